@@ -1,0 +1,91 @@
+"""A verdict is a list of findings; each says what is, in numbers, and what to do next."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Level(StrEnum):
+    """How far to trust what a finding speaks of."""
+
+    SOUND = "sound"
+    DOUBTFUL = "doubtful"
+    UNFIT = "unfit"
+
+
+_ORDER = {Level.UNFIT: 0, Level.DOUBTFUL: 1, Level.SOUND: 2}
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One finding.
+
+    Attributes
+    ----------
+    code
+        Stable key, the same for every level of the finding.
+    level
+        Sound, doubtful or unfit.
+    sentence
+        One sentence with the numbers in it.
+    remedy
+        What to do next; empty where nothing is needed.
+    minutes
+        How long the remedy takes, waiting included; None where there is none.
+    source
+        Where the limit comes from.
+    """
+
+    code: str
+    level: Level
+    sentence: str
+    remedy: str = ""
+    minutes: int | None = None
+    source: str = "common practice"
+
+
+def verdict(findings: Iterable[Finding]) -> Level:
+    """The worst level among the findings; sound where there is none.
+
+    Examples
+    --------
+    >>> verdict([Finding("slope", Level.SOUND, "…"), Finding("offset", Level.DOUBTFUL, "…")]).value
+    'doubtful'
+    """
+    return min((f.level for f in findings), key=_ORDER.__getitem__, default=Level.SOUND)
+
+
+def worst_first(findings: Iterable[Finding]) -> list[Finding]:
+    """The findings in the order to read them: unfit, doubtful, sound; otherwise as they came."""
+    return sorted(findings, key=lambda f: _ORDER[f.level])
+
+
+@dataclass(frozen=True)
+class Bounds:
+    """A sound range and a doubtful one around it; both include their bounds.
+
+    Examples
+    --------
+    >>> Bounds(95, 102, 90, 105).level(95).value, Bounds(95, 102, 90, 105).level(89.9).value
+    ('sound', 'unfit')
+    """
+
+    sound_low: float
+    sound_high: float
+    doubtful_low: float
+    doubtful_high: float
+
+    def level(self, value: float) -> Level:
+        """The level of a value; not a number is unfit."""
+        if self.sound_low <= value <= self.sound_high:
+            return Level.SOUND
+        if self.doubtful_low <= value <= self.doubtful_high:
+            return Level.DOUBTFUL
+        return Level.UNFIT
+
+    @classmethod
+    def around_zero(cls, sound: float, doubtful: float) -> Bounds:
+        """Bounds at ±sound and ±doubtful."""
+        return cls(-sound, sound, -doubtful, doubtful)

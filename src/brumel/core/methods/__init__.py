@@ -1,0 +1,1 @@
+"""Calibration schools as data: ordered steps, standards, rinse, waits, limits, and why."""

@@ -1,0 +1,156 @@
+"""The typed model that reads the schools, limits and rinse regimes."""
+
+from __future__ import annotations
+
+import tomllib
+from dataclasses import asdict, dataclass
+from enum import StrEnum
+from functools import cache
+from importlib.resources import files
+from typing import Any
+
+from brumel.core.errors import CoreError
+from brumel.core.findings import Bounds
+
+
+class Role(StrEnum):
+    """Which buffer a step wants."""
+
+    NEUTRAL = "neutral"
+    ACID = "acid"
+    ALKALINE = "alkaline"
+    WATER_SIDE = "water-side"
+    OPPOSITE_SIDE = "opposite-side"
+
+    def resolved(self, *, water_is_alkaline: bool) -> Role:
+        """The buffer meant, once the side of the day's water is known."""
+        if self is Role.WATER_SIDE:
+            return Role.ALKALINE if water_is_alkaline else Role.ACID
+        if self is Role.OPPOSITE_SIDE:
+            return Role.ACID if water_is_alkaline else Role.ALKALINE
+        return self
+
+    def admits(self, nominal_ph: float) -> bool:
+        """Whether a buffer of this nominal value can serve the step."""
+        if self is Role.NEUTRAL:
+            return 6.0 <= nominal_ph <= 8.0
+        return nominal_ph < 6.0 if self is Role.ACID else nominal_ph > 8.0
+
+
+class Use(StrEnum):
+    """Whether the line is adjusted to a point, or the point only tests it."""
+
+    ADJUST = "adjust"
+    CHECK = "check"
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step of a method."""
+
+    key: str
+    role: Role
+    use: Use
+
+
+@dataclass(frozen=True)
+class Rinse:
+    """One regime of rinsing between solutions."""
+
+    key: str
+    name: str
+    words: str
+    deviation: bool = False
+
+
+@dataclass(frozen=True)
+class PhLimits:
+    """Limits by which a pH calibration is judged, frozen into every run.
+
+    ``slope`` in % of Nernst, ``offset`` in mV at pH 7.00, ``residual`` in pH; the rest as named.
+    """
+
+    slope: Bounds
+    offset: Bounds
+    residual: Bounds
+    temperature_spread_c: float
+    same_buffer_share: float
+    change_mv: float
+    change_slope_percent: float
+    holds_sound_days: float
+    holds_doubtful_days: float
+
+
+@dataclass(frozen=True)
+class Method:
+    """A calibration school."""
+
+    code: str
+    version: int
+    parameter: str
+    name: str
+    why: str
+    used_for: str
+    source: str
+    steps: tuple[Step, ...]
+
+    def frozen(self, *, water_is_alkaline: bool) -> dict[str, Any]:
+        """The method as it is kept with a run: plain data, sides resolved, limits included."""
+        data = asdict(self)
+        data["steps"] = [
+            {
+                "key": s.key,
+                "role": str(s.role.resolved(water_is_alkaline=water_is_alkaline)),
+                "use": str(s.use),
+            }
+            for s in self.steps
+        ]
+        data["limits"] = _toml("limits_ph.toml")
+        return data
+
+
+@cache
+def methods() -> dict[str, Method]:
+    """The schools that ship with the application, by code, the default first."""
+    return {m.code: m for m in (_method("ph_neutral_acid_alkaline.toml"), _method("ph_neutral_side_check.toml"))}
+
+
+def method(code: str) -> Method:
+    """The school of this code; refuses an unknown one with the known ones."""
+    try:
+        return methods()[code]
+    except KeyError:
+        raise CoreError(f"No method has the code {code!r}; known are {', '.join(methods())}.") from None
+
+
+@cache
+def rinses() -> dict[str, Rinse]:
+    """The rinse regimes by key, the default first."""
+    return {r["key"]: Rinse(**r) for r in _toml("rinses.toml")["rinses"]}
+
+
+def limits_of(data: dict[str, Any]) -> PhLimits:
+    """Limits from a method as it was frozen into a run."""
+    limits = dict(data)
+    return PhLimits(
+        slope=Bounds(*limits.pop("slope_percent")),
+        offset=Bounds.around_zero(*limits.pop("offset_mv")),
+        residual=Bounds.around_zero(*limits.pop("residual_ph")),
+        **limits,
+    )
+
+
+@cache
+def default_limits() -> PhLimits:
+    """The limits that ship with the application."""
+    return limits_of(_toml("limits_ph.toml"))
+
+
+def _toml(name: str) -> dict[str, Any]:
+    return tomllib.loads(files("brumel.core.methods").joinpath(name).read_text(encoding="utf-8"))
+
+
+def _method(name: str) -> Method:
+    data = _toml(name)
+    steps = tuple(Step(s["key"], Role(s["role"]), Use(s["use"])) for s in data.pop("steps"))
+    return Method(steps=steps, **data)

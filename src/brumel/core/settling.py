@@ -1,0 +1,337 @@
+"""When is a reading stable, and how long until it is.
+
+A rule looks at the reading over a window: it must stay within a span, its slope must be below a
+limit, and so must the temperature's span. A calibration judges the raw signal, a site reading the
+corrected value. Samples carry their own times, which need not be regular.
+
+The time left comes from an exponential approach ``y = a + b·exp(−t/τ)`` fitted to the trace, with
+the interval of all τ that the trace can't tell from the best one. A trace that will not settle is
+called what it is: it wanders, rings, stepped, or drifts.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+from scipy.special import stdtrit  # a small import, unlike scipy.stats
+
+Array = NDArray[np.float64]
+
+_PATIENCE_S = 900.0
+"""Longer than this to wait counts as drifting without settling (rule of this product)."""
+_MOST_SAMPLES = 400
+"""The approach is fitted to at most this many samples, thinned evenly."""
+
+
+class Settling(StrEnum):
+    """What the trace is doing."""
+
+    EMPTY = "empty"
+    STARTING = "starting"
+    SETTLING = "settling"
+    STABLE = "stable"
+    WANDERING = "wandering"
+    RINGING = "ringing"
+    STEPPED = "stepped"
+    DRIFTING = "drifting"
+
+
+WORDS: dict[Settling, str] = {
+    Settling.EMPTY: "No samples yet.",
+    Settling.STARTING: "The trace has just begun.",
+    Settling.SETTLING: "Settling.",
+    Settling.STABLE: "Stable.",
+    Settling.WANDERING: "Wandering: up and down by more than the rule allows. Stir briefly, then hold still; "
+    "look for a loose plug or a bubble at the bulb.",
+    Settling.RINGING: "Swinging to and fro at a steady pace: look for a pump, an aerator or a swaying cable.",
+    Settling.STEPPED: "Jumped: a bubble, a loose plug, or another solution. Wait for a whole window after the jump.",
+    Settling.DRIFTING: "Drifting one way without settling: temperature not yet even, a clogged junction, "
+    "or electrolyte leaching.",
+}
+
+
+@dataclass(frozen=True)
+class SettlingRule:
+    """A rule for stability.
+
+    Attributes
+    ----------
+    name
+        Key of the rule, as stored with a record.
+    unit
+        Unit of the judged value (``mV``, ``pH``).
+    span
+        Largest difference within the window, in ``unit``; the bound is included.
+    window_s
+        Length of the window, s.
+    slope_per_window
+        Largest change of the fitted straight line over the window, in ``unit``.
+    temperature_span_c
+        Largest difference of temperature within the window, °C.
+    minimum_s
+        Least time after immersion, s.
+    source
+        Where the numbers come from.
+    """
+
+    name: str
+    unit: str
+    span: float
+    window_s: float
+    slope_per_window: float
+    temperature_span_c: float = 0.1
+    minimum_s: float = 30.0
+    source: str = "rule of this product"
+
+
+CALIBRATION_PH = SettlingRule("calibration-ph", "mV", span=0.3, window_s=30.0, slope_per_window=0.2)
+"""Calibration point of a pH electrode: 0.3 mV (0.005 pH) over 30 s."""
+READING_PH = SettlingRule("reading-ph", "pH", span=0.02, window_s=30.0, slope_per_window=0.013)
+"""Site reading of pH: 0.02 over 30 s."""
+
+RULES = {rule.name: rule for rule in (CALIBRATION_PH, READING_PH)}
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """What a rule says of a trace.
+
+    ``remaining_s`` is the time left until stable, with ``remaining_low_s … remaining_high_s`` the
+    95 % interval; None where it can't be told. ``value`` and ``temperature_c`` are the means over
+    the window, ``band`` the tunnel that the trace has to stay in (low, high), ``approach`` the
+    fitted (a, b, τ in s) with times counted from the first sample.
+    """
+
+    state: Settling
+    words: str
+    elapsed_s: float
+    value: float | None = None
+    temperature_c: float | None = None
+    span: float | None = None
+    slope_per_window: float | None = None
+    temperature_span_c: float | None = None
+    remaining_s: float | None = None
+    remaining_low_s: float | None = None
+    remaining_high_s: float | None = None
+    band: tuple[float, float] | None = None
+    approach: tuple[float, float, float] | None = None
+
+    @property
+    def stable(self) -> bool:
+        """Whether the rule holds now."""
+        return self.state is Settling.STABLE
+
+
+def judge_settling(times_s: ArrayLike, values: ArrayLike, temperatures_c: ArrayLike, rule: SettlingRule) -> Judgement:
+    """Judge a trace by a rule.
+
+    Parameters
+    ----------
+    times_s
+        Times of the samples since any moment, s; rising, not necessarily regular. Shape (n,).
+    values
+        The judged value, in ``rule.unit``. Shape (n,).
+    temperatures_c
+        Temperature with each sample, °C. Shape (n,).
+
+    Returns
+    -------
+    Judgement
+        Stable only if the samples cover the whole window without a gap of more than a third of it.
+
+    Raises
+    ------
+    ValueError
+        Where the three arrays differ in length.
+
+    Notes
+    -----
+    The approach to the end value is taken as exponential (first-order settling of an electrode,
+    common practice); the interval of the time left is the profile-likelihood interval of τ.
+
+    Examples
+    --------
+    >>> t = np.arange(0, 60, 0.5)
+    >>> judge_settling(t, np.full(t.shape, 177.2), np.full(t.shape, 25.0), CALIBRATION_PH).state.value
+    'stable'
+    """
+    t, y, temperature = (np.asarray(a, dtype=float) for a in (times_s, values, temperatures_c))
+    if not t.shape == y.shape == temperature.shape:
+        raise ValueError("times, values and temperatures must have one length")
+    known = np.isfinite(t) & np.isfinite(y) & np.isfinite(temperature)
+    t, y, temperature = t[known], y[known], temperature[known]
+    if t.size == 0:
+        return Judgement(Settling.EMPTY, WORDS[Settling.EMPTY], 0.0)
+    elapsed = float(t[-1] - t[0])
+    inside = t >= t[-1] - rule.window_s
+    w_t, w_y, w_temperature = t[inside], y[inside], temperature[inside]
+    value, mean_temperature = float(w_y.mean()), float(w_temperature.mean())
+    span, temperature_span = float(np.ptp(w_y)), float(np.ptp(w_temperature))
+    slope = _slope(w_t, w_y) * rule.window_s
+    covered = elapsed >= max(rule.window_s, rule.minimum_s) and _without_gaps(t, t[-1] - rule.window_s, rule)
+    settled = span <= rule.span and abs(slope) <= rule.slope_per_window
+    temperature_settled = temperature_span <= rule.temperature_span_c
+
+    approach = _fit_approach(t, y) if t.size >= 8 and elapsed > 0 else None
+    state, words = Settling.STARTING, WORDS[Settling.STARTING]
+    low = high = best = None
+    if covered and settled and temperature_settled:
+        state = Settling.STABLE
+        best = low = high = 0.0
+    elif approach is not None and elapsed >= rule.window_s / 3:
+        state = _name_trouble(t, y, approach, rule)
+        if state is Settling.SETTLING:
+            until_covered = max(0.0, max(rule.window_s, rule.minimum_s) - elapsed)
+            best, low, high = (max(v, until_covered) for v in _time_left(approach, rule, elapsed))
+            if best > _PATIENCE_S:
+                state, best, low, high = Settling.DRIFTING, None, None, None
+            elif high > _PATIENCE_S:
+                high = None
+    if state is not Settling.STARTING:
+        words = WORDS[state]
+    if state is Settling.SETTLING and covered and settled and not temperature_settled:
+        words = f"The signal is still, the temperature is not: {temperature_span:.2f} °C within the window."
+        best = low = high = None
+    centre = value if state is Settling.STABLE or approach is None else _target(approach, value, state)
+    return Judgement(
+        state=state,
+        words=words,
+        elapsed_s=elapsed,
+        value=value,
+        temperature_c=mean_temperature,
+        span=span,
+        slope_per_window=slope,
+        temperature_span_c=temperature_span,
+        remaining_s=best,
+        remaining_low_s=low,
+        remaining_high_s=high,
+        band=(centre - rule.span / 2, centre + rule.span / 2),
+        approach=None if approach is None else (approach.end, approach.height, approach.tau_s),
+    )
+
+
+@dataclass(frozen=True)
+class _Approach:
+    end: float
+    height: float
+    tau_s: float
+    candidates: Array  # rows of (end, height, tau) that the trace can't tell from the best
+    noise: float
+    residuals: Array
+
+
+def _target(approach: _Approach, value: float, state: Settling) -> float:
+    """Where the tunnel lies: at the end the trace tends to, if it tends to one."""
+    return approach.end if state is Settling.SETTLING else value
+
+
+def _slope(t: Array, y: Array) -> float:
+    centred = t - t.mean()
+    spread = float(centred @ centred)
+    return float(centred @ (y - y.mean()) / spread) if spread > 0 else 0.0
+
+
+def _without_gaps(t: Array, since: float, rule: SettlingRule) -> bool:
+    first = max(int(np.searchsorted(t, since)) - 1, 0)
+    return bool(np.max(np.diff(t[first:]), initial=0.0) <= rule.window_s / 3)
+
+
+def _fit_approach(t: Array, y: Array) -> _Approach | None:
+    """Least squares of ``a + b·exp(−t/τ)`` by variable projection over a grid of τ, zoomed in twice."""
+    if t.size > _MOST_SAMPLES:
+        keep = np.linspace(0, t.size - 1, _MOST_SAMPLES).astype(int)
+        t, y = t[keep], y[keep]
+    x = t - t[0]
+    duration = x[-1]
+    if duration <= 0:
+        return None
+    taus = np.geomspace(duration / 60, duration * 20, 40)
+    tried: list[tuple[Array, Array]] = []
+    for _ in range(3):
+        ends_heights, squares, residuals = _project(x, y, taus)
+        best = int(np.argmin(squares))
+        tried.append((np.column_stack([ends_heights, taus]), squares))
+        found = tried[-1][0][best]
+        taus = np.geomspace(taus[max(best - 1, 0)], taus[min(best + 1, taus.size - 1)], 15)
+    candidates = np.concatenate([c for c, _ in tried])
+    all_squares = np.concatenate([s for _, s in tried])
+    freedom = max(t.size - 3, 1)
+    bound = all_squares.min() * (1 + float(stdtrit(freedom, 0.975)) ** 2 / freedom) + 1e-24
+    noise = 1.4826 * float(np.median(np.abs(np.diff(y)))) / np.sqrt(2.0)
+    return _Approach(
+        end=float(found[0]),
+        height=float(found[1]),
+        tau_s=float(found[2]),
+        candidates=candidates[all_squares <= bound],
+        noise=noise,
+        residuals=residuals[best],
+    )
+
+
+def _project(x: Array, y: Array, taus: Array) -> tuple[Array, Array, Array]:
+    """For each τ the best (end, height), the sum of squares and the residuals."""
+    shapes = np.exp(-x[None, :] / taus[:, None])
+    means = shapes.mean(axis=1)
+    centred = shapes - means[:, None]
+    spread = np.einsum("ij,ij->i", centred, centred)
+    heights = centred @ (y - y.mean()) / np.maximum(spread, 1e-300)
+    ends = y.mean() - heights * means
+    residuals = y[None, :] - ends[:, None] - heights[:, None] * shapes
+    return np.column_stack([ends, heights]), np.einsum("ij,ij->i", residuals, residuals), residuals
+
+
+def _time_left(approach: _Approach, rule: SettlingRule, elapsed: float) -> tuple[float, float, float]:
+    """Time until the window's span and slope fall below the rule: best, low, high, s."""
+    allowed = max(min(rule.span - 5.0 * approach.noise, rule.slope_per_window), 0.1 * rule.span)
+
+    def until(height: Array, tau: Array) -> Array:
+        ratio = np.abs(height) * np.expm1(np.minimum(rule.window_s / tau, 50.0)) / allowed
+        return np.maximum(tau * np.log(np.maximum(ratio, 1e-12)) - elapsed, 0.0)
+
+    best = float(until(np.array([approach.height]), np.array([approach.tau_s]))[0])
+    all_left = until(approach.candidates[:, 1], approach.candidates[:, 2])
+    return best, float(min(all_left.min(), best)), float(max(all_left.max(), best))
+
+
+def _name_trouble(t: Array, y: Array, approach: _Approach, rule: SettlingRule) -> Settling:
+    """Tell a trace that settles from one that steps, rings, wanders or drifts.
+
+    A trace that is merely slow leaves residuals no larger than its noise; trouble shows as
+    residuals that an exponential can't explain, over the last window.
+    """
+    recent = t >= t[-1] - rule.window_s
+    x, recent_y = t[recent], y[recent]
+    if x.size < 8:
+        return Settling.SETTLING
+    local = _fit_approach(x, recent_y)
+    residuals = local.residuals if local is not None else recent_y - recent_y.mean()
+    noise = max(approach.noise, rule.span / 100)
+    if np.ptp(residuals) > rule.span:
+        if _steps(residuals, rule.span, noise):
+            return Settling.STEPPED
+        if _rings(residuals, noise):
+            return Settling.RINGING
+        return Settling.WANDERING
+    enough = t[-1] - t[0] >= 2 * rule.window_s
+    if enough and approach.tau_s >= 10 * (t[-1] - t[0]) and np.ptp(recent_y) > rule.span:
+        return Settling.DRIFTING
+    return Settling.SETTLING
+
+
+def _steps(residuals: Array, span: float, noise: float) -> bool:
+    """Whether one jump between neighbours stands out far above all others."""
+    jumps = np.sort(np.abs(np.diff(residuals)))
+    return bool(jumps[-1] > max(span, 8 * noise) and jumps[-1] > 2.5 * jumps[-3])
+
+
+def _rings(residuals: Array, noise: float) -> bool:
+    """Whether the residuals swing at one steady pace, well above the noise."""
+    centred = residuals - residuals.mean()
+    power = np.abs(np.fft.rfft(centred)) ** 2
+    total = float(power[1:].sum())
+    peak = int(np.argmax(power[1:])) + 1
+    around = float(power[max(peak - 1, 1) : peak + 2].sum())
+    return peak >= 3 and around > 0.6 * total and float(centred.std()) > 2 * noise

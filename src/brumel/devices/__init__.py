@@ -1,0 +1,1 @@
+"""Talking to meters, and the simulated bench that ships with the application."""

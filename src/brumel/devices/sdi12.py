@@ -1,0 +1,219 @@
+"""SDI-12: the serial protocol by which probes are read (open standard, SDI-12 Support Group).
+
+A command is an address, letters and ``!``; an answer is the address, text and CR LF. Values carry
+their sign. Commands with a ``C`` before the ``!`` or the number are answered with a check of 16 bits.
+"""
+
+from __future__ import annotations
+
+import re
+import time
+from dataclasses import dataclass
+from typing import Any
+
+import serial
+
+_VALUE = re.compile(r"[+-]\d{1,7}(?:\.\d{0,7})?")
+_ADDRESS = re.compile(r"[0-9A-Za-z]")
+_ATTEMPTS = 3
+
+
+class DeviceError(Exception):
+    """A probe could not be read; its text says what to do. ``status`` is what an interface shows."""
+
+    status = "trouble"
+
+
+class DeviceUnplugged(DeviceError):
+    """The line to the probe is closed."""
+
+    status = "unplugged"
+
+
+class DeviceSilent(DeviceError):
+    """The probe does not answer."""
+
+    status = "silent"
+
+
+class DeviceGarbled(DeviceError):
+    """The probe answers, but not in a way that can be relied on."""
+
+    status = "garbled"
+
+
+@dataclass(frozen=True)
+class Identity:
+    """What ``aI!`` answers: protocol version, and the maker's own words."""
+
+    address: str
+    protocol: str
+    vendor: str
+    model: str
+    version: str
+    serial_number: str
+
+
+def crc(text: str) -> str:
+    """The three characters that check an answer.
+
+    Source: SDI-12 specification, section 4.4.12: polynomial A001h, each 6 bits or'ed with 40h.
+
+    Examples
+    --------
+    >>> crc("0+3.14")
+    'OqZ'
+    """
+    value = 0
+    for byte in text.encode("ascii"):
+        value ^= byte
+        for _ in range(8):
+            value = (value >> 1) ^ 0xA001 if value & 1 else value >> 1
+    return "".join(chr(0x40 | bits) for bits in (value >> 12, (value >> 6) & 0x3F, value & 0x3F))
+
+
+def checked(answer: str) -> str:
+    """Return an answer without its check, or refuse it where the check does not fit."""
+    body, found = answer[:-3], answer[-3:]
+    if len(answer) < 4 or crc(body) != found:
+        raise DeviceGarbled(
+            f"The probe's answer {answer!r} fails its check: look for a loose plug, a long or wet cable."
+        )
+    return body
+
+
+def values(body: str, address: str) -> list[float]:
+    """The numbers of an answer, without its address.
+
+    Raises
+    ------
+    DeviceGarbled
+        Where the answer is of another address or holds anything but signed numbers.
+
+    Examples
+    --------
+    >>> values("0+21.5-17.4", "0")
+    [21.5, -17.4]
+    """
+    text = body[1:]
+    found = _VALUE.findall(text)
+    if not body.startswith(address) or "".join(found) != text:
+        raise DeviceGarbled(f"The probe answered {body!r}, which is not a list of numbers from address {address}.")
+    return [float(v) for v in found]
+
+
+class Sdi12Line:
+    """One line, owned by one process, with any number of probes on it.
+
+    Parameters
+    ----------
+    url
+        What pyserial opens: ``/dev/ttyUSB0`` or ``socket://127.0.0.1:4012``.
+    timeout_s
+        How long to wait for an answer.
+    """
+
+    def __init__(self, url: str, timeout_s: float = 1.5) -> None:
+        self.url = url
+        self.timeout_s = timeout_s
+        self._port: Any = None
+        self._measured_only: set[str] = set()
+
+    def close(self) -> None:
+        """Let go of the line."""
+        if self._port is not None:
+            self._port.close()
+            self._port = None
+
+    def identify(self, address: str) -> Identity:
+        """Ask who is at the address (``aI!``)."""
+        answer = self._ask(f"{address}I!", address)
+        if len(answer) < 20:
+            raise DeviceGarbled(f"The probe's identification {answer!r} is shorter than the standard's 20 characters.")
+        return Identity(
+            address=answer[0],
+            protocol=f"{answer[1]}.{answer[2]}",
+            vendor=answer[3:11].strip(),
+            model=answer[11:17].strip(),
+            version=answer[17:20].strip(),
+            serial_number=answer[20:].strip(),
+        )
+
+    def measure(self, address: str) -> list[float]:
+        """Start a measurement with check (``aMC!``), wait for it, and fetch its values (``aD0!``)."""
+        answer = self._ask(f"{address}MC!", address)
+        if len(answer) != 5 or not answer[1:].isdigit():
+            raise DeviceGarbled(f"The probe answered {answer!r} to a start of measurement.")
+        wait_s, count = int(answer[1:4]), int(answer[4])
+        if wait_s:
+            self._read_line(wait_s + self.timeout_s)
+        found: list[float] = []
+        for part in range(10):
+            found += values(checked(self._ask(f"{address}D{part}!", address)), address)
+            if len(found) >= count:
+                return found
+        raise DeviceGarbled(f"The probe announced {count} values and gave {len(found)}.")
+
+    def read(self, address: str) -> list[float]:
+        """Read the values that are there at once (``aRC0!``), or measure where the probe can't do that."""
+        if address not in self._measured_only:
+            answer = self._ask(f"{address}RC0!", address)
+            if answer not in {address, address + crc(address)}:
+                return values(checked(answer), address)
+            self._measured_only.add(address)
+        return self.measure(address)
+
+    def _ask(self, command: str, address: str) -> str:
+        """Send a command up to three times; an answer from another address does not count."""
+        if not _ADDRESS.fullmatch(address):
+            raise DeviceError(f"{address!r} is not an SDI-12 address: one letter or digit.")
+        error: DeviceError = DeviceSilent("")
+        for _ in range(_ATTEMPTS):
+            try:
+                port = self._open()
+                port.reset_input_buffer()
+                port.send_break(0.012)
+                port.write(command.encode("ascii"))
+                answer = self._read_line(self.timeout_s)
+            except (serial.SerialException, OSError) as broken:
+                self.close()
+                raise DeviceUnplugged(
+                    "The line to the probe is closed: push the plug home, or choose another probe. "
+                    "The run goes on from where it was."
+                ) from broken
+            except DeviceError as failed:
+                error = failed
+                continue
+            if answer.startswith(address):
+                return answer
+            error = DeviceGarbled(f"The probe answered {answer!r} to {command}.")
+        raise error
+
+    def _open(self) -> Any:
+        if self._port is None:
+            self._port = serial.serial_for_url(
+                self.url, baudrate=1200, bytesize=7, parity="E", stopbits=1, timeout=self.timeout_s
+            )
+        return self._port
+
+    def _read_line(self, timeout_s: float) -> str:
+        port = self._open()
+        deadline = time.monotonic() + timeout_s
+        line = b""
+        while not line.endswith(b"\n"):
+            port.timeout = max(deadline - time.monotonic(), 0.001)
+            byte = port.read(1)
+            if not byte:
+                if line:
+                    raise DeviceGarbled("The probe's answer broke off: look for a loose plug, a long or wet cable.")
+                raise DeviceSilent(
+                    f"The probe has not answered for {timeout_s:g} s: check its plug and power, or type the "
+                    "reading by hand. The run goes on from where it was."
+                )
+            line += byte
+        try:
+            return line.decode("ascii").strip("\r\n\x00")
+        except UnicodeDecodeError:
+            raise DeviceGarbled(
+                "The probe's answer is not readable: look for a loose plug, a long or wet cable."
+            ) from None

@@ -1,0 +1,184 @@
+"""A PostgreSQL cluster of our own, on loopback, in a folder of its own.
+
+It never touches another cluster of the machine: own folder, own free port, no socket folder shared.
+PostgreSQL refuses to run as root; started as root it runs as Debian's ``postgres`` user.
+"""
+
+from __future__ import annotations
+
+import os
+import pwd
+import secrets
+import shutil
+import socket
+import subprocess
+from dataclasses import dataclass
+from pathlib import Path
+
+import psycopg
+from psycopg import sql
+
+HOST = "127.0.0.1"
+ADMIN, OWNER, APPLICATION = "brumel_admin", "brumel_owner", "brumel_app"
+DATABASE = "brumel"
+
+
+class LaunchError(Exception):
+    """Something could not be started; one line that says what to do."""
+
+
+@dataclass(frozen=True)
+class Cluster:
+    """A cluster in ``folder``: ``data/`` is PostgreSQL's, the rest ours."""
+
+    folder: Path
+
+    @property
+    def data(self) -> Path:
+        """PostgreSQL's own folder."""
+        return self.folder / "data"
+
+    @property
+    def log(self) -> Path:
+        """The server's log, in a folder that its user may write to."""
+        return self.data / "server.log"
+
+    def start(self) -> None:
+        """Create the cluster where it is missing, start it where it is stopped, on a free port."""
+        if self.port() is not None:
+            return
+        try:
+            if not (self.data / "PG_VERSION").exists():
+                self._create()
+            self._pg_ctl(
+                "-w", "-s", "-l", str(self.log), "-o",
+                f"-p {free_port()} -c listen_addresses={HOST} -c unix_socket_directories=''",
+                "start",
+            )  # fmt: skip
+        except OSError as error:
+            raise LaunchError(f"The data folder {self.folder} can't be written: {error.strerror}.") from error
+        self._roles()
+
+    def stop(self) -> None:
+        """Stop the server if it runs."""
+        if self.port() is not None:
+            self._pg_ctl("-w", "-s", "-m", "fast", "stop")
+
+    def remove(self) -> None:
+        """Stop the server and delete the folder with all that is in it."""
+        self.stop()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def port(self) -> int | None:
+        """The port that the server listens on; None where it does not run."""
+        try:
+            lines = (self.data / "postmaster.pid").read_text().splitlines()
+            os.kill(int(lines[0]), 0)
+            port = int(lines[3])
+        except (OSError, ValueError, IndexError):
+            return None
+        with socket.socket() as probe:
+            probe.settimeout(2)
+            return port if probe.connect_ex((HOST, port)) == 0 else None
+
+    def url(self, role: str = APPLICATION, database: str = DATABASE) -> str:
+        """Where to connect, as one of the three roles."""
+        port = self.port()
+        if port is None:
+            raise LaunchError(f"The database in {self.folder} does not run; its log is {self.log}.")
+        return f"postgresql://{role}:{self.secret(role)}@{HOST}:{port}/{database}"
+
+    def secret(self, name: str) -> str:
+        """A secret of this cluster, made at first use, readable by its owner only."""
+        path = self.folder / "secrets" / name
+        if not path.exists():
+            path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
+            with os.fdopen(os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
+                file.write(secrets.token_urlsafe(32))
+        return path.read_text()
+
+    def _create(self) -> None:
+        self.folder.mkdir(parents=True, exist_ok=True)
+        self.folder.chmod(0o755)
+        if self.data.exists():
+            shutil.rmtree(self.data)
+        self.data.mkdir(mode=0o700)
+        words = self.data.with_name("initdb-word")
+        words.write_text(self.secret(ADMIN))
+        words.chmod(0o600)
+        if os.geteuid() == 0:
+            account = pwd.getpwnam("postgres")
+            for path in (self.data, words):
+                os.chown(path, account.pw_uid, account.pw_gid)
+        try:
+            self._run(
+                "initdb", "-D", str(self.data), "-U", ADMIN, "--auth=scram-sha-256",
+                f"--pwfile={words}", "-E", "UTF8", "--locale=C.UTF-8",
+            )  # fmt: skip
+        except LaunchError:
+            shutil.rmtree(self.data, ignore_errors=True)
+            raise
+        finally:
+            words.unlink()
+
+    def _roles(self) -> None:
+        with psycopg.connect(self.url(ADMIN, "postgres"), autocommit=True) as connection:
+            known = {row[0] for row in connection.execute("SELECT rolname FROM pg_roles")}
+            for role in (OWNER, APPLICATION):
+                if role not in known:
+                    connection.execute(
+                        sql.SQL("CREATE ROLE {} LOGIN PASSWORD {}").format(
+                            sql.Identifier(role), sql.Literal(self.secret(role))
+                        )
+                    )
+        self.create_database(DATABASE)
+
+    def create_database(self, name: str) -> None:
+        """Create a database of the owner's where it is missing."""
+        with psycopg.connect(self.url(ADMIN, "postgres"), autocommit=True) as connection:
+            if connection.execute("SELECT 1 FROM pg_database WHERE datname = %s", (name,)).fetchone() is None:
+                connection.execute(
+                    sql.SQL("CREATE DATABASE {} OWNER {}").format(sql.Identifier(name), sql.Identifier(OWNER))
+                )
+
+    def _pg_ctl(self, *arguments: str) -> None:
+        self._run("pg_ctl", "-D", str(self.data), *arguments)
+
+    def _run(self, program: str, *arguments: str) -> None:
+        command = [str(_programs() / program), *arguments]
+        if os.geteuid() == 0:
+            command = ["runuser", "-u", "postgres", "--", *command]
+        done = subprocess.run(
+            command, cwd="/", stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE,
+            text=True, check=False,
+        )  # fmt: skip
+        if done.returncode:
+            raise LaunchError(self._why(program, done.stderr))
+
+    def _why(self, program: str, errors: str) -> str:
+        tail = errors
+        if self.log.exists():
+            tail += self.log.read_text(errors="replace")[-2000:]
+        if "No space left on device" in tail:
+            return f"The disk of {self.folder} is full: free some space and start again."
+        last = (errors.strip().splitlines() or ["no message"])[-1]
+        return f"PostgreSQL's {program} failed ({last}); its log is {self.log}."
+
+
+def free_port() -> int:
+    """A port of loopback that nobody listens on."""
+    with socket.socket() as probe:
+        probe.bind((HOST, 0))
+        port: int = probe.getsockname()[1]
+        return port
+
+
+def _programs() -> Path:
+    """The newest PostgreSQL that Debian has installed; its programs are not on PATH."""
+    found = sorted(
+        (p for p in Path("/usr/lib/postgresql").glob("*/bin") if (p / "initdb").exists()),
+        key=lambda p: int(p.parent.name),
+    )
+    if not found:
+        raise LaunchError("PostgreSQL is not installed: sudo apt-get install postgresql")
+    return found[-1]

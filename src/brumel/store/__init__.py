@@ -1,0 +1,1 @@
+"""PostgreSQL through SQLAlchemy: models, queries, migrations and the guards in the database itself."""

@@ -1,0 +1,94 @@
+"""Bringing a database to the newest schema, and what the application's role may do in it."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+
+import psycopg
+from alembic import command
+from alembic.config import Config
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Connection, create_engine, text
+
+from brumel.store.database import StoreError
+from brumel.store.models import ADDED_TO, FACTS, OPERATIONAL, REFERENCE
+
+
+def configuration(connection: Connection | None = None) -> Config:
+    """Alembic's configuration for the migrations that ship with the application."""
+    config = Config()
+    config.set_main_option("script_location", str(files("brumel.store").joinpath("migrations")))
+    config.attributes["connection"] = connection
+    return config
+
+
+def upgrade(owner_url: str, application_role: str, revision: str = "head") -> None:
+    """Migrate as the owner and set what the application's role may do.
+
+    Raises
+    ------
+    StoreError
+        Where the application would own the tables it must not be able to change.
+    """
+    engine = create_engine(owner_url)
+    try:
+        with engine.begin() as connection:
+            if connection.execute(text("SELECT current_user")).scalar_one() == application_role:
+                raise StoreError(
+                    f"The role {application_role!r} would own the tables, and records must not be changeable: "
+                    "migrate with another role (BRUMEL_DATABASE_OWNER_URL)."
+                )
+            command.upgrade(configuration(connection), revision)
+            if revision == "head":
+                _grant(connection, application_role)
+    finally:
+        engine.dispose()
+
+
+def downgrade(owner_url: str, revision: str = "base") -> None:
+    """Take the schema back; for tests and for operators who know why."""
+    engine = create_engine(owner_url)
+    try:
+        with engine.begin() as connection:
+            command.downgrade(configuration(connection), revision)
+    finally:
+        engine.dispose()
+
+
+def problem(connection: Connection) -> str | None:
+    """What is wrong with the schema or with the role that asks, in one line; None where all is well."""
+    wanted = ScriptDirectory.from_config(configuration()).get_current_head()
+    found = MigrationContext.configure(connection).get_current_revision()
+    if found != wanted:
+        return f"The database's schema is {found or 'empty'}, this version needs {wanted}: run ./brumel db upgrade."
+    owned = connection.execute(
+        text(
+            "SELECT count(*) FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace "
+            "WHERE n.nspname = 'public' AND c.relkind = 'r' AND pg_has_role(current_user, c.relowner, 'USAGE')"
+        )
+    ).scalar_one()
+    if owned:
+        return (
+            "The application's database role owns tables and could change records: give BRUMEL_DATABASE_URL a role "
+            "that owns none, and BRUMEL_DATABASE_OWNER_URL the owner."
+        )
+    return None
+
+
+def _grant(connection: Connection, role: str) -> None:
+    name = psycopg.sql.Identifier(role).as_string(None)
+
+    def tables(*classes: tuple[type, ...]) -> str:
+        return ", ".join(model.__tablename__ for group in classes for model in group)  # type: ignore[attr-defined]
+
+    for statement in (
+        f"REVOKE ALL ON ALL TABLES IN SCHEMA public FROM {name}",
+        f"REVOKE CREATE ON SCHEMA public FROM {name}",
+        f"GRANT USAGE ON SCHEMA public TO {name}",
+        f"GRANT SELECT ON alembic_version TO {name}",
+        f"GRANT SELECT, INSERT ON {tables(FACTS, ADDED_TO)} TO {name}",
+        f"GRANT SELECT, INSERT, UPDATE ON {tables(REFERENCE)} TO {name}",
+        f"GRANT SELECT, INSERT, UPDATE, DELETE ON {tables(OPERATIONAL)} TO {name}",
+    ):
+        connection.exec_driver_sql(statement)
