@@ -113,7 +113,7 @@ class Sdi12Line:
         How long to wait for an answer.
     """
 
-    def __init__(self, url: str, timeout_s: float = 1.5) -> None:
+    def __init__(self, url: str, timeout_s: float = 1.2) -> None:
         self.url = url
         self.timeout_s = timeout_s
         self._port: Any = None

@@ -60,7 +60,6 @@ class Rinse:
     key: str
     name: str
     words: str
-    deviation: bool = False
 
 
 @dataclass(frozen=True)

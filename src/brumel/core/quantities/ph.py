@@ -24,6 +24,8 @@ Number = float | NDArray[np.float64]
 ISOPOTENTIAL_PH = 7.0
 TEMPERATURE_RANGE_C = (-5.0, 105.0)
 """Range in which a glass electrode is used at all, °C (common practice)."""
+MILLIVOLT_RANGE = (-2000.0, 2000.0)
+"""Range of the potential that a meter shows, mV (common practice)."""
 
 
 def checked_temperature(temperature_c: Number, *, low: float, high: float, what: str) -> NDArray[np.float64]:

@@ -1,0 +1,1 @@
+"""What a screen or a command asks for; owns transactions, knows no HTTP."""

@@ -1,0 +1,77 @@
+"""The signal of a device since a moment, judged once, by the core."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy.orm import Session
+
+from brumel.core.settling import SettlingRule, judge_settling
+from brumel.services.errors import InvalidInput
+from brumel.store import queries
+
+_STALE = timedelta(seconds=6)
+
+Transform = Callable[[NDArray[np.float64], NDArray[np.float64]], NDArray[np.float64]]
+"""From millivolts and temperatures to the judged value."""
+
+
+def raw_signal(mv: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Calibrating, the raw signal is judged."""
+    del temperature_c
+    return mv
+
+
+@dataclass(frozen=True)
+class Signal:
+    """A settled (or not) signal: means over the rule's window, and the trace behind them."""
+
+    mv: float
+    temperature_c: float
+    settled: bool
+    words: str
+    elapsed_s: float | None = None
+    times_s: list[float] = field(default_factory=list)
+    mv_trace: list[float] = field(default_factory=list)
+    temperature_trace: list[float] = field(default_factory=list)
+
+
+def signal_since(
+    session: Session, device_id: uuid.UUID, after_seq: int, rule: SettlingRule, transform: Transform = raw_signal
+) -> Signal:
+    """The device's signal after a sample, judged by a rule.
+
+    Raises
+    ------
+    InvalidInput
+        Where no sample has come since, or the probe has stopped sending.
+    """
+    samples = queries.samples_after(session, device_id, after_seq)
+    if not samples:
+        raise InvalidInput(
+            {"device": "No sample has come from the probe since: check its plug, or type the reading by hand."}
+        )
+    if datetime.now(UTC) - samples[-1].stored_at > _STALE:
+        raise InvalidInput(
+            {"device": "The probe has stopped sending: wait until the trace goes on, or type the reading by hand."}
+        )
+    time_s = np.array([s.time_s for s in samples])
+    mv = np.array([s.mv for s in samples])
+    temperature_c = np.array([s.temperature_c for s in samples])
+    judgement = judge_settling(time_s, transform(mv, temperature_c), temperature_c, rule)
+    window = time_s >= time_s[-1] - rule.window_s
+    return Signal(
+        mv=float(mv[window].mean()),
+        temperature_c=float(temperature_c[window].mean()),
+        settled=judgement.stable,
+        words=judgement.words,
+        elapsed_s=judgement.elapsed_s,
+        times_s=[round(float(t), 3) for t in time_s - time_s[0]],
+        mv_trace=mv.tolist(),
+        temperature_trace=temperature_c.tolist(),
+    )

@@ -1,0 +1,274 @@
+"""The questions that services ask of the store, and the one way to add a fact."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+from typing import Any
+
+from sqlalchemy import Select, and_, exists, func, select, text, update
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session, aliased, selectinload
+
+from brumel.store.models import (
+    AmendmentKind,
+    Base,
+    CalibrationAmendment,
+    CalibrationRun,
+    CalibrationSignature,
+    Device,
+    DeviceSample,
+    LoginAttempt,
+    Lot,
+    Person,
+    Probe,
+    Reading,
+    Site,
+)
+
+SAMPLE_CHANNEL = "brumel_sample"
+DEVICE_CHANNEL = "brumel_device"
+WANTED_CHANNEL = "brumel_wanted"
+_SAMPLES_KEPT = timedelta(hours=2)
+
+
+def add_once(session: Session, model: type[Base], values: dict[str, Any]) -> bool:
+    """Insert a row unless its primary key is there already; True where it was inserted.
+
+    The key comes from the client, so that a double submit or a reload makes no second record.
+    """
+    keys = [column.name for column in model.__table__.primary_key]
+    done = session.execute(
+        insert(model)
+        .values(**values)
+        .on_conflict_do_nothing(index_elements=keys)
+        .returning(*(model.__table__.c[key] for key in keys))
+    )
+    return done.first() is not None
+
+
+def person_by_login(session: Session, login: str) -> Person | None:
+    """The person who signs in with this name."""
+    return session.scalar(select(Person).where(Person.login == login))
+
+
+def failed_attempts(session: Session, login: str, address: str, window: timedelta) -> tuple[int, int]:
+    """Failed attempts within the window: for this name from this address since its last success, and
+    for any name from this address.
+    """
+    same = and_(LoginAttempt.login == login, LoginAttempt.address == address)
+    last_success = select(func.max(LoginAttempt.at)).where(same, LoginAttempt.succeeded).scalar_subquery()
+    since_success = LoginAttempt.at > func.coalesce(last_success, text("'-infinity'::timestamptz"))
+    row = session.execute(
+        select(func.count().filter(same, since_success), func.count()).where(
+            LoginAttempt.address == address, ~LoginAttempt.succeeded, LoginAttempt.at > func.now() - window
+        )
+    ).one()
+    return row[0], row[1]
+
+
+def probes(session: Session) -> Sequence[Probe]:
+    """All probes, by label."""
+    return session.scalars(select(Probe).order_by(Probe.label)).all()
+
+
+def lots(session: Session) -> Sequence[Lot]:
+    """All lots, by value, the freshest first."""
+    return session.scalars(select(Lot).order_by(Lot.nominal_ph, Lot.expires_on.desc(), Lot.lot_number)).all()
+
+
+def sites(session: Session) -> Sequence[Site]:
+    """All sites, by code."""
+    return session.scalars(select(Site).order_by(Site.code)).all()
+
+
+def run_in_full(session: Session, run_id: uuid.UUID) -> CalibrationRun | None:
+    """A run with its points, traces, immersions, findings and amendments."""
+    return session.scalar(
+        select(CalibrationRun)
+        .where(CalibrationRun.id == run_id)
+        .options(
+            selectinload(CalibrationRun.points),
+            selectinload(CalibrationRun.immersions),
+            selectinload(CalibrationRun.findings),
+            selectinload(CalibrationRun.amendments),
+        )
+        .execution_options(populate_existing=True)
+    )
+
+
+def _withdrawn() -> Any:
+    return exists().where(
+        CalibrationAmendment.run_id == CalibrationRun.id, CalibrationAmendment.kind == AmendmentKind.WITHDRAWAL
+    )
+
+
+def signed_runs(probe_id: uuid.UUID | None, before: datetime) -> Select[CalibrationRun]:
+    """Signed runs that have not been withdrawn, the newest first."""
+    query = (
+        select(CalibrationRun)
+        .join(CalibrationSignature)
+        .where(CalibrationSignature.signed_at <= before, ~_withdrawn())
+        .order_by(CalibrationSignature.signed_at.desc())
+    )
+    return query if probe_id is None else query.where(CalibrationRun.probe_id == probe_id)
+
+
+def basis_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
+    """The newest signed run before ``at`` that was not judged unfit: readings rest on it."""
+    return session.scalars(signed_runs(probe_id, at).where(CalibrationSignature.level != "unfit").limit(1)).first()
+
+
+def newest_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
+    """The newest signed run before ``at``, whatever its verdict."""
+    return session.scalars(signed_runs(probe_id, at).limit(1)).first()
+
+
+def last_full_run(session: Session, probe_id: uuid.UUID, before: datetime) -> CalibrationRun | None:
+    """The newest usable run whose slope was fitted, not carried."""
+    return session.scalars(
+        signed_runs(probe_id, before)
+        .where(CalibrationSignature.level != "unfit", CalibrationSignature.slope_origin == "fitted")
+        .limit(1)
+    ).first()
+
+
+def open_runs(session: Session) -> Sequence[CalibrationRun]:
+    """Runs begun and neither signed nor given up, the newest first."""
+    return session.scalars(
+        select(CalibrationRun)
+        .where(~CalibrationRun.signature.has(), ~CalibrationRun.abandonment.has())
+        .options(selectinload(CalibrationRun.points))
+        .order_by(CalibrationRun.started_at.desc())
+    ).all()
+
+
+def runs(
+    session: Session,
+    *,
+    probe_id: uuid.UUID | None = None,
+    since: datetime | None = None,
+    until: datetime | None = None,
+    level: str | None = None,
+    limit: int | None = None,
+    offset: int = 0,
+) -> Sequence[CalibrationRun]:
+    """Runs that fit the filter, the newest first, with their findings."""
+    query = _filtered_runs(probe_id, since, until, level).order_by(CalibrationRun.started_at.desc(), CalibrationRun.id)
+    return session.scalars(
+        query.options(
+            selectinload(CalibrationRun.findings),
+            selectinload(CalibrationRun.points),
+            selectinload(CalibrationRun.amendments),
+        )
+        .limit(limit)
+        .offset(offset)
+    ).all()
+
+
+def _filtered_runs(
+    probe_id: uuid.UUID | None, since: datetime | None, until: datetime | None, level: str | None
+) -> Select[CalibrationRun]:
+    query = select(CalibrationRun).outerjoin(CalibrationSignature)
+    if probe_id:
+        query = query.where(CalibrationRun.probe_id == probe_id)
+    if since:
+        query = query.where(CalibrationRun.started_at >= since)
+    if until:
+        query = query.where(CalibrationRun.started_at < until)
+    if level == "open":
+        query = query.where(CalibrationSignature.run_id.is_(None))
+    elif level:
+        query = query.where(CalibrationSignature.level == level)
+    return query
+
+
+def readings(
+    session: Session,
+    *,
+    probe_id: uuid.UUID | None = None,
+    site_id: uuid.UUID | None = None,
+    since: datetime | None = None,
+    until: datetime | None = None,
+    level: str | None = None,
+    with_amended: bool = False,
+    limit: int | None = None,
+    offset: int = 0,
+) -> Sequence[Reading]:
+    """Readings that fit the filter, the newest first; those that were amended only where asked for."""
+    newer = aliased(Reading)
+    conditions = [
+        condition
+        for wanted, condition in (
+            (probe_id, Reading.probe_id == probe_id),
+            (site_id, Reading.site_id == site_id),
+            (since, Reading.taken_at >= since),
+            (until, Reading.taken_at < until),
+            (level, Reading.level == level),
+            (not with_amended, ~exists().where(newer.amends_id == Reading.id)),
+        )
+        if wanted
+    ]
+    return session.scalars(
+        select(Reading)
+        .where(and_(True, *conditions))
+        .order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
+        .options(selectinload(Reading.findings))
+        .limit(limit)
+        .offset(offset)
+    ).all()
+
+
+def reading_in_full(session: Session, reading_id: uuid.UUID) -> Reading | None:
+    """A reading with its findings."""
+    return session.scalar(select(Reading).where(Reading.id == reading_id).options(selectinload(Reading.findings)))
+
+
+def amendment_of(session: Session, reading_id: uuid.UUID) -> Reading | None:
+    """The reading that amends this one, if there is one."""
+    return session.scalar(select(Reading).where(Reading.amends_id == reading_id))
+
+
+def last_reading_of_sites(session: Session) -> dict[uuid.UUID, Reading]:
+    """The newest reading of every site."""
+    found = session.scalars(
+        select(Reading)
+        .distinct(Reading.site_id)
+        .order_by(Reading.site_id, Reading.taken_at.desc(), Reading.ordinal.desc())
+    )
+    return {reading.site_id: reading for reading in found}
+
+
+def samples_after(session: Session, device_id: uuid.UUID, after_seq: int) -> Sequence[DeviceSample]:
+    """Live samples after the given one, in order."""
+    return session.scalars(
+        select(DeviceSample)
+        .where(DeviceSample.device_id == device_id, DeviceSample.seq > after_seq)
+        .order_by(DeviceSample.seq)
+    ).all()
+
+
+def last_sample_seq(session: Session, device_id: uuid.UUID) -> int:
+    """Number of the newest live sample; 0 where there is none."""
+    return session.scalar(select(func.max(DeviceSample.seq)).where(DeviceSample.device_id == device_id)) or 0
+
+
+def mark_wanted(session: Session, device_id: uuid.UUID, seconds: float) -> None:
+    """Say that someone looks at the device, and wake its link."""
+    session.execute(
+        update(Device).where(Device.id == device_id).values(wanted_until=func.now() + timedelta(seconds=seconds))
+    )
+    session.execute(select(func.pg_notify(WANTED_CHANNEL, str(device_id))))
+
+
+def wanted_devices(session: Session, url: str) -> Sequence[Device]:
+    """Devices on this line that someone looks at now."""
+    return session.scalars(
+        select(Device).where(Device.url == url, Device.wanted_until > func.now()).order_by(Device.address)
+    ).all()
+
+
+def prune_samples(session: Session) -> None:
+    """Forget live samples that no trace can need any more."""
+    session.execute(text("DELETE FROM device_sample WHERE stored_at < now() - :kept"), {"kept": _SAMPLES_KEPT})
