@@ -22,6 +22,7 @@ TABLE: dict[str, tuple[str, str]] = {
     "BRUMEL_TIMEZONE": ("UTC", "time zone of the screens, an IANA name"),
     "BRUMEL_NOW": ("", "freezes the calendar at this ISO 8601 time with offset; for tests and pictures"),
     "BRUMEL_PROXY_HOPS": ("0", "number of trusted TLS proxies in front of serve"),
+    "BRUMEL_HOSTS": ("127.0.0.1,localhost", "names under which the application is reached, with commas"),
 }
 """Name, default and help of every setting."""
 
@@ -37,6 +38,7 @@ class Settings:
     timezone: ZoneInfo
     now: datetime | None
     proxy_hops: int
+    hosts: tuple[str, ...]
 
 
 def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
@@ -66,6 +68,7 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
         timezone=zone,
         now=_moment(value["BRUMEL_NOW"]),
         proxy_hops=int(value["BRUMEL_PROXY_HOPS"]),
+        hosts=tuple(name.strip() for name in value["BRUMEL_HOSTS"].split(",") if name.strip()),
     )
 
 

@@ -11,6 +11,7 @@ from brumel.services.ledger import Ledger
 from brumel.services.live import LiveHub
 from brumel.services.people import People
 from brumel.services.readings import Readings
+from brumel.services.rounds import Rounds
 from brumel.services.simulation import Simulation
 from brumel.services.today import Today
 from brumel.store.database import Database
@@ -25,6 +26,7 @@ class Services:
     catalog: Catalog
     calibrations: Calibrations
     readings: Readings
+    rounds: Rounds
     today: Today
     ledger: Ledger
     live: LiveHub
@@ -39,6 +41,7 @@ class Services:
             catalog=Catalog(database, clock),
             calibrations=Calibrations(database, clock),
             readings=Readings(database, clock),
+            rounds=Rounds(database),
             today=Today(database, clock),
             ledger=Ledger(database, clock),
             live=LiveHub(database),

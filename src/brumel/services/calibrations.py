@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from brumel.core.calibration import ElectrodeFit
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.methods.model import Role, Use, method, rinses
+from brumel.core.ph_run import BufferLook, look_at_signal
 from brumel.core.quantities.ph import MILLIVOLT_RANGE, TEMPERATURE_RANGE_C
 from brumel.core.settling import CALIBRATION_PH
 from brumel.core.standards.buffers import value_or_none
@@ -28,7 +29,7 @@ from brumel.services.calibration_rows import (
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.people import may_record, may_withdraw
-from brumel.services.signal import Signal, signal_since
+from brumel.services.signal import Lens, Signal, signal_since
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models import (
@@ -150,10 +151,29 @@ class Calibrations:
             queries.add_once(session, CalibrationRun, row)
         return begin.run_id
 
-    def view(self, run_id: uuid.UUID) -> RunView:
+    def open_runs(self) -> Sequence[CalibrationRun]:
+        """Runs begun and neither signed nor given up."""
+        with self.database.session() as session:
+            return queries.open_runs(session)
+
+    def view(self, run_id: uuid.UUID, *, traces: bool = False) -> RunView:
         """The run with its progress, line and findings so far; as signed once it is."""
         with self.database.session() as session:
-            return self._view(session, _run(session, run_id))
+            return self._view(session, _run(session, run_id, traces=traces))
+
+    def lens(self, run_id: uuid.UUID, step: str) -> Lens:
+        """The raw signal, compared with what the step's buffer must give by the probe's last line."""
+        view = self.view(run_id)
+        chosen = view.step(step)
+        buffers = {s.key: lines.buffer_of(s.lot) for s in view.steps}
+        names = {s.key: f"the {s.role} buffer, {s.lot.nominal_ph:.2f}" for s in view.steps}
+
+        def look(mv: float, temperature_c: float) -> BufferLook:
+            values = {k: value_or_none(b, temperature_c) or b.nominal_ph for k, b in buffers.items()}
+            others = [(names[k], v) for k, v in values.items() if k != chosen.key]
+            return look_at_signal(mv, temperature_c, values[chosen.key], view.previous, others)
+
+        return Lens(look=look)
 
     def immerse(self, run_id: uuid.UUID, immersion_id: uuid.UUID, step: str, person: Person) -> None:
         """Say that the probe is in the buffer of a step: the trace of its point begins now."""
@@ -276,8 +296,8 @@ class Calibrations:
         )
 
 
-def _run(session: Session, run_id: uuid.UUID) -> CalibrationRun:
-    run = queries.run_in_full(session, run_id)
+def _run(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> CalibrationRun:
+    run = queries.run_in_full(session, run_id, traces=traces)
     if run is None:
         raise NotFound("There is no such calibration.")
     return run

@@ -20,7 +20,7 @@ import numpy as np
 import psycopg
 
 from brumel.core.settling import Judgement, SettlingRule, judge_settling
-from brumel.services.signal import Transform
+from brumel.services.signal import Lens
 from brumel.store import queries
 from brumel.store.database import Database, Unreachable
 from brumel.store.models import Device
@@ -36,18 +36,18 @@ Event = tuple[str, dict[str, Any]]
 
 @dataclass(frozen=True)
 class WatchKey:
-    """What makes two viewers see the same: device, first sample, rule and correction."""
+    """What makes two viewers see the same: device, first sample, rule and lens."""
 
     device_id: uuid.UUID
     after_seq: int
     rule: SettlingRule
-    correction: str = "raw"
+    lens: str = "raw"
 
 
 @dataclass
 class _Watch:
     key: WatchKey
-    transform: Transform
+    lens: Lens
     seq: int
     times_s: list[float] = field(default_factory=list)
     mv: list[float] = field(default_factory=list)
@@ -67,7 +67,7 @@ class _Watch:
         return True
 
     def judged_values(self) -> Any:
-        return self.transform(np.array(self.mv), np.array(self.temperature_c))
+        return self.lens.transform(np.array(self.mv), np.array(self.temperature_c))
 
     def judgement(self) -> Judgement:
         return judge_settling(self.times_s, self.judged_values(), self.temperature_c, self.key.rule)
@@ -82,10 +82,18 @@ class _Watch:
             "window": self.key.rule.window_s,
             "unit": self.key.rule.unit,
             "judgement": describe(self.judgement()),
+            "look": self.look(),
         }
 
+    def look(self) -> dict[str, Any] | None:
+        """What the newest sample says of the cup that the probe is in."""
+        if self.lens.look is None or not self.mv:
+            return None
+        found = self.lens.look(self.mv[-1], self.temperature_c[-1])
+        return {"unlike": found.unlike, "words": found.sentence}
+
     def sample_event(self, at: float) -> Event:
-        y = _rounded(self.transform(np.array(self.mv[-1:]), np.array(self.temperature_c[-1:])))[0]
+        y = _rounded(self.lens.transform(np.array(self.mv[-1:]), np.array(self.temperature_c[-1:])))[0]
         return "sample", {
             "t": round(self.times_s[-1], 3),
             "y": y,
@@ -93,6 +101,7 @@ class _Watch:
             "c": round(self.temperature_c[-1], 2),
             "at": at,
             "judgement": describe(self.judgement()),
+            "look": self.look(),
         }
 
     def send(self, event: Event) -> None:
@@ -115,11 +124,11 @@ class LiveHub:
         self._marked: dict[uuid.UUID, float] = {}
         self._listener: threading.Thread | None = None
 
-    def stream(self, key: WatchKey, transform: Transform) -> Iterator[str]:
+    def stream(self, key: WatchKey, lens: Lens) -> Iterator[str]:
         """Server-sent events for one viewer: the trace, then each sample, and the device's troubles."""
         viewer: queue.Queue[str] = queue.Queue(_QUEUE_LENGTH)
         self._mark_wanted(key.device_id)
-        watch = self._join(key, transform, viewer)
+        watch = self._join(key, lens, viewer)
         heard = time.monotonic()
         try:
             while True:
@@ -133,14 +142,19 @@ class LiveHub:
         finally:
             self._leave(watch, viewer)
 
-    def _join(self, key: WatchKey, transform: Transform, viewer: queue.Queue[str]) -> _Watch:
+    def newest_sample(self, device_id: uuid.UUID) -> int:
+        """Number of the device's newest sample: a trace that begins now begins after it."""
+        with self._database.session() as session:
+            return queries.last_sample_seq(session, device_id)
+
+    def _join(self, key: WatchKey, lens: Lens, viewer: queue.Queue[str]) -> _Watch:
         with self._lock:
             if self._listener is None or not self._listener.is_alive():
                 self._listener = threading.Thread(target=self._listen, daemon=True, name="brumel-live")
                 self._listener.start()
             watch = self._watches.get(key)
             if watch is None:
-                watch = self._watches[key] = _Watch(key, transform, key.after_seq)
+                watch = self._watches[key] = _Watch(key, lens, key.after_seq)
                 with self._database.session() as session:
                     for s in queries.samples_after(session, key.device_id, key.after_seq):
                         watch.add(s.seq, s.time_s, s.mv, s.temperature_c)
@@ -221,6 +235,7 @@ def describe(judgement: Judgement) -> dict[str, Any]:
         "remaining_low": rounded(judgement.remaining_low_s, 0),
         "remaining_high": rounded(judgement.remaining_high_s, 0),
         "band": None if judgement.band is None else [round(b, 4) for b in judgement.band],
+        "approach": None if judgement.approach is None else [round(a, 5) for a in judgement.approach],
     }
 
 

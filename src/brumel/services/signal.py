@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
+from brumel.core.ph_run import BufferLook
 from brumel.core.settling import SettlingRule, judge_settling
 from brumel.services.errors import InvalidInput
 from brumel.store import queries
@@ -21,10 +22,22 @@ Transform = Callable[[NDArray[np.float64], NDArray[np.float64]], NDArray[np.floa
 """From millivolts and temperatures to the judged value."""
 
 
+Look = Callable[[float, float], BufferLook]
+"""From a potential and a temperature to what the signal says of the cup that the probe is in."""
+
+
 def raw_signal(mv: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
     """Calibrating, the raw signal is judged."""
     del temperature_c
     return mv
+
+
+@dataclass(frozen=True)
+class Lens:
+    """How a viewer sees a device's samples: corrected or raw, and compared with what a buffer must give."""
+
+    transform: Transform = raw_signal
+    look: Look | None = None
 
 
 @dataclass(frozen=True)

@@ -26,9 +26,18 @@ _SENTENCES = {
 class StoreError(Exception):
     """The database refused; the text says why in words."""
 
+    unreachable = False
+
+    @property
+    def for_people(self) -> str:
+        """The sentence to show."""
+        return str(self)
+
 
 class Unreachable(StoreError):
     """No connection to the database."""
+
+    unreachable = True
 
 
 class Database:

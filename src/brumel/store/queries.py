@@ -15,6 +15,7 @@ from brumel.store.models import (
     AmendmentKind,
     Base,
     CalibrationAmendment,
+    CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
     Device,
@@ -83,13 +84,14 @@ def sites(session: Session) -> Sequence[Site]:
     return session.scalars(select(Site).order_by(Site.code)).all()
 
 
-def run_in_full(session: Session, run_id: uuid.UUID) -> CalibrationRun | None:
-    """A run with its points, traces, immersions, findings and amendments."""
+def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> CalibrationRun | None:
+    """A run with its points, immersions, findings and amendments, and the points' traces where asked for."""
+    points = selectinload(CalibrationRun.points)
     return session.scalar(
         select(CalibrationRun)
         .where(CalibrationRun.id == run_id)
         .options(
-            selectinload(CalibrationRun.points),
+            points.joinedload(CalibrationPoint.trace) if traces else points,
             selectinload(CalibrationRun.immersions),
             selectinload(CalibrationRun.findings),
             selectinload(CalibrationRun.amendments),

@@ -1,0 +1,5 @@
+"""``python -m brumel``."""
+
+from brumel.cli import main
+
+main(prog_name="./brumel")

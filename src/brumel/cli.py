@@ -1,0 +1,179 @@
+"""The command line behind ``./brumel``."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import sys
+from contextlib import ExitStack
+from pathlib import Path
+
+import click
+
+from brumel.launch.cluster import LaunchError
+from brumel.settings import TABLE, Settings, SettingsError, read_settings
+
+
+class Refused(click.ClickException):
+    """One line that says what to do."""
+
+    def format_message(self) -> str:
+        """The line itself."""
+        return f"brumel: {self.message}"
+
+    def show(self, file: object = None) -> None:
+        """Print the line."""
+        del file
+        click.echo(self.format_message(), err=True)
+
+
+@click.group(context_settings={"help_option_names": ["-h", "--help"]})
+@click.pass_context
+def main(context: click.Context) -> None:
+    """Calibrate water-quality probes, correct readings, say how far to trust them."""
+    logging.basicConfig(format="%(name)s: %(message)s", level=logging.WARNING)
+    try:
+        context.obj = read_settings()
+    except SettingsError as error:
+        raise Refused(str(error)) from error
+
+
+@main.command()
+@click.option("--port", default=8000, show_default=True, help="port on 127.0.0.1")
+@click.option("--fresh", is_flag=True, help="remove the demonstration's data and start over")
+@click.option("--speed", default=1.0, show_default=True, help="simulated seconds a second on the bench")
+@click.pass_obj
+def demo(settings: Settings, port: int, fresh: bool, speed: float) -> None:
+    """Start with a year of invented work and a simulated bench."""
+    from brumel.launch.start import DemoOptions, demonstration, say
+
+    with _refusals(), demonstration(settings, DemoOptions(port, fresh, speed)) as processes:
+        say(f"Hallow Reach is at http://127.0.0.1:{port}/  (Ctrl-C stops everything)")
+        processes.wait()
+        say("stopping")
+
+
+@main.command()
+@click.option("--host", default="127.0.0.1", show_default=True, help="address to listen on")
+@click.option("--port", default=8000, show_default=True)
+@click.pass_obj
+def serve(settings: Settings, host: str, port: int) -> None:
+    """Start for real work, without demonstration data."""
+    from brumel.launch.start import say, service
+
+    with _refusals(), service(settings, host, port) as processes:
+        say(f"Brumel is at http://{host}:{port}/  (Ctrl-C stops everything)")
+        processes.wait()
+        say("stopping")
+
+
+@main.command()
+@click.argument("url")
+@click.pass_obj
+def link(settings: Settings, url: str) -> None:
+    """Read the probes on one line (serial port or socket://host:port) until stopped."""
+    from brumel.services.link import LineTaken, Link
+    from brumel.store.database import Database
+
+    with _refusals():
+        try:
+            Link(Database(settings.database_url, pool_size=2), url).run()
+        except LineTaken as error:
+            raise Refused(str(error)) from error
+
+
+@main.command("bench-server")
+@click.option("--line", required=True, type=int, help="port of the SDI-12 line")
+@click.option("--control", required=True, type=int, help="port of the control side")
+@click.option("--speed", default=1.0, show_default=True)
+def bench_server(line: int, control: int, speed: float) -> None:
+    """Run the simulated bench alone."""
+    from brumel.devices.bench import Bench, demo_probes, serve
+
+    try:
+        asyncio.run(serve(Bench(demo_probes(), speed), line, control))
+    except KeyboardInterrupt:
+        sys.exit(0)
+    except OSError as error:
+        raise Refused(f"The bench can't listen ({error.strerror}): choose other ports.") from error
+
+
+@main.group()
+def user() -> None:
+    """People who can sign in."""
+
+
+@user.command("add")
+@click.argument("login")
+@click.option("--name", prompt=True, help="the name that stands beside records")
+@click.option("--role", type=click.Choice(["technician", "supervisor", "reader"]), prompt=True)
+@click.option("--password", prompt=True, hide_input=True, confirmation_prompt=True)
+@click.pass_obj
+def user_add(settings: Settings, login: str, name: str, role: str, password: str) -> None:
+    """Add a person to the database of ``serve``."""
+    from brumel.launch.start import database_of
+    from brumel.services.people import People
+    from brumel.store.database import Database
+
+    with _refusals(), database_of(settings) as (url, _):
+        People(Database(url)).add(login, name, role, password)
+        click.echo(f"brumel: {name} can sign in as {login}")
+
+
+@main.command()
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.pass_obj
+def load(settings: Settings, file: Path) -> None:
+    """Enter devices, probes, lots and sites from a TOML file into the database of ``serve``."""
+    from brumel.launch.start import database_of
+    from brumel.services.registry import Registry
+    from brumel.store.database import Database
+
+    with _refusals(), database_of(settings) as (url, _):
+        entered = Registry(Database(url)).load(file.read_text(encoding="utf-8"))
+        click.echo("brumel: entered " + ", ".join(f"{n} {kind}" for kind, n in entered.items()))
+
+
+@main.group()
+def db() -> None:
+    """The database of ``serve``."""
+
+
+@db.command("upgrade")
+@click.pass_obj
+def db_upgrade(settings: Settings) -> None:
+    """Bring the schema to this version."""
+    from brumel.launch.start import database_of
+
+    with _refusals(), database_of(settings):
+        click.echo("brumel: the schema is up to date")
+
+
+@main.command("settings")
+def show_settings() -> None:
+    """List all settings: environment variable, default, meaning."""
+    for name, (default, meaning) in TABLE.items():
+        click.echo(f"{name:28} {default or '-':22} {meaning}")
+
+
+def _refusals() -> ExitStack:
+    """Turns what can be foreseen into one line; anything else keeps its trace."""
+    stack = ExitStack()
+    stack.push(_refuse)
+    return stack
+
+
+def _refuse(kind: type[BaseException] | None, error: BaseException | None, trace: object) -> bool:
+    del kind, trace
+    from sqlalchemy.exc import OperationalError
+
+    from brumel.services.errors import ServiceError
+    from brumel.store.database import StoreError
+
+    if isinstance(error, OperationalError):
+        raise Refused("The database does not answer: is it running, and is BRUMEL_DATABASE_URL right?") from error
+    if isinstance(error, LaunchError | StoreError | ServiceError):
+        raise Refused(str(error)) from error
+    if isinstance(error, OSError) and error.errno == 28:
+        raise Refused("The disk is full: free some space and start again.") from error
+    return False

@@ -1,0 +1,129 @@
+"""The processes of one start, and their end together."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from types import FrameType
+
+from brumel.launch.cluster import HOST, LaunchError
+
+_STOP_WITHIN_S = 6.0
+_LOOK_EVERY_S = 0.2
+_MOST_RESTARTS = 5
+
+
+@dataclass
+class Child:
+    """One process: what runs, and whether it is started again when it ends by itself."""
+
+    name: str
+    command: list[str]
+    restart: bool = True
+    process: subprocess.Popen[bytes] | None = None
+    started: int = 0
+
+
+@dataclass
+class Processes:
+    """Children that start in order and stop together."""
+
+    environment: Mapping[str, str]
+    children: list[Child] = field(default_factory=list)
+    _stopping: bool = False
+
+    def start(self, name: str, *command: str, restart: bool = True) -> None:
+        """Start a child in a session of its own, so that Ctrl-C reaches it through us only."""
+        child = Child(name, list(command), restart)
+        self.children.append(child)
+        self._launch(child)
+
+    def wait(self) -> None:
+        """Look after the children until a signal asks to stop or one that must not end has ended.
+
+        Raises
+        ------
+        LaunchError
+            Where a child ended that can't be started again.
+        """
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(number, self._ask_to_stop)
+        while not self._stopping:
+            for child in self.children:
+                if child.process is None or child.process.poll() is None:
+                    continue
+                if not child.restart or child.started > _MOST_RESTARTS:
+                    raise LaunchError(f"The {child.name} ended by itself (code {child.process.returncode}).")
+                self._launch(child)
+            time.sleep(_LOOK_EVERY_S)
+
+    def stop(self) -> None:
+        """End all children, the last started first."""
+        for child in reversed(self.children):
+            _signal(child, signal.SIGTERM)
+        deadline = time.monotonic() + _STOP_WITHIN_S
+        for child in self.children:
+            if child.process is not None:
+                try:
+                    child.process.wait(max(deadline - time.monotonic(), 0.1))
+                except subprocess.TimeoutExpired:
+                    _signal(child, signal.SIGKILL)
+
+    def _launch(self, child: Child) -> None:
+        child.started += 1
+        child.process = subprocess.Popen(
+            child.command, env=dict(self.environment), stdin=subprocess.DEVNULL, start_new_session=True
+        )
+
+    def _ask_to_stop(self, number: int, frame: FrameType | None) -> None:
+        del number, frame
+        self._stopping = True
+
+
+def python(*arguments: str) -> list[str]:
+    """A command of this interpreter."""
+    return [sys.executable, *arguments]
+
+
+def gunicorn(factory: str, host: str, port: int, *, workers: int = 2, threads: int = 40) -> list[str]:
+    """The web server. Threads exceed the live streams and pages of a team; each stream holds one."""
+    return python(
+        "-m", "gunicorn", f"brumel.launch.wsgi:{factory}()", "--bind", f"{host}:{port}", "--worker-class", "gthread",
+        "--workers", str(workers), "--threads", str(threads), "--graceful-timeout", "2", "--no-control-socket",
+        "--log-level", "warning",
+    )  # fmt: skip
+
+
+def must_be_free(host: str, port: int) -> None:
+    """Refuse a port that somebody listens on."""
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((host, port))
+        except OSError as error:
+            raise LaunchError(f"Port {port} can't be used ({error.strerror}): choose another with --port.") from error
+
+
+def wait_until_answering(port: int, processes: Processes, timeout_s: float = 30.0) -> None:
+    """Wait until something accepts connections on a port of loopback."""
+    deadline = time.monotonic() + timeout_s
+    while time.monotonic() < deadline:
+        with socket.socket() as probe:
+            if probe.connect_ex((HOST, port)) == 0:
+                return
+        dead = next((c for c in processes.children if c.process and c.process.poll() is not None), None)
+        if dead is not None:
+            raise LaunchError(f"The {dead.name} ended at once; its message stands above.")
+        time.sleep(0.05)
+    raise LaunchError(f"Nothing answers on port {port} after {timeout_s:g} s.")
+
+
+def _signal(child: Child, number: int) -> None:
+    if child.process is not None and child.process.poll() is None:
+        os.killpg(child.process.pid, number)

@@ -1,0 +1,56 @@
+"""Sites as a round sees them: what was read last, and the history behind it."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+from datetime import datetime
+
+from brumel.core.findings import Level
+from brumel.services.errors import NotFound
+from brumel.store import queries
+from brumel.store.database import Database
+from brumel.store.models import Reading, Site
+
+_SHOWN = 60
+
+
+@dataclass(frozen=True)
+class HistoryValue:
+    """One earlier reading."""
+
+    at: datetime
+    ph: float
+    level: Level
+    reading_id: uuid.UUID
+
+
+@dataclass(frozen=True)
+class SiteHistory:
+    """A site's newest readings, oldest first, and what is expected of it."""
+
+    expected: tuple[float, float]
+    values: tuple[HistoryValue, ...]
+
+
+@dataclass(frozen=True)
+class Rounds:
+    """Use cases around sites."""
+
+    database: Database
+
+    def sites_with_latest(self) -> list[tuple[Site, Reading | None]]:
+        """All sites with their newest reading."""
+        with self.database.session() as session:
+            newest = queries.last_reading_of_sites(session)
+            return [(site, newest.get(site.id)) for site in queries.sites(session)]
+
+    def history(self, site_id: uuid.UUID) -> SiteHistory:
+        """The site's newest readings."""
+        with self.database.session() as session:
+            site = session.get(Site, site_id)
+            if site is None:
+                raise NotFound("There is no such site.")
+            found = queries.readings(session, site_id=site_id, limit=_SHOWN)
+            values = tuple(HistoryValue(r.taken_at, r.ph, Level(r.level), r.id) for r in reversed(found))
+            return SiteHistory((site.expected_ph_low, site.expected_ph_high), values)

@@ -1,0 +1,1 @@
+"""The screens: Flask, server-rendered pages, plain JavaScript modules."""

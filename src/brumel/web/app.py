@@ -1,0 +1,95 @@
+"""The one place where the web application is wired."""
+
+from __future__ import annotations
+
+import logging
+import uuid
+from dataclasses import dataclass
+from typing import Any
+
+from flask import Flask, redirect, request, url_for
+from flask_login import LoginManager, current_user
+from flask_wtf.csrf import CSRFProtect
+from werkzeug.middleware.proxy_fix import ProxyFix
+from werkzeug.wrappers.response import Response
+
+from brumel.services.application import Services
+from brumel.web import auth, bench, errors, ledger, live, rounds, security, today
+from brumel.web.auth.views import SignedIn
+from brumel.web.formatting import register_filters
+from brumel.web.ribbon import ribbon_figure
+
+_OPEN_ENDPOINTS = {"auth.sign_in", "auth.demo", "static", "auth.theme", "healthy"}
+
+
+@dataclass(frozen=True)
+class WebSettings:
+    """What the web application has to know."""
+
+    secret_key: str
+    demo: bool = False
+    proxy_hops: int = 0
+    trusted_hosts: tuple[str, ...] = ("127.0.0.1", "localhost")
+
+
+def create_app(services: Services, settings: WebSettings) -> Flask:
+    """Make the application over the given services."""
+    app = Flask(__name__)
+    app.config.update(
+        SECRET_KEY=settings.secret_key,
+        SESSION_COOKIE_NAME="brumel",
+        SESSION_COOKIE_SECURE=True,
+        SESSION_COOKIE_HTTPONLY=True,
+        SESSION_COOKIE_SAMESITE="Lax",
+        MAX_CONTENT_LENGTH=1_000_000,
+        WTF_CSRF_TIME_LIMIT=None,
+        WTF_CSRF_SSL_STRICT=False,
+        SEND_FILE_MAX_AGE_DEFAULT=3600,
+        TRUSTED_HOSTS=list(settings.trusted_hosts) or None,
+        DEMO=settings.demo,
+    )
+    app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
+    app.extensions["brumel"] = services
+    if settings.proxy_hops:
+        app.wsgi_app = ProxyFix(  # type: ignore[method-assign]
+            app.wsgi_app, x_for=settings.proxy_hops, x_proto=settings.proxy_hops, x_host=settings.proxy_hops
+        )
+    CSRFProtect(app)
+    _sign_in(app, services)
+    security.add_headers(app)
+    errors.register(app)
+    register_filters(app, services.clock)
+    for place in (auth, today, bench, rounds, ledger, live):
+        app.register_blueprint(place.blueprint)
+
+    @app.context_processor
+    def shared() -> dict[str, Any]:
+        return {
+            "ribbon": lambda: ribbon_figure(services.today.ribbon(), services.clock),
+            "demo": settings.demo,
+            "theme": request.cookies.get("theme", "day"),
+            "new_id": uuid.uuid4,
+            "now": services.clock.now(),
+        }
+
+    @app.get("/healthy")
+    def healthy() -> str:
+        return "ok"
+
+    logging.getLogger("werkzeug").setLevel(logging.WARNING)
+    return app
+
+
+def _sign_in(app: Flask, services: Services) -> None:
+    manager = LoginManager(app)
+
+    @manager.user_loader
+    def load(person_id: str) -> SignedIn | None:
+        person = services.people.person(uuid.UUID(person_id))
+        return SignedIn(person) if person else None
+
+    @app.before_request
+    def only_the_signed_in() -> Response | None:
+        if request.endpoint in _OPEN_ENDPOINTS or current_user.is_authenticated:
+            return None
+        return redirect(url_for("auth.sign_in", next=request.full_path.rstrip("?")))

@@ -1,0 +1,98 @@
+"""Signing in and out, and the theme."""
+
+from __future__ import annotations
+
+from urllib.parse import urlsplit
+
+from flask import Blueprint, abort, current_app, redirect, render_template, request, session, url_for
+from flask.typing import ResponseReturnValue
+from flask_login import UserMixin, current_user, login_user, logout_user
+
+from brumel.services.people import Person, PersonRole, SignInRefused
+from brumel.web.context import services
+from brumel.web.forms import Typed
+
+blueprint = Blueprint("auth", __name__, template_folder="templates")
+
+_A_YEAR_S = 365 * 86400
+
+
+class SignedIn(UserMixin):
+    """A person as the session knows them."""
+
+    def __init__(self, person: Person) -> None:
+        self.person = person
+
+    def get_id(self) -> str:
+        """What the session keeps."""
+        return str(self.person.id)
+
+
+@blueprint.route("/sign-in", methods=["GET", "POST"])
+def sign_in() -> ResponseReturnValue:
+    """Sign in with name and password."""
+    if current_user.is_authenticated:
+        return redirect(url_for("today.page"))
+    if request.method == "GET":
+        return render_template("auth/sign_in.html", values={}, errors={}, roles=_demo_roles())
+    typed = Typed(request.form)
+    try:
+        person = services().people.sign_in(
+            typed.text("login"), request.form.get("password", ""), request.remote_addr or ""
+        )
+    except SignInRefused as refused:
+        return (
+            render_template("auth/sign_in.html", values=request.form, errors=refused.fields, roles=_demo_roles()),
+            422,
+        )
+    return _enter(person)
+
+
+@blueprint.post("/sign-in/demo")
+def demo() -> ResponseReturnValue:
+    """One click signs in; in the demonstration, and only there."""
+    if not current_app.config["DEMO"]:
+        abort(404)
+    role = request.form.get("role", "")
+    if role not in set(PersonRole):
+        abort(400)
+    person = services().people.person_of_role(PersonRole(role))
+    if person is None:
+        abort(404)
+    return _enter(person)
+
+
+@blueprint.post("/sign-out")
+def sign_out() -> ResponseReturnValue:
+    """Sign out."""
+    logout_user()
+    session.clear()
+    return redirect(url_for("auth.sign_in"))
+
+
+@blueprint.post("/theme")
+def theme() -> ResponseReturnValue:
+    """Change between daylight and dusk."""
+    chosen = "dusk" if request.form.get("theme") == "dusk" else "day"
+    answer = redirect(_local_path(request.form.get("back")))
+    answer.set_cookie("theme", chosen, max_age=_A_YEAR_S, samesite="Lax", secure=True, httponly=True)
+    return answer
+
+
+def _demo_roles() -> tuple[str, ...]:
+    return ("technician", "supervisor") if current_app.config["DEMO"] else ()
+
+
+def _enter(person: Person) -> ResponseReturnValue:
+    target = _local_path(request.form.get("next"))
+    session.clear()
+    login_user(SignedIn(person))
+    return redirect(target)
+
+
+def _local_path(path: str | None) -> str:
+    """A path of this application, or its first page."""
+    parts = urlsplit(path or "")
+    if not parts.path.startswith("/") or parts.netloc or parts.scheme or "\\" in parts.path or "//" in parts.path:
+        return url_for("today.page")
+    return f"{parts.path}?{parts.query}" if parts.query else parts.path

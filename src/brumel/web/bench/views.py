@@ -1,0 +1,173 @@
+"""Bench: calibrating a pH probe."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from flask import Blueprint, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from brumel.core.methods.model import Role, methods, rinses
+from brumel.core.settling import CALIBRATION_PH
+from brumel.services.calibration_rows import Begin
+from brumel.services.calibrations import RunView, TakePoint
+from brumel.services.errors import InvalidInput
+from brumel.services.simulation import FAULTS
+from brumel.web.context import services, signed_in
+from brumel.web.figures import electrode_figure
+from brumel.web.forms import Typed, as_id
+
+blueprint = Blueprint("bench", __name__, template_folder="templates", url_prefix="/bench")
+
+DEVIATIONS = ("rinse skipped", "rinsed in tap water", "sachet used before", "cup shared with another probe")
+
+
+@blueprint.get("/")
+def page() -> ResponseReturnValue:
+    """Which probe to calibrate."""
+    return render_template(
+        "bench/page.html",
+        states=services().catalog.probe_states(),
+        open_runs=services().calibrations.open_runs(),
+    )
+
+
+@blueprint.route("/new", methods=["GET", "POST"])
+def new() -> ResponseReturnValue:
+    """Choose school, lots, rinse and waters; begin."""
+    if request.method == "GET":
+        return _new_form(request.args, {})
+    typed = Typed(request.form)
+    begin = Begin(
+        run_id=typed.new_record_id(),
+        probe_id=typed.record_id("probe"),
+        method_code=typed.text("method"),
+        rinse=typed.text("rinse"),
+        lots={role: typed.record_id(f"lot_{role}") for role in (Role.NEUTRAL, Role.ACID, Role.ALKALINE)},
+        site_ids=[found for text in request.form.getlist("sites") if (found := as_id(text))],
+        new_electrode="new_electrode" in request.form,
+    )
+    try:
+        if typed.errors:
+            raise InvalidInput(typed.errors)
+        run_id = services().calibrations.begin(begin, signed_in())
+    except InvalidInput as wrong:
+        return _new_form(request.form, wrong.fields), 422
+    return redirect(url_for("bench.run", run_id=run_id))
+
+
+def _new_form(values: Any, errors: dict[str, str]) -> str:
+    return render_template(
+        "bench/new.html",
+        values=values,
+        errors=errors,
+        states=services().catalog.probe_states(),
+        methods=methods().values(),
+        rinses=rinses().values(),
+        lots=services().catalog.lots_by_role(),
+        sites=services().catalog.sites(),
+        chosen_sites=set(values.getlist("sites")),
+    )
+
+
+@blueprint.get("/runs/<uuid:run_id>")
+def run(run_id: uuid.UUID) -> ResponseReturnValue:
+    """The run: its steps, the live trace, the verdict."""
+    return _run_page(run_id, {}, {})
+
+
+@blueprint.post("/runs/<uuid:run_id>/immerse")
+def immerse(run_id: uuid.UUID) -> ResponseReturnValue:
+    """The probe is in the buffer of a step."""
+    typed = Typed(request.form)
+    try:
+        services().simulation.into_lot(run_id, typed.record_id("beaker"), typed.text("step"))
+        services().calibrations.immerse(run_id, typed.new_record_id(), typed.text("step"), signed_in())
+    except InvalidInput as wrong:
+        return _run_page(run_id, wrong.fields, request.form)
+    return redirect(url_for("bench.run", run_id=run_id, step=typed.text("step")) + "#step")
+
+
+@blueprint.post("/runs/<uuid:run_id>/points")
+def take(run_id: uuid.UUID) -> ResponseReturnValue:
+    """Take the point of a step, from the device or typed."""
+    typed = Typed(request.form)
+    device = typed.text("source") != "typed"
+    point = TakePoint(
+        point_id=typed.new_record_id(),
+        step=typed.text("step"),
+        typed_mv=typed.number("mv"),
+        typed_temperature_c=typed.number("temperature_c"),
+        device=device,
+        unsettled_reason=typed.text("unsettled_reason"),
+        deviations=[d for d in DEVIATIONS if d in request.form.getlist("deviations")],
+    )
+    try:
+        if typed.errors:
+            raise InvalidInput(typed.errors)
+        services().calibrations.take(run_id, point, signed_in())
+    except InvalidInput as wrong:
+        return _run_page(run_id, wrong.fields, request.form)
+    return redirect(url_for("bench.run", run_id=run_id) + "#step")
+
+
+@blueprint.post("/runs/<uuid:run_id>/sign")
+def sign(run_id: uuid.UUID) -> ResponseReturnValue:
+    """Sign the run."""
+    try:
+        services().calibrations.sign(run_id, signed_in(), request.form.get("note", ""))
+    except InvalidInput as wrong:
+        return _run_page(run_id, wrong.fields, request.form)
+    return redirect(url_for("ledger.calibration", run_id=run_id))
+
+
+@blueprint.post("/runs/<uuid:run_id>/abandon")
+def abandon(run_id: uuid.UUID) -> ResponseReturnValue:
+    """Give the run up."""
+    try:
+        services().calibrations.abandon(run_id, signed_in(), request.form.get("reason", ""))
+    except InvalidInput as wrong:
+        return _run_page(run_id, wrong.fields, request.form)
+    return redirect(url_for("bench.page"))
+
+
+@blueprint.post("/probes/<uuid:probe_id>/fault")
+def fault(probe_id: uuid.UUID) -> ResponseReturnValue:
+    """Give a simulated probe a fault, or mend it."""
+    state = services().catalog.probe_state(probe_id)
+    services().simulation.fault(state.probe.device, request.form.get("fault", ""))
+    run_id = as_id(request.form.get("run"))
+    if run_id:
+        return redirect(url_for("bench.run", run_id=run_id, step=request.form.get("step") or None))
+    return redirect(url_for("bench.page"))
+
+
+def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseReturnValue:
+    view = services().calibrations.view(run_id)
+    if not view.open:
+        return redirect(url_for("ledger.calibration", run_id=run_id))
+    step = _shown_step(view)
+    page = render_template(
+        "bench/run.html",
+        view=view,
+        step=step,
+        errors=errors,
+        values=values,
+        figure=electrode_figure(view),
+        rinse=rinses()[view.run.rinse],
+        rule=CALIBRATION_PH,
+        deviations=DEVIATIONS,
+        simulated=services().simulation.state(view.run.probe.device),
+        beakers=services().catalog.lots_by_role(),
+        faults=FAULTS,
+    )
+    return page, 422 if errors else 200
+
+
+def _shown_step(view: RunView) -> Any:
+    """The step asked for, to repeat it, or the first without a point."""
+    asked = request.values.get("step")
+    if asked and any(s.key == asked for s in view.steps):
+        return view.step(asked)
+    return view.current

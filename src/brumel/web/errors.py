@@ -1,0 +1,58 @@
+"""One handler for what goes wrong: a page with a sentence, or JSON where JSON was asked for."""
+
+from __future__ import annotations
+
+from flask import Flask, jsonify, render_template, request
+from flask.typing import ResponseReturnValue
+from flask_wtf.csrf import CSRFError
+from werkzeug.exceptions import HTTPException
+
+from brumel.core.errors import CoreError
+from brumel.services.errors import Forbidden, InvalidInput, NotFound, ServiceError
+
+_WORDS = {
+    400: "The request could not be read.",
+    403: "This is not allowed for your role.",
+    404: "There is no such page.",
+    405: "This can't be done here.",
+    413: "What was sent is too large.",
+    500: "Something went wrong inside. Nothing was recorded; go back and try again.",
+}
+
+
+def register(app: Flask) -> None:
+    """Register the handlers."""
+
+    @app.errorhandler(ServiceError)
+    def service(error: ServiceError) -> ResponseReturnValue:
+        code = {NotFound: 404, Forbidden: 403, InvalidInput: 422}.get(type(error), 409)
+        return _answer(code, str(error))
+
+    @app.errorhandler(CoreError)
+    def core(error: CoreError) -> ResponseReturnValue:
+        return _answer(422, str(error))
+
+    @app.errorhandler(CSRFError)
+    def forged(error: CSRFError) -> ResponseReturnValue:
+        del error
+        return _answer(400, "This page was open too long or came from elsewhere: go back, reload it and send again.")
+
+    @app.errorhandler(HTTPException)
+    def http(error: HTTPException) -> ResponseReturnValue:
+        code = error.code or 500
+        return _answer(code, _WORDS.get(code, error.name))
+
+    @app.errorhandler(Exception)
+    def unexpected(error: Exception) -> ResponseReturnValue:
+        # The store's own sentences are made for technicians; anything else shows no detail.
+        words = getattr(error, "for_people", None)
+        if words is None:
+            app.logger.exception("unexpected error")
+            return _answer(500, _WORDS[500])
+        return _answer(503 if getattr(error, "unreachable", False) else 409, words)
+
+
+def _answer(code: int, words: str) -> ResponseReturnValue:
+    if request.accept_mimetypes.best_match(["text/html", "application/json"]) == "application/json":
+        return jsonify(error=words), code
+    return render_template("error.html", code=code, words=words), code

@@ -1,0 +1,43 @@
+"""How values look on a screen: true minus signs, units beside numbers, local times."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from flask import Flask
+
+from brumel.core.quantities.ph_working import signed
+from brumel.services.clock import Clock
+
+
+def register_filters(app: Flask, clock: Clock) -> None:
+    """Register the filters that templates use."""
+
+    def number(value: float | None, digits: int = 2) -> str:
+        return "–" if value is None else signed(value, digits)
+
+    def with_sign(value: float | None, digits: int = 1) -> str:
+        return "–" if value is None else ("+" if value >= 0 else "") + signed(value, digits)
+
+    def time(moment: datetime) -> str:
+        return clock.local(moment).strftime("%H:%M")
+
+    def day(moment: datetime) -> str:
+        return clock.local(moment).strftime("%d %b %Y").lstrip("0")
+
+    def when(moment: datetime) -> str:
+        local, today = clock.local(moment), clock.local(clock.now())
+        days = (today.date() - local.date()).days
+        words = {0: "today", 1: "yesterday", -1: "tomorrow"}.get(days)
+        if words is None:
+            words = local.strftime("%a %d %b") if abs(days) < 300 else day(moment)
+        return f"{words}, {local:%H:%M}"
+
+    def local_input(moment: datetime) -> str:
+        return clock.local(moment).strftime("%Y-%m-%dT%H:%M")
+
+    def lower_first(text: str) -> str:
+        return text[:1].lower() + text[1:]
+
+    for filter_ in (lower_first, number, with_sign, time, day, when, local_input):
+        app.add_template_filter(filter_)

@@ -1,0 +1,74 @@
+"""Reading forms: what was typed is kept, what can't be read gets a sentence in its field."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import UTC, date, datetime
+from zoneinfo import ZoneInfo
+
+from werkzeug.datastructures import MultiDict
+
+
+class Typed:
+    """Values typed into a form, with the sentences for those that can't be read."""
+
+    def __init__(self, form: MultiDict[str, str]) -> None:
+        self.form = form
+        self.errors: dict[str, str] = {}
+
+    def text(self, name: str) -> str:
+        """The text of a field, without spaces around it."""
+        return self.form.get(name, "").strip()
+
+    def number(self, name: str) -> float | None:
+        """A number, with a point or a comma; None where the field is empty or can't be read."""
+        typed = self.text(name).replace("−", "-").replace(" ", "").replace(",", ".")
+        if not typed:
+            return None
+        try:
+            return float(typed)
+        except ValueError:
+            self.errors[name] = f"{self.text(name)!r} is not a number: write it like 7.25 or −12.4."
+            return None
+
+    def record_id(self, name: str) -> uuid.UUID | None:
+        """A record's id; None where nothing was chosen or it can't be read."""
+        return as_id(self.text(name))
+
+    def new_record_id(self, name: str = "id") -> uuid.UUID:
+        """The id that the client made for a new record."""
+        found = self.record_id(name)
+        if found is None:
+            self.errors[name] = "The form was incomplete: reload the page and send again."
+            return uuid.uuid4()
+        return found
+
+    def day(self, name: str) -> date | None:
+        """A date."""
+        typed = self.text(name)
+        if not typed:
+            return None
+        try:
+            return date.fromisoformat(typed)
+        except ValueError:
+            self.errors[name] = f"{typed!r} is not a date: write it like 2026-05-04."
+            return None
+
+    def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
+        """A local date and time as a moment; None where the field is empty or can't be read."""
+        typed = self.text(name)
+        if not typed:
+            return None
+        try:
+            return datetime.fromisoformat(typed).replace(tzinfo=zone).astimezone(UTC)
+        except ValueError:
+            self.errors[name] = f"{typed!r} is not a date and time: write it like 2026-05-04T09:30."
+            return None
+
+
+def as_id(text: str | None) -> uuid.UUID | None:
+    """A UUID from text, or None."""
+    try:
+        return uuid.UUID(text or "")
+    except ValueError:
+        return None

@@ -1,0 +1,131 @@
+"""Ledger: records, one record in full, amendments, exports."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from brumel.core.methods.model import rinses
+from brumel.services.errors import InvalidInput
+from brumel.services.ledger import Filter, status_of
+from brumel.web.context import services, signed_in
+from brumel.web.figures import electrode_figure, trace_figure
+from brumel.web.forms import Typed
+
+blueprint = Blueprint("ledger", __name__, template_folder="templates", url_prefix="/ledger")
+
+_LEVELS = ("sound", "doubtful", "unfit")
+
+
+def _filter() -> tuple[Filter, dict[str, str]]:
+    """The filter of the query, and sentences for what can't be read."""
+    typed = Typed(request.args)
+    level = typed.text("level")
+    wanted = Filter(
+        probe_id=typed.record_id("probe"),
+        site_id=typed.record_id("site"),
+        since=typed.day("since"),
+        until=typed.day("until"),
+        level=level if level in (*_LEVELS, "open") else None,
+        with_amended="amended" in request.args,
+    )
+    return wanted, typed.errors
+
+
+@blueprint.get("/")
+def page() -> ResponseReturnValue:
+    """The readings; the ledger opens there."""
+    return redirect(url_for("ledger.readings"))
+
+
+@blueprint.get("/calibrations")
+def calibrations() -> ResponseReturnValue:
+    """Calibrations that fit the filter."""
+    wanted, errors = _filter()
+    return _list_page("ledger/calibrations.html", services().ledger.calibrations(wanted, _page_number()), errors)
+
+
+@blueprint.get("/readings")
+def readings() -> ResponseReturnValue:
+    """Readings that fit the filter."""
+    wanted, errors = _filter()
+    return _list_page("ledger/readings.html", services().ledger.readings(wanted, _page_number()), errors)
+
+
+def _list_page(template: str, found: Any, errors: dict[str, str]) -> str:
+    catalog = services().catalog
+    query = {k: v for k, v in request.args.items() if v and k != "page"}
+    return render_template(
+        template,
+        page=found,
+        errors=errors,
+        values=request.args,
+        query=query,
+        states=catalog.probe_states(),
+        sites=catalog.sites(),
+        levels=_LEVELS,
+        status_of=status_of,
+    )
+
+
+@blueprint.get("/<any(calibrations, readings):kind>.<any(csv, json):form>")
+def export(kind: str, form: str) -> ResponseReturnValue:
+    """All that fits the filter, as CSV or JSON."""
+    wanted, errors = _filter()
+    if errors:
+        raise InvalidInput(errors)
+    text = getattr(services().ledger, f"{kind}_{form}")(wanted)
+    mimetype = "text/csv" if form == "csv" else "application/json"
+    day = services().clock.today().isoformat()
+    answer = Response(text, mimetype=mimetype)
+    answer.headers["Content-Disposition"] = f"attachment; filename=brumel-{kind}-{day}.{form}"
+    return answer
+
+
+@blueprint.route("/calibrations/<uuid:run_id>", methods=["GET", "POST"])
+def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
+    """One calibration in full; a note or a withdrawal is added here."""
+    errors: dict[str, str] = {}
+    if request.method == "POST":
+        typed = Typed(request.form)
+        try:
+            services().calibrations.amend(
+                run_id,
+                typed.new_record_id(),
+                signed_in(),
+                typed.text("reason"),
+                withdraw=typed.text("kind") == "withdrawal",
+            )
+            return redirect(url_for("ledger.calibration", run_id=run_id))
+        except InvalidInput as wrong:
+            errors = wrong.fields
+    view = services().calibrations.view(run_id, traces=True)
+    page = render_template(
+        "ledger/calibration.html",
+        view=view,
+        figure=electrode_figure(view),
+        traces={
+            s.key: trace_figure(s.point.trace.times_s, s.point.trace.mv)
+            for s in view.steps
+            if s.point and s.point.trace
+        },
+        rinse=rinses()[view.run.rinse],
+        status=status_of(view.run),
+        errors=errors,
+        values=request.form,
+    )
+    return page, 422 if errors else 200
+
+
+@blueprint.get("/readings/<uuid:reading_id>")
+def reading(reading_id: uuid.UUID) -> ResponseReturnValue:
+    """One reading in full."""
+    return render_template("ledger/reading.html", view=services().readings.view(reading_id))
+
+
+def _page_number() -> int:
+    typed = request.args.get("page", "1")
+    return max(int(typed), 1) if typed.isdigit() and len(typed) < 6 else 1

@@ -1,0 +1,108 @@
+"""Rounds: sites, and reading pH there."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Blueprint, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from brumel.core.settling import READING_PH
+from brumel.services.errors import InvalidInput
+from brumel.services.readings import NewReading
+from brumel.web.context import services, signed_in
+from brumel.web.figures import history_figure
+from brumel.web.forms import Typed, as_id
+
+blueprint = Blueprint("rounds", __name__, template_folder="templates", url_prefix="/rounds")
+
+SOURCES = ("device", "typed-mv", "typed-ph")
+
+
+@blueprint.get("/")
+def page() -> ResponseReturnValue:
+    """All sites with their newest readings."""
+    return render_template("rounds/page.html", sites=services().rounds.sites_with_latest())
+
+
+@blueprint.route("/reading", methods=["GET", "POST"])
+def reading() -> ResponseReturnValue:
+    """Take a reading at a site."""
+    if request.method == "GET":
+        return _reading_page(request.args, {})
+    typed = Typed(request.form)
+    source = typed.text("source")
+    automatic = request.form.get("compensated", "automatic") == "automatic"
+    new = NewReading(
+        reading_id=typed.new_record_id(),
+        site_id=typed.record_id("site"),
+        probe_id=typed.record_id("probe"),
+        source=source,
+        after_seq=_whole(typed.text("after")),
+        mv=typed.number("mv") if source == "typed-mv" else None,
+        temperature_c=typed.number("temperature_c"),
+        shown_ph=typed.number("shown_ph") if source == "typed-ph" else None,
+        meter_setting_c=typed.number("meter_setting_c") if source == "typed-ph" and not automatic else None,
+        taken_at=typed.moment("taken_at", services().clock.timezone),
+        unsettled_reason=typed.text("unsettled_reason"),
+        note=typed.text("note"),
+        amends_id=typed.record_id("amends"),
+        amend_reason=typed.text("amend_reason"),
+    )
+    if source == "typed-ph" and not automatic and not typed.text("meter_setting_c"):
+        typed.errors["meter_setting_c"] = "Type the temperature that the meter was set to."
+    try:
+        if typed.errors:
+            raise InvalidInput(typed.errors)
+        services().readings.record(new, signed_in())
+    except InvalidInput as wrong:
+        return _reading_page(request.form, wrong.fields), 422
+    return redirect(url_for("ledger.reading", reading_id=new.reading_id))
+
+
+@blueprint.post("/immerse")
+def immerse() -> ResponseReturnValue:
+    """The probe is in the water: the trace of the reading begins now."""
+    typed = Typed(request.form)
+    site_id, probe_id = typed.record_id("site"), typed.record_id("probe")
+    if site_id is None or probe_id is None:
+        return _reading_page(request.form, {"site": "Choose site and probe."}), 422
+    device = services().catalog.probe_state(probe_id).probe.device
+    after = services().live.newest_sample(device.id) if device else 0
+    try:
+        services().simulation.into_site(device, site_id)
+    except InvalidInput as wrong:
+        return _reading_page(request.form, wrong.fields), 422
+    return redirect(
+        url_for("rounds.reading", site=site_id, probe=probe_id, source="device", after=after, note=typed.text("note"))
+        + "#live"
+    )
+
+
+def _whole(text: str) -> int | None:
+    return int(text) if text.isdigit() else None
+
+
+def _reading_page(values: Any, errors: dict[str, str]) -> str:
+    catalog = services().catalog
+    states = catalog.probe_states()
+    site_id, probe_id = as_id(values.get("site")), as_id(values.get("probe"))
+    state = next((s for s in states if s.probe.id == probe_id), None)
+    source = values.get("source") or ("device" if state and state.probe.device else "typed-mv")
+    history = services().rounds.history(site_id) if site_id else None
+    amends_id = as_id(values.get("amends"))
+    return render_template(
+        "rounds/reading.html",
+        values=values,
+        errors=errors,
+        sites=catalog.sites(),
+        states=states,
+        site=catalog.site(site_id) if site_id else None,
+        state=state,
+        source=source,
+        after=_whole(values.get("after") or ""),
+        figure=history_figure(history, services().clock) if history else None,
+        simulated=services().simulation.state(state.probe.device) if state else None,
+        rule=READING_PH,
+        amended=services().readings.view(amends_id).reading if amends_id else None,
+    )

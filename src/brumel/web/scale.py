@@ -1,0 +1,36 @@
+"""From values to places in a picture."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Scale:
+    """A straight scale from a range of values to a range of places."""
+
+    low: float
+    high: float
+    begin: float
+    end: float
+
+    def __call__(self, value: float) -> float:
+        """The place of a value, rounded to a tenth of a pixel."""
+        span = (self.high - self.low) or 1.0
+        return round(self.begin + (value - self.low) / span * (self.end - self.begin), 1)
+
+    def ticks(self, about: int = 5) -> list[float]:
+        """Round values within the range, about so many.
+
+        Examples
+        --------
+        >>> Scale(0, 10, 0, 100).ticks()
+        [0.0, 2.0, 4.0, 6.0, 8.0, 10.0]
+        """
+        raw = (self.high - self.low) / max(about, 1) or 1.0
+        magnitude = 10 ** math.floor(math.log10(raw))
+        step = next(m * magnitude for m in (1, 2, 5, 10) if m * magnitude >= raw * 0.999)
+        first = math.ceil(self.low / step - 1e-9)
+        last = math.floor(self.high / step + 1e-9)
+        return [round(n * step, 10) + 0.0 for n in range(first, last + 1)]

@@ -1,0 +1,26 @@
+// Keys for the bench: a button with data-key is pressed by its letter, unless one is typing.
+const typing = (element) =>
+  element instanceof HTMLInputElement && !["checkbox", "radio", "submit", "button"].includes(element.type)
+  || element instanceof HTMLTextAreaElement || element instanceof HTMLSelectElement;
+
+document.addEventListener("keydown", (event) => {
+  if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || typing(event.target)) return;
+  const button = [...document.querySelectorAll("[data-key]")]
+    .find((b) => b.dataset.key === event.key.toLowerCase() && !b.disabled && b.offsetParent !== null);
+  if (button) {
+    event.preventDefault();
+    button.click();
+  }
+});
+
+// A form is sent once; the server would not make a second record, but a second wait helps nobody.
+document.addEventListener("submit", (event) => {
+  if (event.target.dataset.sent) event.preventDefault();
+  event.target.dataset.sent = "1";
+});
+window.addEventListener("pageshow", () => {
+  for (const form of document.forms) delete form.dataset.sent;
+});
+
+document.querySelectorAll("[data-submit-on-change]").forEach((element) =>
+  element.addEventListener("change", () => element.form.requestSubmit()));

@@ -1,0 +1,166 @@
+// Draws a probe's live samples. Whether they are stable is judged by the server; this only shows it.
+const WIDTH = 800, HEIGHT = 210, LEFT = 62, RIGHT = 790, TOP = 8, BOTTOM = 186, SHOWN_S = 90;
+const SVG = "http://www.w3.org/2000/svg";
+
+const element = (name, attributes, text) => {
+  const made = document.createElementNS(SVG, name);
+  for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, value);
+  if (text !== undefined) made.textContent = text;
+  return made;
+};
+const signed = (value, digits, plus) =>
+  (plus && value >= 0 ? "+" : "") + value.toFixed(digits).replace("-", "−");
+
+class Live {
+  constructor(box) {
+    this.box = box;
+    this.digits = Number(box.dataset.digits);
+    this.unit = box.dataset.unit;
+    this.plus = this.unit === "mV";
+    this.times = [];
+    this.values = [];
+    this.judgement = null;
+    this.announced = "";
+    this.plot = box.querySelector("[data-plot]");
+    this.part = (name) => box.querySelector(`[data-${name}]`);
+    this.look = document.querySelector("[data-look]");
+    this.button = document.querySelector("[data-when-stable]");
+    this.reason = document.querySelector("[data-unsettled]");
+    this.reason?.addEventListener("input", () => this.allow());
+    this.allow();
+    this.connect();
+  }
+
+  connect() {
+    this.source = new EventSource(this.box.dataset.url);
+    this.source.addEventListener("trace", (event) => this.begin(JSON.parse(event.data)));
+    this.source.addEventListener("sample", (event) => this.add(JSON.parse(event.data)));
+    this.source.addEventListener("trouble", (event) => this.trouble(JSON.parse(event.data)));
+    this.source.addEventListener("error", () =>
+      this.trouble({ status: "lost", words: "The connection to Brumel is lost; trying again. Nothing taken is lost." }));
+    window.addEventListener("pagehide", () => this.source.close());
+  }
+
+  begin(trace) {
+    this.times = trace.t;
+    this.values = trace.y;
+    if (this.times.length) this.trouble({ status: "ok" });
+    this.judged(trace);
+    if (trace.c.length) this.show({ y: trace.y.at(-1), c: trace.c.at(-1) });
+    this.draw();
+  }
+
+  add(sample) {
+    if (sample.t <= this.times.at(-1)) return;
+    this.times.push(sample.t);
+    this.values.push(sample.y);
+    this.trouble({ status: "ok" });
+    this.judged(sample);
+    this.show(sample);
+    this.draw();
+    this.box.dataset.drawnAt = String(Date.now() / 1000 - sample.at);
+  }
+
+  show(sample) {
+    if (sample.y !== null) this.part("value").textContent = signed(sample.y, this.digits, this.plus);
+    this.part("temperature").textContent = signed(sample.c, 1);
+    if (sample.mv !== undefined && this.part("mv")) this.part("mv").textContent = signed(sample.mv, 1, true);
+  }
+
+  judged(event) {
+    const now = event.judgement;
+    this.judgement = now;
+    this.box.classList.toggle("is-stable", now.state === "stable");
+    this.box.dataset.settling = now.state;
+    this.part("state").textContent = now.words;
+    this.part("left").textContent = this.left(now);
+    if (this.look && event.look) {
+      this.look.textContent = event.look.words;
+      this.look.className = event.look.unlike ? "trouble" : "soft small";
+    }
+    // Announce only what changes what to do.
+    if (now.state !== this.announced && now.state !== "starting") {
+      this.announced = now.state;
+      this.part("announce").textContent =
+        now.state === "stable" ? `Stable at ${signed(now.value, this.digits)} ${this.unit}` : now.words;
+    }
+    this.allow();
+  }
+
+  left(now) {
+    if (now.state !== "settling" || now.remaining === null) return "";
+    const high = now.remaining_high, low = now.remaining_low;
+    const between = high === null ? `, at least ${low}` : high - low > 2 ? `, ${low} to ${high}` : "";
+    return `about ${now.remaining} s left${between}`;
+  }
+
+  trouble(device) {
+    const line = this.part("trouble");
+    const fine = device.status === "ok";
+    line.hidden = fine;
+    this.box.classList.toggle("is-trouble", !fine);
+    if (!fine && line.textContent !== device.words) {
+      line.textContent = device.words;
+      this.part("announce").textContent = device.words;
+    }
+  }
+
+  allow() {
+    if (!this.button) return;
+    const stable = this.judgement?.state === "stable";
+    this.button.disabled = !stable && !this.reason?.value.trim();
+  }
+
+  // The tunnel: where the trace may still be at each time, closing on the span that the rule allows.
+  draw() {
+    const { approach, band, state } = this.judgement ?? {};
+    const end = this.times.at(-1);
+    this.plot.replaceChildren();
+    if (end === undefined || !band) return;
+    const start = this.times[0], from = Math.max(end - SHOWN_S, start - 2), until = Math.max(end, from + 20) + 6;
+    const centre = (band[0] + band[1]) / 2, half = (band[1] - band[0]) / 2;
+    const recent = this.values.filter((v, i) => v !== null && this.times[i] > end - 15);
+    const reach = Math.max(5 * half, 1.25 * Math.max(...recent.map((v) => Math.abs(v - centre))));
+    const x = (t) => LEFT + (t - from) / (until - from) * (RIGHT - LEFT);
+    const y = (v) => Math.min(Math.max(TOP + (centre + reach - v) / (2 * reach) * (BOTTOM - TOP), -400), 600);
+    const parts = [];
+    for (const value of [centre + reach * 0.8, centre, centre - reach * 0.8]) {
+      parts.push(element("line", { class: "grid", x1: LEFT, x2: RIGHT, y1: y(value), y2: y(value) }));
+      parts.push(element("text", { class: "axis", x: LEFT - 6, y: y(value) + 4, "text-anchor": "end" },
+        signed(value, reach < 0.5 ? 2 : reach < 20 ? 1 : 0)));
+    }
+    const width = (t) => approach && state === "settling"
+      ? half + Math.abs(approach[1]) * Math.exp(-(t - start) / approach[2]) : half;
+    const steps = Array.from({ length: 41 }, (_, i) => from + (until - from) * i / 40);
+    const upper = steps.map((t) => `${x(t).toFixed(1)},${y(centre + width(t)).toFixed(1)}`);
+    const lower = steps.map((t) => `${x(t).toFixed(1)},${y(centre - width(t)).toFixed(1)}`);
+    parts.push(element("polygon", { class: "tunnel", points: [...upper, ...lower.toReversed()].join(" ") }));
+    parts.push(element("polyline", { class: "tunnel-edge", points: upper.join(" ") }));
+    parts.push(element("polyline", { class: "tunnel-edge", points: lower.join(" ") }));
+    for (const run of this.runs(from)) {
+      parts.push(element("polyline", { class: "trace",
+        points: run.map((i) => `${x(this.times[i]).toFixed(1)},${y(this.values[i]).toFixed(1)}`).join(" ") }));
+    }
+    const last = this.values.at(-1);
+    if (last !== null) parts.push(element("circle", { class: "tip", cx: x(end), cy: y(last), r: 5 }));
+    for (let t = Math.ceil((from - start) / 15) * 15; start + t < until; t += 15) {
+      parts.push(element("text", { class: "axis", x: x(start + t), y: HEIGHT - 6, "text-anchor": "middle" }, `${t} s`));
+    }
+    this.plot.append(...parts);
+  }
+
+  // Stretches of the trace without a gap.
+  runs(from) {
+    const found = [];
+    let run = [];
+    this.times.forEach((t, i) => {
+      if (t < from || this.values[i] === null) return;
+      if (run.length && t - this.times[run.at(-1)] > 4) { found.push(run); run = []; }
+      run.push(i);
+    });
+    if (run.length) found.push(run);
+    return found;
+  }
+}
+
+document.querySelectorAll("[data-live]").forEach((box) => new Live(box));
