@@ -23,7 +23,5 @@ take() { # take PACKAGE VERSION TARGET FILE…
 take bootstrap 5.3.9 "$static/bootstrap" dist/css/bootstrap.min.css LICENSE
 take @fontsource/b612 5.3.0 "$static/b612" LICENSE \
     files/b612-latin-400-normal.woff2 files/b612-latin-700-normal.woff2
-take @fontsource/b612-mono 5.3.0 "$static/b612-mono" LICENSE \
-    files/b612-mono-latin-400-normal.woff2 files/b612-mono-latin-700-normal.woff2
 take axe-core 4.14.1 "$testing/axe-core" axe.min.js LICENSE
 sed -i '/sourceMappingURL/d' "$static/bootstrap/bootstrap.min.css"

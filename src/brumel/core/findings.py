@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 
@@ -15,6 +16,7 @@ class Level(StrEnum):
     UNFIT = "unfit"
 
 
+_HYPHEN_BEFORE_NUMBER = re.compile(r"(?<![\w-])-(?=\d)")
 _ORDER = {Level.UNFIT: 0, Level.DOUBTFUL: 1, Level.SOUND: 2}
 
 
@@ -58,8 +60,12 @@ def verdict(findings: Iterable[Finding]) -> Level:
 
 
 def worst_first(findings: Iterable[Finding]) -> list[Finding]:
-    """The findings in the order to read them: unfit, doubtful, sound; otherwise as they came."""
-    return sorted(findings, key=lambda f: _ORDER[f.level])
+    """The findings in the order to read them: unfit, doubtful, sound; otherwise as they came.
+
+    Negative numbers in their sentences get a true minus sign.
+    """
+    readable = (replace(f, sentence=_HYPHEN_BEFORE_NUMBER.sub("−", f.sentence)) for f in findings)
+    return sorted(readable, key=lambda f: _ORDER[f.level])
 
 
 @dataclass(frozen=True)

@@ -11,13 +11,14 @@ from sqlalchemy.orm import Session
 
 from brumel.core.findings import Level
 from brumel.core.methods.model import Role, limits_of
-from brumel.core.ph_reading_verdict import calibration_holds
 from brumel.services import lines
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models import CalibrationRun, Lot, Probe, Site
+
+_USUAL = timedelta(days=14)
 
 
 @dataclass(frozen=True)
@@ -33,6 +34,8 @@ class ProbeState:
     why: str
     holds_until: datetime | None
     newest_unfit: CalibrationRun | None = None
+    in_use: bool = False
+    """Calibrated within the last two weeks: the probes that a day depends on."""
 
 
 @dataclass(frozen=True)
@@ -76,6 +79,12 @@ class Catalog:
             raise NotFound("There is no such site.")
         return site
 
+    def usual_sites(self, probe_id: uuid.UUID) -> list[uuid.UUID]:
+        """The sites that the probe has been reading: the waters that it is calibrated for."""
+        wanted = queries.Criteria(probe_id=probe_id, since=self.clock.now() - _USUAL)
+        with self.database.session() as session:
+            return list({r.site_id for r in queries.readings(session, wanted, findings=False)})
+
     def lots_by_role(self) -> dict[Role, list[LotChoice]]:
         """The lots that can serve as neutral, acid and alkaline buffer, those in date first."""
         today = self.clock.today()
@@ -93,23 +102,23 @@ def probe_state(session: Session, probe: Probe, at: datetime) -> ProbeState:
     run = queries.basis_run(session, probe.id, at)
     newest = queries.newest_run(session, probe.id, at)
     newest_unfit = newest if newest is not None and (run is None or newest.id != run.id) else None
+    used = newest is not None and newest.signature is not None and at - newest.signature.signed_at <= _USUAL
+
+    def state(level: Level, why: str, until: datetime | None = None) -> ProbeState:
+        return ProbeState(probe, run, level, why, until, newest_unfit, used)
+
     if run is None or run.signature is None:
-        why = "Never calibrated soundly." if newest_unfit else "No signed calibration."
-        return ProbeState(probe, None, Level.UNFIT, why, None, newest_unfit)
-    limits = limits_of(run.method["limits"])
-    own = Level(run.signature.level)
-    age = lines.age_days(run.signature, at)
-    level = calibration_holds(own, age, limits)
-    sound_until = run.signature.signed_at + timedelta(days=limits.holds_sound_days)
-    doubtful_until = run.signature.signed_at + timedelta(days=limits.holds_doubtful_days)
+        return state(Level.UNFIT, "Never calibrated soundly." if newest_unfit else "No signed calibration.")
     if newest_unfit:
-        return ProbeState(probe, run, Level.UNFIT, "The newest calibration was judged unfit.", None, newest_unfit)
+        return state(Level.UNFIT, "The newest calibration was judged unfit.")
+    spans = [(end, level) for begin, end, level in holds(run) if begin <= at <= end]
+    if not spans:
+        return state(Level.UNFIT, f"Its calibration is {lines.age_days(run.signature, at):.0f} days old.")
+    until, level = spans[0]
     if level is Level.SOUND:
-        return ProbeState(probe, run, level, "Calibrated and sound.", sound_until)
-    if level is Level.DOUBTFUL:
-        why = "Its verdict was doubtful." if own is Level.DOUBTFUL else "Its calibration is more than a day old."
-        return ProbeState(probe, run, level, why, doubtful_until)
-    return ProbeState(probe, run, level, f"Its calibration is {age:.0f} days old.", None)
+        return state(level, "Calibrated.", until)
+    own_fault = run.signature.level == Level.DOUBTFUL
+    return state(level, "Its verdict was doubtful." if own_fault else "Calibrated more than a day ago.", until)
 
 
 def holds(run: CalibrationRun) -> list[tuple[datetime, datetime, Level]]:

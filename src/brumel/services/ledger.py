@@ -78,43 +78,21 @@ class Ledger:
         return Page(rows[:PAGE], page, len(rows) > PAGE)
 
     def _runs(self, wanted: Filter, limit: int | None, offset: int) -> list[CalibrationRun]:
-        since, until = self._moments(wanted)
         with self.database.session() as session:
-            return list(
-                queries.runs(
-                    session,
-                    probe_id=wanted.probe_id,
-                    since=since,
-                    until=until,
-                    level=wanted.level,
-                    limit=limit,
-                    offset=offset,
-                )
-            )
+            return list(queries.runs(session, self._criteria(wanted), limit=limit, offset=offset))
 
     def _readings(self, wanted: Filter, limit: int | None, offset: int) -> list[Reading]:
-        since, until = self._moments(wanted)
         with self.database.session() as session:
-            return list(
-                queries.readings(
-                    session,
-                    probe_id=wanted.probe_id,
-                    site_id=wanted.site_id,
-                    since=since,
-                    until=until,
-                    level=wanted.level,
-                    with_amended=wanted.with_amended,
-                    limit=limit,
-                    offset=offset,
-                )
-            )
+            return list(queries.readings(session, self._criteria(wanted), limit=limit, offset=offset))
 
-    def _moments(self, wanted: Filter) -> tuple[datetime | None, datetime | None]:
+    def _criteria(self, wanted: Filter) -> queries.Criteria:
         """Local days as moments: from the start of the first to the end of the last."""
         zone = self.clock.timezone
         since = datetime.combine(wanted.since, time(), zone) if wanted.since else None
         until = datetime.combine(wanted.until + timedelta(days=1), time(), zone) if wanted.until else None
-        return since, until
+        return queries.Criteria(
+            wanted.probe_id, wanted.site_id, since, until, wanted.level, with_amended=wanted.with_amended
+        )
 
 
 def status_of(run: CalibrationRun) -> str:

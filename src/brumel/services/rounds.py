@@ -51,6 +51,6 @@ class Rounds:
             site = session.get(Site, site_id)
             if site is None:
                 raise NotFound("There is no such site.")
-            found = queries.readings(session, site_id=site_id, limit=_SHOWN)
+            found = queries.readings(session, queries.Criteria(site_id=site_id), limit=_SHOWN, findings=False)
             values = tuple(HistoryValue(r.taken_at, r.ph, Level(r.level), r.id) for r in reversed(found))
             return SiteHistory((site.expected_ph_low, site.expected_ph_high), values)

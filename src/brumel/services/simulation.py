@@ -55,7 +55,7 @@ class Simulation:
         """Put the probe into a site's water: as last read there, else the middle of what is expected."""
         with self.database.session() as session:
             site = session.get_one(Site, site_id)
-            last = next(iter(queries.readings(session, site_id=site_id, limit=1)), None)
+            last = next(iter(queries.readings(session, queries.Criteria(site_id=site_id), limit=1)), None)
         ph = last.ph if last else (site.expected_ph_low + site.expected_ph_high) / 2
         self._place(device, f"the water of {site.name}", ph, last.temperature_c if last else _WATER_C)
 

@@ -103,7 +103,7 @@ class Today:
         now = self.clock.now()
         begin, end = now - _BEFORE, now + _AFTER
         with self.database.session() as session:
-            lanes = tuple(_lane(session, p.id, now, begin, end) for p in queries.probes(session))
+            lanes = tuple(_lane(session, p, now, begin, end) for p in queries.probes(session))
         return Ribbon(begin, now, end, lanes)
 
     def day(self) -> Day:
@@ -134,13 +134,9 @@ class Today:
         return [step for _, step in sorted(due, key=lambda d: -d[0])]
 
 
-def _lane(session: Session, probe_id: uuid.UUID, now: datetime, begin: datetime, end: datetime) -> Lane:
-    state = probe_state(session, session.get_one(Probe, probe_id), now)
-    reaching = begin - timedelta(days=8)
-    runs = sorted(
-        (r for r in queries.runs(session, probe_id=probe_id, since=reaching) if _stands(r)),
-        key=lambda r: r.signature.signed_at,  # type: ignore[union-attr]
-    )
+def _lane(session: Session, probe: Probe, now: datetime, begin: datetime, end: datetime) -> Lane:
+    state = probe_state(session, probe, now)
+    runs = queries.signed_since(session, probe.id, begin - timedelta(days=8), end)
     spans = []
     for index, run in enumerate(runs):
         until = runs[index + 1].signature.signed_at if index + 1 < len(runs) else end  # type: ignore[union-attr]
@@ -156,13 +152,9 @@ def _lane(session: Session, probe_id: uuid.UUID, now: datetime, begin: datetime,
     ]
     marks += [
         Mark(r.taken_at, Level(r.level), "reading", r.id, f"{r.site.name}: pH {r.ph:.2f}")
-        for r in queries.readings(session, probe_id=probe_id, since=begin, until=end)
+        for r in queries.readings(session, queries.Criteria(probe_id=probe.id, since=begin, until=end), findings=False)
     ]
     return Lane(state, tuple(spans), tuple(marks))
-
-
-def _stands(run: CalibrationRun) -> bool:
-    return run.signature is not None and not any(a.kind == "withdrawal" for a in run.amendments)
 
 
 def _resume(runs: Sequence[CalibrationRun]) -> list[NextStep]:
@@ -183,6 +175,6 @@ def _calibrate(states: Sequence[ProbeState], open_runs: Sequence[CalibrationRun]
     begun = {run.probe_id for run in open_runs}
     return [
         NextStep(Action.CALIBRATE, s.probe.id, f"Calibrate {s.probe.label}", s.why, s.level, _CALIBRATE_MINUTES)
-        for s in sorted(states, key=lambda s: s.level != Level.UNFIT)
+        for s in sorted(states, key=lambda s: (not s.in_use, s.level != Level.UNFIT))
         if s.level is not Level.SOUND and s.probe.id not in begun
     ]

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Select, and_, exists, func, select, text, update
+from sqlalchemy import ColumnElement, Select, and_, exists, func, select, text, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session, aliased, selectinload
 
@@ -136,6 +137,12 @@ def last_full_run(session: Session, probe_id: uuid.UUID, before: datetime) -> Ca
     ).first()
 
 
+def signed_since(session: Session, probe_id: uuid.UUID, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
+    """The probe's signed and standing runs within a time, the oldest first."""
+    query = signed_runs(probe_id, until).where(CalibrationSignature.signed_at >= since)
+    return session.scalars(query.order_by(None).order_by(CalibrationSignature.signed_at)).all()
+
+
 def open_runs(session: Session) -> Sequence[CalibrationRun]:
     """Runs begun and neither signed nor given up, the newest first."""
     return session.scalars(
@@ -146,20 +153,41 @@ def open_runs(session: Session) -> Sequence[CalibrationRun]:
     ).all()
 
 
-def runs(
-    session: Session,
-    *,
-    probe_id: uuid.UUID | None = None,
-    since: datetime | None = None,
-    until: datetime | None = None,
-    level: str | None = None,
-    limit: int | None = None,
-    offset: int = 0,
-) -> Sequence[CalibrationRun]:
-    """Runs that fit the filter, the newest first, with their findings."""
-    query = _filtered_runs(probe_id, since, until, level).order_by(CalibrationRun.started_at.desc(), CalibrationRun.id)
+@dataclass(frozen=True)
+class Criteria:
+    """Which records to find; None lets all pass. ``until`` is excluded."""
+
+    probe_id: uuid.UUID | None = None
+    site_id: uuid.UUID | None = None
+    since: datetime | None = None
+    until: datetime | None = None
+    level: str | None = None
+    with_amended: bool = False
+
+
+def _between(column: Any, wanted: Criteria) -> list[ColumnElement[bool]]:
+    found: list[ColumnElement[bool]] = []
+    if wanted.since is not None:
+        found.append(column >= wanted.since)
+    if wanted.until is not None:
+        found.append(column < wanted.until)
+    return found
+
+
+def runs(session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0) -> Sequence[CalibrationRun]:
+    """Runs that fit, the newest first, with points, findings and amendments."""
+    conditions = _between(CalibrationRun.started_at, wanted)
+    if wanted.probe_id is not None:
+        conditions.append(CalibrationRun.probe_id == wanted.probe_id)
+    if wanted.level == "open":
+        conditions += [~CalibrationRun.signature.has(), ~CalibrationRun.abandonment.has()]
+    elif wanted.level is not None:
+        conditions.append(CalibrationRun.signature.has(CalibrationSignature.level == wanted.level))
     return session.scalars(
-        query.options(
+        select(CalibrationRun)
+        .where(*conditions)
+        .order_by(CalibrationRun.started_at.desc(), CalibrationRun.id)
+        .options(
             selectinload(CalibrationRun.findings),
             selectinload(CalibrationRun.points),
             selectinload(CalibrationRun.amendments),
@@ -169,57 +197,28 @@ def runs(
     ).all()
 
 
-def _filtered_runs(
-    probe_id: uuid.UUID | None, since: datetime | None, until: datetime | None, level: str | None
-) -> Select[CalibrationRun]:
-    query = select(CalibrationRun).outerjoin(CalibrationSignature)
-    if probe_id:
-        query = query.where(CalibrationRun.probe_id == probe_id)
-    if since:
-        query = query.where(CalibrationRun.started_at >= since)
-    if until:
-        query = query.where(CalibrationRun.started_at < until)
-    if level == "open":
-        query = query.where(CalibrationSignature.run_id.is_(None))
-    elif level:
-        query = query.where(CalibrationSignature.level == level)
-    return query
-
-
 def readings(
-    session: Session,
-    *,
-    probe_id: uuid.UUID | None = None,
-    site_id: uuid.UUID | None = None,
-    since: datetime | None = None,
-    until: datetime | None = None,
-    level: str | None = None,
-    with_amended: bool = False,
-    limit: int | None = None,
-    offset: int = 0,
+    session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0, findings: bool = True
 ) -> Sequence[Reading]:
-    """Readings that fit the filter, the newest first; those that were amended only where asked for."""
+    """Readings that fit, the newest first; those that were amended only where asked for."""
     newer = aliased(Reading)
-    conditions = [
-        condition
-        for wanted, condition in (
-            (probe_id, Reading.probe_id == probe_id),
-            (site_id, Reading.site_id == site_id),
-            (since, Reading.taken_at >= since),
-            (until, Reading.taken_at < until),
-            (level, Reading.level == level),
-            (not with_amended, ~exists().where(newer.amends_id == Reading.id)),
-        )
-        if wanted
-    ]
-    return session.scalars(
+    conditions = _between(Reading.taken_at, wanted)
+    if wanted.probe_id is not None:
+        conditions.append(Reading.probe_id == wanted.probe_id)
+    if wanted.site_id is not None:
+        conditions.append(Reading.site_id == wanted.site_id)
+    if wanted.level is not None:
+        conditions.append(Reading.level == wanted.level)
+    if not wanted.with_amended:
+        conditions.append(~exists().where(newer.amends_id == Reading.id))
+    query = (
         select(Reading)
-        .where(and_(True, *conditions))
+        .where(*conditions)
         .order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
-        .options(selectinload(Reading.findings))
         .limit(limit)
         .offset(offset)
-    ).all()
+    )
+    return session.scalars(query.options(selectinload(Reading.findings)) if findings else query).all()
 
 
 def reading_in_full(session: Session, reading_id: uuid.UUID) -> Reading | None:
@@ -233,9 +232,11 @@ def amendment_of(session: Session, reading_id: uuid.UUID) -> Reading | None:
 
 
 def last_reading_of_sites(session: Session) -> dict[uuid.UUID, Reading]:
-    """The newest reading of every site."""
+    """The newest reading of every site that no amendment has replaced."""
+    newer = aliased(Reading)
     found = session.scalars(
         select(Reading)
+        .where(~exists().where(newer.amends_id == Reading.id))
         .distinct(Reading.site_id)
         .order_by(Reading.site_id, Reading.taken_at.desc(), Reading.ordinal.desc())
     )

@@ -33,11 +33,15 @@ def register_filters(app: Flask, clock: Clock) -> None:
             words = local.strftime("%a %d %b") if abs(days) < 300 else day(moment)
         return f"{words}, {local:%H:%M}"
 
+    def briefly(moment: datetime) -> str:
+        local, today = clock.local(moment), clock.local(clock.now())
+        return f"{local:%H:%M}" if local.date() == today.date() else f"{local.day} {local:%b}"
+
     def local_input(moment: datetime) -> str:
         return clock.local(moment).strftime("%Y-%m-%dT%H:%M")
 
     def lower_first(text: str) -> str:
         return text[:1].lower() + text[1:]
 
-    for filter_ in (lower_first, number, with_sign, time, day, when, local_input):
+    for filter_ in (briefly, lower_first, number, with_sign, time, day, when, local_input):
         app.add_template_filter(filter_)

@@ -7,6 +7,7 @@ from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from werkzeug.datastructures import MultiDict
 
 from brumel.core.methods.model import Role, methods, rinses
 from brumel.core.settling import CALIBRATION_PH
@@ -58,6 +59,10 @@ def new() -> ResponseReturnValue:
 
 
 def _new_form(values: Any, errors: dict[str, str]) -> str:
+    chosen = set(values.getlist("sites"))
+    probe_id = as_id(values.get("probe"))
+    if request.method == "GET" and not chosen and probe_id:
+        chosen = {str(site_id) for site_id in services().catalog.usual_sites(probe_id)}
     return render_template(
         "bench/new.html",
         values=values,
@@ -67,14 +72,14 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
         rinses=rinses().values(),
         lots=services().catalog.lots_by_role(),
         sites=services().catalog.sites(),
-        chosen_sites=set(values.getlist("sites")),
+        chosen_sites=chosen,
     )
 
 
 @blueprint.get("/runs/<uuid:run_id>")
 def run(run_id: uuid.UUID) -> ResponseReturnValue:
     """The run: its steps, the live trace, the verdict."""
-    return _run_page(run_id, {}, {})
+    return _run_page(run_id, {}, MultiDict())
 
 
 @blueprint.post("/runs/<uuid:run_id>/immerse")

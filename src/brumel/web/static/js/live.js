@@ -1,5 +1,5 @@
 // Draws a probe's live samples. Whether they are stable is judged by the server; this only shows it.
-const WIDTH = 800, HEIGHT = 210, LEFT = 62, RIGHT = 790, TOP = 8, BOTTOM = 186, SHOWN_S = 90;
+const HEIGHT = 210, LEFT = 62, TOP = 8, BOTTOM = 186, SHOWN_S = 90;
 const SVG = "http://www.w3.org/2000/svg";
 
 const element = (name, attributes, text) => {
@@ -115,6 +115,8 @@ class Live {
   draw() {
     const { approach, band, state } = this.judgement ?? {};
     const end = this.times.at(-1);
+    const RIGHT = this.plot.clientWidth - 8;
+    this.plot.setAttribute("viewBox", `0 0 ${this.plot.clientWidth} ${HEIGHT}`);
     this.plot.replaceChildren();
     if (end === undefined || !band) return;
     const start = this.times[0], from = Math.max(end - SHOWN_S, start - 2), until = Math.max(end, from + 20) + 6;

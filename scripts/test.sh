@@ -1,0 +1,10 @@
+#!/usr/bin/env bash
+# Every check, in the order of how soon it tells. Called by ./brumel test; arguments go to pytest.
+set -euo pipefail
+cd "$(dirname "$0")/.."
+bin=$PWD/.venv/bin
+"$bin/ruff" check .
+"$bin/ruff" format --check .
+"$bin/mypy"
+"$bin/lint-imports" --no-logo 2>/dev/null || "$bin/lint-imports"
+exec "$bin/pytest" "$@"
