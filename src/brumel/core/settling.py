@@ -260,7 +260,7 @@ def _fit_approach(t: Array, y: Array) -> _Approach | None:
     all_squares = np.concatenate([s for _, s in tried])
     freedom = max(t.size - 3, 1)
     bound = all_squares.min() * (1 + float(stdtrit(freedom, 0.975)) ** 2 / freedom) + 1e-24
-    noise = 1.4826 * float(np.median(np.abs(np.diff(y)))) / np.sqrt(2.0)
+    noise = 1.4826 * float(np.median(np.abs(np.diff(residuals[best])))) / np.sqrt(2.0)
     return _Approach(
         end=float(found[0]),
         height=float(found[1]),

@@ -1,0 +1,53 @@
+"""The whole application, started as the demonstration starts it, driven in Chromium."""
+
+from __future__ import annotations
+
+import shutil
+import uuid
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from playwright.sync_api import Page
+from tests.conftest import NOW
+
+from brumel.launch.cluster import free_port
+from brumel.launch.start import DemoOptions, demonstration
+from brumel.settings import default_data_folder, read_settings
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args() -> dict[str, Any]:
+    return {
+        "executable_path": "/usr/bin/chromium",
+        "args": [
+            "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+            "--disable-component-update", "--disable-sync",
+        ],
+    }  # fmt: skip
+
+
+@pytest.fixture(scope="session")
+def address() -> Iterator[str]:
+    folder = default_data_folder() / f"browser-{uuid.uuid4().hex[:8]}"
+    settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": NOW.isoformat()})
+    port = free_port()
+    try:
+        with demonstration(settings, DemoOptions(port=port, speed=30.0, workers=1)):
+            yield f"http://127.0.0.1:{port}"
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def base_url(address: str) -> str:
+    return address
+
+
+@pytest.fixture
+def technician(page: Page) -> Page:
+    page.set_default_timeout(20_000)
+    page.goto("/sign-in")
+    page.get_by_role("button", name="technician").click()
+    page.wait_for_url("**/")
+    return page

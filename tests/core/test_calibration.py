@@ -1,0 +1,93 @@
+"""The electrode's line: what was put in comes out."""
+
+from __future__ import annotations
+
+import itertools
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from brumel.core.calibration import CarriedSlope, FitPoint, fit_electrode
+from brumel.core.errors import NotEnoughPoints, OutOfRange
+from brumel.core.quantities.ph import millivolts_from_ph, nernst_slope_mv, ph_from_millivolts, ph_recompensated
+from brumel.core.standards.buffers import buffer, buffer_of_label
+
+slopes = st.floats(80.0, 108.0)
+offsets = st.floats(-60.0, 60.0)
+temperatures = st.floats(0.0, 45.0)
+
+
+def point(ph: float, temperature_c: float, slope: float, offset: float) -> FitPoint:
+    return FitPoint(ph, millivolts_from_ph(ph, temperature_c, slope, offset), temperature_c)
+
+
+@given(slopes, offsets, temperatures, temperatures, temperatures)
+def test_fit_finds_the_electrode_whatever_the_temperatures(s: float, o: float, a: float, b: float, c: float) -> None:
+    fit = fit_electrode([point(4.0, a, s, o), point(7.0, b, s, o), point(10.0, c, s, o)])
+    assert fit.slope_percent == pytest.approx(s, abs=1e-6)
+    assert fit.offset_mv == pytest.approx(o, abs=1e-6)
+    assert max(map(abs, fit.residuals_ph)) < 1e-6
+
+
+@given(slopes, offsets)
+def test_fit_does_not_depend_on_the_order(s: float, o: float) -> None:
+    points = [point(4.0, 21.0, s, o), point(6.9, 22.0, s, o + 1.0), point(10.1, 20.0, s, o)]
+    fits = [fit_electrode(list(order)) for order in itertools.permutations(points)]
+    assert all(f.slope_percent == pytest.approx(fits[0].slope_percent, abs=1e-9) for f in fits)
+
+
+@given(st.floats(0.0, 14.0), temperatures, slopes, offsets)
+def test_ph_and_millivolts_are_inverse(ph: float, t: float, s: float, o: float) -> None:
+    assert ph_from_millivolts(millivolts_from_ph(ph, t, s, o), t, s, o) == pytest.approx(ph, abs=1e-9)
+
+
+@given(st.floats(0.0, 14.0), temperatures, temperatures)
+def test_recompensation_is_what_the_meter_would_have_done(ph: float, setting: float, true: float) -> None:
+    shown = ph_from_millivolts(millivolts_from_ph(ph, true), setting)
+    assert ph_recompensated(shown, setting, true) == pytest.approx(ph, abs=1e-9)
+
+
+def test_one_point_carries_the_slope_and_is_less_certain() -> None:
+    one = fit_electrode([point(7.0, 25.0, 98.0, 5.0)], CarriedSlope(98.0, 0.4, assumed=False))
+    assert one.slope_percent == 98.0
+    assert one.offset_mv == pytest.approx(5.0)
+    assumed = fit_electrode([point(7.0, 25.0, 98.0, 5.0)])
+    assert assumed.slope_carried is not None
+    assert assumed.slope_carried.assumed
+    away = millivolts_from_ph(4.0, 25.0, 98.0, 5.0)
+    assert assumed.ph_budget(away, 25.0).u > 3 * one.ph_budget(away, 25.0).u
+
+
+def test_no_point_is_refused() -> None:
+    with pytest.raises(NotEnoughPoints):
+        fit_electrode([])
+
+
+def test_uncertainty_agrees_with_resampling() -> None:
+    # Monte Carlo (JCGM 101:2008) of the same inputs, independent of the first-order formula.
+    import numpy as np
+
+    rng = np.random.default_rng(5)
+    exact = [(4.0, 25.0), (7.0, 25.0), (10.0, 25.0)]
+    k = nernst_slope_mv(25.0)
+    found = []
+    for _ in range(3000):
+        points = [
+            FitPoint(ph, millivolts_from_ph(ph + rng.normal(0, 0.01), t) + rng.normal(0, 0.15), t) for ph, t in exact
+        ]
+        found.append(fit_electrode(points).slope_percent)
+    stated = fit_electrode([point(ph, t, 100.0, 0.0) for ph, t in exact])
+    assert k > 0
+    assert np.std(found) == pytest.approx(stated.u_slope_percent, rel=0.1)
+
+
+def test_buffers_refuse_what_they_do_not_know() -> None:
+    with pytest.raises(OutOfRange, match="0 to 50"):
+        buffer("phthalate-4.005").ph_at(61.0)
+    bare = buffer_of_label("technical-7.01", 7.01)
+    assert bare.ph_at(26.5) == 7.01
+    with pytest.raises(OutOfRange, match="23 to 27"):
+        bare.ph_at(20.0)
+    own = buffer_of_label("technical-7.01", 7.01, table=[(10, 7.07), (25, 7.01)])
+    assert own.ph_at(10.0) == 7.07

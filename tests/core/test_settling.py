@@ -1,0 +1,73 @@
+"""The settling rule: stable only when it is, and called what it is when it is not."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from brumel.core.settling import CALIBRATION_PH, Settling, judge_settling
+
+RULE = CALIBRATION_PH
+
+
+def judge(values, times=None, temperatures=None, until=None):  # type: ignore[no-untyped-def]
+    t = np.arange(len(values)) * 0.2 if times is None else times
+    c = np.full(len(t), 21.5) if temperatures is None else temperatures
+    keep = slice(None) if until is None else t <= until
+    return judge_settling(t[keep], np.asarray(values)[keep], c[keep], RULE)
+
+
+@given(st.integers(0, 10_000), st.floats(2.0, 9.0), st.floats(-200.0, 200.0))
+@settings(max_examples=25, deadline=None)
+def test_never_stable_while_the_end_is_far(seed: int, tau: float, height: float) -> None:
+    t = np.arange(0, 200, 0.2)
+    y = 10 + height * np.exp(-t / tau) + np.random.default_rng(seed).normal(0, 0.02, t.shape)
+    for until in (12.0, 31.0, 45.0, 80.0, 150.0):
+        found = judge(y, t, until=until)
+        if found.stable:
+            assert found.value == pytest.approx(10.0, abs=0.3)
+    assert judge(y, t).stable
+
+
+@given(st.floats(4.0, 12.0), st.floats(30.0, 300.0), st.integers(0, 1000))
+@settings(max_examples=12, deadline=None)
+def test_time_left_is_kept(tau: float, height: float, seed: int) -> None:
+    t = np.arange(0, 400, 0.2)
+    y = height * np.exp(-t / tau) + np.random.default_rng(seed).normal(0, 0.02, t.shape)
+    said = judge(y, t, until=20.0)
+    assert said.state is Settling.SETTLING
+    assert said.remaining_s is not None
+    first = next(u for u in np.arange(20, 400, 2.0) if judge(y, t, until=u).stable)
+    assert first - 20 == pytest.approx(said.remaining_s, abs=max(6.0, 0.2 * said.remaining_s))
+
+
+def test_irregular_samples_are_judged_but_not_across_a_gap() -> None:
+    t = np.sort(np.random.default_rng(3).uniform(0, 60, 60))
+    assert judge(np.full(60, 5.0), t).stable
+    with_gap = np.concatenate([np.arange(0, 20, 0.5), np.arange(35, 60, 0.5)])
+    assert not judge(np.full(with_gap.size, 5.0), with_gap).stable
+
+
+def test_troubles_have_names() -> None:
+    t = np.arange(0, 120, 0.2)
+    noise = np.random.default_rng(1).normal(0, 0.03, t.shape)
+    assert judge(0.05 * t + noise).state is Settling.DRIFTING
+    assert judge(0.5 * np.sin(t * np.pi / 2) + noise).state is Settling.RINGING
+    assert judge(np.cumsum(noise * 3)).state is Settling.WANDERING
+    assert judge(np.where(t > 105, 5.0, 0.0) + noise).state is Settling.STEPPED
+
+
+def test_a_drifting_temperature_holds_it_back() -> None:
+    t = np.arange(0, 60, 0.5)
+    found = judge(np.full(t.size, 5.0), t, temperatures=20 + 0.01 * t)
+    assert not found.stable
+    assert "temperature" in found.words
+
+
+def test_nothing_yet() -> None:
+    assert judge(np.array([])).state is Settling.EMPTY
+    assert judge(np.array([1.0, 1.0])).state is Settling.STARTING
+    with pytest.raises(ValueError, match="one length"):
+        judge_settling([1.0], [1.0, 2.0], [20.0], RULE)

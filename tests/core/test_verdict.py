@@ -1,0 +1,163 @@
+"""Every finding of a pH calibration and a reading, and no false alarm on a healthy electrode."""
+
+from __future__ import annotations
+
+import random
+from dataclasses import replace
+
+import pytest
+
+from brumel.core.calibration import CarriedSlope, FitPoint, fit_electrode
+from brumel.core.findings import Finding, Level, verdict
+from brumel.core.methods.model import Use, default_limits
+from brumel.core.ph_reading_verdict import Basis, PhReading, judge_ph_reading
+from brumel.core.ph_run import JudgedPoint, PhRun, PreviousRun, look_at_signal
+from brumel.core.ph_verdict import judge_ph_run
+from brumel.core.quantities.ph import millivolts_from_ph
+from brumel.core.standards.buffers import buffer
+
+LIMITS = default_limits()
+TECHNICAL = ("technical-7.00", "technical-4.01", "technical-10.01")
+
+
+def points(
+    *, slope: float = 98.0, offset: float = 3.0, cups: tuple[str, ...] = TECHNICAL, t: float = 22.0, seed: int = 0
+) -> list[JudgedPoint]:
+    """Points labelled with the technical set; ``cups`` says what was really in them."""
+    rng = random.Random(seed)
+    found = []
+    for label, cup in zip(TECHNICAL, cups, strict=False):
+        mv = millivolts_from_ph(buffer(cup).ph_at(t) + rng.gauss(0, 0.003), t, slope, offset) + rng.gauss(0, 0.05)
+        chosen = buffer(label)
+        found.append(
+            JudgedPoint(
+                f"buffer {chosen.nominal_ph:.2f}",
+                FitPoint(chosen.ph_at(t), mv, t, 0.01),
+                chosen.nominal_ph,
+                "technical",
+            )
+        )
+    return found
+
+
+def judged(found: list[JudgedPoint], **more: object) -> dict[str, Finding]:
+    adjusted = [p.fit_point for p in found if p.use is Use.ADJUST]
+    fit = fit_electrode(adjusted, more.pop("carried", None))  # type: ignore[arg-type]
+    return {f.code: f for f in judge_ph_run(PhRun(tuple(found), fit, LIMITS, **more))}  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_no_false_alarm_on_a_healthy_electrode(seed: int) -> None:
+    rng = random.Random(seed)
+    found = judged(points(slope=rng.uniform(96, 101), offset=rng.uniform(-13, 13), t=rng.uniform(12, 30), seed=seed))
+    assert verdict(found.values()) is Level.SOUND, found
+
+
+@pytest.mark.parametrize(("slope", "level"), [(94.0, Level.DOUBTFUL), (88.0, Level.UNFIT), (103.5, Level.DOUBTFUL)])
+def test_slope(slope: float, level: Level) -> None:
+    found = judged(points(slope=slope))["slope"]
+    assert found.level is level
+    assert found.remedy
+
+
+@pytest.mark.parametrize(("offset", "level"), [(20.0, Level.DOUBTFUL), (-36.0, Level.UNFIT)])
+def test_offset(offset: float, level: Level) -> None:
+    assert judged(points(offset=offset))["offset"].level is level
+
+
+@pytest.mark.parametrize("order", [(1, 0, 2), (0, 2, 1), (2, 1, 0), (1, 2, 0)])
+@pytest.mark.parametrize("slope", [90.0, 98.0])
+def test_swapped_buffers_are_named(order: tuple[int, ...], slope: float) -> None:
+    found = judged(points(slope=slope, cups=tuple(TECHNICAL[i] for i in order)))
+    assert found["buffers-swapped"].level is Level.UNFIT
+    for place, i in enumerate(order):
+        named = f"{buffer(TECHNICAL[place]).nominal_ph:.2f}" in found["buffers-swapped"].sentence
+        assert named == (place != i)
+
+
+def test_two_swapped_buffers() -> None:
+    assert "buffers-swapped" in judged(points(cups=(TECHNICAL[1], TECHNICAL[0])))
+
+
+def test_same_buffer_twice_and_everywhere() -> None:
+    assert judged(points(cups=(TECHNICAL[0], TECHNICAL[0], TECHNICAL[2])))["same-buffer-twice"].level is Level.UNFIT
+    assert judged(points(cups=(TECHNICAL[0],) * 3))["same-potential"].level is Level.UNFIT
+
+
+def test_wrong_family_shows_in_three_points_and_is_named() -> None:
+    found = judged(points(cups=("phosphate-6.865", TECHNICAL[1], TECHNICAL[2]), t=25.0))
+    assert found["residual"].level is not Level.SOUND
+    assert "phosphate-6.865" in found["residual"].sentence
+
+
+def test_what_was_done_badly_is_said() -> None:
+    base = points()
+    cases = {
+        "not-settled": replace(base[0], settled=False, settling_words="Wandering."),
+        "lot-expired": replace(base[0], expired_days=3),
+        "lot-open-too-long": replace(base[0], over_open_days=3),
+        "buffer-temperature": replace(base[0], value_known=False),
+        "deviation": replace(base[0], deviations=("rinse skipped",)),
+        "mixed-families": replace(base[0], family="primary"),
+        "temperatures-apart": replace(base[0], fit_point=replace(base[0].fit_point, temperature_c=28.0)),
+    }
+    for code, spoilt in cases.items():
+        assert judged([spoilt, *base[1:]])[code].level is Level.DOUBTFUL
+
+
+def test_two_points_say_that_the_family_is_not_verified() -> None:
+    assert "family-not-verified" in judged(points()[:2])
+
+
+def test_one_point_is_weaker() -> None:
+    assert judged(points()[:1], carried=CarriedSlope(97.0, 0.3, assumed=False))["one-point"].level is Level.DOUBTFUL
+
+
+def test_check_point_is_not_adjusted_to() -> None:
+    base = points(cups=(TECHNICAL[0], TECHNICAL[1], "borax-9.180"))
+    found = judged([*base[:2], replace(base[2], use=Use.CHECK)])
+    assert found["check-residual"].level is Level.UNFIT
+    assert found["slope"].level is Level.SOUND
+
+
+def test_a_jump_since_the_last_run_and_waters_beyond_the_buffers() -> None:
+    last = fit_electrode([p.fit_point for p in points(offset=12.0)])
+    found = judged(points(), previous=PreviousRun(last, 1.0), waters_ph=(3.0, 8.0))
+    assert found["changed-since-last"].level is Level.DOUBTFUL
+    assert found["not-bracketing"].level is Level.DOUBTFUL
+
+
+def test_scatter_beyond_the_certificates() -> None:
+    spoilt = points()
+    off = replace(spoilt[0], fit_point=replace(spoilt[0].fit_point, ph=spoilt[0].fit_point.ph + 0.06, u_ph=0.005))
+    tight = [off, *(replace(p, fit_point=replace(p.fit_point, u_ph=0.005)) for p in spoilt[1:])]
+    assert "scatter" in judged(tight)
+
+
+def test_the_cup_is_looked_at_before_the_point_is_taken() -> None:
+    mv = millivolts_from_ph(4.0, 22.0)
+    assert not look_at_signal(mv, 22.0, 4.0, None, []).unlike
+    wrong = look_at_signal(mv, 22.0, 7.02, None, [("the acid buffer", 4.0)])
+    assert wrong.unlike
+    assert "the acid buffer" in wrong.sentence
+
+
+def reading(**changes: object) -> dict[str, Finding]:
+    basis = Basis(fit_electrode([p.fit_point for p in points()]), Level.SOUND, 0.3, (4.0, 10.06))
+    base = PhReading(7.4, 18.0, basis, settled=True)
+    return {f.code: f for f in judge_ph_reading(replace(base, **changes), LIMITS)}  # type: ignore[arg-type]
+
+
+def test_findings_of_a_reading() -> None:
+    assert reading() == {}
+    basis = Basis(fit_electrode([p.fit_point for p in points()]), Level.SOUND, 0.3, (4.0, 10.06))
+    assert reading(basis=None)["calibration-missing"].level is Level.UNFIT
+    assert reading(basis=replace(basis, age_days=1.5))["calibration-old"].level is Level.DOUBTFUL
+    assert reading(basis=replace(basis, age_days=8.0))["calibration-old"].level is Level.UNFIT
+    assert "calibration-doubtful" in reading(basis=replace(basis, level=Level.DOUBTFUL))
+    assert "calibration-unfit" in reading(basis=replace(basis, level=Level.UNFIT))
+    assert "not-bracketed" in reading(ph=10.4)
+    assert "site-range" in reading(expected_ph=(7.5, 8.0))
+    assert "not-settled" in reading(settled=False)
+    assert "meters-own-line" in reading(meters_own_line=True)
+    assert "implausible" in reading(ph=15.0)

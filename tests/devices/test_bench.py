@@ -1,0 +1,101 @@
+"""The simulated bench and the SDI-12 line, over real sockets."""
+
+from __future__ import annotations
+
+import asyncio
+import itertools
+import threading
+from collections.abc import Iterator
+
+import pytest
+
+from brumel.core.quantities.ph import millivolts_from_ph
+from brumel.devices.bench import Bench, demo_probes, serve
+from brumel.devices.bench_control import BenchControl
+from brumel.devices.sdi12 import (
+    DeviceError,
+    DeviceGarbled,
+    DeviceSilent,
+    DeviceUnplugged,
+    Sdi12Line,
+    checked,
+    crc,
+    values,
+)
+from brumel.launch.cluster import free_port
+from brumel.launch.processes import Processes, wait_until_answering
+
+
+@pytest.fixture
+def bench() -> Iterator[tuple[Sdi12Line, BenchControl]]:
+    line_port, control_port = free_port(), free_port()
+    loop = asyncio.new_event_loop()
+    task = loop.create_task(
+        serve(Bench(demo_probes(), speed=1.0, clock=itertools.count(0.0, 0.5).__next__), line_port, control_port)
+    )
+
+    def run() -> None:
+        with pytest.raises(asyncio.CancelledError):
+            loop.run_until_complete(task)
+
+    thread = threading.Thread(target=run)
+    thread.start()
+    wait_until_answering(control_port, Processes({}))
+    line = Sdi12Line(f"socket://127.0.0.1:{line_port}", timeout_s=0.3)
+    yield line, BenchControl(f"127.0.0.1:{control_port}")
+    line.close()
+    loop.call_soon_threadsafe(task.cancel)
+    thread.join(5)
+
+
+def test_identifies_measures_and_reads(bench: tuple[Sdi12Line, BenchControl]) -> None:
+    line, control = bench
+    assert line.identify("0").serial_number == "HR-A-1041"
+    assert line.identify("0").protocol == "1.4"
+    assert len(line.measure("1")) == 2
+    control.place("0", name="buffer", ph=4.0, temperature_c=25.0)
+    expected = millivolts_from_ph(4.0, 25.0, 98.6, 3.2)
+    for _ in range(400):
+        temperature_c, mv = line.read("0")
+        if abs(mv - expected) < 1.0 and abs(temperature_c - 25.0) < 0.1:
+            break
+    else:
+        pytest.fail(f"the probe never reached {expected:.1f} mV: {mv}")
+
+
+@pytest.mark.parametrize(
+    ("fault", "error"),
+    [("silent", DeviceSilent), ("garbled", DeviceGarbled), ("unplugged", DeviceUnplugged)],
+)
+def test_a_fault_is_named_and_passes(
+    bench: tuple[Sdi12Line, BenchControl], fault: str, error: type[DeviceError]
+) -> None:
+    line, control = bench
+    line.read("0")
+    control.fault("0", fault)
+    with pytest.raises(error, match=r"plug|answer"):
+        line.read("0")
+    assert len(line.read("1")) == 2
+    control.fault("0", "none")
+    assert len(line.read("0")) == 2
+
+
+def test_orders_that_cannot_be_taken(bench: tuple[Sdi12Line, BenchControl]) -> None:
+    _, control = bench
+    with pytest.raises(DeviceError, match="refused"):
+        control.place("9", name="x", ph=7.0, temperature_c=20.0)
+    with pytest.raises(DeviceError, match="refused"):
+        control.place("0", name="x", ph=float("nan"), temperature_c=20.0)
+    with pytest.raises(DeviceError, match="refused"):
+        control.fault("0", "melted")
+
+
+def test_answers_that_cannot_be_relied_on() -> None:
+    good = "0+21.50-17.40"
+    assert values(checked(good + crc(good)), "0") == [21.5, -17.4]
+    for spoilt in ("", "0", good + "xyz", "0+21.50-17.41" + crc(good)):
+        with pytest.raises(DeviceGarbled):
+            checked(spoilt)
+    for body in ("1+2.0", "0+2.0junk", "0 2.0"):
+        with pytest.raises(DeviceGarbled):
+            values(body, "0")
