@@ -71,7 +71,7 @@ def test_swapped_buffers_are_unfit_in_the_right_words(technician: Page) -> None:
         page.get_by_role("button", name="Probe is in").click()
         if number == 0:
             for option in page.locator("#beaker option").all():
-                lots.setdefault(option.inner_text().split(" ")[0], option.get_attribute("value"))
+                lots.setdefault((option.text_content() or "").split(" ")[0], option.get_attribute("value"))
         if wrong:
             page.get_by_text("Simulated bench").click()
             page.locator("#beaker").select_option({"acid": lots["4.01"], "neutral": lots["7.00"]}[wrong])

@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import ColumnElement, Select, and_, exists, func, select, text, update
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.orm import Session, aliased, selectinload
 
 from brumel.store.models import (
@@ -237,7 +237,7 @@ def last_reading_of_sites(session: Session) -> dict[uuid.UUID, Reading]:
     found = session.scalars(
         select(Reading)
         .where(~exists().where(newer.amends_id == Reading.id))
-        .distinct(Reading.site_id)
+        .ext(distinct_on(Reading.site_id))
         .order_by(Reading.site_id, Reading.taken_at.desc(), Reading.ordinal.desc())
     )
     return {reading.site_id: reading for reading in found}
