@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brumel.core.calibration import CarriedSlope, FitPoint, fit_electrode
+from brumel.core.calibration import CarriedSlope, ElectrodeFit, FitPoint, fit_electrode
 from brumel.core.errors import NotEnoughPoints, OutOfRange
 from brumel.core.quantities.ph import millivolts_from_ph, nernst_slope_mv, ph_from_millivolts, ph_recompensated
 from brumel.core.standards.buffers import buffer, buffer_of_label
@@ -56,7 +56,11 @@ def test_one_point_carries_the_slope_and_is_less_certain() -> None:
     assert assumed.slope_carried is not None
     assert assumed.slope_carried.assumed
     away = millivolts_from_ph(4.0, 25.0, 98.0, 5.0)
-    assert assumed.ph_budget(away, 25.0).u > 3 * one.ph_budget(away, 25.0).u
+
+    def of_the_line(fit: ElectrodeFit) -> float:
+        return next(c.share for c in fit.ph_budget(away, 25.0).contributions if c.name == "calibration line")
+
+    assert of_the_line(assumed) > 3 * of_the_line(one)
 
 
 def test_no_point_is_refused() -> None:

@@ -10,7 +10,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.special import chdtrc  # a small import, unlike scipy.stats
 
 from brumel.core.errors import NotEnoughPoints
 from brumel.core.quantities.ph import ISOPOTENTIAL_PH, millivolts_from_ph, nernst_slope_mv, ph_from_millivolts
@@ -27,6 +26,8 @@ ASSUMED_U_SLOPE_PERCENT = 2.5
 """Standard uncertainty of an assumed slope: half of the sound range 95–102 %, taken as √3·u (rule of this product)."""
 DRIFT_PH_PER_DAY = 0.01
 """Drift of a calibrated electrode as bounds ±, pH per day (common practice; a house value)."""
+U_JUNCTION_PH = 0.02
+"""Standard uncertainty from the junction: its potential in a sample is not that in a buffer; pH (common practice)."""
 
 SAME_BUFFER_PH = 0.5
 """Buffers nearer together than this carry no slope of their own, pH (rule of this product)."""
@@ -132,6 +133,7 @@ class ElectrodeFit:
                 Contribution("calibration line", max(fit_variance, 0.0) ** 0.5, "pH", 1.0),
                 Contribution("potential", u_mv, "mV", sensitivity.mv),
                 Contribution("temperature", U_TEMPERATURE_C, "°C", sensitivity.temperature),
+                Contribution("junction in the sample", U_JUNCTION_PH, "pH", 1.0),
                 Contribution("drift since calibration", DRIFT_PH_PER_DAY * age_days / 3**0.5, "pH", 1.0),
             ]
         )
@@ -207,6 +209,8 @@ def fit_electrode(points: Sequence[FitPoint], carried: CarriedSlope | None = Non
     residual_mv = mv - offset - s * x
     consistency = None
     if len(points) >= 3:
+        from scipy.special import chdtrc  # imported late: it costs more than the fit
+
         consistency = float(chdtrc(len(points) - 2, float(np.sum((residual_mv / u_point) ** 2))))
     return ElectrodeFit(
         slope_percent=float(100.0 * s),

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from brumel.core.calibration import ElectrodeFit
 from brumel.core.findings import Finding, Level, worst_first
+from brumel.core.holding import worth
 from brumel.core.methods.model import PhLimits
 
 _HOUSE = "rule of this product"
@@ -21,6 +22,8 @@ class Basis:
     age_days: float
     buffers_ph: tuple[float, float]
     worst: str = ""
+    voided_by: str = ""
+    """What was done to the probe since, that ends a calibration; empty where nothing was."""
 
 
 @dataclass(frozen=True)
@@ -41,20 +44,6 @@ def judge_ph_reading(reading: PhReading, limits: PhLimits) -> list[Finding]:
     return worst_first([*_basis(reading, limits), *_reading(reading)])
 
 
-def calibration_holds(level: Level, age_days: float, limits: PhLimits) -> Level:
-    """What a calibration is still worth: its verdict, worsened by its age.
-
-    Examples
-    --------
-    >>> from brumel.core.methods.model import default_limits
-    >>> calibration_holds(Level.SOUND, 1.5, default_limits()).value
-    'doubtful'
-    """
-    if level is Level.UNFIT or age_days > limits.holds_doubtful_days:
-        return Level.UNFIT
-    return level if age_days <= limits.holds_sound_days else Level.DOUBTFUL
-
-
 def _basis(reading: PhReading, limits: PhLimits) -> Iterator[Finding]:
     basis = reading.basis
     if basis is None:
@@ -68,6 +57,14 @@ def _basis(reading: PhReading, limits: PhLimits) -> Iterator[Finding]:
             15,
         )
         return
+    if basis.voided_by:
+        yield Finding(
+            "calibration-voided",
+            Level.UNFIT,
+            f"Since the calibration behind this reading: {basis.voided_by}. That ends a calibration.",
+            "Calibrate the probe as it is now, then read again.",
+            15,
+        )
     if basis.level is not Level.SOUND:
         yield Finding(
             "calibration-doubtful" if basis.level is Level.DOUBTFUL else "calibration-unfit",
@@ -77,7 +74,7 @@ def _basis(reading: PhReading, limits: PhLimits) -> Iterator[Finding]:
             15,
         )
     if basis.age_days > limits.holds_sound_days:
-        old = calibration_holds(Level.SOUND, basis.age_days, limits)
+        old = worth(Level.SOUND, basis.age_days, limits.holds_days)
         yield Finding(
             "calibration-old",
             old,

@@ -53,13 +53,32 @@ class Step:
     use: Use
 
 
+CUP_ML = 30.0
+"""Standard in a cup that covers bulb and junction, mL (common practice)."""
+
+
 @dataclass(frozen=True)
 class Rinse:
-    """One regime of rinsing between solutions."""
+    """One regime of rinsing between solutions.
+
+    ``standard_share`` is how much of a cup of the coming standard goes into the rinse.
+    """
 
     key: str
     name: str
     words: str
+    standard_share: float
+
+    @property
+    def ml_per_point(self) -> float:
+        """Standard that one point takes, mL: a cup, and the rinse before it.
+
+        Examples
+        --------
+        >>> [round(r.ml_per_point) for r in rinses().values()]
+        [30, 30, 45, 38]
+        """
+        return CUP_ML * (1.0 + self.standard_share)
 
 
 @dataclass(frozen=True)
@@ -78,6 +97,11 @@ class PhLimits:
     change_slope_percent: float
     holds_sound_days: float
     holds_doubtful_days: float
+
+    @property
+    def holds_days(self) -> tuple[float, float]:
+        """How long a calibration holds soundly, and at most, days."""
+        return self.holds_sound_days, self.holds_doubtful_days
 
 
 @dataclass(frozen=True)

@@ -16,10 +16,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from brumel.core.arrays import Number
 from brumel.core.constants import FARADAY, GAS_CONSTANT, ZERO_CELSIUS_K
 from brumel.core.errors import OutOfRange
-
-Number = float | NDArray[np.float64]
 
 ISOPOTENTIAL_PH = 7.0
 TEMPERATURE_RANGE_C = (-5.0, 105.0)

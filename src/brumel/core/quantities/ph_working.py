@@ -3,17 +3,7 @@
 from __future__ import annotations
 
 from brumel.core.quantities.ph import nernst_slope_mv
-
-
-def signed(value: float, digits: int = 1) -> str:
-    """A number with a true minus sign, for people to read.
-
-    Examples
-    --------
-    >>> signed(-21.34)
-    '−21.3'
-    """
-    return f"{value:.{digits}f}".replace("-", "−")
+from brumel.core.wording import signed
 
 
 def ph_working(mv: float, temperature_c: float, slope_percent: float, offset_mv: float, ph: float) -> list[str]:

@@ -11,10 +11,11 @@ from itertools import pairwise
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from brumel.core.arrays import Number
+from brumel.core.curves import curve_through
 from brumel.core.errors import CoreError, OutOfRange
-from brumel.core.quantities.ph import Number, checked_temperature
+from brumel.core.quantities.ph import checked_temperature
 
 LABEL_TEMPERATURE_C = 25.0
 LABEL_TOLERANCE_C = 2.0
@@ -85,7 +86,7 @@ class Buffer:
         if not self.table:
             ph = np.full(values.shape, self.nominal_ph)
         else:
-            ph = _curve(self.table)(values)
+            ph = curve_through(self.table)(values)
         return float(ph) if np.ndim(ph) == 0 else ph
 
 
@@ -170,11 +171,3 @@ def value_or_none(chosen: Buffer, temperature_c: float) -> float | None:
         return float(chosen.ph_at(temperature_c))
     except OutOfRange:
         return None
-
-
-@cache
-def _curve(table: tuple[tuple[float, float], ...]) -> Any:
-    from scipy.interpolate import PchipInterpolator  # imported late: it costs a third of a second
-
-    points: NDArray[np.float64] = np.asarray(table, dtype=float)
-    return PchipInterpolator(points[:, 0], points[:, 1], extrapolate=False)

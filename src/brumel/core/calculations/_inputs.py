@@ -1,0 +1,121 @@
+"""Inputs that many calculations share, each said once."""
+
+from __future__ import annotations
+
+from types import SimpleNamespace
+from typing import Any
+
+import numpy as np
+
+from brumel.core.calculation import Choice, InvalidInputs, Number, Undo
+from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
+from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
+from brumel.core.wording import signed
+
+COMPENSATIONS = {
+    "linear": "linear",
+    "natural-water": "natural waters (ISO 7888)",
+}
+COEFFICIENT = Number(
+    "coefficient_percent_per_c",
+    "Temperature coefficient",
+    "%/°C",
+    0.0,
+    10.0,
+    default=None,
+    hint="linear only; 1.9 to 2.1 is usual",
+)
+REFERENCE = Number("reference_c", "Reference temperature", "°C", default=25.0, allowed=(20.0, 25.0))
+CONDUCTIVITY = Number("conductivity_us_cm", "Conductivity", "µS/cm", 0.0, 1e6)
+SALINITY = Number("salinity", "Practical salinity", "", 0.0, 42.0, default=0.0)
+PRESSURE = Number(
+    "pressure_hpa",
+    "Station pressure",
+    "hPa",
+    400.0,
+    1100.0,
+    default=ATMOSPHERE_HPA,
+    hint="at the site, not reduced to sea level",
+)
+PH = Number("ph", "pH", "", 0.0, 14.0)
+CYANURIC_ACID = Number("cyanuric_acid_mg_l", "Cyanuric acid", "mg/L", 0.0, 300.0, default=0.0)
+
+
+def temperature(low: float, high: float) -> Number:
+    """Temperature of the water within a relation's range, °C."""
+    return Number("temperature_c", "Temperature", "°C", low, high)
+
+
+def compensation_factor(method: str, temperature_c: Any, coefficient: Any, reference_c: Any, field: str) -> Any:
+    """What a compensation multiplies conductivity by; ``field`` is blamed where the coefficient is missing."""
+    if method == "natural-water":
+        return natural_water_factor(temperature_c, reference_c)
+    if coefficient is None:
+        raise InvalidInputs({field: f"{field} is missing: a linear compensation always names it, from 0 to 10 %/°C."})
+    return linear_factor(temperature_c, coefficient, reference_c)
+
+
+def undo_compensation(name: str) -> Undo:
+    """A meter's own temperature compensation of conductivity, taken back."""
+
+    def raw(v: SimpleNamespace) -> Any:
+        if v.meter_method == "none":
+            return None
+        return getattr(v, name) / compensation_factor(
+            v.meter_method,
+            v.temperature_c,
+            v.meter_coefficient_percent_per_c,
+            v.meter_reference_c,
+            "meter_coefficient_percent_per_c",
+        )
+
+    def words(v: SimpleNamespace, shown: float, found: float) -> str:
+        how = "for natural waters"
+        if v.meter_method == "linear":
+            how = f"with {v.meter_coefficient_percent_per_c:g} %/°C"
+        return (
+            f"The meter had compensated to {v.meter_reference_c:g} °C {how}; undone, "
+            f"{shown:g} becomes {found:.5g} at {signed(v.temperature_c)} °C"
+        )
+
+    extra = (
+        Choice(
+            "meter_method", "Its compensation", {"none": "nothing: raw conductivity"} | COMPENSATIONS, default="none"
+        ),
+        Number("meter_coefficient_percent_per_c", "The meter's coefficient", "%/°C", 0.0, 10.0, default=None),
+        Number("meter_reference_c", "The meter's reference", "°C", default=25.0, allowed=(20.0, 25.0)),
+    )
+    return Undo(name, extra, raw, words)
+
+
+def _true_oxygen(v: SimpleNamespace) -> Any:
+    if v.meter_salinity is None:
+        return None
+    there, here = (saturation_mg_l(v.temperature_c, ATMOSPHERE_HPA, s) for s in (v.meter_salinity, v.salinity))
+    return v.oxygen_mg_l * here / there
+
+
+UNDO_METER_SALINITY = Undo(
+    "oxygen_mg_l",
+    (
+        Number(
+            "meter_salinity",
+            "Salinity the meter was set to",
+            "",
+            0.0,
+            40.0,
+            default=None,
+            hint="empty: set to this water's salinity",
+        ),
+    ),
+    _true_oxygen,
+    lambda v, shown, found: (
+        f"The meter was set to salinity {v.meter_salinity:g}; at salinity {v.salinity:g} "
+        f"its {shown:g} mg/L is {found:.2f} mg/L"
+    ),
+)
+
+
+def positive(values: Any) -> Any:
+    """Whether values are above nought."""
+    return np.asarray(values) > 0

@@ -1,0 +1,134 @@
+"""Un-ionised ammonia and hypochlorous acid."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from types import SimpleNamespace
+from typing import Any
+
+import numpy as np
+
+from brumel.core.calculation import Condition, Curve, Number, Output, calculation
+from brumel.core.calculations._inputs import CYANURIC_ACID, PH, temperature
+from brumel.core.quantities.ammonia import (
+    NH3_FROM_N,
+    ammonium_pka,
+    hypochlorous_pka,
+    undissociated_acid,
+    undissociated_base,
+)
+from brumel.core.wording import signed
+
+_SOURCE = "Emerson et al. 1975 to salinity 1; Johansson & Wedborg 1980 from 5 (from memory); blended between"
+_T = temperature(0.0, 50.0)
+_S = Number("salinity", "Practical salinity", "", 0.0, 40.0, default=0.0)
+_SALINE = Condition(
+    "temperature_c",
+    lambda v: (
+        (np.asarray(v.salinity) <= 1) | ((np.asarray(v.temperature_c) >= 5) & (np.asarray(v.temperature_c) <= 32))
+    ),
+    "Above salinity 1 the relation holds from 5 to 32 °C; {temperature_c:g} °C lies outside.",
+)
+
+
+def _share_words(v: SimpleNamespace) -> Iterator[str]:
+    pka = float(ammonium_pka(v.temperature_c, v.salinity))
+    share = 100.0 * float(undissociated_base(v.ph, pka))
+    yield f"pKa at {signed(v.temperature_c)} °C, salinity {v.salinity:g}: {pka:.3f}"
+    yield f"Share as NH3: 1 / (1 + 10^({pka:.3f} − {v.ph:g})) = {share:.3g} %"
+    if v.salinity > 1:
+        yield (
+            "Saline pKa is on the total scale: an electrode on NIST buffers reads about 0.14 higher, "
+            "so NH3 comes out 35–40 % high, the safe side"
+        )
+        if v.temperature_c > 25:
+            yield "Above 25 °C the saline relation is used beyond its fit (5–25 °C)"
+
+
+def _ammonia_words(v: SimpleNamespace) -> Iterator[str]:
+    yield from _share_words(v)
+    yield (
+        f"{v.tan_mg_l:g} mg/L total ammonia nitrogen × {v.fraction_percent:.3g} % = {v.unionized_mg_l:.4g} mg/L as N, "
+        f"{v.unionized_nh3_mg_l:.4g} mg/L as NH3"
+    )
+
+
+@calculation(
+    name="unionized-ammonia",
+    title="Un-ionised ammonia",
+    formula="share = 1 / (1 + 10^(pKa − pH)); pKa = 0.09018 + 2729.92/T to salinity 1, "
+    "−0.467 + 0.00113 S + 2887.9/T from 5",
+    inputs=(Number("tan_mg_l", "Total ammonia nitrogen, as N", "mg/L", 0.0, 10_000.0), PH, _T, _S),
+    outputs=(
+        Output("fraction_percent", "Share as NH3", "%", 2),
+        Output("unionized_mg_l", "Un-ionised ammonia, as N", "mg/L", 4),
+        Output("unionized_nh3_mg_l", "Un-ionised ammonia, as NH3", "mg/L", 4),
+    ),
+    source=_SOURCE,
+    note="±0.1 pH is ±24 %, +1 °C is +7 %.",
+    conditions=(_SALINE,),
+    words=_ammonia_words,
+    curve=Curve("ph", "fraction_percent", low=6.0, high=11.0),
+)
+def unionized_ammonia(tan_mg_l: Any, ph: Any, temperature_c: Any, salinity: Any) -> Any:
+    share = undissociated_base(ph, ammonium_pka(temperature_c, salinity))
+    return 100.0 * share, tan_mg_l * share, tan_mg_l * share * NH3_FROM_N
+
+
+def _total_words(v: SimpleNamespace) -> Iterator[str]:
+    yield from _share_words(v)
+    rest = 1.0 - float(undissociated_base(v.ph, ammonium_pka(v.temperature_c, v.salinity)))
+    yield f"TAN = NH4-N / (1 − share) = {v.ammonium_n_mg_l:g} / {rest:.4f} = {v.tan_mg_l:.4g} mg/L as N"
+
+
+@calculation(
+    name="ammonium-to-total",
+    title="Total ammonia from an ammonium tip",
+    formula="TAN = NH4-N / (1 − share)",
+    inputs=(Number("ammonium_n_mg_l", "Ammonium, as N", "mg/L", 0.0, 10_000.0), PH, _T, _S),
+    outputs=(Output("tan_mg_l", "Total ammonia nitrogen, as N", "mg/L", 3),),
+    source=_SOURCE,
+    note="An ammonium tip sees NH4 only; it works from pH 4 to 8.5.",
+    conditions=(_SALINE,),
+    words=_total_words,
+    curve=Curve("ph", "tan_mg_l", low=4.0, high=9.0),
+)
+def ammonium_to_total(ammonium_n_mg_l: Any, ph: Any, temperature_c: Any, salinity: Any) -> Any:
+    return ammonium_n_mg_l / (1.0 - undissociated_base(ph, ammonium_pka(temperature_c, salinity)))
+
+
+@calculation(
+    name="hypochlorous-fraction",
+    title="Free chlorine as hypochlorous acid",
+    formula="1 / (1 + 10^(pH − pKa)); pKa = 3000.00/T − 10.0686 + 0.0253 T",
+    inputs=(
+        PH,
+        temperature(5.0, 35.0),
+        CYANURIC_ACID,
+        Number("salinity", "Practical salinity (sea salt)", "", 0.0, 42.0, default=0.0),
+    ),
+    outputs=(Output("fraction_percent", "Share as HOCl", "%", 1),),
+    source="Morris 1966, 5–35 °C",
+    note="Free chlorine only, without stabiliser and without bromide.",
+    conditions=(
+        Condition(
+            "cyanuric_acid_mg_l",
+            lambda v: np.asarray(v.cyanuric_acid_mg_l) == 0,
+            "Does not apply with stabiliser: cyanuric acid holds most of the free chlorine (30 mg/L leaves 0.05 of "
+            "1.56 mg/L); measure free chlorine and cyanuric acid instead.",
+        ),
+        Condition(
+            "salinity",
+            lambda v: np.asarray(v.salinity) == 0,
+            "Does not apply in sea salt: its bromide turns chlorine into hypobromous acid.",
+        ),
+    ),
+    words=lambda v: (
+        f"pKa at {signed(v.temperature_c)} °C: {float(hypochlorous_pka(v.temperature_c)):.3f}",
+        f"1 / (1 + 10^({v.ph:g} − {float(hypochlorous_pka(v.temperature_c)):.3f})) = {v.fraction_percent:.1f} %",
+    ),
+    curve=Curve("ph", "fraction_percent", low=5.0, high=10.0),
+)
+def hypochlorous_fraction(ph: Any, temperature_c: Any, cyanuric_acid_mg_l: Any, salinity: Any) -> Any:
+    del cyanuric_acid_mg_l, salinity
+    return 100.0 * undissociated_acid(ph, hypochlorous_pka(temperature_c))

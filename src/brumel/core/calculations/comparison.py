@@ -1,0 +1,62 @@
+"""Two results beside each other."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from brumel.core.calculation import Condition, Number, Output, calculation
+from brumel.core.quantities import comparison
+
+_FIRST, _SECOND = Number("first", "First result"), Number("second", "Second result")
+_U = "expanded uncertainty (k = 2)"
+
+
+@calculation(
+    name="relative-percent-difference",
+    title="Relative percent difference of replicates",
+    formula="100 · |a − b| / |(a + b) / 2|",
+    inputs=(_FIRST, _SECOND),
+    outputs=(Output("rpd_percent", "Relative percent difference", "%", 1),),
+    source="common practice for replicates: the difference as percent of the mean",
+    conditions=(
+        Condition(
+            "second",
+            lambda v: np.asarray(v.first) + v.second != 0,
+            "The mean of the two is nought: a percentage of it has no sense.",
+        ),
+    ),
+    words=lambda v: (f"|{v.first:g} − {v.second:g}| / |mean {(v.first + v.second) / 2:g}| = {v.rpd_percent:.1f} %",),
+)
+def relative_percent_difference(first: Any, second: Any) -> Any:
+    return comparison.relative_percent_difference(first, second)
+
+
+@calculation(
+    name="en-score",
+    title="E_n: do two results agree?",
+    formula="|a − b| / √(Ua² + Ub²)",
+    inputs=(
+        _FIRST,
+        _SECOND,
+        Number("first_expanded_u", f"First’s {_U}", low=0.0),
+        Number("second_expanded_u", f"Second’s {_U}", low=0.0),
+    ),
+    outputs=(Output("en", "E_n", "", 2),),
+    source="ISO 13528; results agree up to 1",
+    note="Two meters on one standard are correlated: E_n then looks better than it is.",
+    conditions=(
+        Condition(
+            "first_expanded_u",
+            lambda v: np.asarray(v.first_expanded_u) + v.second_expanded_u > 0,
+            "At least one of the two needs an uncertainty above 0.",
+        ),
+    ),
+    words=lambda v: (
+        f"|{v.first:g} − {v.second:g}| / √({v.first_expanded_u:g}² + {v.second_expanded_u:g}²) = {v.en:.2f}",
+        "They agree" if v.en <= 1 else "They disagree: more than the two can explain",
+    ),
+)
+def en_score(first: Any, second: Any, first_expanded_u: Any, second_expanded_u: Any) -> Any:
+    return comparison.en_score(first, second, first_expanded_u, second_expanded_u)

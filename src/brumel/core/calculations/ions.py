@@ -1,0 +1,81 @@
+"""Ion-selective electrodes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from types import SimpleNamespace
+from typing import Any
+
+from brumel.core.calculation import Curve, Number, Output, Points, calculation
+from brumel.core.quantities.ions import (
+    IONIC_STRENGTH_PER_US_CM,
+    IonPoint,
+    activity_coefficient,
+    fit_ion_electrode,
+)
+from brumel.core.quantities.ph import MILLIVOLT_RANGE, TEMPERATURE_RANGE_C
+from brumel.core.wording import signed
+
+_CHARGE = Number("charge", "Charge of the ion", "", allowed=(-3.0, -2.0, -1.0, 1.0, 2.0, 3.0), hint="NH4 +1, NO3 −1")
+
+
+def _fit(points: list[dict[str, float]], charge: Any) -> Any:
+    return fit_ion_electrode([IonPoint(p["activity"], p["mv"], p["temperature_c"]) for p in points], int(charge))
+
+
+def _fit_words(v: SimpleNamespace) -> Iterator[str]:
+    fit = _fit(v.points, v.charge)
+    yield f"{len(v.points)} points around {signed(fit.temperature_c)} °C: {signed(v.slope_mv_per_decade)} mV per decade"
+    yield f"That is {v.slope_percent:.1f} % of the Nernst slope"
+    gap = abs(v.slope_mv_per_decade)
+    scaled = gap * 298.15 / (fit.temperature_c + 273.15)
+    if not 50 <= scaled <= 65:
+        yield f"Scaled to 25 °C, {scaled:.1f} mV: sound is 50 to 65. Too small: an aged tip; too large: a standard"
+
+
+@calculation(
+    name="ion-electrode-fit",
+    title="Slope of an ion-selective tip",
+    formula="E = E0 + (slope / 100) · k(T)/z · log10 a, least squares over the points",
+    inputs=(
+        Points(
+            "points",
+            "Calibration points",
+            (
+                Number("activity", "Activity", "", 0.0, above=True),
+                Number("mv", "Potential", "mV", *MILLIVOLT_RANGE),
+                Number("temperature_c", "Temperature", "°C", *TEMPERATURE_RANGE_C),
+            ),
+        ),
+        replace(_CHARGE, scalar=True),
+    ),
+    outputs=(
+        Output("slope_mv_per_decade", "Slope", "mV per decade", 1),
+        Output("slope_percent", "Slope", "% of Nernst", 1),
+    ),
+    source="Nernst equation; ordinary least squares on the decades of activity",
+    note="Activities in any unit, the same in all points; what is read later is concentration, not activity.",
+    words=_fit_words,
+)
+def ion_electrode_fit(points: list[dict[str, float]], charge: Any) -> Any:
+    fit = _fit(points, charge)
+    return fit.slope_mv_per_decade, fit.slope_percent
+
+
+@calculation(
+    name="activity-coefficient",
+    title="Activity coefficient of an ion",
+    formula="log10 γ = −0.509 z² (√I / (1 + √I) − 0.3 I); I = 1.6e-5 κ25",
+    inputs=(Number("conductivity_us_cm", "Specific conductance at 25 °C", "µS/cm", 0.0, 31_250.0), _CHARGE),
+    outputs=(Output("activity_coefficient", "Activity coefficient", "", 3),),
+    source="Davies 1962; ionic strength from conductivity after Griffin & Jurinak 1973, as common practice rounds it",
+    words=lambda v: (
+        f"Ionic strength ≈ 1.6e-5 × {v.conductivity_us_cm:g} = "
+        f"{IONIC_STRENGTH_PER_US_CM * v.conductivity_us_cm:.4f} mol/L",
+        f"Davies: γ = {v.activity_coefficient:.3f}; concentration = activity / γ",
+    ),
+    curve=Curve("conductivity_us_cm", "activity_coefficient", low=0.0, high=3000.0),
+)
+def activity_of_conductivity(conductivity_us_cm: Any, charge: Any) -> Any:
+    return activity_coefficient(conductivity_us_cm, charge)

@@ -1,0 +1,291 @@
+"""The kinds of probes: what each is asked before use, what care does to it, where it may be kept."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from functools import cache
+from importlib.resources import files
+from typing import Any
+
+from brumel.core.errors import CoreError
+from brumel.core.findings import Bounds, Finding, Level
+
+
+class Care(StrEnum):
+    """What is done to a probe, or befalls it."""
+
+    CLEANED = "cleaned"
+    SOAKED = "soaked"
+    STORED = "stored"
+    MEMBRANE_CHANGED = "membrane-changed"
+    ELECTROLYTE_CHANGED = "electrolyte-changed"
+    REFERENCE_REFILLED = "reference-refilled"
+    ELECTRODE_CHANGED = "electrode-changed"
+    JUNCTION_CHANGED = "junction-changed"
+    CELL_CHANGED = "cell-changed"
+    TIP_CHANGED = "tip-changed"
+    CAP_CHANGED = "cap-changed"
+    UNPLUGGED = "unplugged"
+    BATTERIES_OUT = "batteries-out"
+    POWER_BACK = "power-back"
+    SWITCHED_ON = "switched-on"
+    DRIED_OUT = "dried-out"
+    DROPPED = "dropped"
+    CALIBRATED = "calibrated"
+
+    @property
+    def words(self) -> str:
+        """As a log says it."""
+        return _WORDS.get(self, self.replace("-", " "))
+
+
+_WORDS = {
+    Care.UNPLUGGED: "unplugged from its meter",
+    Care.POWER_BACK: "powered again",
+    Care.DRIED_OUT: "found dried out, put to soak",
+    Care.CALIBRATED: "calibrated by its meter",
+}
+_ALWAYS = (Care.CLEANED, Care.SOAKED, Care.STORED, Care.DROPPED)
+POWER_LOST = (Care.UNPLUGGED, Care.BATTERIES_OUT)
+"""What takes the power from a probe."""
+_PART_CHANGE = {
+    "electrode": Care.ELECTRODE_CHANGED,
+    "reference filling": Care.REFERENCE_REFILLED,
+    "junction": Care.JUNCTION_CHANGED,
+    "cell": Care.CELL_CHANGED,
+    "membrane": Care.MEMBRANE_CHANGED,
+    "electrolyte": Care.ELECTROLYTE_CHANGED,
+    "cap": Care.CAP_CHANGED,
+    "tip": Care.TIP_CHANGED,
+}
+PART_CHANGES = frozenset(_PART_CHANGE.values())
+
+
+class MeterEvent(StrEnum):
+    """What is done with a meter; its powered probes feel it."""
+
+    BATTERIES_CHANGED = "batteries-changed"
+    BATTERIES_OUT = "batteries-out"
+    BATTERIES_IN = "batteries-in"
+    SWITCHED_ON = "switched-on"
+    SWITCHED_OFF = "switched-off"
+
+    @property
+    def words(self) -> str:
+        """As a log says it."""
+        return self.replace("-", " ")
+
+
+@dataclass(frozen=True)
+class Wait:
+    """After a care event the probe is not ready for so long.
+
+    ``least_off_minutes`` holds for power coming back: the longest time without power that still asks for this wait.
+    """
+
+    after: Care
+    minutes: float
+    then: str
+    least_off_minutes: float = 0.0
+
+
+@dataclass(frozen=True)
+class BadStorage:
+    """A liquid that a probe must not be kept in, and what puts it right."""
+
+    liquid: str
+    remedy: str
+    minutes: float
+
+
+@dataclass(frozen=True)
+class Question:
+    """One question of the inspection before use; "no" leads to the remedy, and to the care that is its action."""
+
+    key: str
+    ask: str
+    remedy: str
+    action: Care | None
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """What a meter reports of a calibration that it holds itself, with the limits it is judged by."""
+
+    key: str
+    name: str
+    unit: str
+    bounds: Bounds
+    digits: int
+    remedy: str
+
+    def finding(self, value: float) -> Finding:
+        """The value, judged.
+
+        Examples
+        --------
+        >>> probe_kind("oxygen-optical").quantities[0].finding(0.2).sentence
+        'Zero: 0.20 mg/L; sound from -0.10 to 0.10.'
+        """
+        level = self.bounds.level(value)
+        low, high = self.bounds.sound_low, self.bounds.sound_high
+        unit = f" {self.unit}" if self.unit else ""
+        return Finding(
+            self.key,
+            level,
+            f"{self.name}: {value:.{self.digits}f}{unit}; sound from {low:.{self.digits}f} to {high:.{self.digits}f}.",
+            "" if level is Level.SOUND else self.remedy,
+        )
+
+
+@dataclass(frozen=True)
+class ProbeKind:
+    """One kind of probe."""
+
+    key: str
+    name: str
+    parameter: str
+    parts: tuple[str, ...]
+    storage_good: tuple[str, ...]
+    storage_stopgap: tuple[str, ...]
+    storage_bad: tuple[BadStorage, ...]
+    voids: frozenset[Care]
+    waits: tuple[Wait, ...]
+    inspection: tuple[Question, ...]
+    quantities: tuple[Quantity, ...]
+    holds_days: tuple[float, float] | None
+    """How long a calibration holds soundly, and at most, days; None where there is none to hold."""
+    caution: str
+
+    @property
+    def care(self) -> tuple[Care, ...]:
+        """The care events that this kind knows, in the order of a log's form."""
+        own = {w.after for w in self.waits} | self.voids | {_PART_CHANGE[p] for p in self.parts if p in _PART_CHANGE}
+        if self.powered:
+            own |= {*POWER_LOST, Care.POWER_BACK}
+        if self.quantities:
+            own.add(Care.CALIBRATED)
+        return (*_ALWAYS, *(c for c in Care if c in own and c not in _ALWAYS))
+
+    @property
+    def powered(self) -> bool:
+        """Whether it polarises only while it has power."""
+        return any(w.after is Care.POWER_BACK for w in self.waits)
+
+    @staticmethod
+    def part_change(part: str) -> Care | None:
+        """The care event by which a part is changed; None where it never is."""
+        return _PART_CHANGE.get(part)
+
+    def wait_after(self, care: Care, minutes_without_power: float = float("inf")) -> Wait | None:
+        """The longest wait that a care event starts; for power coming back it depends on how long it was away."""
+        found = [
+            w
+            for w in self.waits
+            if w.after is care and (care is not Care.POWER_BACK or w.least_off_minutes <= minutes_without_power)
+        ]
+        return max(found, key=lambda w: w.minutes, default=None)
+
+    def with_waits(self, own: Mapping[str, float]) -> ProbeKind:
+        """This kind with a probe's own waits, minutes by care event: its leaflet prevails over common practice.
+
+        Examples
+        --------
+        >>> slow = probe_kind("oxygen-galvanic").with_waits({"membrane-changed": 360})
+        >>> slow.wait_after(Care.MEMBRANE_CHANGED).minutes
+        360
+        """
+        if not own:
+            return self
+        kept = [w for w in self.waits if w.after not in own]
+        added = [Wait(Care(c), m, "as its leaflet asks") for c, m in own.items() if m > 0]
+        return replace(self, waits=(*kept, *added))
+
+    @property
+    def storage(self) -> tuple[str, ...]:
+        """Where it may stand, the good first; the bad are listed too, for they happen."""
+        return (*self.storage_good, *self.storage_stopgap, *(b.liquid for b in self.storage_bad))
+
+    def bad_storage(self, liquid: str) -> BadStorage | None:
+        """Why a liquid is wrong for this kind; None where it is not."""
+        return next((b for b in self.storage_bad if b.liquid == liquid), None)
+
+
+@cache
+def probe_kinds() -> Mapping[str, ProbeKind]:
+    """All kinds of probes, by key."""
+    data = tomllib.loads(files("brumel.core.kit").joinpath("kinds.toml").read_text(encoding="utf-8"))
+    return {key: _kind(key, _inherited(data, entry)) for key, entry in data.items()}
+
+
+def probe_kind(name: str) -> ProbeKind:
+    """The kind of this key or of this name.
+
+    Examples
+    --------
+    >>> probe_kind("pH glass, combination").parameter
+    'pH'
+    """
+    for kind in probe_kinds().values():
+        if name in (kind.key, kind.name):
+            return kind
+    raise CoreError(f"No kind of probe is named {name!r}; known are {', '.join(probe_kinds())}.")
+
+
+def storage_finding(kind: ProbeKind, liquid: str) -> Finding | None:
+    """What is wrong with keeping a probe of this kind in a liquid, on the spot.
+
+    Examples
+    --------
+    >>> storage_finding(probe_kind("ph-combination"), "deionised or distilled water").level.value
+    'unfit'
+    >>> storage_finding(probe_kind("ph-combination"), "storage solution") is None
+    True
+    """
+    bad = kind.bad_storage(liquid)
+    if bad is not None:
+        return Finding(
+            "wrong-storage", Level.UNFIT, f"A {kind.name} probe is not kept in {liquid}.", bad.remedy, int(bad.minutes)
+        )
+    if liquid in kind.storage_stopgap:
+        return Finding(
+            "stopgap-storage",
+            Level.DOUBTFUL,
+            f"{liquid[0].upper()}{liquid[1:]} is a stopgap for this probe.",
+            f"Keep it in {' or '.join(kind.storage_good)} as soon as there is some.",
+        )
+    return None
+
+
+def _inherited(data: Mapping[str, Any], entry: dict[str, Any]) -> dict[str, Any]:
+    parent = entry.get("same_as")
+    return {**data[parent], **entry} if parent else entry
+
+
+def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
+    return ProbeKind(
+        key=key,
+        name=entry["name"],
+        parameter=entry["parameter"],
+        parts=tuple(entry["parts"]),
+        storage_good=tuple(entry["storage_good"]),
+        storage_stopgap=tuple(entry["storage_stopgap"]),
+        storage_bad=tuple(BadStorage(b["in"], b["remedy"], b["minutes"]) for b in entry["storage_bad"]),
+        voids=frozenset(Care(v) for v in entry["voids"]),
+        waits=tuple(
+            Wait(Care(w["after"]), w["minutes"], w["then"], w.get("least_off_minutes", 0.0)) for w in entry["waits"]
+        ),
+        inspection=tuple(
+            Question(q["key"], q["ask"], q["no"], Care(q["action"]) if "action" in q else None)
+            for q in entry["inspection"]
+        ),
+        quantities=tuple(
+            Quantity(q["key"], q["name"], q["unit"], Bounds(*q["bounds"]), q["digits"], q["remedy"])
+            for q in entry.get("quantities", ())
+        ),
+        holds_days=tuple(entry["holds_days"]) if "holds_days" in entry else None,
+        caution=entry.get("caution", ""),
+    )

@@ -1,0 +1,227 @@
+"""When a probe is ready, from what was done to it: the same function everywhere."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from enum import StrEnum
+
+from brumel.core.kit.kinds import POWER_LOST, Care, ProbeKind
+
+
+class State(StrEnum):
+    """Whether a probe may be used now."""
+
+    READY = "ready"
+    WAITING = "waiting"
+    BLOCKED = "blocked"
+
+
+@dataclass(frozen=True)
+class CareEvent:
+    """One entry of the care log.
+
+    ``detail`` is the liquid it was stored in, or what it was cleaned with; ``good_until`` the last day of a part
+    that was put in.
+    """
+
+    care: Care
+    at: datetime
+    detail: str = ""
+    good_until: date | None = None
+
+
+@dataclass(frozen=True)
+class Inspected:
+    """One inspection before use: the questions answered with no, by key."""
+
+    at: datetime
+    failed: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Clock:
+    """A wait: from when to when, and why; drawn as a bar that fills."""
+
+    begin: datetime
+    end: datetime
+    why: str
+
+    def filled(self, at: datetime) -> float:
+        """How much of the wait is over, 0–1."""
+        return min(max((at - self.begin) / (self.end - self.begin), 0.0), 1.0)
+
+
+@dataclass(frozen=True)
+class Cure:
+    """What ends a block once it is logged, and how long the probe then waits."""
+
+    care: Care
+    minutes: float
+
+
+@dataclass(frozen=True)
+class Readiness:
+    """Whether a probe is ready, when it will be, why not and what to do.
+
+    Attributes
+    ----------
+    state
+        Ready, waiting, or blocked until something is done.
+    ready_at
+        When it will be ready; None where it is, or where that depends on somebody.
+    why, do
+        One sentence each; empty where ready.
+    clocks
+        The waits still running, the longest last.
+    voided_at
+        When an event ended whatever calibration it had; None where none did.
+    cure
+        What would end a block; None where it is not blocked, or only an inspection ends it.
+    failed
+        Whether it failed its inspection: it is out until it is cleared.
+    """
+
+    state: State
+    ready_at: datetime | None
+    why: str
+    do: str
+    clocks: tuple[Clock, ...]
+    voided_at: datetime | None
+    cure: Cure | None = None
+    failed: bool = False
+
+
+def readiness(
+    kind: ProbeKind, events: Sequence[CareEvent], inspections: Sequence[Inspected], at: datetime
+) -> Readiness:
+    """Work out a probe's readiness at a moment from its log up to then.
+
+    Source: common practice for the times, in ``kinds.toml``.
+
+    Examples
+    --------
+    >>> from datetime import UTC
+    >>> from brumel.core.kit.kinds import probe_kind
+    >>> noon = datetime(2026, 5, 6, 12, tzinfo=UTC)
+    >>> changed = CareEvent(Care.MEMBRANE_CHANGED, noon - timedelta(minutes=30))
+    >>> found = readiness(probe_kind("oxygen-polarographic"), [changed], [], noon)
+    >>> found.state.value, found.ready_at - noon
+    ('waiting', datetime.timedelta(seconds=3600))
+    """
+    past = sorted((e for e in events if e.at <= at), key=lambda e: e.at)
+    looked = sorted((i for i in inspections if i.at <= at), key=lambda i: i.at)
+    voided_at = max((e.at for e in past if e.care in kind.voids), default=None)
+    running = tuple(sorted((c for c in _clocks(kind, past) if c.end > at), key=lambda c: c.end))
+    block = (
+        _failed(kind, looked)
+        or _dropped(past, looked)
+        or _worn_out(kind, past, at)
+        or _without_power(kind, past, at)
+        or _badly_stored(kind, past)
+    )
+    if block is not None:
+        return Readiness(State.BLOCKED, None, block.why, block.do, running, voided_at, block.cure, block.failed)
+    if running:
+        last = running[-1]
+        return Readiness(State.WAITING, last.end, f"{last.why[0].upper()}{last.why[1:]}.", "", running, voided_at)
+    return Readiness(State.READY, None, "", "", (), voided_at)
+
+
+@dataclass(frozen=True)
+class _Block:
+    why: str
+    do: str
+    cure: Cure | None = None
+    failed: bool = False
+
+
+def _clocks(kind: ProbeKind, past: Sequence[CareEvent]) -> list[Clock]:
+    found = []
+    for n, event in enumerate(past):
+        wait = kind.wait_after(event.care, _minutes_off(past[:n], event.at))
+        if wait is not None:
+            found.append(
+                Clock(event.at, event.at + timedelta(minutes=wait.minutes), f"{event.care.words}: {wait.then}")
+            )
+        if event.care is Care.SOAKED and (minutes := _soak_owed(kind, past[:n])):
+            found.append(Clock(event.at, event.at + timedelta(minutes=minutes), "soaking after wrong storage"))
+    return found
+
+
+def _minutes_off(before: Sequence[CareEvent], at: datetime) -> float:
+    """Minutes without power until now; unknown counts as long."""
+    lost = _last_of_power(before)
+    if lost is None or lost.care is Care.POWER_BACK:
+        return float("inf")
+    return (at - lost.at).total_seconds() / 60.0
+
+
+def _last_of_power(before: Sequence[CareEvent]) -> CareEvent | None:
+    """The event that says whether it has power: the first of the losses that nothing has ended, or the last return."""
+    found: CareEvent | None = None
+    for event in before:
+        if event.care is Care.POWER_BACK or (
+            event.care in POWER_LOST and (found is None or found.care is Care.POWER_BACK)
+        ):
+            found = event
+    return found
+
+
+def _soak_owed(kind: ProbeKind, before: Sequence[CareEvent]) -> float:
+    """Minutes of soaking that the last storage asks for; 0 where it was a good one."""
+    last = next((e for e in reversed(before) if e.care in (Care.STORED, Care.SOAKED)), None)
+    bad = kind.bad_storage(last.detail) if last is not None and last.care is Care.STORED else None
+    return bad.minutes if bad else 0.0
+
+
+def _failed(kind: ProbeKind, looked: Sequence[Inspected]) -> _Block | None:
+    if not looked or not looked[-1].failed:
+        return None
+    questions = [q for q in kind.inspection if q.key in looked[-1].failed]
+    why = "Failed its inspection: " + "; ".join(f"{q.ask} No." for q in questions)
+    return _Block(why, " ".join(q.remedy for q in questions) + " Then inspect it again.", failed=True)
+
+
+def _dropped(past: Sequence[CareEvent], looked: Sequence[Inspected]) -> _Block | None:
+    fall = next((e for e in reversed(past) if e.care is Care.DROPPED), None)
+    if fall is None or any(i.at > fall.at for i in looked):
+        return None
+    return _Block("It was dropped and has not been inspected since.", "Inspect it; then calibrate before use.")
+
+
+def _worn_out(kind: ProbeKind, past: Sequence[CareEvent], at: datetime) -> _Block | None:
+    """A part past the last day that was given when it was put in."""
+    for part in kind.parts:
+        change = kind.part_change(part)
+        put_in = next((e for e in reversed(past) if e.care is change), None)
+        if change is not None and put_in is not None and put_in.good_until and put_in.good_until < at.date():
+            wait = kind.wait_after(change)
+            cure = Cure(change, wait.minutes if wait else 0.0)
+            return _Block(f"Its {part} was good until {put_in.good_until}.", f"Fit a new {part} and log it.", cure)
+    return None
+
+
+def _without_power(kind: ProbeKind, past: Sequence[CareEvent], at: datetime) -> _Block | None:
+    last = _last_of_power(past) if kind.powered else None
+    if last is None or last.care is Care.POWER_BACK:
+        return None
+    wait = kind.wait_after(Care.POWER_BACK, (at - last.at).total_seconds() / 60.0)
+    cure = Cure(Care.POWER_BACK, wait.minutes if wait else 0.0)
+    return _Block(
+        f"It is without power: {last.detail or last.care.words}.",
+        "Give it power and log it: polarisation then starts again.",
+        cure,
+    )
+
+
+def _badly_stored(kind: ProbeKind, past: Sequence[CareEvent]) -> _Block | None:
+    minutes = _soak_owed(kind, past)
+    if not minutes:
+        return None
+    last = next(e for e in reversed(past) if e.care is Care.STORED)
+    bad = kind.bad_storage(last.detail)
+    assert bad is not None
+    do = f"{bad.remedy} Log the soaking: its time starts then."
+    return _Block(f"It was kept in {bad.liquid}.", do, Cure(Care.SOAKED, minutes))

@@ -1,0 +1,129 @@
+"""Whether a lot may still serve: in date, not open too long, not empty."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import date, timedelta
+from enum import StrEnum
+from functools import cache
+from importlib.resources import files
+
+from brumel.core.findings import Finding, Level, worst_first
+from brumel.core.methods.model import CUP_ML
+
+SOON_DAYS = 30
+"""What expires or runs out within so many days is on the shopping list (rule of this product)."""
+USE_DAYS = 60
+"""The present use is the mean over so many days (rule of this product)."""
+
+
+class Pack(StrEnum):
+    """What a lot comes in: a bottle is counted in mL, sachets and tablets in pieces, each used once."""
+
+    BOTTLE = "bottle"
+    SACHETS = "sachets"
+    TABLETS = "tablets"
+
+    @property
+    def unit(self) -> str:
+        """What its content is counted in."""
+        return "mL" if self is Pack.BOTTLE else str(self)
+
+
+@dataclass(frozen=True)
+class Standard:
+    """A kind of thing on the shelf."""
+
+    key: str
+    name: str
+    open_life_days: int
+    unit: str = ""
+    caution: str = ""
+
+
+@dataclass(frozen=True)
+class LotFacts:
+    """What is known of a lot; ``left`` is counted in ``unit``, mL or pieces, and None where nobody counts."""
+
+    expires_on: date
+    opened_on: date | None
+    open_life_days: int
+    left: float | None
+    discarded_on: date | None = None
+    unit: str = "mL"
+
+    @property
+    def least(self) -> float:
+        """What one point takes at least: a cup, or one piece."""
+        return CUP_ML if self.unit == "mL" else 1.0
+
+    @property
+    def good_until(self) -> date:
+        """The last day that it serves: its expiry, or the end of its open life."""
+        if self.opened_on is None:
+            return self.expires_on
+        return min(self.expires_on, self.opened_on + timedelta(days=self.open_life_days))
+
+
+@cache
+def standards() -> Mapping[str, Standard]:
+    """All kinds of things on the shelf, by key."""
+    data = tomllib.loads(files("brumel.core.kit").joinpath("standards.toml").read_text(encoding="utf-8"))
+    return {key: Standard(key, **entry) for key, entry in data.items()}
+
+
+def judge_lot(lot: LotFacts, today: date) -> list[Finding]:
+    """What speaks against using a lot today, worst first; empty where nothing does.
+
+    Examples
+    --------
+    >>> facts = LotFacts(date(2026, 12, 1), date(2026, 1, 1), 90, 400.0)
+    >>> [f.code for f in judge_lot(facts, date(2026, 5, 1))]
+    ['open-too-long']
+    """
+    found = []
+    if lot.discarded_on is not None:
+        found.append(Finding("discarded", Level.UNFIT, f"Discarded on {lot.discarded_on}."))
+    if today > lot.expires_on:
+        days = (today - lot.expires_on).days
+        found.append(Finding("expired", Level.UNFIT, f"Expired {_days(days)} ago.", "Discard it by local rules.", 5))
+    elif (left := (lot.expires_on - today).days) <= SOON_DAYS:
+        found.append(Finding("expires-soon", Level.DOUBTFUL, f"Expires in {_days(left)}.", "Order the next."))
+    if lot.opened_on is not None and (over := (today - lot.opened_on).days - lot.open_life_days) > 0:
+        found.append(
+            Finding("open-too-long", Level.UNFIT, f"Open {_days(over)} longer than it keeps.", "Open a fresh lot.", 5)
+        )
+    if lot.left is not None and lot.left < lot.least:
+        found.append(
+            Finding("empty", Level.UNFIT, f"{max(lot.left, 0):.0f} {lot.unit} left: too little for one point.")
+        )
+    return worst_first(found)
+
+
+def lasts_until(lots: Iterable[LotFacts], daily: float, today: date) -> date:
+    """The last day that lots of one standard serve one after the other, at a daily use.
+
+    Each ends when it is used up or out of date; an unopened bottle is opened when its turn comes, a sachet or tablet
+    one by one. The one that would spoil first is used first.
+
+    Examples
+    --------
+    >>> open_one = LotFacts(date(2026, 12, 1), date(2026, 1, 1), 365, 100.0)
+    >>> spare = LotFacts(date(2026, 12, 1), None, 30, 900.0)
+    >>> str(lasts_until([open_one, spare], 10.0, date(2026, 3, 1)))
+    '2026-04-10'
+    """
+    day = today
+    for lot in sorted(lots, key=lambda x: (x.opened_on is None, x.good_until)):
+        opened = lot.opened_on or day
+        stays_closed = lot.unit != "mL" or (lot.opened_on is None and daily <= 0)
+        spoils = lot.expires_on if stays_closed else min(lot.expires_on, opened + timedelta(days=lot.open_life_days))
+        used_up = spoils if lot.left is None or daily <= 0 else day + timedelta(days=int(max(lot.left, 0.0) / daily))
+        day = max(day, min(spoils, used_up))
+    return day
+
+
+def _days(count: int) -> str:
+    return f"{count} day" if count == 1 else f"{count} days"

@@ -1,0 +1,1 @@
+"""The plan backwards from departure: what to do when, so that every probe is ready."""

@@ -1,0 +1,140 @@
+"""What a probe needs before it may leave: from its kind, its log and its calibration to tasks in their order."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from brumel.core.kit.kinds import PART_CHANGES, Care, ProbeKind
+from brumel.core.kit.readiness import Readiness, State
+from brumel.core.plan.problem import Task
+
+INSPECT, CLEAN, STORAGE, CURE = "inspect", "clean", "storage", "cure"
+SWITCH_ON, CALIBRATE, PACK = "switch-on", "calibrate", "pack"
+
+_INSPECT_MIN, _CLEAN_MIN, _CLEANING_MIN, _STORAGE_MIN, _SOAK_MIN = 3, 5, 15, 2, 120
+_SWITCH_ON_MIN, _PACK_MIN, _PART_MIN, _CURE_MIN = 1, 2, 10, 2
+_CALIBRATE_MIN = {
+    "pH": 12, "ORP": 5, "conductivity": 4, "oxygen": 6, "ammonium": 14, "nitrate": 14, "temperature": 10,
+}  # fmt: skip
+"""Hands-on minutes of a calibration or check (common practice: minutes a point, rinsing in between)."""
+WEIGHT = {"oxygen": 5, "pH": 4, "conductivity": 3, "ORP": 2, "ammonium": 2, "nitrate": 2}
+"""How much it matters to have a parameter along; others count 1 (rule of this product)."""
+_IONS = {"ammonium", "nitrate"}
+CLEANED_WEEKLY = {"pH", "ORP"}
+CLEANING_CAUTION = "Cleaning acids and their fumes: gloves, air, never with chlorine."
+
+
+@dataclass(frozen=True)
+class ProbeDay:
+    """A probe as the plan sees it.
+
+    Attributes
+    ----------
+    label
+        What stands on it.
+    kind, readiness
+        Its kind, with its own waits, and whether it may be used now.
+    inspected
+        Whether it was inspected for this round already.
+    cleaned
+        Whether it was cleaned lately enough.
+    sound
+        Whether its calibration is sound until departure.
+    is_on
+        Whether its meter is on, so that it warms up or polarises already.
+    kept_alive
+        Whether it stays polarised while its meter is off; without it, switching on begins the long wait.
+    """
+
+    label: str
+    kind: ProbeKind
+    readiness: Readiness
+    inspected: bool = False
+    cleaned: bool = True
+    sound: bool = False
+    is_on: bool = False
+    kept_alive: bool = True
+
+
+def caution_of(key: str, kind: ProbeKind) -> str:
+    """The caution that belongs to a task of this kind of probe; empty where there is none.
+
+    Examples
+    --------
+    >>> from brumel.core.kit.kinds import probe_kind
+    >>> caution_of(CLEAN, probe_kind("orp"))
+    'Cleaning acids and their fumes: gloves, air, never with chlorine.'
+    """
+    if key == CLEAN:
+        return CLEANING_CAUTION
+    return kind.caution if key in (CURE, CALIBRATE) else ""
+
+
+def can_be_planned(readiness: Readiness) -> bool:
+    """Whether tasks can make it ready: a probe that failed its inspection is out until it is cleared."""
+    return not readiness.failed
+
+
+def tasks_of(day: ProbeDay) -> tuple[Task, ...]:
+    """The tasks of a probe in their order.
+
+    Examples
+    --------
+    >>> from brumel.core.kit.kinds import probe_kind
+    >>> ready = Readiness(State.READY, None, "", "", (), None)
+    >>> [t.name for t in tasks_of(ProbeDay("A", probe_kind("orp"), ready, cleaned=False))]
+    ['inspect', 'clean', 'rinse, into storage solution', 'check', 'pack']
+    >>> [(t.name, t.wait) for t in tasks_of(ProbeDay("B", probe_kind("oxygen-polarographic"), ready))][1:3]
+    [('switch on, warm up', 10), ('calibrate', 0)]
+    """
+    tasks = [*_cure(day)]
+    if not day.inspected:
+        tasks.append(replace(_task(day, INSPECT, "inspect", _INSPECT_MIN), while_waiting=True))
+    if not day.cleaned:
+        tasks.append(_task(day, CLEAN, "clean", _CLEAN_MIN, _CLEANING_MIN))
+        tasks.append(_task(day, STORAGE, "rinse, into storage solution", _STORAGE_MIN, _SOAK_MIN))
+    tasks += [replace(t, while_waiting=True) for t in _switch_on(day)]
+    if _must_calibrate(day):
+        stage = 1 if day.kind.parameter in _IONS else 0
+        name = "check" if day.kind.parameter in ("ORP", "temperature") else "calibrate"
+        tasks.append(_task(day, CALIBRATE, name, _CALIBRATE_MIN[day.kind.parameter], stage=stage))
+    tasks.append(_task(day, PACK, "pack", _PACK_MIN))
+    return tuple(tasks)
+
+
+def _task(day: ProbeDay, key: str, name: str, hands: int, wait: float = 0, stage: int | None = None) -> Task:
+    return Task(f"{day.label}/{key}", name, hands, round(wait), stage)
+
+
+def _must_calibrate(day: ProbeDay) -> bool:
+    if day.kind.parameter not in _CALIBRATE_MIN:
+        return False
+    upset = day.readiness.state is State.BLOCKED and (
+        day.readiness.cure is None or day.readiness.cure.care is not Care.POWER_BACK
+    )
+    return not day.sound or not day.cleaned or upset
+
+
+def _cure(day: ProbeDay) -> list[Task]:
+    """What ends a block, first of all: power, soaking, or a new part."""
+    cure = day.readiness.cure
+    if cure is None:
+        return []
+    if cure.care is Care.POWER_BACK:
+        return [_task(day, CURE, "give it power, let it polarise", _SWITCH_ON_MIN, cure.minutes)]
+    if cure.care in PART_CHANGES:
+        part = next(p for p in day.kind.parts if day.kind.part_change(p) is cure.care)
+        return [_task(day, CURE, f"fit a new {part}", _PART_MIN, cure.minutes)]
+    return [_task(day, CURE, "soak", _CURE_MIN, cure.minutes)]
+
+
+def _switch_on(day: ProbeDay) -> list[Task]:
+    """Oxygen probes warm up; one that lost its polarisation while its meter was off polarises anew."""
+    powered_by_cure = day.readiness.cure is not None and day.readiness.cure.care is Care.POWER_BACK
+    if day.is_on or powered_by_cure:
+        return []
+    if day.kind.powered and not day.kept_alive:
+        wait = day.kind.wait_after(Care.POWER_BACK)
+        return [_task(day, SWITCH_ON, "switch on, let it polarise", _SWITCH_ON_MIN, wait.minutes if wait else 0)]
+    warm_up = day.kind.wait_after(Care.SWITCHED_ON)
+    return [_task(day, SWITCH_ON, "switch on, warm up", _SWITCH_ON_MIN, warm_up.minutes)] if warm_up else []

@@ -1,0 +1,75 @@
+"""Pool water: the saturation index and dissolved salt."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from brumel.core.arrays import Array, Number
+from brumel.core.constants import ZERO_CELSIUS_K
+from brumel.core.curves import MonotoneCurve, printed_table
+
+NACL_MG_PER_MOL = 58_443.0
+"""Molar mass of sodium chloride, mg/mol."""
+
+
+def saturation_index(
+    ph: Number, temperature_c: Number, calcium_mg_l_caco3: Number, alkalinity_mg_l_caco3: Number, tds_mg_l: Number,
+    cyanuric_acid_mg_l: Number = 0.0,
+) -> Array:  # fmt: skip
+    """pH minus the pH at which calcium carbonate would neither dissolve nor form.
+
+    Source: Langelier's index in its common form (an approximation, 0.1–0.3 below the full one):
+    pHs = (9.3 + A + B) − (C + D), calcium hardness and alkalinity as mg/L CaCO3. Stabiliser takes a third
+    of its concentration off the alkalinity (common practice).
+
+    Examples
+    --------
+    >>> round(float(saturation_index(7.5, 25.0, 200.0, 100.0, 1000.0)), 2)
+    -0.18
+    """
+    kelvin = np.asarray(temperature_c, dtype=float) + ZERO_CELSIUS_K
+    carbonate = np.asarray(alkalinity_mg_l_caco3) - 0.33 * np.asarray(cyanuric_acid_mg_l)
+    a = (np.log10(tds_mg_l) - 1.0) / 10.0
+    b = -13.12 * np.log10(kelvin) + 34.55
+    c = np.log10(calcium_mg_l_caco3) - 0.4
+    with np.errstate(invalid="ignore", divide="ignore"):
+        d = np.log10(carbonate)
+    return ph - ((9.3 + a + b) - (c + d))
+
+
+def sodium_chloride_to_25(temperature_c: Number) -> Array:
+    """What takes the conductivity of a sodium chloride solution from its temperature to 25 °C, 0–45 °C.
+
+    Source: limiting conductances of sodium and chloride, Robinson & Stokes 1959, from memory: within 0.5 %
+    at the concentrations of pools.
+    """
+    curve = printed_table("sodium_chloride_limiting.csv", "salt", "temperature_c", "limiting_conductance")["NaCl"]
+    return curve(25.0) / curve(temperature_c)
+
+
+def _conductivity_of_root() -> MonotoneCurve:
+    """Molarity from conductivity at 25 °C: both as square roots, along which Kohlrausch's law is nearly straight."""
+    table = printed_table("sodium_chloride_conductance.csv", "salt", "molarity", "equivalent_conductance")["NaCl"]
+    root = np.linspace(0.0, np.sqrt(table.x[-1]), 200)
+    conductance = MonotoneCurve.through(np.sqrt(table.x), table(table.x))
+    return MonotoneCurve.through(np.sqrt(1000.0 * conductance(root) * root**2), root)
+
+
+_root_of: list[MonotoneCurve] = []
+
+
+def sodium_chloride_mg_l(conductivity_us_cm: Number, temperature_c: Number) -> Array:
+    """Sodium chloride, mg/L, from conductivity at the water's temperature, µS/cm; not a number beyond 5 844 mg/L.
+
+    Source: equivalent conductance of sodium chloride at 25 °C, CRC Handbook, from memory; to 25 °C by
+    :func:`sodium_chloride_to_25`. Sea salt is another conversion: practical salinity.
+
+    Examples
+    --------
+    >>> round(float(sodium_chloride_mg_l(5390.0, 25.0)), -1)
+    2830.0
+    """
+    if not _root_of:
+        _root_of.append(_conductivity_of_root())
+    at_25 = np.asarray(conductivity_us_cm, dtype=float) * sodium_chloride_to_25(temperature_c)
+    return _root_of[0](np.sqrt(at_25)) ** 2 * NACL_MG_PER_MOL

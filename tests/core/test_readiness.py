@@ -1,0 +1,171 @@
+"""Kinds of probes, readiness from the log, and the trend of a line. Times are common practice."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+import pytest
+
+from brumel.core.errors import CoreError
+from brumel.core.kit.kinds import Care, probe_kind, probe_kinds, storage_finding
+from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, readiness
+from brumel.core.kit.trend import Point, trend_of
+
+NOON = datetime(2026, 5, 6, 12, tzinfo=UTC)
+
+
+def ago(care: Care, minutes: float, detail: str = "") -> CareEvent:
+    return CareEvent(care, NOON - timedelta(minutes=minutes), detail)
+
+
+def ready(kind: str, *events: CareEvent, inspections: tuple[Inspected, ...] = ()) -> Readiness:
+    return readiness(probe_kind(kind), events, inspections, NOON)
+
+
+@pytest.mark.parametrize(
+    ("kind", "events", "minutes"),
+    [
+        ("oxygen-polarographic", [ago(Care.MEMBRANE_CHANGED, 10)], 80),
+        ("oxygen-polarographic", [ago(Care.ELECTROLYTE_CHANGED, 89)], 1),
+        ("oxygen-polarographic", [ago(Care.UNPLUGGED, 200), ago(Care.POWER_BACK, 30)], 60),
+        ("oxygen-polarographic", [ago(Care.BATTERIES_OUT, 20), ago(Care.POWER_BACK, 5)], 10),
+        ("oxygen-polarographic", [ago(Care.POWER_BACK, 5)], 85),
+        ("oxygen-polarographic", [ago(Care.MEMBRANE_CHANGED, 80), ago(Care.SWITCHED_ON, 2)], 10),
+        ("oxygen-galvanic", [ago(Care.SWITCHED_ON, 4)], 6),
+        ("ammonium", [ago(Care.TIP_CHANGED, 60)], 23 * 60),
+        ("nitrate", [ago(Care.TIP_CHANGED, 0)], 24 * 60),
+        ("ph-combination", [ago(Care.CLEANED, 30)], 90),
+        ("ph-combination", [ago(Care.DRIED_OUT, 60)], 60),
+        ("ph-combination", [ago(Care.STORED, 600, "dry"), ago(Care.SOAKED, 50)], 70),
+    ],
+)
+def test_a_wait_counts_from_its_event(kind: str, events: list[CareEvent], minutes: float) -> None:
+    found = ready(kind, *events)
+    assert found.state is State.WAITING
+    assert found.ready_at is not None
+    assert (found.ready_at - NOON).total_seconds() / 60 == pytest.approx(minutes)
+    assert found.clocks[-1].end == found.ready_at
+    assert 0 <= found.clocks[-1].filled(NOON) < 1
+
+
+@pytest.mark.parametrize(
+    ("kind", "events"),
+    [
+        ("oxygen-galvanic", [ago(Care.MEMBRANE_CHANGED, 1)]),
+        ("oxygen-polarographic", [ago(Care.MEMBRANE_CHANGED, 90)]),
+        ("ph-combination", [ago(Care.STORED, 600, "storage solution")]),
+        ("ph-combination", [ago(Care.STORED, 600, "dry"), ago(Care.SOAKED, 121)]),
+        ("conductivity-10", [ago(Care.CLEANED, 1)]),
+        ("ph-combination", []),
+    ],
+)
+def test_ready(kind: str, events: list[CareEvent]) -> None:
+    assert ready(kind, *events).state is State.READY
+
+
+def test_what_lies_ahead_does_not_count_yet() -> None:
+    assert ready("oxygen-polarographic", ago(Care.MEMBRANE_CHANGED, -5)).state is State.READY
+
+
+def test_blocked_until_somebody_does_something() -> None:
+    lost = ready("oxygen-polarographic", ago(Care.UNPLUGGED, 5))
+    assert lost.state is State.BLOCKED
+    assert "without power" in lost.why
+    dry = ready("ph-combination", ago(Care.STORED, 5, "deionised or distilled water"))
+    assert dry.state is State.BLOCKED
+    assert "soak" in dry.do
+    fallen = ready("ph-combination", ago(Care.DROPPED, 5))
+    assert fallen.state is State.BLOCKED
+    seen = Inspected(NOON - timedelta(minutes=2))
+    assert ready("ph-combination", ago(Care.DROPPED, 5), inspections=(seen,)).state is State.READY
+
+
+def test_a_failed_inspection_blocks_until_one_passes() -> None:
+    failed = Inspected(NOON - timedelta(minutes=9), ("bulb",))
+    found = ready("ph-combination", inspections=(failed,))
+    assert found.state is State.BLOCKED
+    assert "without a crack? No." in found.why
+    assert "Replace the electrode" in found.do
+    passed = Inspected(NOON - timedelta(minutes=1))
+    assert ready("ph-combination", inspections=(passed, failed)).state is State.READY
+
+
+def test_what_ends_a_calibration_is_told() -> None:
+    assert ready("ph-refillable", ago(Care.REFERENCE_REFILLED, 300)).voided_at == NOON - timedelta(minutes=300)
+    assert ready("ph-refillable", ago(Care.CLEANED, 300)).voided_at is None
+
+
+def test_wrong_storage_is_found_on_the_spot_for_every_kind_that_has_one() -> None:
+    for kind in probe_kinds().values():
+        for bad in kind.storage_bad:
+            found = storage_finding(kind, bad.liquid)
+            assert found is not None
+            assert found.level == "unfit"
+            assert found.remedy
+        for good in kind.storage_good:
+            assert storage_finding(kind, good) is None
+        assert kind.inspection
+        assert all(q.remedy for q in kind.inspection)
+        assert set(kind.care) >= kind.voids
+    with pytest.raises(CoreError, match="known are"):
+        probe_kind("thermocouple")
+
+
+START = datetime(2026, 1, 1, tzinfo=UTC)
+
+
+def course(values: np.ndarray, every_days: float = 2.0) -> list[Point]:
+    return [Point(START + timedelta(days=every_days * n), float(v)) for n, v in enumerate(values)]
+
+
+class TestTrend:
+    SOUND = (95.0, 102.0)
+
+    @pytest.mark.parametrize("seed", range(10))
+    def test_the_forecast_brackets_the_truth(self, seed: int) -> None:
+        n = np.arange(60)
+        points = course(98.5 - 0.04 * n + np.random.default_rng(seed).normal(0, 0.15, n.size))
+        found = trend_of(points, self.SOUND, points[-1].at)
+        truth = START + timedelta(days=2 * (98.5 - 95.0) / 0.04)
+        assert found is not None
+        assert found.leaves_at is not None
+        assert found.earliest is not None
+        assert found.latest is not None
+        assert found.earliest - timedelta(days=7) <= truth <= found.latest + timedelta(days=7)
+
+    def test_one_bad_run_does_not_bend_it(self) -> None:
+        values = np.full(40, 98.0)
+        values[20] = 80.0
+        found = trend_of(course(values), self.SOUND, START + timedelta(days=80))
+        assert found is not None
+        assert found.per_day == 0
+        assert not found.moves
+
+    @pytest.mark.parametrize("seed", range(20))
+    def test_a_steady_probe_rarely_seems_to_move(self, seed: int) -> None:
+        values = 98.5 + np.random.default_rng(seed).normal(0, 0.15, 60)
+        found = trend_of(course(values), self.SOUND, START + timedelta(days=120))
+        assert found is not None
+        assert abs(found.per_day) < 0.002
+
+    def test_says_nothing_from_little(self) -> None:
+        assert trend_of(course(np.full(7, 98.0), 10), self.SOUND, START) is None
+        assert trend_of(course(np.full(20, 98.0), 0.1), self.SOUND, START) is None
+
+    def test_outside_already(self) -> None:
+        found = trend_of(course(np.linspace(96, 93, 30)), self.SOUND, START + timedelta(days=60))
+        assert found is not None
+        assert found.already_out
+        assert found.leaves_at is None
+
+    @pytest.mark.parametrize(
+        ("tail", "rule"),
+        # Nelson 1984, run rules of control charts.
+        [([2.0], "beyond three"), ([0.12] * 9, "nine in a row"), ([0.01, 0.03, 0.06, 0.1, 0.14, 0.19], "six in a row")],
+    )
+    def test_run_rules_are_named(self, tail: list[float], rule: str) -> None:
+        steady = np.tile([-0.1, 0.1], 30)
+        found = trend_of(course(98 + np.concatenate([steady, tail])), self.SOUND, START + timedelta(days=150))
+        assert found is not None
+        assert any(rule in r for r in found.rules), found.rules
