@@ -45,7 +45,9 @@ class Database:
 
     def __init__(self, url: str, *, pool_size: int = 8) -> None:
         self.url = url
-        self.engine: Engine = create_engine(url, pool_size=pool_size, max_overflow=32, pool_pre_ping=True)
+        self.engine: Engine = create_engine(
+            url, pool_size=pool_size, max_overflow=32, pool_pre_ping=True, pool_use_lifo=True
+        )
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager

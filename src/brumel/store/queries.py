@@ -12,22 +12,26 @@ from sqlalchemy import ColumnElement, Select, and_, exists, func, select, text, 
 from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.orm import Session, aliased, selectinload
 
-from brumel.store.models import (
+from brumel.store.models.base import Base
+from brumel.store.models.calibration import (
     AmendmentKind,
-    Base,
     CalibrationAmendment,
     CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
+)
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import (
     Device,
     DeviceSample,
     LoginAttempt,
     Lot,
     Person,
+    PlannedRound,
     Probe,
-    Reading,
     Site,
 )
+from brumel.store.models.shelf import LotRecord
 
 SAMPLE_CHANNEL = "brumel_sample"
 DEVICE_CHANNEL = "brumel_device"
@@ -75,9 +79,43 @@ def probes(session: Session) -> Sequence[Probe]:
     return session.scalars(select(Probe).order_by(Probe.label)).all()
 
 
-def lots(session: Session) -> Sequence[Lot]:
-    """All lots, by value, the freshest first."""
-    return session.scalars(select(Lot).order_by(Lot.nominal_ph, Lot.expires_on.desc(), Lot.lot_number)).all()
+def lots(session: Session, usable_standard: str | None = None) -> Sequence[Lot]:
+    """All lots, by value, the freshest first; or those of one standard that have not been discarded."""
+    query = select(Lot).order_by(Lot.standard, Lot.nominal, Lot.expires_on.desc(), Lot.lot_number)
+    if usable_standard is not None:
+        query = query.where(Lot.standard == usable_standard, Lot.discarded_on.is_(None))
+    return session.scalars(query).all()
+
+
+def lot_records(session: Session, lot_id: uuid.UUID | None = None) -> Sequence[LotRecord]:
+    """The shelf's log, the oldest first; of one lot or of all."""
+    query = select(LotRecord).order_by(LotRecord.at)
+    return session.scalars(query if lot_id is None else query.where(LotRecord.lot_id == lot_id)).all()
+
+
+def points_of_lots(session: Session, since: datetime | None = None) -> list[tuple[uuid.UUID, str, int]]:
+    """Lot, rinse regime, and how many calibration points were taken from it that way; all, or since a moment."""
+    query = (
+        select(CalibrationPoint.lot_id, CalibrationRun.rinse, func.count())
+        .join(CalibrationRun, CalibrationRun.id == CalibrationPoint.run_id)
+        .group_by(CalibrationPoint.lot_id, CalibrationRun.rinse)
+    )
+    if since is not None:
+        query = query.where(CalibrationPoint.taken_at >= since)
+    return [(row[0], row[1], row[2]) for row in session.execute(query)]
+
+
+def planned_rounds(session: Session, since: datetime) -> Sequence[PlannedRound]:
+    """Rounds that leave after a moment and have not been dropped, the next first."""
+    query = select(PlannedRound).where(PlannedRound.departure > since, ~PlannedRound.dropped)
+    return session.scalars(query.order_by(PlannedRound.departure)).all()
+
+
+def runs_with_lot(session: Session, lot_id: uuid.UUID, limit: int) -> Sequence[CalibrationRun]:
+    """The newest calibrations that a lot served in."""
+    used = select(CalibrationPoint.run_id).where(CalibrationPoint.lot_id == lot_id)
+    query = select(CalibrationRun).where(CalibrationRun.id.in_(used)).order_by(CalibrationRun.started_at.desc())
+    return session.scalars(query.limit(limit)).all()
 
 
 def sites(session: Session) -> Sequence[Site]:
@@ -137,10 +175,25 @@ def last_full_run(session: Session, probe_id: uuid.UUID, before: datetime) -> Ca
     ).first()
 
 
-def signed_since(session: Session, probe_id: uuid.UUID, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
-    """The probe's signed and standing runs within a time, the oldest first."""
-    query = signed_runs(probe_id, until).where(CalibrationSignature.signed_at >= since)
+def newest_of_probes(session: Session, at: datetime, *, usable: bool) -> dict[uuid.UUID, CalibrationRun]:
+    """The newest signed run of every probe before ``at``; only those not judged unfit where ``usable``."""
+    query = signed_runs(None, at).ext(distinct_on(CalibrationRun.probe_id)).order_by(None)
+    if usable:
+        query = query.where(CalibrationSignature.level != "unfit")
+    found = session.scalars(query.order_by(CalibrationRun.probe_id, CalibrationSignature.signed_at.desc()))
+    return {run.probe_id: run for run in found}
+
+
+def signed_since(session: Session, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
+    """Signed and standing runs within a time, the oldest first."""
+    query = signed_runs(None, until).where(CalibrationSignature.signed_at >= since)
     return session.scalars(query.order_by(None).order_by(CalibrationSignature.signed_at)).all()
+
+
+def signed_of_probe(session: Session, probe_id: uuid.UUID, at: datetime) -> Sequence[CalibrationRun]:
+    """A probe's signed and standing runs before ``at``, the oldest first."""
+    query = signed_runs(probe_id, at).order_by(None).order_by(CalibrationSignature.signed_at)
+    return session.scalars(query).all()
 
 
 def open_runs(session: Session) -> Sequence[CalibrationRun]:

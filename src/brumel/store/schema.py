@@ -12,7 +12,7 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, create_engine, text
 
 from brumel.store.database import StoreError
-from brumel.store.models import ADDED_TO, FACTS, OPERATIONAL, REFERENCE
+from brumel.store.models.tables import ADDED_TO, FACTS, OPERATIONAL, REFERENCE
 
 
 def configuration(connection: Connection | None = None) -> Config:

@@ -2,7 +2,7 @@
 
 from alembic import context
 
-from brumel.store.models import Base
+from brumel.store.models.base import Base
 
 context.configure(connection=context.config.attributes["connection"], target_metadata=Base.metadata)
 with context.begin_transaction():

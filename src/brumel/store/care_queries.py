@@ -1,0 +1,110 @@
+"""The questions that services ask of the logs of probes and meters."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from datetime import date, datetime
+from typing import Any, NamedTuple
+
+from sqlalchemy import exists, func, select
+from sqlalchemy.orm import Session
+
+from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto, MeterRecord
+from brumel.store.models.reference import Meter
+
+_RECENT = 12
+"""So many entries of one kind tell a probe's state, and fill the ribbon with its calibrations."""
+
+
+class CareRow(NamedTuple):
+    """What the clocks need of an entry of the care log."""
+
+    probe_id: uuid.UUID
+    care: str
+    at: datetime
+    detail: str
+    good_until: date | None
+    findings: list[Any]
+
+
+def recent_care(session: Session) -> list[CareRow]:
+    """Of each probe the newest standing entries of each kind of care, the oldest first; all that clocks depend on."""
+    newest = func.row_number().over(
+        partition_by=(CareRecord.probe_id, CareRecord.care), order_by=(CareRecord.at.desc(), CareRecord.ordinal.desc())
+    )
+    ranked = (
+        select(CareRecord, newest.label("rank"))
+        .where(~exists().where(CareWithdrawal.care_id == CareRecord.id))
+        .subquery()
+    )
+    c = ranked.c
+    rows = session.execute(
+        select(c.probe_id, c.care, c.at, c.detail, c.good_until, c.findings)
+        .where(c.rank <= _RECENT)
+        .order_by(c.at, c.recorded_at, c.ordinal)
+    )
+    return [CareRow(*row) for row in rows]
+
+
+class InspectionRow(NamedTuple):
+    """What the clocks need of an inspection."""
+
+    probe_id: uuid.UUID
+    at: datetime
+    failed: list[str]
+
+
+def recent_inspections(session: Session) -> list[InspectionRow]:
+    """The newest inspections of each probe, the oldest first."""
+    newest = func.row_number().over(partition_by=Inspection.probe_id, order_by=Inspection.at.desc())
+    c = select(Inspection, newest.label("rank")).subquery().c
+    rows = session.execute(select(c.probe_id, c.at, c.failed).where(c.rank <= _RECENT).order_by(c.at))
+    return [InspectionRow(*row) for row in rows]
+
+
+def care_records(session: Session, probe_id: uuid.UUID) -> Sequence[CareRecord]:
+    """A probe's care log, withdrawn entries too, the oldest first."""
+    query = select(CareRecord).where(CareRecord.probe_id == probe_id)
+    return session.scalars(query.order_by(CareRecord.at, CareRecord.recorded_at, CareRecord.ordinal)).all()
+
+
+def inspections(session: Session, probe_id: uuid.UUID) -> Sequence[Inspection]:
+    """A probe's inspections, the oldest first."""
+    return session.scalars(select(Inspection).where(Inspection.probe_id == probe_id).order_by(Inspection.at)).all()
+
+
+def photographed(session: Session, inspection_ids: Sequence[uuid.UUID]) -> set[uuid.UUID]:
+    """Those of the inspections that have a photo."""
+    query = select(InspectionPhoto.inspection_id).where(InspectionPhoto.inspection_id.in_(inspection_ids))
+    return set(session.scalars(query))
+
+
+def meters(session: Session) -> Sequence[Meter]:
+    """All meters, by label."""
+    return session.scalars(select(Meter).order_by(Meter.label)).all()
+
+
+class MeterRow(NamedTuple):
+    """What the clocks need of an entry of a meter's log."""
+
+    meter_id: uuid.UUID
+    event: str
+    at: datetime
+
+
+def recent_meter_records(session: Session) -> list[MeterRow]:
+    """Of each meter the newest entries of each kind of event, the oldest first."""
+    newest = func.row_number().over(
+        partition_by=(MeterRecord.meter_id, MeterRecord.event),
+        order_by=(MeterRecord.at.desc(), MeterRecord.ordinal.desc()),
+    )
+    c = select(MeterRecord, newest.label("rank")).subquery().c
+    rows = session.execute(select(c.meter_id, c.event, c.at).where(c.rank <= _RECENT).order_by(c.at, c.ordinal))
+    return [MeterRow(*row) for row in rows]
+
+
+def meter_records(session: Session, meter_id: uuid.UUID) -> Sequence[MeterRecord]:
+    """A meter's log, the newest first."""
+    query = select(MeterRecord).where(MeterRecord.meter_id == meter_id)
+    return session.scalars(query.order_by(MeterRecord.at.desc(), MeterRecord.ordinal.desc())).all()

@@ -1,0 +1,69 @@
+"""What all models share: the base with named constraints, and columns that stand in several tables."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import datetime
+from enum import StrEnum
+from typing import Any, ClassVar
+
+from sqlalchemy import (
+    ARRAY,
+    DateTime,
+    Double,
+    MetaData,
+    Text,
+)
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+
+class Base(DeclarativeBase):
+    """Base of all models, with named constraints."""
+
+    metadata = MetaData(
+        naming_convention={
+            "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+            "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+            "ck": "ck_%(table_name)s_%(constraint_name)s",
+            "fk": "fk_%(table_name)s_%(column_0_N_name)s",
+            "pk": "pk_%(table_name)s",
+        }
+    )
+    type_annotation_map: ClassVar[dict[Any, Any]] = {
+        str: Text,
+        float: Double,
+        datetime: DateTime(timezone=True),
+        dict[str, Any]: JSONB,
+        list[Any]: JSONB,
+        list[float]: ARRAY(Double),
+        list[str]: ARRAY(Text),
+    }
+
+
+class Source(StrEnum):
+    """How a value came in."""
+
+    DEVICE = "device"
+    TYPED_MV = "typed-mv"
+    TYPED_PH = "typed-ph"
+
+
+def one_of(column: str, values: type[StrEnum]) -> str:
+    return f"{column} IN ({', '.join(repr(str(v)) for v in values)})"
+
+
+def own_id() -> Mapped[uuid.UUID]:
+    return mapped_column(primary_key=True)
+
+
+class FindingColumns:
+    """A finding as it was when its record was made; the record's own key comes beside it."""
+
+    ordinal: Mapped[int] = mapped_column(primary_key=True)
+    code: Mapped[str]
+    level: Mapped[str]
+    sentence: Mapped[str]
+    remedy: Mapped[str]
+    minutes: Mapped[int | None]
+    source: Mapped[str]

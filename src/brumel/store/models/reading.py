@@ -1,0 +1,84 @@
+"""Site readings, and what stands beside each."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import (
+    BigInteger,
+    CheckConstraint,
+    ForeignKey,
+    Identity,
+    Index,
+)
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from brumel.store.models.base import Base, FindingColumns, Source, one_of, own_id
+from brumel.store.models.reference import Person, Probe, Site
+
+
+class Reading(Base):
+    """A site reading of pH with the calibration it rests on; an amendment is another row."""
+
+    __tablename__ = "reading"
+    __table_args__ = (
+        CheckConstraint(one_of("source", Source), name="source"),
+        CheckConstraint("(amends_id IS NULL) = (amend_reason IS NULL)", name="amendment_has_reason"),
+        # A reading is amended once; a further change amends the amendment.
+        Index("uq_reading_amends_id", "amends_id", unique=True),
+        Index("ix_reading_taken_at", "taken_at"),
+        Index("ix_reading_site_id_taken_at", "site_id", "taken_at"),
+        Index("ix_reading_probe_id_taken_at", "probe_id", "taken_at"),
+    )
+
+    id: Mapped[uuid.UUID] = own_id()
+    ordinal: Mapped[int] = mapped_column(BigInteger, Identity())
+    site_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("site.id"))
+    probe_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("probe.id"))
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    recorded_at: Mapped[datetime]
+    taken_at: Mapped[datetime]
+    calibration_run_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("calibration_run.id"))
+    source: Mapped[str]
+    mv: Mapped[float | None]
+    temperature_c: Mapped[float]
+    shown_ph: Mapped[float | None]
+    meter_setting_c: Mapped[float | None]
+    ph: Mapped[float]
+    u_ph: Mapped[float]
+    level: Mapped[str]
+    budget: Mapped[list[Any]]
+    working: Mapped[list[Any]]
+    settled: Mapped[bool | None]
+    settling_words: Mapped[str]
+    settling_s: Mapped[float | None]
+    note: Mapped[str]
+    amends_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("reading.id"))
+    amend_reason: Mapped[str | None]
+
+    site: Mapped[Site] = relationship(lazy="selectin")
+    probe: Mapped[Probe] = relationship(lazy="joined", innerjoin=True)
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+    findings: Mapped[list[ReadingFinding]] = relationship(order_by="ReadingFinding.ordinal", viewonly=True)
+    trace: Mapped[ReadingTrace | None] = relationship(viewonly=True)
+
+
+class ReadingTrace(Base):
+    """The samples behind a reading, times in s since immersion."""
+
+    __tablename__ = "reading_trace"
+
+    reading_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("reading.id"), primary_key=True)
+    times_s: Mapped[list[float]]
+    mv: Mapped[list[float]]
+    temperature_c: Mapped[list[float]]
+
+
+class ReadingFinding(FindingColumns, Base):
+    """One finding of a reading, as it was when recorded."""
+
+    __tablename__ = "reading_finding"
+
+    reading_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("reading.id"), primary_key=True)

@@ -1,0 +1,233 @@
+"""Reference tables, which may be changed, and what passes: people, devices, probes, lots, sites."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import date, datetime
+from enum import StrEnum
+from typing import Any
+
+from sqlalchemy import (
+    ARRAY,
+    BigInteger,
+    CheckConstraint,
+    ForeignKey,
+    Identity,
+    Index,
+    Uuid,
+    func,
+    text,
+)
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from brumel.core.kit.shelf import Pack
+from brumel.store.models.base import Base, one_of, own_id
+
+
+class PersonRole(StrEnum):
+    """What a person may do."""
+
+    TECHNICIAN = "technician"
+    SUPERVISOR = "supervisor"
+    READER = "reader"
+
+
+class Person(Base):
+    """Someone who signs in."""
+
+    __tablename__ = "person"
+    __table_args__ = (
+        CheckConstraint(one_of("role", PersonRole), name="role"),
+        CheckConstraint("login = lower(login)", name="login_lower"),
+    )
+
+    id: Mapped[uuid.UUID] = own_id()
+    login: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    role: Mapped[str]
+    password_hash: Mapped[str]
+    active: Mapped[bool] = mapped_column(server_default=text("true"))
+
+
+class LoginAttempt(Base):
+    """An attempt to sign in, by which sign-in is throttled."""
+
+    __tablename__ = "login_attempt"
+    __table_args__ = (Index("ix_login_attempt_login_at", "login", "at"),)
+
+    id: Mapped[int] = mapped_column(BigInteger, Identity(), primary_key=True)
+    login: Mapped[str]
+    address: Mapped[str]
+    at: Mapped[datetime] = mapped_column(server_default=func.now())
+    succeeded: Mapped[bool]
+
+
+class Device(Base):
+    """A probe's line as the application reads it; owned by one link process."""
+
+    __tablename__ = "device"
+
+    id: Mapped[uuid.UUID] = own_id()
+    label: Mapped[str] = mapped_column(unique=True)
+    url: Mapped[str]
+    address: Mapped[str]
+    value_order: Mapped[list[str]]
+    period_s: Mapped[float]
+    clock_rate: Mapped[float] = mapped_column(server_default=text("1"))
+    control: Mapped[str | None]
+    wanted_until: Mapped[datetime | None]
+    status: Mapped[str] = mapped_column(server_default=text("'idle'"))
+    status_words: Mapped[str] = mapped_column(server_default=text("''"))
+
+
+class DeviceSample(Base):
+    """One live sample; operational, pruned by the link. ``time_s`` is the device's own clock, s."""
+
+    __tablename__ = "device_sample"
+    __table_args__ = (Index("ix_device_sample_device_id_seq", "device_id", "seq"),)
+
+    seq: Mapped[int] = mapped_column(BigInteger, Identity(), primary_key=True)
+    device_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("device.id"))
+    time_s: Mapped[float]
+    mv: Mapped[float]
+    temperature_c: Mapped[float]
+    stored_at: Mapped[datetime] = mapped_column(server_default=func.now())
+
+
+class Meter(Base):
+    """A meter: which probes it takes, what it does by itself, how exact it is."""
+
+    __tablename__ = "meter"
+    __table_args__ = (
+        CheckConstraint("memory_records > 0", name="memory"),
+        CheckConstraint("battery_hours > 0", name="battery_hours"),
+    )
+
+    id: Mapped[uuid.UUID] = own_id()
+    label: Mapped[str] = mapped_column(unique=True)
+    serial: Mapped[str] = mapped_column(unique=True)
+    kit: Mapped[str]
+    in_service_on: Mapped[date]
+    takes: Mapped[list[str]]
+    """Kinds of probes, by key."""
+    compensates: Mapped[list[str]]
+    buffer_families: Mapped[list[str]]
+    holds_calibration: Mapped[bool]
+    polarises_off: Mapped[bool]
+    """Whether it keeps a polarographic probe polarised while switched off."""
+    accuracy: Mapped[dict[str, Any]]
+    """For each parameter, in the words of its data sheet: accuracy and resolution."""
+    memory_records: Mapped[int | None]
+    batteries: Mapped[str]
+    battery_hours: Mapped[float | None]
+
+
+class Probe(Base):
+    """A probe in a kit; it may be plugged into a meter, or be read by a device of its own."""
+
+    __tablename__ = "probe"
+
+    id: Mapped[uuid.UUID] = own_id()
+    label: Mapped[str] = mapped_column(unique=True)
+    serial: Mapped[str] = mapped_column(unique=True)
+    kind: Mapped[str]
+    kit: Mapped[str]
+    in_service_on: Mapped[date]
+    device_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("device.id"))
+    meter_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("meter.id"))
+    own_waits: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
+    """Minutes by care event where its leaflet differs from common practice."""
+    device: Mapped[Device | None] = relationship(lazy="joined")
+    meter: Mapped[Meter | None] = relationship(lazy="joined")
+
+
+class Lot(Base):
+    """A bottle or a box of sachets or tablets of one standard."""
+
+    __tablename__ = "lot"
+    __table_args__ = (
+        CheckConstraint("expires_on >= received_on", name="expiry_after_receipt"),
+        CheckConstraint("opened_on >= received_on", name="opened_after_receipt"),
+        CheckConstraint("content > 0", name="content"),
+        CheckConstraint(one_of("pack", Pack), name="pack"),
+        # A buffer without a value buffers nothing.
+        CheckConstraint("standard <> 'ph-buffer' OR nominal IS NOT NULL", name="buffer_has_value"),
+    )
+
+    id: Mapped[uuid.UUID] = own_id()
+    lot_number: Mapped[str] = mapped_column(unique=True)
+    family: Mapped[str]
+    standard: Mapped[str] = mapped_column(server_default=text("'ph-buffer'"))
+    nominal: Mapped[float | None]
+    """Value on the label at 25 °C, in the unit of its standard; none where there is no value."""
+    received_on: Mapped[date]
+    expires_on: Mapped[date]
+    opened_on: Mapped[date | None]
+    open_life_days: Mapped[int]
+    certificate_u: Mapped[float | None]
+    pack: Mapped[str] = mapped_column(server_default=text("'bottle'"))
+    content: Mapped[float | None]
+    """What it held when it came, in the unit of its pack; None where nobody counts."""
+    discarded_on: Mapped[date | None]
+
+    @property
+    def buffer_ph(self) -> float:
+        """The value of a pH buffer's label, at 25 °C."""
+        if self.nominal is None:
+            raise ValueError(f"lot {self.lot_number} is no buffer")
+        return self.nominal
+
+    value_table: Mapped[list[Any] | None]
+
+
+class Site(Base):
+    """A place where readings are taken."""
+
+    __tablename__ = "site"
+
+    id: Mapped[uuid.UUID] = own_id()
+    code: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    water_kind: Mapped[str]
+    visit_every_days: Mapped[int]
+    ranges: Mapped[list[SiteRange]] = relationship(
+        lazy="selectin", order_by="SiteRange.parameter", cascade="all, delete-orphan"
+    )
+
+    def expected(self, parameter: str) -> tuple[float, float] | None:
+        """What the site is expected to show of a parameter, from and to; None where nothing is said."""
+        return next(((r.low, r.high) for r in self.ranges if r.parameter == parameter), None)
+
+
+class SiteRange(Base):
+    """What a site is expected to show of one parameter, in its usual unit."""
+
+    __tablename__ = "site_range"
+    __table_args__ = (CheckConstraint("low < high", name="low_below_high"),)
+
+    site_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("site.id"), primary_key=True)
+    parameter: Mapped[str] = mapped_column(primary_key=True)
+    low: Mapped[float]
+    high: Mapped[float]
+
+
+class PlannedRound(Base):
+    """A round that somebody plans: the plan itself is worked out anew at each look."""
+
+    __tablename__ = "planned_round"
+    __table_args__ = (Index("ix_planned_round_departure", "departure"),)
+
+    id: Mapped[uuid.UUID] = own_id()
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    planned_at: Mapped[datetime]
+    departure: Mapped[datetime]
+    kit: Mapped[str]
+    rinse: Mapped[str]
+    site_ids: Mapped[list[uuid.UUID]] = mapped_column(ARRAY(Uuid))
+    probe_ids: Mapped[list[uuid.UUID]] = mapped_column(ARRAY(Uuid))
+    """Probes chosen by hand, instead of what the kit would give."""
+    without: Mapped[list[str]]
+    """Parameters left out."""
+    done: Mapped[dict[str, Any]]
+    """When each step was ticked off, by key."""
+    dropped: Mapped[bool] = mapped_column(server_default=text("false"))

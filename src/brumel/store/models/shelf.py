@@ -1,0 +1,55 @@
+"""What happens to a lot on the shelf."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import datetime
+from enum import StrEnum
+
+from sqlalchemy import CheckConstraint, ForeignKey, Index
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from brumel.store.models.base import Base, one_of, own_id
+from brumel.store.models.reference import Person
+
+
+class LotEvent(StrEnum):
+    """What is done with a lot."""
+
+    RECEIVED = "received"
+    OPENED = "opened"
+    USED = "used"
+    DISCARDED = "discarded"
+
+
+class LotRecord(Base):
+    """One entry of a lot's log; an amount is in the unit of the lot's pack."""
+
+    __tablename__ = "lot_record"
+    __table_args__ = (
+        CheckConstraint(one_of("event", LotEvent), name="event"),
+        CheckConstraint("(event = 'used') = (amount IS NOT NULL)", name="amount"),
+        CheckConstraint("amount > 0", name="amount_above_nought"),
+        Index("ix_lot_record_lot_id", "lot_id"),
+    )
+
+    id: Mapped[uuid.UUID] = own_id()
+    lot_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("lot.id"))
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime]
+    event: Mapped[str]
+    amount: Mapped[float | None]
+    note: Mapped[str]
+    person: Mapped[Person] = relationship(lazy="selectin")
+
+
+class LotCertificate(Base):
+    """The certificate that came with a lot: a PDF or a picture."""
+
+    __tablename__ = "lot_certificate"
+
+    lot_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("lot.id"), primary_key=True)
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime]
+    media_type: Mapped[str]
+    content: Mapped[bytes]
