@@ -16,7 +16,9 @@ from brumel.core.ph_verdict import judge_ph_run
 from brumel.core.standards.buffers import value_or_none
 from brumel.services import lines
 from brumel.services.signal import Signal
-from brumel.store.models import CalibrationPoint, CalibrationRun, Lot, Person, Probe, Source
+from brumel.store.models.base import Source
+from brumel.store.models.calibration import CalibrationPoint, CalibrationRun
+from brumel.store.models.reference import Lot, Person, Probe
 
 
 @dataclass(frozen=True)
@@ -84,7 +86,7 @@ def point_row(
         "source": Source.DEVICE,
         "mv": signal.mv,
         "temperature_c": signal.temperature_c,
-        "nominal_ph": lot.nominal_ph,
+        "nominal_ph": lot.buffer_ph,
         "family": lot.family,
         "buffer_ph": buffer.nominal_ph if value is None else value,
         "buffer_u_ph": buffer.u_ph,

@@ -32,7 +32,8 @@ from brumel.services.people import may_record, may_withdraw
 from brumel.services.signal import Lens, Signal, signal_since
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models import (
+from brumel.store.models.base import Source
+from brumel.store.models.calibration import (
     AmendmentKind,
     CalibrationAbandonment,
     CalibrationAmendment,
@@ -42,12 +43,8 @@ from brumel.store.models import (
     CalibrationRun,
     CalibrationSignature,
     CalibrationTrace,
-    Lot,
-    Person,
-    Probe,
-    Site,
-    Source,
 )
+from brumel.store.models.reference import Lot, Person, Probe, Site
 
 
 @dataclass(frozen=True)
@@ -166,7 +163,7 @@ class Calibrations:
         view = self.view(run_id)
         chosen = view.step(step)
         buffers = {s.key: lines.buffer_of(s.lot) for s in view.steps}
-        names = {s.key: f"the {s.role} buffer, {s.lot.nominal_ph:.2f}" for s in view.steps}
+        names = {s.key: f"the {s.role} buffer, {s.lot.buffer_ph:.2f}" for s in view.steps}
 
         def look(mv: float, temperature_c: float) -> BufferLook:
             values = {k: value_or_none(b, temperature_c) or b.nominal_ph for k, b in buffers.items()}
@@ -326,9 +323,8 @@ def _step_view(run: CalibrationRun, data: dict[str, Any], lot: Lot, point: Calib
 
 def _waters(session: Session, site_ids: Sequence[uuid.UUID]) -> tuple[float, float] | None:
     sites = [site for site_id in site_ids if (site := session.get(Site, site_id))]
-    if not sites:
-        return None
-    return min(s.expected_ph_low for s in sites), max(s.expected_ph_high for s in sites)
+    reaches = [reach for site in sites if (reach := site.expected("pH"))]
+    return (min(low for low, _ in reaches), max(high for _, high in reaches)) if reaches else None
 
 
 def _chosen_lots(
@@ -340,8 +336,8 @@ def _chosen_lots(
         lot = session.get(Lot, lot_id) if lot_id else None
         if lot is None:
             wrong[f"lot_{role}"] = f"Choose the lot of the {role} buffer."
-        elif not role.admits(lot.nominal_ph):
-            wrong[f"lot_{role}"] = f"A buffer of pH {lot.nominal_ph:.2f} can't be the {role} one: choose another lot."
+        elif not role.admits(lot.buffer_ph):
+            wrong[f"lot_{role}"] = f"A buffer of pH {lot.buffer_ph:.2f} can't be the {role} one: choose another lot."
         else:
             chosen[role] = lot
     return chosen

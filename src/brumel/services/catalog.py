@@ -9,16 +9,35 @@ from datetime import date, datetime, timedelta
 
 from sqlalchemy.orm import Session
 
-from brumel.core.findings import Level
+from brumel.core.findings import Level, verdict
+from brumel.core.holding import holding_spans
+from brumel.core.kit.kinds import Care, ProbeKind
+from brumel.core.kit.readiness import Readiness, State
 from brumel.core.methods.model import Role, limits_of
-from brumel.services import lines
+from brumel.services import lines, upkeep
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models import CalibrationRun, Lot, Probe, Site
+from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.reference import Lot, Probe, Site
 
 _USUAL = timedelta(days=14)
+READY = Readiness(State.READY, None, "", "", (), None)
+
+
+@dataclass(frozen=True)
+class Held:
+    """A calibration over the time that it holds: from the bench, or as a meter reported it.
+
+    ``run_id`` is None where a meter holds it.
+    """
+
+    probe_id: uuid.UUID
+    at: datetime
+    level: Level
+    spans: tuple[tuple[datetime, datetime, Level], ...]
+    run_id: uuid.UUID | None = None
 
 
 @dataclass(frozen=True)
@@ -36,6 +55,36 @@ class ProbeState:
     newest_unfit: CalibrationRun | None = None
     in_use: bool = False
     """Calibrated within the last two weeks: the probes that a day depends on."""
+    readiness: Readiness = READY
+    held: Held | None = None
+    """The newest calibration that was not judged unfit, while it holds."""
+    reported: tuple[Held, ...] = ()
+    """The newest calibrations that its meter holds, the oldest first."""
+
+    @property
+    def kind(self) -> ProbeKind:
+        """What kind of probe it is."""
+        return upkeep.kind_of(self.probe)
+
+    @property
+    def keeps_calibration(self) -> bool:
+        """Whether there is a calibration of it to hold."""
+        return self.kind.holds_days is not None
+
+    @property
+    def on_bench(self) -> bool:
+        """Whether it is calibrated on the bench here; the others by their meter, which reports."""
+        return self.parameter == "pH"
+
+    @property
+    def of_the_day(self) -> bool:
+        """Whether the day depends on it: in use, getting ready, or blocked."""
+        return self.in_use or self.readiness.state is not State.READY
+
+    @property
+    def parameter(self) -> str:
+        """What the probe measures."""
+        return self.kind.parameter
 
 
 @dataclass(frozen=True)
@@ -53,18 +102,18 @@ class Catalog:
     database: Database
     clock: Clock
 
-    def probe_states(self) -> list[ProbeState]:
-        """All probes with what their calibrations are worth now."""
+    def probe_states(self, parameter: str | None = None) -> list[ProbeState]:
+        """All probes, or those of one parameter, with what their calibrations are worth now."""
         with self.database.session() as session:
-            return [probe_state(session, p, self.clock.now()) for p in queries.probes(session)]
+            states = probe_states(session, self.clock.now())
+        return [s for s in states if parameter in (None, s.parameter)]
 
     def probe_state(self, probe_id: uuid.UUID) -> ProbeState:
         """One probe with what its calibration is worth now."""
-        with self.database.session() as session:
-            probe = session.get(Probe, probe_id)
-            if probe is None:
-                raise NotFound("There is no such probe.")
-            return probe_state(session, probe, self.clock.now())
+        found = next((s for s in self.probe_states() if s.probe.id == probe_id), None)
+        if found is None:
+            raise NotFound("There is no such probe.")
+        return found
 
     def sites(self) -> Sequence[Site]:
         """All sites."""
@@ -89,49 +138,87 @@ class Catalog:
         """The lots that can serve as neutral, acid and alkaline buffer, those in date first."""
         today = self.clock.today()
         with self.database.session() as session:
-            choices = [LotChoice(lot, _caution(lot, today)) for lot in queries.lots(session)]
+            choices = [LotChoice(lot, _caution(lot, today)) for lot in queries.lots(session, "ph-buffer")]
         choices.sort(key=lambda c: (bool(c.caution), c.lot.opened_on is None, c.lot.expires_on))
         return {
-            role: [c for c in choices if role.admits(c.lot.nominal_ph)]
+            role: [c for c in choices if role.admits(c.lot.buffer_ph)]
             for role in (Role.NEUTRAL, Role.ACID, Role.ALKALINE)
         }
 
 
-def probe_state(session: Session, probe: Probe, at: datetime) -> ProbeState:
-    """What the probe's calibration is worth at a moment."""
-    run = queries.basis_run(session, probe.id, at)
-    newest = queries.newest_run(session, probe.id, at)
+def probe_states(session: Session, at: datetime, logs: upkeep.Logs | None = None) -> list[ProbeState]:
+    """What every probe's calibration is worth at a moment; ``logs`` where they are read already."""
+    basis = queries.newest_of_probes(session, at, usable=True)
+    newest = queries.newest_of_probes(session, at, usable=False)
+    probes = queries.probes(session)
+    logs = logs or upkeep.Logs.read(session)
+    found = []
+    for p in probes:
+        reported = tuple(held_by_meter(p, logs, at))
+        found.append(_state(p, basis.get(p.id), newest.get(p.id), reported, logs.readiness(p, at), at))
+    return found
+
+
+def _state(
+    probe: Probe,
+    run: CalibrationRun | None,
+    newest: CalibrationRun | None,
+    reported: tuple[Held, ...],
+    ready: Readiness,
+    at: datetime,
+) -> ProbeState:
     newest_unfit = newest if newest is not None and (run is None or newest.id != run.id) else None
-    used = newest is not None and newest.signature is not None and at - newest.signature.signed_at <= _USUAL
+    kind = upkeep.kind_of(probe)
+    held = held_by_run(run) if run is not None else reported[-1] if reported else None
+    last = newest.signature.signed_at if newest and newest.signature else held.at if held else None
+    usual = max(_USUAL, timedelta(days=kind.holds_days[1] if kind.holds_days else 0))
+    used = last is not None and at - last <= usual
 
     def state(level: Level, why: str, until: datetime | None = None) -> ProbeState:
-        return ProbeState(probe, run, level, why, until, newest_unfit, used)
+        return ProbeState(probe, run, level, why, until, newest_unfit, used, ready, held, reported)
 
-    if run is None or run.signature is None:
-        return state(Level.UNFIT, "Never calibrated soundly." if newest_unfit else "No signed calibration.")
-    if newest_unfit:
+    if kind.holds_days is None:
+        return state(Level.SOUND, "It is not calibrated: cross-check it against another method.")
+    if held is None:
+        return state(Level.UNFIT, "Never calibrated soundly." if newest_unfit else "No calibration on record.")
+    if newest_unfit or held.level is Level.UNFIT:
         return state(Level.UNFIT, "The newest calibration was judged unfit.")
-    spans = [(end, level) for begin, end, level in holds(run) if begin <= at <= end]
+    if ready.voided_at is not None and ready.voided_at > held.at:
+        return state(Level.UNFIT, "Something was done since that ends a calibration.")
+    spans = [(end, level) for begin, end, level in held.spans if begin <= at <= end]
     if not spans:
-        return state(Level.UNFIT, f"Its calibration is {lines.age_days(run.signature, at):.0f} days old.")
+        return state(Level.UNFIT, f"Its calibration is {(at - held.at).days} days old.")
     until, level = spans[0]
     if level is Level.SOUND:
         return state(level, "Calibrated.", until)
-    own_fault = run.signature.level == Level.DOUBTFUL
-    return state(level, "Its verdict was doubtful." if own_fault else "Calibrated more than a day ago.", until)
+    own_fault = held.level is Level.DOUBTFUL
+    return state(level, "Its verdict was doubtful." if own_fault else "It is older than it holds soundly.", until)
 
 
-def holds(run: CalibrationRun) -> list[tuple[datetime, datetime, Level]]:
-    """Spans of time over which a signed run holds, and how well."""
-    if run.signature is None or run.signature.level == Level.UNFIT:
-        return []
-    limits = limits_of(run.method["limits"])
-    begin = run.signature.signed_at
-    sound_until = begin + timedelta(days=limits.holds_sound_days)
-    doubtful_until = begin + timedelta(days=limits.holds_doubtful_days)
-    if run.signature.level == Level.DOUBTFUL:
-        return [(begin, doubtful_until, Level.DOUBTFUL)]
-    return [(begin, sound_until, Level.SOUND), (sound_until, doubtful_until, Level.DOUBTFUL)]
+def held_by_run(run: CalibrationRun) -> Held | None:
+    """A signed run over the time that it holds."""
+    if run.signature is None:
+        return None
+    level, begin = Level(run.signature.level), run.signature.signed_at
+    spans = _moments(begin, holding_spans(level, limits_of(run.method["limits"]).holds_days))
+    return Held(run.probe_id, begin, level, spans, run.id)
+
+
+def held_by_meter(probe: Probe, logs: upkeep.Logs, at: datetime) -> list[Held]:
+    """A probe's newest calibrations that its meter holds, as reported, the oldest first; pH has none."""
+    holds_days = upkeep.kind_of(probe).holds_days
+    found = []
+    for row in logs.care.get(probe.id, ()):
+        if row.care == Care.CALIBRATED and holds_days is not None and row.at <= at:
+            level = verdict(lines.findings_of(row.findings))
+            found.append(Held(probe.id, row.at, level, _moments(row.at, holding_spans(level, holds_days))))
+    return found
+
+
+def _moments(
+    begin: datetime, spans: Sequence[tuple[float, float, Level]]
+) -> tuple[tuple[datetime, datetime, Level], ...]:
+    return tuple((begin + timedelta(days=a), begin + timedelta(days=b), level) for a, b, level in spans)
 
 
 def _caution(lot: Lot, today: date) -> str:

@@ -22,6 +22,14 @@ class Clock:
         """A moment in the time zone of the screens."""
         return moment.astimezone(self.timezone)
 
+    def local_time(self, text: str) -> datetime | None:
+        """A local date and time as a form gives it, as a moment; None where it can't be read."""
+        try:
+            typed = datetime.fromisoformat(text)
+        except ValueError:
+            return None
+        return typed if typed.tzinfo else typed.replace(tzinfo=self.timezone)
+
     def today(self) -> date:
         """The local date now."""
         return self.local(self.now()).date()

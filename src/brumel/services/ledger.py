@@ -15,7 +15,8 @@ from brumel.services import lines
 from brumel.services.clock import Clock
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models import CalibrationPoint, CalibrationRun, Reading
+from brumel.store.models.calibration import CalibrationPoint, CalibrationRun
+from brumel.store.models.reading import Reading
 
 PAGE = 50
 

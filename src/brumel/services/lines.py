@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from datetime import date, datetime
+from typing import Any
 
 from sqlalchemy.orm import Session
 
@@ -15,27 +16,23 @@ from brumel.core.methods.model import Use
 from brumel.core.ph_reading_verdict import Basis
 from brumel.core.ph_run import JudgedPoint, PreviousRun
 from brumel.core.standards.buffers import Buffer, buffer_of_label
+from brumel.services import upkeep
 from brumel.store import queries
-from brumel.store.models import (
-    CalibrationFinding,
-    CalibrationPoint,
-    CalibrationRun,
-    CalibrationSignature,
-    Lot,
-    ReadingFinding,
-)
+from brumel.store.models.calibration import CalibrationFinding, CalibrationPoint, CalibrationRun, CalibrationSignature
+from brumel.store.models.reading import ReadingFinding
+from brumel.store.models.reference import Lot
 
 _SECONDS_A_DAY = 86400.0
 
 
 def buffer_of(lot: Lot) -> Buffer:
     """The buffer in a lot's bottle, with the lot's own table and certificate where it has them."""
-    return buffer_of_label(lot.family, lot.nominal_ph, table=lot.value_table, u_ph=lot.certificate_u_ph)
+    return buffer_of_label(lot.family, lot.buffer_ph, table=lot.value_table, u_ph=lot.certificate_u)
 
 
 def lot_label(lot: Lot) -> str:
     """What a technician calls a lot: its value and number."""
-    return f"buffer {lot.nominal_ph:.2f} (lot {lot.lot_number})"
+    return f"buffer {lot.buffer_ph:.2f} (lot {lot.lot_number})"
 
 
 def days_expired(lot: Lot, on: date) -> int:
@@ -112,6 +109,7 @@ def basis_of(session: Session, probe_id: uuid.UUID, at: datetime) -> tuple[Calib
     found = basis_from(run.signature, _worst_sentence(run), at)
     if newest is not None and newest.id != run.id:
         found = replace(found, level=Level.UNFIT, worst="the newest run; the line before it was used.")
+    found = replace(found, voided_by=upkeep.voided_by(session, run.probe, run.signature.signed_at, at))
     return run, found
 
 
@@ -140,6 +138,11 @@ def finding_rows(findings: Iterable[Finding]) -> list[dict[str, object]]:
         }
         for number, f in enumerate(findings)
     ]
+
+
+def findings_of(rows: Iterable[Mapping[str, Any]]) -> list[Finding]:
+    """Findings as they were stored within a record."""
+    return [Finding(r["code"], Level(r["level"]), r["sentence"], r["remedy"], r["minutes"], r["source"]) for r in rows]
 
 
 def stored_findings(rows: Iterable[CalibrationFinding] | Iterable[ReadingFinding]) -> list[Finding]:

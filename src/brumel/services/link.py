@@ -14,7 +14,7 @@ from brumel.core.quantities.ph import MILLIVOLT_RANGE
 from brumel.devices.sdi12 import DeviceError, DeviceGarbled, Sdi12Line
 from brumel.store import queries
 from brumel.store.database import Database, Unreachable
-from brumel.store.models import Device, DeviceSample
+from brumel.store.models.reference import Device, DeviceSample
 
 _IDLE_WAIT_S = 0.5
 _PRUNE_EVERY_S = 60.0
@@ -94,9 +94,9 @@ class Link:
             self._tell(device, "slow", f"The probe answers slowly, after {took:.1f} s: the trace has fewer points.")
         else:
             self._tell(device, "ok", "")
-        self._store(device, found["mv"], found["temperature_c"])
+        self._store(device, found["mv"], found["temperature_c"], read_at=time.time())
 
-    def _store(self, device: Device, mv: float, temperature_c: float) -> None:
+    def _store(self, device: Device, mv: float, temperature_c: float, *, read_at: float) -> None:
         monotonic, epoch = self._started
         time_s = epoch + (time.monotonic() - monotonic) * device.clock_rate
         with self._database.session() as session:
@@ -107,7 +107,7 @@ class Link:
                 .returning(DeviceSample.seq)
             ).scalar_one()
             payload = {
-                "device": str(device.id), "seq": seq, "t": time_s, "mv": mv, "c": temperature_c, "at": time.time(),
+                "device": str(device.id), "seq": seq, "t": time_s, "mv": mv, "c": temperature_c, "at": read_at,
             }  # fmt: skip
             session.execute(select(func.pg_notify(queries.SAMPLE_CHANNEL, json.dumps(payload))))
 

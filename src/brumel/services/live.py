@@ -23,7 +23,7 @@ from brumel.core.settling import Judgement, SettlingRule, judge_settling
 from brumel.services.signal import Lens
 from brumel.store import queries
 from brumel.store.database import Database, Unreachable
-from brumel.store.models import Device
+from brumel.store.models.reference import Device
 
 _WANTED_S = 15.0
 _MARK_EVERY_S = 5.0

@@ -13,9 +13,9 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from brumel.services.errors import Forbidden, InvalidInput
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models import LoginAttempt
-from brumel.store.models import Person as Person  # screens know people through this module
-from brumel.store.models import PersonRole as PersonRole
+from brumel.store.models.reference import LoginAttempt
+from brumel.store.models.reference import Person as Person
+from brumel.store.models.reference import PersonRole as PersonRole
 
 _LOGIN = re.compile(r"[a-z0-9][a-z0-9._-]{1,31}")
 _LEAST_PASSWORD = 10

@@ -30,16 +30,10 @@ from brumel.services.people import may_record
 from brumel.services.signal import signal_since
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models import (
-    CalibrationRun,
-    Person,
-    Probe,
-    Reading,
-    ReadingFinding,
-    ReadingTrace,
-    Site,
-    Source,
-)
+from brumel.store.models.base import Source
+from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.reading import Reading, ReadingFinding, ReadingTrace
+from brumel.store.models.reference import Person, Probe, Site
 
 IDEAL = ElectrodeFit(100.0, 0.0, ASSUMED_U_SLOPE_PERCENT, 10.0, 0.0, (), None)
 """What stands in for a missing calibration: the ideal electrode, wide in its offset (rule of this product)."""
@@ -238,7 +232,7 @@ def correct(measured: Measured, basis: Basis | None, site: Site) -> Corrected:
             basis=basis,
             settled=measured.settled,
             settling_words=measured.settling_words,
-            expected_ph=(site.expected_ph_low, site.expected_ph_high),
+            expected_ph=site.expected("pH"),
             meters_own_line=measured.mv is None,
         ),
         default_limits(),

@@ -1,4 +1,4 @@
-"""Entering probes, lots, sites and devices from a TOML file, all or nothing."""
+"""Entering devices, meters, probes, lots and sites from a TOML file, all or nothing."""
 
 from __future__ import annotations
 
@@ -8,25 +8,27 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
 from brumel.core.errors import CoreError
+from brumel.core.kit.kinds import Care, probe_kind
+from brumel.core.kit.shelf import Pack, standards
+from brumel.core.plan.needs import PARAMETERS
 from brumel.core.standards.buffers import buffer_of_label
 from brumel.services.errors import InvalidInput
+from brumel.services.shelf import PH_BUFFER
 from brumel.store.database import Database
-from brumel.store.models import Base, Device, Lot, Probe, Site
+from brumel.store.models.base import Base
+from brumel.store.models.reference import Device, Lot, Meter, Probe, Site, SiteRange
 
 _KINDS: dict[str, tuple[type[Base], dict[str, type]]] = {
     "devices": (Device, {"label": str, "url": str, "address": str}),
+    "meters": (Meter, {"label": str, "serial": str, "kit": str, "in_service_on": date, "takes": list}),
     "probes": (Probe, {"label": str, "serial": str, "kind": str, "kit": str, "in_service_on": date}),
     "lots": (
         Lot,
-        {
-            "lot_number": str,
-            "family": str,
-            "nominal_ph": float,
-            "received_on": date,
-            "expires_on": date,
-            "open_life_days": int,
-        },
+        {"lot_number": str, "received_on": date, "expires_on": date, "open_life_days": int},
     ),
     "sites": (
         Site,
@@ -34,18 +36,36 @@ _KINDS: dict[str, tuple[type[Base], dict[str, type]]] = {
             "code": str,
             "name": str,
             "water_kind": str,
-            "expected_ph_low": float,
-            "expected_ph_high": float,
             "visit_every_days": int,
         },
     ),
 }
 _OPTIONAL: dict[str, dict[str, Any]] = {
     "devices": {"value_order": ["temperature_c", "mv"], "period_s": 1.0},
-    "probes": {"device": None},
-    "lots": {"opened_on": None, "certificate_u_ph": None, "value_table": None},
-    "sites": {},
+    "probes": {"device": None, "meter": None, "own_waits": {}},
+    "meters": {
+        "compensates": [],
+        "buffer_families": [],
+        "holds_calibration": True,
+        "polarises_off": False,
+        "accuracy": {},
+        "memory_records": None,
+        "batteries": "",
+        "battery_hours": None,
+    },
+    "lots": {
+        "standard": PH_BUFFER,
+        "family": "",
+        "nominal": None,
+        "opened_on": None,
+        "certificate_u": None,
+        "value_table": None,
+        "pack": "bottle",
+        "content": None,
+    },
+    "sites": {"expected": {}},
 }
+_POINTS_TO: dict[str, type[Device] | type[Meter]] = {"device": Device, "meter": Meter}
 
 
 @dataclass(frozen=True)
@@ -73,15 +93,71 @@ class Registry:
         with self.database.session() as session:
             for kind, (model, _) in _KINDS.items():
                 for row in rows[kind]:
-                    label = row.pop("device", None)
-                    if label is not None:
-                        device = session.query(Device).filter_by(label=label).first()
-                        if device is None:
-                            raise InvalidInput({"device": f"No device has the label {label!r}: list it in devices."})
-                        row["device_id"] = device.id
+                    for name, other in _POINTS_TO.items():
+                        label = row.pop(name, None)
+                        if label is not None:
+                            row[f"{name}_id"] = _labelled(session, other, name, label)
+                    expected = row.pop("expected", {})
                     session.add(model(**row))
+                    session.flush()
+                    session.add_all(
+                        SiteRange(site_id=row["id"], parameter=p, low=low, high=high)
+                        for p, (low, high) in expected.items()
+                    )
                 session.flush()
         return {kind: len(found) for kind, found in rows.items()}
+
+
+def _labelled(session: Session, model: type[Device] | type[Meter], name: str, label: str) -> uuid.UUID:
+    found = session.scalar(select(model.id).where(model.label == label))
+    if found is None:
+        raise InvalidInput({name: f"No {name} has the label {label!r}: list it in {name}s."})
+    return found
+
+
+def _lot_problems(row: dict[str, Any]) -> list[str]:
+    """What is wrong with a lot; a lot that is no buffer is a family of its own."""
+    if row["standard"] not in standards():
+        return [f"standard is none of {', '.join(standards())}"]
+    if row["pack"] not in set(Pack):
+        return [f"pack is none of {', '.join(Pack)}"]
+    if row["standard"] == PH_BUFFER:
+        buffer_of_label(row["family"], row["nominal"], table=row["value_table"])
+    elif standards()[row["standard"]].unit and not isinstance(row["nominal"], int | float):
+        return ["nominal is missing"]
+    row["family"] = row["family"] or row["standard"]
+    return []
+
+
+def _probe_problems(row: dict[str, Any]) -> list[str]:
+    """What is wrong with a probe; its kind may be given by key or by name."""
+    row["kind"] = probe_kind(row["kind"]).name
+    return [f"own_waits has {c!r}, which is no care" for c in row["own_waits"] if c not in set(Care)]
+
+
+def _meter_problems(row: dict[str, Any]) -> list[str]:
+    """What is wrong with a meter; the kinds that it takes may be given by key or by name."""
+    row["takes"] = [probe_kind(k).key for k in row["takes"]]
+    return []
+
+
+def _range_problems(row: dict[str, Any]) -> list[str]:
+    """What is wrong with a site's expected ranges."""
+    expected = row["expected"]
+    if not isinstance(expected, dict):
+        return ["expected is not a table of parameters"]
+    found = [f"expected has {p!r}, known are {', '.join(PARAMETERS)}" for p in expected if p not in PARAMETERS]
+    for parameter, reach in expected.items():
+        pair = reach if isinstance(reach, list) and len(reach) == 2 else [0, 0]
+        if not all(isinstance(x, int | float) for x in pair) or not pair[0] < pair[1]:
+            found.append(f"expected {parameter} is not a pair of numbers, the lower first")
+    return found
+
+
+_PROBLEMS = {
+    "lots": _lot_problems, "probes": _probe_problems, "meters": _meter_problems, "sites": _range_problems,
+}  # fmt: skip
+"""What is looked at beyond the types of an entry; may put a row right."""
 
 
 def _row(kind: str, number: int, entry: dict[str, Any], wrong: dict[str, str]) -> dict[str, Any]:
@@ -94,11 +170,12 @@ def _row(kind: str, number: int, entry: dict[str, Any], wrong: dict[str, str]) -
         fits = isinstance(value, wanted) or (wanted is float and isinstance(value, int))
         if value is not None and not fits:
             problems.append(f"{name} is not a {wanted.__name__}")
-    if kind == "lots" and not problems:
+    row = {"id": uuid.uuid4(), **optional, **entry}
+    if not problems and kind in _PROBLEMS:
         try:
-            buffer_of_label(entry["family"], entry["nominal_ph"], table=entry.get("value_table"))
+            problems += _PROBLEMS[kind](row)
         except (CoreError, TypeError, ValueError) as error:
             problems.append(str(error))
     if problems:
         wrong[where] = f"{where}: {'; '.join(problems)}."
-    return {"id": uuid.uuid4(), **optional, **entry}
+    return row

@@ -10,7 +10,8 @@ from brumel.core.findings import Level
 from brumel.services.errors import NotFound
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models import Reading, Site
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import Site
 
 _SHOWN = 60
 
@@ -29,7 +30,7 @@ class HistoryValue:
 class SiteHistory:
     """A site's newest readings, oldest first, and what is expected of it."""
 
-    expected: tuple[float, float]
+    expected: tuple[float, float] | None
     values: tuple[HistoryValue, ...]
 
 
@@ -53,4 +54,4 @@ class Rounds:
                 raise NotFound("There is no such site.")
             found = queries.readings(session, queries.Criteria(site_id=site_id), limit=_SHOWN, findings=False)
             values = tuple(HistoryValue(r.taken_at, r.ph, Level(r.level), r.id) for r in reversed(found))
-            return SiteHistory((site.expected_ph_low, site.expected_ph_high), values)
+            return SiteHistory(site.expected("pH"), values)

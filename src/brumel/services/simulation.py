@@ -13,7 +13,8 @@ from brumel.services import lines
 from brumel.services.errors import InvalidInput
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models import CalibrationRun, Device, Lot, Site
+from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.reference import Device, Lot, Site
 
 ROOM_C = 21.5
 _RINSE_PH = 6.2
@@ -56,7 +57,8 @@ class Simulation:
         with self.database.session() as session:
             site = session.get_one(Site, site_id)
             last = next(iter(queries.readings(session, queries.Criteria(site_id=site_id), limit=1)), None)
-        ph = last.ph if last else (site.expected_ph_low + site.expected_ph_high) / 2
+            expected = site.expected("pH") or (7.0, 7.0)
+        ph = last.ph if last else sum(expected) / 2
         self._place(device, f"the water of {site.name}", ph, last.temperature_c if last else _WATER_C)
 
     def fault(self, device: Device | None, fault: str) -> None:

@@ -3,23 +3,27 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
 
-from sqlalchemy.orm import Session
-
 from brumel.core.findings import Level
-from brumel.services.catalog import ProbeState, holds, probe_state
+from brumel.core.kit.readiness import State
+from brumel.core.methods.model import default_limits
+from brumel.services.catalog import Held, ProbeState, held_by_run, probe_states
 from brumel.services.clock import Clock
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models import CalibrationRun, Probe, Reading, Site
+from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import PlannedRound, Site
 
 _BEFORE, _AFTER = timedelta(hours=10), timedelta(hours=14)
 _CALIBRATE_MINUTES = 12
+_REPORT_MINUTES = 6
 _VISIT_MINUTES = 5
+_SEE_TO_MINUTES = 10
 
 
 @dataclass(frozen=True)
@@ -29,7 +33,8 @@ class Span:
     begin: datetime
     end: datetime
     level: Level
-    run_id: uuid.UUID
+    run_id: uuid.UUID | None
+    """None where a meter holds the calibration."""
 
 
 @dataclass(frozen=True)
@@ -39,7 +44,7 @@ class Mark:
     at: datetime
     level: Level
     kind: str
-    record_id: uuid.UUID
+    record_id: uuid.UUID | None
     words: str
 
 
@@ -60,6 +65,8 @@ class Ribbon:
     now: datetime
     end: datetime
     lanes: tuple[Lane, ...]
+    departures: tuple[tuple[datetime, uuid.UUID], ...] = ()
+    """Rounds planned: when they leave, and their key."""
 
 
 class Action(StrEnum):
@@ -67,7 +74,10 @@ class Action(StrEnum):
 
     RESUME = "resume"
     CALIBRATE = "calibrate"
+    REPORT = "report"
+    LEAVE = "leave"
     VISIT = "visit"
+    PREPARE = "prepare"
 
 
 @dataclass(frozen=True)
@@ -103,20 +113,59 @@ class Today:
         now = self.clock.now()
         begin, end = now - _BEFORE, now + _AFTER
         with self.database.session() as session:
-            lanes = tuple(_lane(session, p, now, begin, end) for p in queries.probes(session))
-        return Ribbon(begin, now, end, lanes)
+            states = probe_states(session, now)
+            since = begin - timedelta(days=default_limits().holds_doubtful_days)
+            held = [h for run in queries.signed_since(session, since, end) if (h := held_by_run(run))]
+            held += [h for s in states for h in s.reported]
+            rounds = queries.planned_rounds(session, begin)
+            within = queries.Criteria(since=begin, until=end)
+            readings = queries.readings(session, within, findings=False)
+        lanes = tuple(
+            _lane(
+                state,
+                [h for h in held if h.probe_id == state.probe.id],
+                [r for r in readings if r.probe_id == state.probe.id],
+                (begin, end),
+            )
+            for state in states
+            if state.of_the_day
+        )
+        departures = tuple((r.departure, r.id) for r in rounds if r.departure < end)
+        return Ribbon(begin, now, end, lanes, departures)
 
     def day(self) -> Day:
         """What the probes are worth, what to do next, and the newest reading of every site."""
         now = self.clock.now()
         with self.database.session() as session:
-            states = tuple(probe_state(session, p, now) for p in queries.probes(session))
+            states = tuple(probe_states(session, now))
             open_runs = queries.open_runs(session)
             newest = queries.last_reading_of_sites(session)
             sites = queries.sites(session)
+            rounds = queries.planned_rounds(session, now)
         latest = tuple((site, newest.get(site.id)) for site in sites)
-        steps = (*_resume(open_runs), *_calibrate(states, open_runs), *self._visits(latest, now))
+        blocked = [s for s in states if s.readiness.state is State.BLOCKED]
+        steps = (
+            *_resume(open_runs),
+            *self._leave(rounds, now),
+            *_prepare(s for s in blocked if s.in_use),
+            *_calibrate(states, open_runs),
+            *self._visits(latest, now),
+            *_prepare(s for s in blocked if not s.in_use),
+        )
         return Day(states, steps, latest)
+
+    def _leave(self, rounds: Sequence[PlannedRound], now: datetime) -> list[NextStep]:
+        """Rounds that leave within a day: their plan says what to do when."""
+        return [
+            NextStep(
+                Action.LEAVE, r.id, f"Get ready for the round at {self.clock.local(r.departure):%H:%M}",
+                f"{r.kit}, {len(r.site_ids)} {'site' if len(r.site_ids) == 1 else 'sites'}. "
+                "Its plan says what to do when.",
+                Level.SOUND, round((r.departure - now).total_seconds() / 60),
+            )
+            for r in rounds
+            if r.departure - now <= _AFTER
+        ]  # fmt: skip
 
     def _visits(self, latest: Sequence[tuple[Site, Reading | None]], now: datetime) -> list[NextStep]:
         due = []
@@ -134,26 +183,25 @@ class Today:
         return [step for _, step in sorted(due, key=lambda d: -d[0])]
 
 
-def _lane(session: Session, probe: Probe, now: datetime, begin: datetime, end: datetime) -> Lane:
-    state = probe_state(session, probe, now)
-    runs = queries.signed_since(session, probe.id, begin - timedelta(days=8), end)
+def _lane(
+    state: ProbeState, held: Sequence[Held], readings: Sequence[Reading], shown: tuple[datetime, datetime]
+) -> Lane:
+    begin, end = shown
     spans = []
-    for index, run in enumerate(runs):
-        until = runs[index + 1].signature.signed_at if index + 1 < len(runs) else end  # type: ignore[union-attr]
+    void = state.readiness.voided_at
+    for index, calibration in enumerate(held):
+        until = held[index + 1].at if index + 1 < len(held) else end
+        if void is not None and calibration.at < void:
+            until = min(until, void)
         spans += [
-            Span(max(a, begin), min(b, until, end), level, run.id)
-            for a, b, level in holds(run)
+            Span(max(a, begin), min(b, until, end), level, calibration.run_id)
+            for a, b, level in calibration.spans
             if a < min(until, end) and min(b, until) > begin
         ]
     marks = [
-        Mark(r.signature.signed_at, Level(r.signature.level), "calibration", r.id, f"Calibrated, {r.signature.level}")
-        for r in runs
-        if r.signature is not None and begin <= r.signature.signed_at <= end
+        Mark(h.at, h.level, "calibration", h.run_id, f"Calibrated, {h.level}") for h in held if begin <= h.at <= end
     ]
-    marks += [
-        Mark(r.taken_at, Level(r.level), "reading", r.id, f"{r.site.name}: pH {r.ph:.2f}")
-        for r in queries.readings(session, queries.Criteria(probe_id=probe.id, since=begin, until=end), findings=False)
-    ]
+    marks += [Mark(r.taken_at, Level(r.level), "reading", r.id, f"{r.site.name}: pH {r.ph:.2f}") for r in readings]
     return Lane(state, tuple(spans), tuple(marks))
 
 
@@ -171,10 +219,21 @@ def _resume(runs: Sequence[CalibrationRun]) -> list[NextStep]:
     ]
 
 
+def _prepare(states: Iterable[ProbeState]) -> list[NextStep]:
+    """Probes that something has to be done to before they can be ready."""
+    return [
+        NextStep(Action.PREPARE, s.probe.id, f"See to {s.probe.label}", f"{s.readiness.why} {s.readiness.do}",
+                 Level.UNFIT, _SEE_TO_MINUTES)
+        for s in states
+    ]  # fmt: skip
+
+
 def _calibrate(states: Sequence[ProbeState], open_runs: Sequence[CalibrationRun]) -> list[NextStep]:
     begun = {run.probe_id for run in open_runs}
     return [
-        NextStep(Action.CALIBRATE, s.probe.id, f"Calibrate {s.probe.label}", s.why, s.level, _CALIBRATE_MINUTES)
+        NextStep(Action.CALIBRATE if s.on_bench else Action.REPORT, s.probe.id, f"Calibrate {s.probe.label}", s.why,
+                 s.level, _CALIBRATE_MINUTES if s.on_bench else _REPORT_MINUTES)
         for s in sorted(states, key=lambda s: (not s.in_use, s.level != Level.UNFIT))
-        if s.level is not Level.SOUND and s.probe.id not in begun
-    ]
+        if s.level is not Level.SOUND and s.probe.id not in begun and s.keeps_calibration
+        if s.readiness.state is State.READY
+    ]  # fmt: skip

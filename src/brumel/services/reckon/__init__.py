@@ -1,0 +1,1 @@
+"""Calculating for people and scripts: units as typed, lines and files, pictures. Needs no database."""

@@ -1,0 +1,125 @@
+"""Many calculations at once: JSON lines in, JSON lines out, in order; a bad line never stops the rest.
+
+JSON alone takes most of the time, so lines are taken in chunks and those of one calculation are worked as
+arrays. What an array can't say (why a line was refused) is found by working that line again alone.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Iterator
+from itertools import islice
+from typing import Any
+
+import numpy as np
+
+from brumel.core.calculation import Calculation, Choice, InvalidInputs, Moment, Points, find
+from brumel.core.reckoning import calculate
+from brumel.services.reckon.faces import plain_outputs
+from brumel.services.reckon.units import typed_inputs
+
+CHUNK = 16_384
+
+Job = tuple[int, str, dict[str, Any]]
+
+
+def batch(lines: Iterable[str]) -> Iterator[str]:
+    """For each line ``{"calc": NAME, "inputs": {…}}`` its outputs or error, in order; blank lines are skipped."""
+    rest = (line for line in lines if not line.isspace())
+    while chunk := list(islice(rest, CHUNK)):
+        yield from _chunk(chunk)
+
+
+def answer_or_error(name: Any, inputs: Any) -> dict[str, Any]:
+    """One calculation as a line of the batch has it."""
+    try:
+        if not isinstance(name, str):
+            raise InvalidInputs({"calc": "calc is missing: it names the calculation."})
+        if not isinstance(inputs, dict):
+            raise InvalidInputs({"inputs": "inputs is missing: an object of names and values."})
+        answer = calculate(name, typed_inputs(find(name), inputs), explain=False)
+    except InvalidInputs as wrong:
+        return {"calc": name, "error": str(wrong)}
+    return {"calc": name, "outputs": plain_outputs(answer)}
+
+
+def _chunk(lines: list[str]) -> list[str]:
+    results: list[str] = [""] * len(lines)
+    groups: dict[tuple[Any, ...], list[Job]] = {}
+    for place, line in enumerate(lines):
+        try:
+            asked = json.loads(line)
+            name, inputs = asked["calc"], asked["inputs"]
+            key = (name, *inputs, *(v for v in inputs.values() if v.__class__ is str))
+            groups.setdefault(key, []).append((place, name, inputs))
+        except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
+            results[place] = _dump(_refused(line))
+    for (name, *_), jobs in groups.items():
+        columns = _columns(name, jobs) if len(jobs) > 1 else None
+        if columns is None:
+            for place, _, inputs in jobs:
+                results[place] = _dump(answer_or_error(name, inputs))
+        else:
+            _together(name, jobs, columns, results)
+    return results
+
+
+def _refused(line: str) -> dict[str, Any]:
+    try:
+        asked = json.loads(line)
+    except (ValueError, RecursionError) as error:
+        return {"calc": None, "error": f"The line is not JSON: {error}."}
+    if not isinstance(asked, dict):
+        return {"calc": None, "error": 'A line must be an object: {"calc": NAME, "inputs": {…}}.'}
+    return answer_or_error(asked.get("calc"), asked.get("inputs"))
+
+
+def _columns(name: str, jobs: list[Job]) -> dict[str, Any] | None:
+    """The inputs of alike lines as arrays; None where they have to be worked one by one."""
+    chosen = _vectorised(name)
+    if chosen is None:
+        return None
+    choices = {i.name for i in chosen.all_inputs if isinstance(i, Choice)}
+    first = jobs[0][2]
+    columns: dict[str, Any] = {}
+    for key, value in first.items():
+        if key in choices:
+            columns[key] = value
+            continue
+        column = [inputs[key] for _, _, inputs in jobs]
+        if not set(map(type, column)) <= {int, float}:
+            return None
+        columns[key] = np.array(column, dtype=float)
+    return columns
+
+
+def _vectorised(name: str) -> Calculation | None:
+    try:
+        chosen = find(name)
+    except InvalidInputs:
+        return None
+    return None if any(isinstance(i, Points | Moment) for i in chosen.inputs) else chosen
+
+
+def _together(name: str, jobs: list[Job], columns: dict[str, Any], results: list[str]) -> None:
+    try:
+        answer = calculate(name, columns, strict=False, explain=False)
+    except InvalidInputs:
+        for place, _, inputs in jobs:
+            results[place] = _dump(answer_or_error(name, inputs))
+        return
+    names = list(answer.outputs)
+    arrays = [np.broadcast_to(np.asarray(answer.outputs[n], dtype=float), len(jobs)) for n in names]
+    good = np.logical_and.reduce([np.isfinite(a) for a in arrays]).tolist()
+    rows = zip(*(a.tolist() for a in arrays), strict=True)
+    # A float's repr is its JSON; all else of a line is the same for the whole group.
+    slots = ", ".join(f"{_dump(n)}: {{!r}}" for n in names)
+    line = "".join(['{{"calc": ', _dump(name), ', "outputs": {{', slots, "}}}}"])
+    for (place, _, inputs), row, fine in zip(jobs, rows, good, strict=True):
+        if fine:
+            results[place] = line.format(*row)
+        else:
+            results[place] = _dump(answer_or_error(name, inputs))
+
+
+_dump = json.JSONEncoder(ensure_ascii=False, allow_nan=False, default=str).encode

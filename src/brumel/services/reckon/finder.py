@@ -1,0 +1,66 @@
+"""Finding a calculation by what one has in hand and what one wants."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from brumel.core.calculation import Calculation, Input, calculations
+
+IN_HAND = {
+    "temperature": ("temperature_c",),
+    "conductivity": ("conductivity_us_cm", "conductivity_ms_cm", "reading_us_cm"),
+    "pH": ("ph", "shown_ph"),
+    "millivolts": ("mv",),
+    "oxygen in mg/L": ("oxygen_mg_l", "evening_mg_l", "later_mg_l"),
+    "oxygen in %": ("oxygen_percent",),
+    "salinity": ("salinity",),
+    "altitude": ("altitude_m",),
+    "a standard": ("buffer", "molarity", "standard_us_cm"),
+    "calibration points": ("points",),
+    "ammonia or ammonium": ("tan_mg_l", "ammonium_n_mg_l"),
+    "hardness and alkalinity": ("calcium_mg_l_caco3", "alkalinity_mg_l_caco3"),
+    "two results": ("first", "second"),
+    "an ion’s charge": ("charge",),
+}
+"""What one may have in hand, and the inputs that it stands for. Other inputs are settings, made on the spot."""
+_SETTINGS_WITH_DEFAULT = {"salinity", "charge"}
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A calculation that fits, and what it needs besides what is in hand."""
+
+    calculation: Calculation
+    needs: tuple[str, ...]
+
+
+def what_one_may_want() -> list[str]:
+    """Labels of all outputs, in the registry's order."""
+    return list(dict.fromkeys(o.label for c in calculations().values() for o in c.outputs))
+
+
+def offers(have: Collection[str], want: str = "") -> list[Offer]:
+    """Calculations that lead to ``want`` and use something in hand; those that need nothing more come first."""
+    found = []
+    for chosen in calculations().values():
+        needs = needed(chosen)
+        if want and want not in {o.label for o in chosen.outputs}:
+            continue
+        used = [n for n in needs if n in have]
+        if have and not used:
+            continue
+        found.append((len(needs) - len(used), -len(used), Offer(chosen, tuple(n for n in needs if n not in have))))
+    if have or want:
+        found.sort(key=lambda entry: entry[:2])
+    return [offer for _, _, offer in found]
+
+
+def needed(chosen: Calculation) -> tuple[str, ...]:
+    """What a calculation wants in hand."""
+    names = {i.name for i in chosen.inputs if not _is_setting(i)}
+    return tuple(hand for hand, inputs in IN_HAND.items() if names.intersection(inputs))
+
+
+def _is_setting(i: Input) -> bool:
+    return i.name in _SETTINGS_WITH_DEFAULT and isinstance(i.default, float)

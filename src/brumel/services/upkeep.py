@@ -1,0 +1,103 @@
+"""From stored care and inspections to the core's readiness."""
+
+from __future__ import annotations
+
+import uuid
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import TypeVar
+
+from sqlalchemy.orm import Session
+
+from brumel.core.kit.kinds import Care, MeterEvent, ProbeKind, probe_kind
+from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, readiness
+from brumel.store import care_queries
+from brumel.store.care_queries import CareRow, InspectionRow, MeterRow
+from brumel.store.models.care import CareRecord
+from brumel.store.models.reference import Probe
+
+Row = TypeVar("Row")
+Key = TypeVar("Key")
+
+
+def kind_of(probe: Probe) -> ProbeKind:
+    """The kind of a stored probe, with the probe's own waits."""
+    return probe_kind(probe.kind).with_waits(probe.own_waits or {})
+
+
+def standing(records: Iterable[CareRecord]) -> list[CareRecord]:
+    """Entries that have not been withdrawn."""
+    return [r for r in records if r.withdrawal is None]
+
+
+def events_of(rows: Iterable[CareRow]) -> list[CareEvent]:
+    """Entries of the log as the core sees them."""
+    return [CareEvent(Care(r.care), r.at, r.detail, r.good_until) for r in rows]
+
+
+def felt(probe: Probe, records: Iterable[MeterRow]) -> Iterator[CareEvent]:
+    """What is done with a meter, as the probe that is plugged into it feels it."""
+    if probe.meter is None:
+        return
+    kept_alive = probe.meter.polarises_off or not kind_of(probe).powered
+    for record in records:
+        words = f"{probe.meter.label} {MeterEvent(record.event).words}"
+        match MeterEvent(record.event):
+            case MeterEvent.BATTERIES_OUT:
+                yield CareEvent(Care.BATTERIES_OUT, record.at, words)
+            case MeterEvent.BATTERIES_IN:
+                yield CareEvent(Care.POWER_BACK, record.at)
+            case MeterEvent.BATTERIES_CHANGED:
+                yield CareEvent(Care.BATTERIES_OUT, record.at, words)
+                yield CareEvent(Care.POWER_BACK, record.at)
+            case MeterEvent.SWITCHED_ON:
+                yield CareEvent(Care.SWITCHED_ON if kept_alive else Care.POWER_BACK, record.at)
+            case MeterEvent.SWITCHED_OFF if not kept_alive:
+                yield CareEvent(Care.UNPLUGGED, record.at, words)
+
+
+@dataclass(frozen=True)
+class Logs:
+    """The newest of all logs, by probe and by meter: read once, enough for every clock."""
+
+    care: Mapping[uuid.UUID, Sequence[CareRow]]
+    inspections: Mapping[uuid.UUID, Sequence[InspectionRow]]
+    meters: Mapping[uuid.UUID | None, Sequence[MeterRow]]
+
+    @classmethod
+    def read(cls, session: Session) -> Logs:
+        """Read them."""
+        return cls(
+            _grouped(care_queries.recent_care(session), lambda r: r.probe_id),
+            _grouped(care_queries.recent_inspections(session), lambda r: r.probe_id),
+            _grouped(care_queries.recent_meter_records(session), lambda r: r.meter_id),
+        )
+
+    def readiness(self, probe: Probe, at: datetime) -> Readiness:
+        """A probe's readiness at a moment."""
+        return readiness(
+            kind_of(probe),
+            [*events_of(self.care.get(probe.id, ())), *felt(probe, self.meters.get(probe.meter_id, ()))],
+            [Inspected(i.at, tuple(i.failed)) for i in self.inspections.get(probe.id, ())],
+            at,
+        )
+
+
+def _grouped(rows: Iterable[Row], key: Callable[[Row], Key]) -> dict[Key, list[Row]]:
+    found: dict[Key, list[Row]] = defaultdict(list)
+    for row in rows:
+        found[key(row)].append(row)
+    return found
+
+
+def voided_by(session: Session, probe: Probe, since: datetime, at: datetime) -> str:
+    """What ended the probe's calibration between two moments, in words; empty where nothing did."""
+    voids = kind_of(probe).voids
+    found = [
+        r
+        for r in standing(care_queries.care_records(session, probe.id))
+        if Care(r.care) in voids and since < r.at <= at
+    ]
+    return Care(found[-1].care).words if found else ""

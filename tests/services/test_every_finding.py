@@ -1,0 +1,188 @@
+"""Every finding once through the whole stack: entered as a technician would, stored, read back from the database."""
+
+from __future__ import annotations
+
+import re
+import uuid
+from collections.abc import Callable, Iterator
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+
+from brumel.core import ph_reading_verdict, ph_verdict
+from brumel.core.findings import Finding
+from brumel.core.quantities.ph import millivolts_from_ph
+from brumel.services.calibrations import TakePoint
+from brumel.services.errors import InvalidInput
+from brumel.services.kit import NewCare
+from brumel.services.readings import NewReading
+from brumel.store.database import Database
+from tests.conftest import NOW
+from tests.services.world import SIDE, World
+
+DAY = timedelta(days=1)
+
+
+@pytest.fixture(scope="module")
+def world(database: Database) -> World:
+    return World(database)
+
+
+def run(world: World, points: dict[str, dict[str, object]], **begin: object) -> tuple[Finding, ...]:
+    """A run on a new probe, with one dict of particulars a step."""
+    run_id = world.begin(world.probe(), **begin)  # type: ignore[arg-type]
+    for step, given in points.items():
+        world.take(run_id, step, **given)  # type: ignore[arg-type]
+    return world.sign(run_id).findings
+
+
+def three(**given: object) -> dict[str, dict[str, object]]:
+    return {step: dict(given) for step in ("neutral", "acid", "alkaline")}
+
+
+def after_a_sound_run(world: World) -> tuple[Finding, ...]:
+    probe = world.probe()
+    world.calibrated(probe, NOW - DAY)
+    return world.calibrated(probe, NOW, slope=95.2).findings
+
+
+def unsettled_point(world: World) -> tuple[Finding, ...]:
+    probe = world.probe(device=True)
+    run_id = world.begin(probe)
+    services = world.at()
+    services.calibrations.immerse(run_id, uuid.uuid4(), "neutral", world.person)
+    world.samples(probe, [3.0 + 0.4 * t for t in range(40)])
+    with pytest.raises(InvalidInput, match="Not stable yet"):
+        services.calibrations.take(run_id, TakePoint(uuid.uuid4(), "neutral"), world.person)
+    take = TakePoint(uuid.uuid4(), "neutral", unsettled_reason="the tide was coming")
+    services.calibrations.take(run_id, take, world.person)
+    return world.sign(run_id).findings
+
+
+RUNS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
+    "slope": ("unfit", lambda w: run(w, three(slope=88.0))),
+    "offset": ("doubtful", lambda w: run(w, three(offset=22.0))),
+    "residual": ("doubtful", lambda w: run(w, three() | {"acid": {"off_ph": 0.16}})),
+    "scatter": ("doubtful", lambda w: run(w, three() | {"acid": {"off_ph": 0.2}})),
+    "check-residual": (
+        "unfit",
+        lambda w: run(
+            w,
+            {"neutral": {}, "side": {}, "opposite": {"off_ph": 0.12}},
+            method=SIDE,
+            sites=(w.site.id,),
+        ),
+    ),
+    "buffers-swapped": (
+        "unfit",
+        lambda w: run(w, {"neutral": {"cup": "4.01"}, "acid": {"cup": "7.00"}, "alkaline": {}}),
+    ),
+    "same-buffer-twice": ("unfit", lambda w: run(w, three() | {"acid": {"cup": "7.00"}})),
+    "same-potential": ("unfit", lambda w: run(w, three(cup="7.00"))),
+    "one-point": ("doubtful", lambda w: run(w, {"neutral": {}})),
+    "family-not-verified": ("sound", lambda w: run(w, {"neutral": {}, "acid": {}})),
+    "mixed-families": ("doubtful", lambda w: run(w, three(), lots={"neutral": "primary 6.865"})),
+    "lot-expired": ("doubtful", lambda w: run(w, three(), lots={"acid": "old 4.01"})),
+    "lot-open-too-long": ("doubtful", lambda w: run(w, three(), lots={"alkaline": "stale 10.01"})),
+    "buffer-temperature": (
+        "doubtful",
+        lambda w: run(w, three(temperature_c=15.0), lots={"neutral": "no table 7.01"}),
+    ),
+    "deviation": ("doubtful", lambda w: run(w, three(deviations=("rinse skipped",)))),
+    "temperatures-apart": ("doubtful", lambda w: run(w, three() | {"acid": {"temperature_c": 28.0}})),
+    "not-bracketing": ("doubtful", lambda w: run(w, {"neutral": {}, "acid": {}}, sites=(w.site.id,))),
+    "changed-since-last": ("doubtful", after_a_sound_run),
+    "not-settled": ("doubtful", unsettled_point),
+}
+
+
+@pytest.mark.parametrize("code", RUNS)
+def test_a_calibrations_finding(world: World, code: str) -> None:
+    level, case = RUNS[code]
+    findings = case(world)
+    assert (code, level) in [(f.code, f.level) for f in findings], findings
+    if level != "sound":
+        assert all(f.remedy for f in findings if f.code == code)
+
+
+def on_probe(world: World, **given: object) -> tuple[Finding, ...]:
+    probe = world.probe()
+    world.calibrated(probe)
+    return world.read(probe, **given).findings
+
+
+def on_line(world: World, *, days: float = 0.0, **electrode: float) -> tuple[Finding, ...]:
+    probe = world.probe()
+    world.calibrated(probe, NOW - days * DAY, **electrode)
+    return world.read(probe).findings
+
+
+def after_an_unfit_run(world: World) -> tuple[Finding, ...]:
+    probe = world.probe()
+    world.calibrated(probe, NOW - timedelta(hours=2))
+    world.calibrated(probe, NOW - timedelta(hours=1), slope=80.0)
+    return world.read(probe).findings
+
+
+def drifting(world: World) -> tuple[Finding, ...]:
+    probe = world.probe(device=True)
+    world.calibrated(probe)
+    world.samples(probe, [-20.0 - 0.5 * t for t in range(40)])
+    services = world.at()
+    new = NewReading(uuid.uuid4(), world.site.id, probe.id, "device", after_seq=0)
+    with pytest.raises(InvalidInput, match="Not stable yet"):
+        services.readings.record(new, world.person)
+    given = {"after_seq": 0, "unsettled_reason": "rain", "mv": None, "temperature_c": None}
+    return world.read(probe, source="device", **given).findings
+
+
+def after_a_new_electrode(world: World) -> tuple[Finding, ...]:
+    probe = world.probe()
+    world.calibrated(probe, NOW - timedelta(hours=2))
+    world.at(NOW - timedelta(hours=1)).kit.log(probe.id, NewCare(uuid.uuid4(), "electrode-changed"), world.person)
+    assert world.at().catalog.probe_state(probe.id).level == "unfit"
+    return world.read(probe).findings
+
+
+READINGS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
+    "calibration-missing": ("unfit", lambda w: w.read(w.probe()).findings),
+    "calibration-old": ("doubtful", lambda w: on_line(w, days=3)),
+    "calibration-doubtful": ("doubtful", lambda w: on_line(w, slope=93.0)),
+    "calibration-unfit": ("unfit", after_an_unfit_run),
+    "calibration-voided": ("unfit", after_a_new_electrode),
+    "not-bracketed": ("doubtful", lambda w: on_probe(w, mv=300.0)),
+    "site-range": ("doubtful", lambda w: on_probe(w, mv=100.0)),
+    "implausible": ("unfit", lambda w: on_probe(w, mv=float(millivolts_from_ph(14.6, 22.0)))),
+    "meters-own-line": ("doubtful", lambda w: on_probe(w, source="typed-ph", mv=None, shown_ph=7.4)),
+    "not-settled": ("doubtful", drifting),
+}
+
+
+@pytest.mark.parametrize("code", READINGS)
+def test_a_readings_finding(world: World, code: str) -> None:
+    level, case = READINGS[code]
+    findings = case(world)
+    assert (code, level) in [(f.code, f.level) for f in findings], findings
+    assert all(f.remedy for f in findings if f.code == code)
+
+
+def test_nothing_is_found_where_all_is_well(world: World) -> None:
+    assert {f.level for f in on_line(world)} <= {"sound"}
+    assert world.calibrated(world.probe()).level == "sound"
+
+
+def test_old_and_unfit_after_a_week(world: World) -> None:
+    assert ("calibration-old", "unfit") in [(f.code, f.level) for f in on_line(world, days=8)]
+
+
+def codes(module: object) -> Iterator[str]:
+    source = Path(str(module.__file__)).read_text(encoding="utf-8")  # type: ignore[attr-defined]
+    yield from re.findall(r'^\s+"([a-z]+(?:-[a-z]+)*)"(?:,| if)', source, re.MULTILINE)
+    yield from re.findall(r'else "([a-z-]+)",', source)
+    yield from re.findall(r'Finding\("([a-z-]+)"', source)
+
+
+def test_every_finding_of_the_core_has_its_case() -> None:
+    assert set(codes(ph_verdict)) == set(RUNS)
+    assert set(codes(ph_reading_verdict)) == set(READINGS)

@@ -1,0 +1,274 @@
+"""Plans from what is stored: waters, kit, care, clocks, calibrations, lots; re-planned when any of them changes."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from datetime import timedelta
+from itertools import count
+
+import pytest
+from icalendar import Calendar
+
+from brumel.services.calendar import calendar_of
+from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.kit import NewCare
+from brumel.services.plan import DayPlan
+from brumel.services.planned_rounds import NewRound
+from brumel.store.database import Database
+from tests.conftest import NOW
+from tests.services.world import World
+
+_kits = count(1)
+
+
+@pytest.fixture(scope="module")
+def world(database: Database) -> World:
+    return World(database)
+
+
+class Round:
+    """A kit of its own with these kinds of probes, and a round to a water that asks for these parameters."""
+
+    def __init__(self, world: World, *kinds: str, minutes: int, **expected: tuple[float, float]) -> None:
+        self.world, self.kit = world, f"Kit {next(_kits)}"
+        self.probes = [world.other_probe(kind, kit=self.kit) for kind in kinds]
+        self.labels = [world.at().catalog.probe_state(p).probe.label for p in self.probes]
+        self.sites = [world.water("Water", **expected)]
+        self.new = NewRound(uuid.uuid4(), NOW + timedelta(minutes=minutes), self.kit, "distilled-once", self.sites)
+        self.id = world.at().planned.save(self.new, world.person)
+
+    def plan(self, minutes_later: float = 0) -> DayPlan:
+        return self.world.at(NOW + timedelta(minutes=minutes_later)).planned.plan(self.id)
+
+    def leave(self, minutes: int) -> DayPlan:
+        departure = NOW + timedelta(minutes=minutes)
+        changed = NewRound(self.id, departure, self.kit, "distilled-once", self.sites)
+        self.world.at().planned.save(changed, self.world.person)
+        return self.plan()
+
+    def tick(self, key: str, minutes_later: float = 0) -> None:
+        self.world.at(NOW + timedelta(minutes=minutes_later)).planned.tick(self.id, key, self.world.person)
+
+    def take(self, field: str, words: str) -> DayPlan:
+        """Take the way out that begins with these words."""
+        ways = [w for m in self.plan().missing for w in m.ways if w.words.startswith(words)]
+        assert ways, self.plan().missing
+        self.world.at().planned.take_way(self.id, ways[0].field, ways[0].value, self.world.person)
+        assert ways[0].field == field
+        return self.plan()
+
+
+PH, OXYGEN = (6.5, 8.5), (4.0, 9.0)
+
+
+def names(found: DayPlan) -> list[str]:
+    return [s.name for s in found.steps]
+
+
+def log(world: World, probe_id: uuid.UUID, care: str, minutes_ago: float = 0, **given: object) -> None:
+    moment = world.at(NOW - timedelta(minutes=minutes_ago))
+    moment.kit.log(probe_id, NewCare(uuid.uuid4(), care, **given), world.person)  # type: ignore[arg-type]
+
+
+def inspect(world: World, probe_id: uuid.UUID, *, passes: bool, minutes_ago: float = 0) -> None:
+    kit = world.at(NOW - timedelta(minutes=minutes_ago)).kit
+    answers = {q.key: passes for q in kit.life(probe_id).card.kind.inspection}
+    kit.inspect(probe_id, uuid.uuid4(), answers, "", world.person)
+
+
+def test_a_probe_that_was_not_cleaned_is_cleaned_soaked_and_calibrated(world: World) -> None:
+    found = Round(world, "ph-combination", minutes=300, pH=PH).plan()
+    assert names(found) == ["inspect", "clean", "rinse, into storage solution", "calibrate", "pack"]
+    soak, calibrate = found.steps[2], found.steps[3]
+    assert calibrate.begin >= soak.until
+    assert found.steps[-1].until <= NOW + timedelta(minutes=300)
+    assert found.missing == ()
+    assert "never with chlorine" in found.steps[1].caution
+
+
+def test_a_sound_clean_inspected_probe_is_only_packed(world: World) -> None:
+    day = Round(world, "ph-combination", minutes=60, pH=PH)
+    probe = world.at().catalog.probe_state(day.probes[0]).probe
+    log(world, probe.id, "cleaned", 2 * 24 * 60)
+    world.calibrated(probe, NOW - timedelta(hours=1))
+    assert names(day.plan()) == ["inspect", "pack"]
+    inspect(world, probe.id, passes=True, minutes_ago=30)
+    assert names(day.plan()) == ["pack"]
+    assert "calibrate" in names(day.leave(24 * 60))
+
+
+def test_the_sites_say_what_is_measured_and_the_kit_what_goes(world: World) -> None:
+    day = Round(
+        world, "ph-combination", "orp", "conductivity-1", minutes=600, pH=PH, oxygen=OXYGEN, conductivity=(500, 900)
+    )
+    found = day.plan()
+    assert found.parameters == ("pH", "oxygen", "conductivity")
+    assert {s.parameter for s in found.going} == {"pH", "conductivity"}
+    assert [m.what for m in found.missing] == ["oxygen"]
+    assert f"{day.kit} has no probe for it." in found.missing[0].why
+    without = day.take("without", "Leave oxygen out")
+    assert without.missing == ()
+    assert without.parameters == found.parameters
+
+
+def test_a_changed_membrane_moves_the_plan_and_a_short_day_leaves_it_out(world: World) -> None:
+    day = Round(world, "oxygen-polarographic", "ph-combination", minutes=30, oxygen=OXYGEN, pH=PH)
+    oxygen = day.probes[0]
+    log(world, oxygen, "membrane-changed")
+    short = day.plan()
+    late = next(m for m in short.missing if m.what == day.labels[0])
+    # 90 min of polarisation, in which it is looked at and warms up; then calibrate 6, pack 2 (common practice).
+    assert f"{90 + 6 + 2 - 30} minutes after departure" in late.why
+    assert short.leaves_earliest is not None
+    moved = day.take("departure", "Leave when all are ready")
+    assert moved.missing == ()
+    assert moved.round.departure == short.leaves_earliest
+    calibrate = next(s for s in moved.steps if s.name == "calibrate" and s.probe.probe.id == oxygen)
+    assert calibrate.begin >= NOW + timedelta(minutes=90)
+
+
+def test_a_failed_inspection_takes_the_probe_out_and_offers_another(world: World) -> None:
+    day = Round(world, "orp", minutes=300, ORP=(600, 780))
+    world.other_probe("orp", kit="Elsewhere")
+    inspect(world, day.probes[0], passes=False)
+    found = day.plan()
+    assert found.steps == ()
+    assert "Failed its inspection" in found.missing[0].why
+    taken = day.take("probe", "Take orp")
+    assert [s.parameter for s in taken.going] == ["ORP"]
+    assert taken.going[0].probe.kit != day.kit
+    assert taken.steps[-1].until <= taken.round.departure
+    inspect(world, day.probes[0], passes=True)
+    assert world.at().catalog.probe_state(day.probes[0]).readiness.state == "ready"
+
+
+def test_of_two_the_readier_goes(world: World) -> None:
+    day = Round(world, "orp", "orp", minutes=300, ORP=(600, 780))
+    log(world, day.probes[0], "dropped")
+    assert [s.probe.id for s in day.plan().going] == [day.probes[1]]
+
+
+@pytest.mark.parametrize(
+    ("care", "given", "first"),
+    [
+        ("unplugged", {}, "give it power, let it polarise"),
+        ("dropped", {}, "inspect"),
+    ],
+)
+def test_what_blocks_becomes_a_task(world: World, care: str, given: dict[str, str], first: str) -> None:
+    day = Round(world, "oxygen-polarographic", minutes=300, oxygen=OXYGEN)
+    log(world, day.probes[0], care, 120, **given)
+    found = day.plan()
+    assert found.missing == ()
+    assert found.steps[0].name == first
+    assert "calibrate" in names(found)
+
+
+def test_ticking_off_plans_at_once_keeps_the_wait_and_goes_into_the_log(world: World) -> None:
+    day = Round(world, "ph-combination", minutes=600, pH=PH)
+    first = day.plan()
+    keys = [s.key for s in first.steps]
+    day.tick(keys[0])
+    assert [s.key for s in day.plan().steps] == keys[1:]
+    day.tick(keys[1], 10)
+    storage = day.plan(11).steps[0]
+    assert storage.begin >= NOW + timedelta(minutes=10 + 15)  # it is in the cleaning solution until then
+    day.tick(keys[2], 26)
+    care = [h.words for h in world.at(NOW + timedelta(minutes=30)).kit.life(day.probes[0]).happenings]
+    assert any(w.startswith("Cleaned, cleaning solution") for w in care)
+    assert any(w.startswith("Stored, storage solution") for w in care)
+    after = day.plan(30)
+    assert names(after) == ["calibrate", "pack"]
+    assert after.steps[0].begin >= NOW + timedelta(minutes=26 + 120)
+    world.at().planned.untick(day.id, world.person)
+    assert "inspect" in names(day.plan(30))
+
+
+def test_a_step_ticked_twice_or_gone_does_nothing(world: World) -> None:
+    day = Round(world, "orp", minutes=600, ORP=(600, 780))
+    before = names(day.plan())
+    day.tick("nothing/inspect")
+    day.tick(day.plan().steps[0].key)
+    day.tick(f"{day.labels[0]}/inspect")
+    assert names(day.plan()) == before[1:]
+
+
+def test_ions_are_calibrated_last(world: World) -> None:
+    day = Round(
+        world, "ammonium", "ph-combination", "conductivity-1", minutes=700,
+        ammonium=(5, 25), pH=PH, conductivity=(500, 900),
+    )  # fmt: skip
+    last = [s.probe.parameter for s in day.plan().steps if s.name == "calibrate"]
+    assert last[-1] == "ammonium"
+
+
+def test_standards_bracket_the_waters_and_come_from_lots_that_serve(world: World) -> None:
+    found = Round(world, "ph-combination", "ammonium", minutes=600, pH=PH, ammonium=(5, 25)).plan()
+    by_name = {s.need.what: s for s in found.standards}
+    assert list(by_name) == [
+        "pH buffer, neutral", "pH buffer, acid", "pH buffer, alkaline", "ammonium standard, low",
+        "ammonium standard, high",
+    ]  # fmt: skip
+    assert all(e.lot.lot_number != "old 4.01" for e in by_name["pH buffer, acid"].lots)
+    assert by_name["ammonium standard, low"].lots == ()
+    assert "shopping list" in by_name["ammonium standard, low"].need.caution
+
+
+@pytest.mark.parametrize(
+    ("minutes", "kit", "rinse", "sites", "fields"),
+    [
+        (-1, "Kit", "distilled-once", "site", {"departure"}),
+        (30_000, "Kit", "distilled-once", "site", {"departure"}),
+        (60, "Kit", "distilled-once", "", {"sites"}),
+        (60, "Kit", "distilled-once", "unknown", {"sites"}),
+        (60, "No such kit", "spit", "site", {"kit", "rinse"}),
+    ],
+)
+def test_what_cannot_be_planned_is_said(
+    world: World, minutes: int, kit: str, rinse: str, sites: str, fields: set[str]
+) -> None:
+    world.probe()
+    chosen: Sequence[uuid.UUID] = {"site": [world.site.id], "": [], "unknown": [uuid.uuid4()]}[sites]
+    new = NewRound(uuid.uuid4(), NOW + timedelta(minutes=minutes), kit, rinse, chosen)
+    with pytest.raises(InvalidInput) as wrong:
+        world.at().planned.save(new, world.person)
+    assert set(wrong.value.fields) == fields
+
+
+def test_a_way_out_that_is_no_more_is_refused_and_a_dropped_round_is_gone(world: World) -> None:
+    day = Round(world, "orp", minutes=300, ORP=(600, 780))
+    for field, value in (("departure", "soon"), ("probe", str(uuid.uuid4())), ("probe", "x")):
+        with pytest.raises(InvalidInput, match="no longer there"):
+            world.at().planned.take_way(day.id, field, value, world.person)
+    assert day.id in {r.id for r in world.at().planned.ahead()}
+    world.at().planned.drop(day.id, world.person)
+    assert day.id not in {r.id for r in world.at().planned.ahead()}
+    with pytest.raises(NotFound):
+        day.plan()
+
+
+def test_a_round_that_has_left_is_planned_no_more(world: World) -> None:
+    day = Round(world, "orp", minutes=30, ORP=(600, 780))
+    gone = day.plan(minutes_later=40)
+    assert (gone.steps, gone.missing) == ((), ())
+    assert [s.parameter for s in gone.going] == ["ORP"]
+    assert day.id not in {r.id for r in world.at(NOW + timedelta(minutes=40)).planned.ahead()}
+
+
+def test_a_round_planned_is_on_today_and_in_the_ribbon(world: World) -> None:
+    day = Round(world, "orp", minutes=300, ORP=(600, 780))
+    assert any(s.action == "leave" and s.target == day.id for s in world.at().today.day().steps)
+    assert (NOW + timedelta(minutes=300), day.id) in world.at().today.ribbon().departures
+
+
+def test_the_calendar_has_an_alarm_for_every_step(world: World) -> None:
+    day = Round(world, "ph-combination", minutes=300, pH=PH)
+    steps = day.plan().steps
+    read = Calendar.from_ical(calendar_of(day.id, steps, NOW))
+    events = read.walk("VEVENT")
+    assert [str(e["summary"]).split(": ")[1] for e in events] == [s.name for s in steps]
+    assert events[0].decoded("dtstart") == steps[0].begin
+    assert all(len(e.walk("VALARM")) == 1 for e in events)
+    again = Calendar.from_ical(calendar_of(day.id, steps, NOW)).walk("VEVENT")
+    assert [e["uid"] for e in again] == [e["uid"] for e in events]

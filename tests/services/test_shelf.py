@@ -1,0 +1,217 @@
+"""The shelf on the real database: received, opened, used, run out, discarded, ordered; and found from anywhere."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import date, timedelta
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from brumel.core.findings import Level, verdict
+from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until, standards
+from brumel.core.methods.model import CUP_ML
+from brumel.services.calibration_rows import Begin
+from brumel.services.errors import InvalidInput
+from brumel.services.meters import NewMeter
+from brumel.services.planned_rounds import NewRound
+from brumel.services.shelf import NewLot
+from brumel.store.database import Database
+from tests.conftest import NOW
+from tests.services.world import THREE, World
+
+TODAY = NOW.date()
+
+
+@pytest.fixture(scope="module")
+def world(database: Database) -> World:
+    return World(database)
+
+
+def new(number: str, **given_: object) -> NewLot:
+    usual = {
+        "standard": "conductivity",
+        "nominal": 1413.0,
+        "expires_on": TODAY + timedelta(days=200),
+        "content": 500.0,
+    }
+    return NewLot(uuid.uuid4(), lot_number=number, **usual | given_)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("facts", "codes"),
+    [
+        (LotFacts(TODAY, None, 90, None), ["expires-soon"]),
+        (LotFacts(TODAY - timedelta(days=1), None, 90, None), ["expired"]),
+        (LotFacts(date(2027, 1, 1), TODAY - timedelta(days=90), 90, 100.0), []),
+        (LotFacts(date(2027, 1, 1), TODAY - timedelta(days=91), 90, 100.0), ["open-too-long"]),
+        (LotFacts(date(2027, 1, 1), None, 90, CUP_ML - 1), ["empty"]),
+        (LotFacts(date(2027, 1, 1), None, 90, CUP_ML, TODAY), ["discarded"]),
+    ],
+)
+def test_what_speaks_against_a_lot(facts: LotFacts, codes: list[str]) -> None:
+    assert [f.code for f in judge_lot(facts, TODAY)] == codes
+
+
+@given(st.integers(-400, 400), st.integers(0, 400), st.integers(1, 400))
+def test_a_lot_serves_exactly_until_it_says(expires: int, opened: int, life: int) -> None:
+    facts = LotFacts(TODAY + timedelta(days=expires), TODAY - timedelta(days=opened), life, None)
+    for shift in (-1, 0, 1):
+        day = facts.good_until + timedelta(days=shift)
+        if facts.opened_on is not None and day >= facts.opened_on:
+            assert (verdict(judge_lot(facts, day)) is Level.UNFIT) == (shift > 0)
+
+
+def test_a_lots_life(world: World) -> None:
+    shelf, lot = world.at().shelf, new("C-1")
+    assert shelf.receive(lot, world.person) == shelf.receive(lot, world.person)
+    record = uuid.uuid4()
+    for _ in range(2):
+        shelf.open(lot.lot_id, uuid.uuid4(), world.person)
+        shelf.use(lot.lot_id, record, 480.0, "a spill", world.person)
+    view = shelf.view(lot.lot_id)
+    assert [r.event for r in view.records] == ["received", "opened", "used"]
+    assert view.entry.facts.left == 20.0
+    assert view.entry.level is Level.UNFIT
+    assert any("conductivity standard 1413" in w.what for w in world.at().outlook.shopping())
+    with pytest.raises(InvalidInput, match="its record stays"):
+        shelf.discard(lot.lot_id, uuid.uuid4(), "", world.person)
+    shelf.discard(lot.lot_id, uuid.uuid4(), "empty", world.person)
+    assert lot.lot_id not in {e.lot.id for e in shelf.entries()}
+    assert lot.lot_id in {e.lot.id for e in shelf.entries(discarded=True)}
+
+
+def test_calibration_points_count_what_they_take_and_a_discarded_buffer_is_not_offered(world: World) -> None:
+    shelf = world.at().shelf
+    lot = new("T7-NEW", standard="ph-buffer", family="technical", nominal=7.0)
+    shelf.receive(lot, world.person)
+    world.lots["fresh"] = shelf.view(lot.lot_id).entry.lot
+    run_id = world.begin(world.probe(), {"neutral": "fresh"})
+    world.take(run_id, "neutral")
+    view = shelf.view(lot.lot_id)
+    assert view.entry.facts.left == 500.0 - CUP_ML
+    assert [r.id for r in view.runs] == [run_id]
+    offered = world.at().catalog.lots_by_role()
+    assert lot.lot_id in {c.lot.id for choices in offered.values() for c in choices}
+    shelf.discard(lot.lot_id, uuid.uuid4(), "contaminated", world.person)
+    offered = world.at().catalog.lots_by_role()
+    assert lot.lot_id not in {c.lot.id for choices in offered.values() for c in choices}
+    assert world.at().calibrations.view(run_id).step("neutral").lot.id == lot.lot_id
+
+
+@pytest.mark.parametrize(
+    ("wrong", "field"),
+    [
+        ({"lot_number": " "}, "lot_number"),
+        ({"lot_number": "7.00"}, "lot_number"),
+        ({"standard": "gold"}, "standard"),
+        ({"nominal": None}, "nominal"),
+        ({"expires_on": None}, "expires_on"),
+        ({"expires_on": TODAY - timedelta(days=2), "received_on": TODAY - timedelta(days=1)}, "expires_on"),
+        ({"received_on": TODAY + timedelta(days=1)}, "received_on"),
+        ({"content": -5.0}, "content"),
+        ({"open_life_days": 0.0}, "open_life_days"),
+        ({"certificate_u": 0.0}, "certificate_u"),
+        ({"standard": "ph-buffer", "nominal": 7.0}, "family"),
+        ({"standard": "ph-buffer", "nominal": 17.0, "family": "technical"}, "nominal"),
+    ],
+)
+def test_what_cannot_be_received_is_said_in_its_field(world: World, wrong: dict[str, object], field: str) -> None:
+    lot = new(str(wrong.pop("lot_number", "X-1")), **wrong)
+    with pytest.raises(InvalidInput) as refused:
+        world.at().shelf.receive(lot, world.person)
+    assert field in refused.value.fields
+
+
+def test_a_negative_amount_is_refused(world: World) -> None:
+    with pytest.raises(InvalidInput, match="how many mL"):
+        world.at().shelf.use(world.lots["7.00"].id, uuid.uuid4(), -3.0, "", world.person)
+
+
+def test_everything_is_found_by_its_label_or_by_a_code(world: World) -> None:
+    probe, search = world.probe(), world.at().search
+    assert [h.record_id for h in search.hits(probe.label.lower())] == [probe.id]
+    assert [h.record_id for h in search.hits(probe.serial)] == [probe.id]
+    meter = NewMeter(uuid.uuid4(), "M-77", "S-77", "Kit", TODAY, takes=["orp"])
+    world.at().meters.save(meter, world.person)
+    assert [h.record_id for h in search.hits("s-77")] == [meter.meter_id]
+    lot = world.lots["10.01"]
+    assert [h.record_id for h in search.hits(f"https://somewhere/shelf/lots/{lot.id}")] == [lot.id]
+    assert [h.title for h in search.hits("pon")] == ["Pond"]
+    assert search.hits("no such thing") == []
+
+
+def test_every_standard_has_an_open_life() -> None:
+    assert all(s.open_life_days > 0 for s in standards().values())
+
+
+@settings(max_examples=60)
+@given(
+    st.lists(st.tuples(st.integers(0, 400), st.integers(1, 90), st.integers(0, 900)), min_size=1, max_size=4),
+    st.floats(0.1, 60.0),
+)
+def test_more_use_never_makes_the_shelf_last_longer(lots: list[tuple[int, int, int]], daily: float) -> None:
+    facts = [LotFacts(TODAY + timedelta(days=e), TODAY, life, float(left)) for e, life, left in lots]
+    end = lasts_until(facts, daily, TODAY)
+    assert TODAY <= end <= max(max(f.good_until for f in facts), TODAY)
+    assert lasts_until(facts, 2 * daily, TODAY) <= end
+    assert (end - TODAY).days * daily <= sum(f.left or 0.0 for f in facts) + daily
+
+
+def test_sachets_are_counted_one_by_one_and_need_no_opening(world: World) -> None:
+    shelf = world.at().shelf
+    lot = new("S4-01", standard="ph-buffer", family="technical", nominal=4.01, pack="sachets", content=20.0)
+    shelf.receive(lot, world.person)
+    world.lots["sachet"] = shelf.view(lot.lot_id).entry.lot
+    run_id = world.begin(world.probe(), {"acid": "sachet"})
+    world.take(run_id, "acid")
+    world.take(run_id, "acid")  # the repeat took another one
+    entry = shelf.view(lot.lot_id).entry
+    assert (entry.facts.left, entry.facts.unit) == (18.0, "sachets")
+    with pytest.raises(InvalidInput, match="whole number"):
+        shelf.use(lot.lot_id, uuid.uuid4(), 0.5, "", world.person)
+    with pytest.raises(InvalidInput, match="whole number"):
+        shelf.receive(new("S4-02", pack="sachets", content=2.5), world.person)
+
+
+def test_a_rinse_with_the_buffer_takes_more_of_it(world: World) -> None:
+    services = world.at()
+    lot = new("T7-RINSE", standard="ph-buffer", family="technical", nominal=7.0)
+    services.shelf.receive(lot, world.person)
+    by_role = {"neutral": lot.lot_id, "acid": world.lots["4.01"].id, "alkaline": world.lots["10.01"].id}
+    begin = Begin(uuid.uuid4(), world.probe().id, THREE, "deionised-and-buffer", by_role)
+    world.take(services.calibrations.begin(begin, world.person), "neutral")
+    assert services.shelf.view(lot.lot_id).entry.facts.left == 500.0 - 1.5 * CUP_ML
+
+
+def test_a_certificate_is_kept_once_and_is_a_pdf_or_a_picture(world: World) -> None:
+    shelf, lot_id = world.at().shelf, world.lots["10.01"].id
+    for data in (b"", b"MZ\x90 no document", b"%PDF-1.7 cut off"):
+        with pytest.raises(InvalidInput, match="neither a PDF nor a picture"):
+            shelf.attach(lot_id, data, world.person)
+    assert not shelf.view(lot_id).certified
+    shelf.attach(lot_id, b"%PDF-1.7\n...\n%%EOF\n", world.person)
+    assert shelf.view(lot_id).certified
+    assert shelf.certificate(lot_id).media_type == "application/pdf"
+    with pytest.raises(InvalidInput, match="kept already"):
+        shelf.attach(lot_id, b"%PDF-1.7\n...\n%%EOF\n", world.person)
+
+
+def test_what_the_rounds_planned_lack_is_on_the_shopping_list(world: World) -> None:
+    services = world.at()
+    site = world.water("Brine", conductivity=(60_000, 75_000))
+    world.other_probe("conductivity-10", kit="Brine kit")
+    wanted = NewRound(uuid.uuid4(), NOW + timedelta(days=1), "Brine kit", "distilled-once", [site])
+    services.planned.save(wanted, world.person)
+    line = next(w for w in services.outlook.shopping() if "80" in w.what)
+    assert "take 30 mL; there is none" in line.why
+    lot = new("C80", nominal=80_000.0, content=40.0)
+    services.shelf.receive(lot, world.person)
+    assert not any("there is none" in w.why for w in services.outlook.shopping())
+    services.shelf.use(lot.lot_id, uuid.uuid4(), 9.0, "", world.person)
+    again = NewRound(uuid.uuid4(), NOW + timedelta(days=2), "Brine kit", "distilled-once", [site])
+    services.planned.save(again, world.person)
+    assert any("take 60 mL; 31 mL are left" in w.why for w in services.outlook.shopping())
+    services.planned.drop(again.round_id, world.person)
+    assert not any("take 60 mL" in w.why for w in services.outlook.shopping())
