@@ -1,0 +1,389 @@
+"""Hallow Reach: the demonstration's people, probes, lots, sites and a year of work, made from a seed.
+
+Everything here is invented. Dates are relative to the clock's now. Lines, verdicts, corrections and
+findings of the history are computed by the same functions as a technician's own work.
+"""
+
+from __future__ import annotations
+
+import math
+import random
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import insert
+
+from brumel.core.findings import Finding, Level
+from brumel.core.kit.kinds import Care, MeterEvent
+from brumel.core.methods.model import Role, method, methods
+from brumel.core.ph_run import PreviousRun
+from brumel.core.quantities.ph import millivolts_from_ph
+from brumel.demo import places
+from brumel.demo.places import WATERS, Water
+from brumel.services.calibration_rows import (
+    Begin,
+    judge_points,
+    point_row,
+    run_row,
+    signature_row,
+    trace_row,
+)
+from brumel.services.clock import Clock
+from brumel.services.kit import NewCare, care_row
+from brumel.services.lines import age_days, basis_from, buffer_of, finding_rows, judged_point, line_of
+from brumel.services.people import People
+from brumel.services.readings import Measured, NewReading, correct, reading_row
+from brumel.services.signal import Signal
+from brumel.services.upkeep import kind_of
+from brumel.store.database import Database
+from brumel.store.models.base import Base, Source
+from brumel.store.models.calibration import (
+    CalibrationFinding,
+    CalibrationPoint,
+    CalibrationRun,
+    CalibrationSignature,
+    CalibrationTrace,
+)
+from brumel.store.models.care import CareRecord, Inspection, MeterRecord
+from brumel.store.models.reading import Reading, ReadingFinding
+from brumel.store.models.reference import Device, Lot, Person, PlannedRound, Probe, Site, SiteRange
+
+PASSWORD = "hallow-reach"
+_SEED = 20411
+_DAYS = 365
+_THREE, _SIDE = methods()
+_IN_ORDER: tuple[type[Base], ...] = (
+    CalibrationRun,
+    CalibrationPoint,
+    CalibrationTrace,
+    CalibrationSignature,
+    CalibrationFinding,
+    Reading,
+    ReadingFinding,
+    CareRecord,
+    Inspection,
+    MeterRecord,
+)
+
+
+@dataclass(frozen=True)
+class BenchPorts:
+    """Where the simulated bench of this start listens."""
+
+    line: int
+    control: int
+    speed: float
+
+
+def load(database: Database, now: datetime, clock: Clock, progress: Callable[[str], None] = lambda _: None) -> None:
+    """Fill an empty database with Hallow Reach.
+
+    Parameters
+    ----------
+    now
+        The moment that all dates are relative to.
+    clock
+        Gives the time zone.
+    progress
+        Told in words how far the work is.
+    """
+    _Maker(database, now, clock, progress).make()
+
+
+def loaded(database: Database) -> bool:
+    """Whether somebody can sign in already."""
+    with database.session() as session:
+        return session.query(Person).first() is not None
+
+
+def plug_in(database: Database, ports: BenchPorts) -> None:
+    """Point the demonstration's devices to the bench as it listens now."""
+    with database.session() as session:
+        for device in session.query(Device):
+            device.url = f"socket://127.0.0.1:{ports.line}"
+            device.control = f"127.0.0.1:{ports.control}"
+            device.clock_rate = ports.speed
+            device.period_s = 0.2 if ports.speed == 1 else 0.04
+            device.wanted_until = None
+
+
+class _Maker:
+    def __init__(self, database: Database, now: datetime, clock: Clock, progress: Callable[[str], None]) -> None:
+        self.database, self.now, self.zone, self.progress = database, now, clock.timezone, progress
+        self.random = random.Random(_SEED)
+        self.people: dict[str, Person] = {}
+        self.probes: dict[str, Probe] = {}
+        self.meters: dict[str, uuid.UUID] = {}
+        self.sites: dict[str, Site] = {}
+        self.lots: list[Lot] = []
+        self.rows: dict[type[Base], list[dict[str, Any]]] = {model: [] for model in _IN_ORDER}
+        self.signed: dict[str, list[tuple[CalibrationSignature, list[Finding]]]] = {}
+
+    def make(self) -> None:
+        self._reference()
+        days = [self.now - timedelta(days=n) for n in range(_DAYS, 0, -1)]
+        for number, day in enumerate(days):
+            if number % 60 == 0:
+                self.progress(f"a year of work at Hallow Reach: day {number} of {_DAYS}")
+            if day.weekday() < 5:
+                self._day(day)
+        self._today()
+        self._upkeep()
+        with self.database.session() as session:
+            session.add(self._next_round())
+            for model in _IN_ORDER:
+                if self.rows[model]:
+                    session.execute(insert(model), self.rows[model])
+
+    def _id(self) -> uuid.UUID:
+        return uuid.UUID(int=self.random.getrandbits(128), version=4)
+
+    def _reference(self) -> None:
+        people = People(self.database)
+        for login, name, role in (
+            ("mira", "Mira Tolland", "technician"),
+            ("oskar", "Oskar Weir", "supervisor"),
+            ("jun", "Jun Sallow", "reader"),
+        ):
+            self.people[login] = people.add(login, name, role, PASSWORD)
+        devices = [
+            Device(
+                id=self._id(), label=f"Bench probe {address}", url="", address=address,
+                value_order=["temperature_c", "mv"], period_s=0.2, clock_rate=1.0,
+            )
+            for address in "01"
+        ]  # fmt: skip
+        probes = places.probes(self.now.date(), devices)
+        meters = list(places.meters(self.now.date(), self._id))
+        for probe in probes:
+            probe.id = self._id()
+            probe.meter_id = next((m.id for m in meters if m.kit == probe.kit and kind_of(probe).key in m.takes), None)
+        sites = [
+            Site(id=self._id(), code=w.code, name=w.name, water_kind=w.kind, visit_every_days=w.every_days,
+                 ranges=[SiteRange(parameter=p, low=low, high=high) for p, (low, high) in w.expected.items()])
+            for w in WATERS
+        ]  # fmt: skip
+        self.lots = list(places.lots(self.now.date(), _DAYS, self._id))
+        with self.database.session() as session:
+            session.add_all([*devices, *meters])
+            session.flush()
+            session.add_all([*probes, *sites, *self.lots])
+        self.probes = {p.label: p for p in probes}
+        self.meters = {m.label: m.id for m in meters}
+        self.sites = {s.code: s for s in sites}
+
+    def _lot(self, role: Role, at: datetime) -> Lot:
+        """The technical lot in use at a time: the newest that was open."""
+        fitting = [
+            lot
+            for lot in self.lots
+            if lot.family == "technical"
+            and role.admits(lot.buffer_ph)
+            and lot.opened_on is not None
+            and lot.opened_on <= at.date()
+            and lot.lot_number != "T4-2480"
+        ]
+        return max(fitting, key=lambda lot: lot.opened_on or at.date())
+
+    def _next_round(self) -> PlannedRound:
+        """Tomorrow's round with Kit B."""
+        leaves = (self.now + timedelta(days=1)).astimezone(self.zone).replace(hour=8, minute=0, second=0, microsecond=0)
+        sites = [self.sites[code].id for code in ("SHRIMP", "OYSTER", "LIDO")]
+        return PlannedRound(
+            id=self._id(), person_id=self.people["mira"].id, planned_at=self.now, departure=leaves, kit="Kit B",
+            rinse="distilled-once", site_ids=sites, probe_ids=[], without=[], done={},
+        )  # fmt: skip
+
+    def _electrode(self, label: str, at: datetime) -> tuple[float, float]:
+        """True slope, %, and offset, mV, of an electrode at a time: B ages, the others hardly do."""
+        passed = max(1.0 - (self.now - at).total_seconds() / (_DAYS * 86400.0), 0.0)
+        if label == "B-pH":
+            return 98.8 - 6.4 * passed**1.6, -4.0 - 12.5 * passed
+        if label == "C-pH":
+            return 99.4, 1.1
+        return 98.9 - 0.3 * passed, 2.4 + 0.8 * passed
+
+    def _day(self, day: datetime) -> None:
+        number = (self.now - day).days
+        morning = day.astimezone(self.zone).replace(hour=7, minute=20, second=0, microsecond=0)
+        morning += timedelta(minutes=self.random.randint(0, 25))
+        if number == 40:
+            self._calibrate("A-pH", morning, swap=True)
+            morning += timedelta(minutes=25)
+        self._calibrate("A-pH", morning)
+        if number == 12 or (number in {11, 13} and (self.now - timedelta(days=12)).weekday() >= 5):
+            self._calibrate("B-pH", morning + timedelta(minutes=18), school=_SIDE, stale_alkaline=True)
+        elif number > 2 and number % 2 == 0:
+            self._calibrate("B-pH", morning + timedelta(minutes=18))
+        if number in {21, 22} and (number == 21 or (self.now - timedelta(days=21)).weekday() >= 5):
+            self._calibrate("C-pH", morning + timedelta(minutes=40))
+        at = morning + timedelta(minutes=70)
+        for water in WATERS:
+            if number % water.every_days == 0:
+                at += timedelta(minutes=self.random.randint(18, 40))
+                self._read(water, at)
+
+    def _today(self) -> None:
+        """This day's work so far: B and A calibrated, some sites read; the rest is waiting."""
+        self._calibrate("B-pH", self.now - timedelta(days=2, hours=3))
+        self._calibrate("A-pH", self.now - timedelta(hours=4, minutes=5))
+        for water, minutes in ((WATERS[2], 150), (WATERS[3], 95)):
+            self._read(water, self.now - timedelta(minutes=minutes))
+
+    def _upkeep(self) -> None:
+        """Care and inspections: weekly cleaning, a refilled reference, and what is going on with the rest today."""
+        day, hour = timedelta(days=1), timedelta(hours=1)
+        evening = self.now.astimezone(self.zone).replace(hour=17, minute=10, second=0, microsecond=0)
+        for number in range(_DAYS, 0, -1):
+            at = evening - number * day
+            if at.weekday() == 4:
+                for label in ("A-pH", "B-pH"):
+                    self._care(label, Care.CLEANED, at, "cleaning solution", 15.0)
+                    self._care(label, Care.STORED, at + timedelta(minutes=25), "storage solution")
+            if at.weekday() < 5 and number <= 14:
+                self._inspect("A-pH", at - 10 * hour)
+        self._care("B-pH", Care.REFERENCE_REFILLED, evening - 213 * day, "3 mol/L KCl")
+        self._care("A-EC", Care.CLEANED, self.now - 5 * day, "mild detergent", 10.0)
+        self._care("B-ORP", Care.STORED, self.now - 2 * day, "clean tap water")
+        self._care("C-pH", Care.DROPPED, self.now - 3 * day - hour, note="On the slipway.")
+        self._care("B-NH4", Care.TIP_CHANGED, self.now - 9 * hour)
+        self._care("A-DO", Care.MEMBRANE_CHANGED, self.now - timedelta(minutes=40))
+        cap = self.now.date() + 140 * day
+        self._care("B-DO", Care.CAP_CHANGED, self.now - 225 * day, good_until=cap)
+        self._inspect("A-DO", self.now - timedelta(minutes=36))
+        self._reports()
+        rows = self.rows[MeterRecord]
+        for meter, event, ago in (
+            ("A-meter", MeterEvent.BATTERIES_CHANGED, 21 * day),
+            ("B-meter", MeterEvent.BATTERIES_CHANGED, 63 * day),
+            ("B-meter", MeterEvent.SWITCHED_OFF, 26 * hour),
+        ):
+            rows.append({"id": self._id(), "meter_id": self.meters[meter], "person_id": self.people["mira"].id,
+                         "at": self.now - ago, "event": str(event), "note": ""})  # fmt: skip
+
+    def _reports(self) -> None:
+        """What the meters reported of their own calibrations through the year; one cell drifts, one cap ages."""
+        every = {"A-EC": 7, "B-EC": 7, "A-DO": 3, "B-DO": 7, "B-ORP": 14, "B-NH4": 4}
+        membrane = 75.0
+        for label, days in every.items():
+            for number in range(_DAYS - _DAYS % days, 0, -days):
+                passed, noise = 1.0 - number / _DAYS, self.random.gauss
+                if label == "A-DO" and number % 75 < days:
+                    self._care(label, Care.MEMBRANE_CHANGED, self.now - timedelta(days=number, hours=20))
+                measured = {
+                    "A-EC": {"cell-constant": 1.004 + 0.012 * passed + noise(0, 0.004), "as-found": noise(0.3, 0.5)},
+                    "B-EC": {"cell-constant": 10.02 + 0.95 * passed**2 + noise(0, 0.05), "as-found": noise(-0.4, 0.7)},
+                    "A-DO": {"zero": 0.04 + noise(0, 0.02), "gain": 100 + 14 * (1 - number % 75 / membrane)
+                             + noise(0, 1.0), "as-found": 100 + noise(0, 0.6)},
+                    "B-DO": {"zero": 0.02 + noise(0, 0.01), "gain": 100 - 9 * passed + noise(0, 0.7),
+                             "as-found": 100 + noise(0, 0.5)},
+                    "B-ORP": {"check": 3 + 6 * passed + noise(0, 2.0)},
+                    "B-NH4": {"gap": 57.5 - 7.0 * (1 - number % 90 / 90.0) + noise(0, 0.5)},
+                }[label]  # fmt: skip
+                at = self.now - timedelta(days=number - 1, hours=4, minutes=self.random.randint(0, 40))
+                self._care(label, Care.CALIBRATED, at, measured={k: round(v, 3) for k, v in measured.items()})
+
+    def _care(
+        self, label: str, care: Care, at: datetime, detail: str = "", minutes: float | None = None, note: str = "",
+        measured: dict[str, float | None] | None = None, good_until: date | None = None,
+    ) -> None:  # fmt: skip
+        new = NewCare(self._id(), str(care), at, detail, minutes, note, good_until, measured or {})
+        probe, mira = self.probes[label], self.people["mira"]
+        self.rows[CareRecord].append(care_row(new, kind_of(probe), probe.id, mira, at=at, recorded_at=at))
+
+    def _inspect(self, label: str, at: datetime) -> None:
+        probe = self.probes[label]
+        self.rows[Inspection].append(
+            {
+                "id": self._id(), "probe_id": probe.id, "person_id": self.people["mira"].id, "at": at,
+                "answers": {q.key: True for q in kind_of(probe).inspection}, "failed": [], "note": "",
+            }
+        )  # fmt: skip
+
+    def _calibrate(
+        self, label: str, at: datetime, *, school: str = _THREE, swap: bool = False, stale_alkaline: bool = False
+    ) -> None:
+        person = self.people["mira" if self.random.random() < 0.8 else "oskar"]
+        probe = self.probes[label]
+        waters = [w for w in WATERS if w.probe == label]
+        reach = (min(w.reach[0] for w in waters), max(w.reach[1] for w in waters)) if waters else None
+        frozen = method(school).frozen(water_is_alkaline=reach is not None and sum(reach) >= 14.0)
+        lots = {role: self._lot(role, at) for role in (Role.NEUTRAL, Role.ACID, Role.ALKALINE)}
+        begin = Begin(self._id(), probe.id, school, "distilled-once", {})
+        self.rows[CalibrationRun].append(run_row(begin, probe, frozen, lots, reach, person, at=at))
+        chosen = [lots[Role(step["role"])] for step in frozen["steps"]]
+        stood_in = [chosen[1], chosen[0], *chosen[2:]] if swap else chosen
+        room = 20.5 + 2.0 * math.sin(2 * math.pi * at.timetuple().tm_yday / 365.0 - 1.9)
+        before, points = 40.0, []
+        for step, lot, cup in zip(frozen["steps"], chosen, stood_in, strict=True):
+            at += timedelta(seconds=self.random.randint(80, 150))
+            stale = -0.10 if stale_alkaline and lot.buffer_ph > 8 else 0.0
+            signal = self._signal(label, cup, at, room + self.random.gauss(0, 0.2), before, stale)
+            before = signal.mv
+            row = point_row(self._id(), begin.run_id, person, step, lot, signal, at=at, today=at.date())
+            self.rows[CalibrationPoint].append(row)
+            self.rows[CalibrationTrace].append(trace_row(row["id"], signal))
+            points.append(CalibrationPoint(**row, lot=lot))
+        note = "Neutral and acid cups mixed up; done again." if swap else ""
+        self._sign(label, begin.run_id, person, frozen, points, reach, at + timedelta(minutes=1), note)
+
+    def _sign(
+        self,
+        label: str,
+        run_id: uuid.UUID,
+        person: Person,
+        frozen: dict[str, Any],
+        points: list[CalibrationPoint],
+        reach: tuple[float, float] | None,
+        at: datetime,
+        note: str,
+    ) -> None:
+        before = [s for s, _ in self.signed.get(label, []) if s.level != Level.UNFIT and s.slope_origin == "fitted"]
+        previous = PreviousRun(line_of(before[-1]), age_days(before[-1], at)) if before else None
+        fit, findings = judge_points(frozen, points, previous, reach)
+        if fit is None:
+            raise ValueError("a method of the demonstration adjusts to no point")
+        judged = [judged_point(p) for p in points]
+        row = signature_row(run_id, person, fit, findings, judged, at=at, note=note)
+        self.rows[CalibrationSignature].append(row)
+        self.rows[CalibrationFinding] += [{"run_id": run_id, **f} for f in finding_rows(findings)]
+        self.signed.setdefault(label, []).append((CalibrationSignature(**row), findings))
+
+    def _signal(self, label: str, lot: Lot, at: datetime, temperature_c: float, before: float, stale: float) -> Signal:
+        """A settled trace of this electrode in a lot's buffer."""
+        slope, offset = self._electrode(label, at)
+        ph = float(buffer_of(lot).ph_at(temperature_c)) + stale + self.random.gauss(0, 0.004)
+        target = float(millivolts_from_ph(ph, temperature_c, slope, offset))
+        tau = 7.0 if label == "B-pH" else 4.0
+        times = [float(t) for t in range(0, 76, 2)]
+        trace = [target + (before - target) * math.exp(-t / tau) + self.random.gauss(0, 0.04) for t in times]
+        return Signal(
+            mv=round(target, 2), temperature_c=round(temperature_c, 2), settled=True, words="Stable.",
+            elapsed_s=74.0, times_s=times, mv_trace=[round(v, 2) for v in trace],
+            temperature_trace=[round(temperature_c, 2)] * len(times),
+        )  # fmt: skip
+
+    def _read(self, water: Water, at: datetime) -> None:
+        slope, offset = self._electrode(water.probe, at)
+        season = math.sin(2 * math.pi * (at.timetuple().tm_yday - 110) / 365.0)
+        temperature_c = water.mean_c + water.season_c * season + self.random.gauss(0, 0.4)
+        ph = water.ph + water.swing * 0.5 * season + self.random.gauss(0, water.swing * 0.5)
+        mv = float(millivolts_from_ph(ph, temperature_c, slope, offset))
+        measured = Measured(
+            round(temperature_c, 1), round(mv, 1), settled=True, settling_words="Stable.", settling_s=55.0
+        )
+        usable = [(s, f) for s, f in self.signed.get(water.probe, []) if s.level != Level.UNFIT and s.signed_at <= at]
+        basis = run = None
+        if usable:
+            signature, findings = usable[-1]
+            worst = next((f.sentence for f in findings if f.level is not Level.SOUND), "")
+            basis, run = basis_from(signature, worst, at), CalibrationRun(id=signature.run_id)
+        site, probe = self.sites[water.code], self.probes[water.probe]
+        corrected = correct(measured, basis, site)
+        new = NewReading(self._id(), site.id, probe.id, Source.DEVICE)
+        row = reading_row(new, site, probe, self.people["mira"], measured, corrected, run, taken_at=at)
+        self.rows[Reading].append(row)
+        self.rows[ReadingFinding] += [{"reading_id": new.reading_id, **f} for f in finding_rows(corrected.findings)]

@@ -1,0 +1,142 @@
+"""What there is at Hallow Reach, all of it invented: waters, probes, meters, lots."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from brumel.store.models.reference import Device, Lot, Meter, Probe
+
+
+@dataclass(frozen=True)
+class Water:
+    """A site, and what its water is really like."""
+
+    code: str
+    name: str
+    kind: str
+    every_days: int
+    probe: str
+    ph: float
+    swing: float
+    mean_c: float
+    season_c: float
+    expected: dict[str, tuple[float, float]]
+
+    @property
+    def reach(self) -> tuple[float, float]:
+        """What it is expected to show of pH."""
+        return self.expected["pH"]
+
+
+WATERS = (
+    Water("SPRING", "Upland spring intake", "soft upland water", 7, "A-pH", 6.5, 0.15, 8.5, 2.0,
+           {"pH": (5.8, 7.2), "conductivity": (30, 70), "oxygen": (9.0, 13.0)}),
+    Water("REED", "Reed-bed outfall", "reed-bed outfall", 2, "A-pH", 7.1, 0.2, 13.0, 6.0,
+           {"pH": (6.5, 8.0), "ammonium": (5.0, 25.0), "oxygen": (2.0, 9.0)}),
+    Water("TANK", "Greenhouse nutrient reservoir", "nutrient reservoir", 1, "A-pH", 5.9, 0.2, 20.0, 2.0,
+           {"pH": (5.3, 6.7), "conductivity": (1200, 2600)}),
+    Water("POOL", "Training pool", "chlorinated pool", 1, "A-pH", 7.4, 0.12, 27.0, 0.5,
+           {"pH": (7.0, 7.8), "ORP": (650, 780), "chlorine": (1.0, 4.0)}),
+    Water("SHRIMP", "Shrimp pond", "shrimp pond", 1, "B-pH", 8.0, 0.25, 27.5, 2.5,
+           {"pH": (7.4, 8.6), "oxygen": (4.0, 9.0), "conductivity": (18_000, 40_000)}),
+    Water("OYSTER", "Oyster nursery", "sea water", 2, "B-pH", 8.1, 0.08, 14.0, 5.0,
+           {"pH": (7.7, 8.4), "oxygen": (6.0, 11.0), "conductivity": (44_000, 54_000)}),
+    Water("LIDO", "Seawater lido", "sea water pool", 2, "B-pH", 7.7, 0.15, 19.0, 4.0,
+           {"pH": (7.0, 8.2), "ORP": (600, 780), "conductivity": (44_000, 54_000)}),
+)  # fmt: skip
+
+
+_OTHER_LOTS: tuple[tuple[str, float | None, str, int | None, int, str, float], ...] = (
+    ("conductivity", 84.0, "C84-0611", None, 60, "bottle", 500.0),
+    ("conductivity", 1413.0, "C14-0902", 20, 60, "bottle", 500.0),
+    ("conductivity", 12880.0, "C128-0417", None, 60, "sachets", 20.0),
+    ("conductivity", 80000.0, "C80-0209", 9, 60, "bottle", 250.0),
+    ("orp", 220.0, "R220-118", 75, 60, "bottle", 250.0),
+    ("oxygen-zero", None, "Z-2207", None, 1, "sachets", 12.0),
+    ("ammonium", 46.2, "N46-03", 12, 30, "bottle", 250.0),
+    ("ammonium", 4.62, "N5-03", 12, 30, "bottle", 250.0),
+    ("chlorine-reagent", None, "CL-7781", None, 365, "tablets", 46.0),
+    ("storage", None, "S-881", 40, 180, "bottle", 1000.0),
+    ("cleaning", None, "K-114", 200, 365, "bottle", 500.0),
+)
+"""Standard, value, lot number, days since opened, days it keeps open, what it comes in, how much."""
+
+
+def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
+    """Two kits, and a spare in the store; keys and meters come later."""
+    return [
+        Probe(label="A-pH", serial="HR-A-1041", kind="pH glass, combination", kit="Kit A",
+              in_service_on=served - timedelta(days=410), device_id=devices[0].id),
+        Probe(label="B-pH", serial="HR-B-0877", kind="pH glass, refillable", kit="Kit B",
+              in_service_on=served - timedelta(days=760), device_id=devices[1].id),
+        Probe(label="C-pH", serial="HR-C-1203", kind="pH glass, combination", kit="Store",
+              in_service_on=served - timedelta(days=24)),
+        Probe(label="A-DO", serial="HR-A-2207", kind="dissolved oxygen, polarographic", kit="Kit A",
+              in_service_on=served - timedelta(days=300)),
+        Probe(label="A-EC", serial="HR-A-3115", kind="conductivity cell, K 1", kit="Kit A",
+              in_service_on=served - timedelta(days=500)),
+        Probe(label="B-DO", serial="HR-B-2318", kind="dissolved oxygen, optical", kit="Kit B",
+              in_service_on=served - timedelta(days=380)),
+        Probe(label="B-EC", serial="HR-B-3220", kind="conductivity cell, K 10", kit="Kit B",
+              in_service_on=served - timedelta(days=340)),
+        Probe(label="B-ORP", serial="HR-B-4410", kind="ORP platinum", kit="Kit B",
+              in_service_on=served - timedelta(days=420)),
+        Probe(label="B-NH4", serial="HR-B-5093", kind="ammonium tip", kit="Kit B",
+              in_service_on=served - timedelta(days=90)),
+    ]  # fmt: skip
+
+
+def meters(served: date, new_id: Callable[[], uuid.UUID]) -> Iterator[Meter]:
+    """A meter for each kit: one keeps its probes polarised, the other does not."""
+    yield Meter(
+        id=new_id(), label="A-meter", serial="HR-M-0107", kit="Kit A", in_service_on=served - timedelta(days=500),
+        takes=["ph-combination", "conductivity-1", "oxygen-polarographic", "temperature"],
+        compensates=["temperature", "salinity", "pressure"], buffer_families=["technical", "primary"],
+        holds_calibration=True, polarises_off=True,
+        accuracy={"pH": "±0.02, steps of 0.01", "conductivity": "±1 % of full scale, steps of 1 µS/cm",
+                  "oxygen": "±1.5 % of full scale, steps of 0.01 mg/L"},
+        memory_records=400, batteries="4 × AA", battery_hours=100.0,
+    )  # fmt: skip
+    yield Meter(
+        id=new_id(), label="B-meter", serial="HR-M-0211", kit="Kit B", in_service_on=served - timedelta(days=760),
+        takes=["ph-refillable", "conductivity-10", "oxygen-optical", "orp", "ammonium", "temperature"],
+        compensates=["temperature"], buffer_families=["technical"], holds_calibration=True, polarises_off=False,
+        accuracy={"pH": "±0.02, steps of 0.01", "ORP": "±2 mV, steps of 1 mV",
+                  "conductivity": "±1 % of reading, steps of 0.01 mS/cm", "ammonium": "±10 % of reading"},
+        memory_records=2400, batteries="3 × C", battery_hours=160.0,
+    )  # fmt: skip
+
+
+def lots(today: date, days: int, new_id: Callable[[], uuid.UUID]) -> Iterator[Lot]:
+    """A fresh set of technical buffers every 60 days, a primary set, and two bottles past their time."""
+    for number, received in enumerate(range(days + 30, 0, -60)):
+        for nominal in (4.01, 7.00, 10.01):
+            yield Lot(
+                id=new_id(), lot_number=f"T{nominal:.0f}-{2600 + number:04d}", family="technical",
+                nominal=nominal, received_on=today - timedelta(days=received),
+                expires_on=today - timedelta(days=received - 540),
+                opened_on=today - timedelta(days=received - 5),
+                open_life_days=60 if nominal > 8 else 90, content=5000.0,
+                discarded_on=today - timedelta(days=received - 95) if received > 95 else None,
+            )  # fmt: skip
+    for nominal in (4.005, 6.865, 9.180):
+        yield Lot(
+            id=new_id(), lot_number=f"P{nominal:.0f}-0311", family="primary", nominal=nominal,
+            received_on=today - timedelta(days=90), expires_on=today + timedelta(days=270),
+            open_life_days=30, certificate_u=0.005, content=250.0,
+        )  # fmt: skip
+    yield Lot(
+        id=new_id(), lot_number="T4-2480", family="technical", nominal=4.01,
+        received_on=today - timedelta(days=700), expires_on=today - timedelta(days=19),
+        opened_on=today - timedelta(days=60), open_life_days=90,
+    )  # fmt: skip
+    for standard, value, lot_number, opened, life, pack, content in _OTHER_LOTS:
+        yield Lot(
+            id=new_id(), lot_number=lot_number, standard=standard, family=standard, nominal=value,
+            received_on=today - timedelta(days=210), expires_on=today + timedelta(days=155),
+            opened_on=None if opened is None else today - timedelta(days=opened), open_life_days=life,
+            pack=pack, content=content,
+        )  # fmt: skip
