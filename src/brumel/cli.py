@@ -10,7 +10,7 @@ from pathlib import Path
 
 import click
 
-from brumel.launch.cluster import LaunchError
+from brumel.cli_calc import calc
 from brumel.settings import TABLE, Settings, SettingsError, read_settings
 
 
@@ -36,6 +36,9 @@ def main(context: click.Context) -> None:
         context.obj = read_settings()
     except SettingsError as error:
         raise Refused(str(error)) from error
+
+
+main.add_command(calc)
 
 
 @main.command()
@@ -167,6 +170,7 @@ def _refuse(kind: type[BaseException] | None, error: BaseException | None, trace
     del kind, trace
     from sqlalchemy.exc import OperationalError
 
+    from brumel.launch.cluster import LaunchError
     from brumel.services.errors import ServiceError
     from brumel.store.database import StoreError
 

@@ -77,9 +77,7 @@ class Cluster:
             port = int(lines[3])
         except (OSError, ValueError, IndexError):
             return None
-        with socket.socket() as probe:
-            probe.settimeout(2)
-            return port if probe.connect_ex((HOST, port)) == 0 else None
+        return port if answers(port) else None
 
     def url(self, role: str = APPLICATION, database: str = DATABASE) -> str:
         """Where to connect, as one of the three roles."""
@@ -163,6 +161,16 @@ class Cluster:
             return f"The disk of {self.folder} is full: free some space and start again."
         last = (errors.strip().splitlines() or ["no message"])[-1]
         return f"PostgreSQL's {program} failed ({last}); its log is {self.log}."
+
+
+def answers(port: int) -> bool:
+    """Whether something accepts connections on a port of loopback.
+
+    A connection to a port that nobody has can meet itself, where the system chooses that port as its own end.
+    """
+    with socket.socket() as probe:
+        probe.settimeout(2)
+        return probe.connect_ex((HOST, port)) == 0 and probe.getsockname() != probe.getpeername()
 
 
 def free_port() -> int:

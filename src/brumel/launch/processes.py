@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import http.client
 import os
 import signal
 import socket
 import subprocess
 import sys
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from ipaddress import ip_address
 from types import FrameType
 
-from brumel.launch.cluster import HOST, LaunchError
+from brumel.launch.cluster import HOST, LaunchError, answers
 
 _STOP_WITHIN_S = 6.0
 _LOOK_EVERY_S = 0.2
@@ -26,6 +28,7 @@ class Child:
     name: str
     command: list[str]
     restart: bool = True
+    inherits: tuple[int, ...] = ()
     process: subprocess.Popen[bytes] | None = None
     started: int = 0
 
@@ -38,9 +41,12 @@ class Processes:
     children: list[Child] = field(default_factory=list)
     _stopping: bool = False
 
-    def start(self, name: str, *command: str, restart: bool = True) -> None:
-        """Start a child in a session of its own, so that Ctrl-C reaches it through us only."""
-        child = Child(name, list(command), restart)
+    def start(self, name: str, *command: str, restart: bool = True, inherits: tuple[int, ...] = ()) -> None:
+        """Start a child in a session of its own, so that Ctrl-C reaches it through us only.
+
+        ``inherits`` are open files that it takes over under their numbers.
+        """
+        child = Child(name, list(command), restart, inherits)
         self.children.append(child)
         self._launch(child)
 
@@ -78,8 +84,9 @@ class Processes:
     def _launch(self, child: Child) -> None:
         child.started += 1
         child.process = subprocess.Popen(
-            child.command, env=dict(self.environment), stdin=subprocess.DEVNULL, start_new_session=True
-        )
+            child.command, env=dict(self.environment), stdin=subprocess.DEVNULL, start_new_session=True,
+            pass_fds=child.inherits,
+        )  # fmt: skip
 
     def _ask_to_stop(self, number: int, frame: FrameType | None) -> None:
         del number, frame
@@ -91,32 +98,64 @@ def python(*arguments: str) -> list[str]:
     return [sys.executable, *arguments]
 
 
-def gunicorn(factory: str, host: str, port: int, *, workers: int = 2, threads: int = 40) -> list[str]:
+def gunicorn(factory: str, claimed: socket.socket, *, workers: int = 2, threads: int = 40) -> list[str]:
     """The web server. Threads exceed the live streams and pages of a team; each stream holds one."""
     return python(
-        "-m", "gunicorn", f"brumel.launch.wsgi:{factory}()", "--bind", f"{host}:{port}", "--worker-class", "gthread",
+        "-m", "gunicorn", f"brumel.launch.wsgi:{factory}()", "--bind", f"fd://{claimed.fileno()}",
+        "--worker-class", "gthread",
         "--workers", str(workers), "--threads", str(threads), "--graceful-timeout", "2", "--no-control-socket",
         "--log-level", "warning",
     )  # fmt: skip
 
 
-def must_be_free(host: str, port: int) -> None:
-    """Refuse a port that somebody listens on."""
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind((host, port))
-        except OSError as error:
-            raise LaunchError(f"Port {port} can't be used ({error.strerror}): choose another with --port.") from error
+def claim(host: str, port: int) -> socket.socket:
+    """Listen on a port from now on; the web server inherits it, so that nobody takes it while the data are made ready.
+
+    Who comes early waits until the web server takes over.
+
+    Raises
+    ------
+    LaunchError
+        Where somebody has it, or the host or port can't be had.
+    """
+    claimed = socket.socket()
+    claimed.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+    try:
+        claimed.bind((host, port))
+        claimed.listen()
+    except OSError as error:
+        claimed.close()
+        raise LaunchError(f"Port {port} can't be used ({error.strerror}): choose another with --port.") from error
+    return claimed
 
 
 def wait_until_answering(port: int, processes: Processes, timeout_s: float = 30.0) -> None:
     """Wait until something accepts connections on a port of loopback."""
+    _wait(lambda: answers(port), port, processes, timeout_s)
+
+
+def wait_until_served(host: str, port: int, processes: Processes, timeout_s: float = 30.0) -> None:
+    """Wait until the web server answers, whatever it answers."""
+
+    def served() -> bool:
+        connection = http.client.HTTPConnection(HOST if ip_address(host).is_unspecified else host, port, timeout=1)
+        try:
+            connection.request("GET", "/healthy")
+            connection.getresponse()
+        except (OSError, http.client.HTTPException):
+            return False
+        finally:
+            connection.close()
+        return True
+
+    _wait(served, port, processes, timeout_s)
+
+
+def _wait(ready: Callable[[], bool], port: int, processes: Processes, timeout_s: float) -> None:
     deadline = time.monotonic() + timeout_s
     while time.monotonic() < deadline:
-        with socket.socket() as probe:
-            if probe.connect_ex((HOST, port)) == 0:
-                return
+        if ready():
+            return
         dead = next((c for c in processes.children if c.process and c.process.poll() is not None), None)
         if dead is not None:
             raise LaunchError(f"The {dead.name} ended at once; its message stands above.")

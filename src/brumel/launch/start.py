@@ -12,12 +12,12 @@ from pathlib import Path
 
 from brumel import demo
 from brumel.launch.cluster import APPLICATION, OWNER, Cluster, LaunchError, free_port
-from brumel.launch.processes import Processes, gunicorn, must_be_free, python, wait_until_answering
+from brumel.launch.processes import Processes, claim, gunicorn, python, wait_until_answering, wait_until_served
 from brumel.services.clock import Clock
 from brumel.settings import Settings
 from brumel.store import schema
 from brumel.store.database import Database, StoreError
-from brumel.store.models import Device
+from brumel.store.models.reference import Device
 
 
 @dataclass(frozen=True)
@@ -38,9 +38,8 @@ def say(words: str) -> None:
 @contextmanager
 def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processes]:
     """Everything that the demonstration consists of, running; stopped at the end, come what may."""
-    must_be_free("127.0.0.1", options.port)
     cluster = Cluster(settings.data / "demo")
-    with _only_one(cluster.folder):
+    with claim("127.0.0.1", options.port) as claimed, _only_one(cluster.folder):
         if options.fresh:
             say("starting over: the demonstration's data are removed")
             cluster.remove()
@@ -59,9 +58,10 @@ def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processe
                 processes.start("simulated bench", *python("-m", "brumel", "bench-server", *_bench_arguments(ports)))
                 wait_until_answering(ports.control, processes)
                 processes.start("link", *python("-m", "brumel", "link", f"socket://127.0.0.1:{ports.line}"))
-                server = gunicorn("demo", "127.0.0.1", options.port, workers=options.workers)
-                processes.start("web server", *server, restart=False)
-                wait_until_answering(options.port, processes)
+                server = gunicorn("demo", claimed, workers=options.workers)
+                processes.start("web server", *server, restart=False, inherits=(claimed.fileno(),))
+                claimed.close()
+                wait_until_served("127.0.0.1", options.port, processes)
                 yield processes
             finally:
                 processes.stop()
@@ -72,13 +72,12 @@ def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processe
 @contextmanager
 def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
     """The application for real work, without demonstration data."""
-    must_be_free(host, port)
     if not ip_address(host).is_loopback and not (settings.database_url and settings.proxy_hops):
         raise LaunchError(
             "Another address than loopback needs a TLS proxy in front (BRUMEL_PROXY_HOPS) and a PostgreSQL of your "
             "own (BRUMEL_DATABASE_URL)."
         )
-    with database_of(settings) as (url, secret):
+    with claim(host, port) as claimed, database_of(settings) as (url, secret):
         database = Database(url, pool_size=1)
         with database.session() as session:
             lines = sorted({d.url for d in session.query(Device)})
@@ -87,8 +86,10 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
         try:
             for line in lines:
                 processes.start(f"link to {line}", *python("-m", "brumel", "link", line))
-            processes.start("web server", *gunicorn("serve", host, port), restart=False)
-            wait_until_answering(port, processes)
+            server = gunicorn("serve", claimed)
+            processes.start("web server", *server, restart=False, inherits=(claimed.fileno(),))
+            claimed.close()
+            wait_until_served(host, port, processes)
             yield processes
         finally:
             processes.stop()
