@@ -14,10 +14,10 @@ from werkzeug.middleware.proxy_fix import ProxyFix
 from werkzeug.wrappers.response import Response
 
 from brumel.services.application import Services
-from brumel.web import auth, bench, errors, ledger, live, rounds, security, today
+from brumel.web import api, auth, bench, errors, find, kit, ledger, live, plan, reckon, rounds, security, shelf, today
 from brumel.web.auth.views import SignedIn
 from brumel.web.formatting import register_filters
-from brumel.web.ribbon import ribbon_figure
+from brumel.web.ribbon import ribbon_figures
 
 _OPEN_ENDPOINTS = {"auth.sign_in", "auth.demo", "static", "auth.theme", "healthy"}
 
@@ -54,18 +54,18 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
         app.wsgi_app = ProxyFix(  # type: ignore[method-assign]
             app.wsgi_app, x_for=settings.proxy_hops, x_proto=settings.proxy_hops, x_host=settings.proxy_hops
         )
-    CSRFProtect(app)
+    CSRFProtect(app).exempt(api.blueprint)  # it takes no cookie into account and changes nothing
     _sign_in(app, services)
     security.add_headers(app)
     errors.register(app)
     register_filters(app, services.clock)
-    for place in (auth, today, bench, rounds, ledger, live):
+    for place in (auth, today, kit, shelf, plan, bench, rounds, reckon, ledger, find, live, api):
         app.register_blueprint(place.blueprint)
 
     @app.context_processor
     def shared() -> dict[str, Any]:
         return {
-            "ribbon": lambda: ribbon_figure(services.today.ribbon(), services.clock),
+            "ribbons": lambda: ribbon_figures(services.today.ribbon(), services.clock),
             "demo": settings.demo,
             "theme": request.cookies.get("theme", "day"),
             "new_id": uuid.uuid4,
@@ -90,6 +90,8 @@ def _sign_in(app: Flask, services: Services) -> None:
 
     @app.before_request
     def only_the_signed_in() -> Response | None:
-        if request.endpoint in _OPEN_ENDPOINTS or current_user.is_authenticated:
+        if request.endpoint in _OPEN_ENDPOINTS or request.blueprint == api.blueprint.name:
+            return None
+        if current_user.is_authenticated:
             return None
         return redirect(url_for("auth.sign_in", next=request.full_path.rstrip("?")))

@@ -30,7 +30,8 @@ def register(app: Flask) -> None:
 
     @app.errorhandler(CoreError)
     def core(error: CoreError) -> ResponseReturnValue:
-        return _answer(422, str(error))
+        fields = getattr(error, "fields", None)
+        return _answer(404 if fields and "calc" in fields else 422, str(error), fields)
 
     @app.errorhandler(CSRFError)
     def forged(error: CSRFError) -> ResponseReturnValue:
@@ -52,7 +53,8 @@ def register(app: Flask) -> None:
         return _answer(503 if getattr(error, "unreachable", False) else 409, words)
 
 
-def _answer(code: int, words: str) -> ResponseReturnValue:
-    if request.accept_mimetypes.best_match(["text/html", "application/json"]) == "application/json":
-        return jsonify(error=words), code
+def _answer(code: int, words: str, fields: dict[str, str] | None = None) -> ResponseReturnValue:
+    wants_json = request.accept_mimetypes.best_match(["text/html", "application/json"]) == "application/json"
+    if wants_json or request.path.startswith("/api/"):
+        return jsonify(error=words, **({"fields": fields} if fields else {})), code
     return render_template("error.html", code=code, words=words), code

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
+from math import isfinite
 
 from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.services.calibrations import RunView
 from brumel.services.clock import Clock
+from brumel.services.kit import Course
+from brumel.services.plan import DayPlan
+from brumel.services.reckon.pictures import Picture
 from brumel.services.rounds import SiteHistory
 from brumel.web.scale import Scale
 
@@ -127,12 +131,12 @@ def history_figure(history: SiteHistory, clock: Clock) -> HistoryFigure | None:
         return None
     times = [v.at.timestamp() for v in history.values]
     values = [v.ph for v in history.values]
-    low = min(*values, history.expected[0]) - 0.15
-    high = max(*values, history.expected[1]) + 0.15
+    expected = history.expected or (min(values), max(values))
+    low, high = min(*values, expected[0]) - 0.15, max(*values, expected[1]) + 0.15
     x, y = Scale(times[0], times[-1], 48.0, 540.0), Scale(low, high, 142.0, 10.0)
     places = [(x(t), y(v)) for t, v in zip(times, values, strict=True)]
     return HistoryFigure(
-        band=(y(history.expected[1]), y(history.expected[0])),
+        band=(y(expected[1]), y(expected[0])),
         path=" ".join(f"{px},{py}" for px, py in places),
         dots=tuple(
             (px, py, str(v.level), f"{clock.local(v.at):%d %b %H:%M}: pH {v.ph:.2f}")
@@ -147,3 +151,203 @@ def _day_ticks(times: Sequence[float], x: Scale, clock: Clock) -> list[Tick]:
     marks = [times[0] + (times[-1] - times[0]) * n / 4 for n in range(5)]
     moments = [clock.local(datetime.fromtimestamp(m, clock.timezone)) for m in marks]
     return [(x(m), f"{at.day} {at:%b}") for m, at in zip(marks, moments, strict=True)]
+
+
+@dataclass(frozen=True)
+class CurveLine:
+    """One line of a curve: its pieces, for it may have gaps, its name, and where the name stands."""
+
+    pieces: tuple[str, ...]
+    name: str
+    chosen: bool
+    name_at: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class CurveFigure:
+    """A calculation's curve with the answer on it."""
+
+    lines: tuple[CurveLine, ...]
+    point: tuple[float, float]
+    x_ticks: tuple[Tick, ...]
+    y_ticks: tuple[Tick, ...]
+    x_label: str
+    y_label: str
+    width: float = 560.0
+    height: float = 300.0
+    left: float = 62.0
+    right: float = 546.0
+    top: float = 30.0
+    bottom: float = 252.0
+
+
+def curve_figure(picture: Picture) -> CurveFigure:
+    """Lay a calculation's curve out."""
+    values = [v for line in picture.lines for v in line.y if isfinite(v)] + [picture.point[1]]
+    low, high = min(values), max(values)
+    room = (high - low) * 0.06 or abs(high) * 0.1 or 1.0
+    if 0 <= low < room * 3:
+        low, room_below = 0.0, 0.0
+    else:
+        room_below = room
+    places = picture.lines[0].x
+    x, y = Scale(places[0], places[-1], 62.0, 546.0), Scale(low - room_below, high + room, 252.0, 30.0)
+    lines = []
+    for line in picture.lines:
+        drawn = [(x(a), y(b)) if isfinite(b) else None for a, b in zip(line.x, line.y, strict=True)]
+        pieces = [" ".join(f"{px},{py}" for px, py in run) for run in _runs(drawn)]
+        last = next(((px, py) for px, py in reversed([d for d in drawn if d])), (62.0, 30.0))
+        lines.append(CurveLine(tuple(pieces), line.name, line.chosen, last))
+    return CurveFigure(
+        lines=tuple(lines),
+        point=(x(picture.point[0]), y(picture.point[1])),
+        x_ticks=tuple((x(v), _tick(v)) for v in x.ticks(6)),
+        y_ticks=tuple((y(v), _tick(v)) for v in y.ticks(5)),
+        x_label=picture.x_label,
+        y_label=picture.y_label,
+    )
+
+
+def _runs(drawn: Sequence[tuple[float, float] | None]) -> Iterator[list[tuple[float, float]]]:
+    """Stretches without a gap, of two places at least."""
+    run: list[tuple[float, float]] = []
+    for place in [*drawn, None]:
+        if place is not None:
+            run.append(place)
+            continue
+        if len(run) > 1:
+            yield run
+        run = []
+
+
+def _tick(value: float) -> str:
+    return f"{value:,.10g}".replace(",", "\u202f").replace("-", "−")
+
+
+_FEW_DOTS = 60
+
+
+@dataclass(frozen=True)
+class CourseFigure:
+    """Slope or offset through a probe's life: the sound band, the doubtful one around it, the points, the trend."""
+
+    sound: tuple[float, float]
+    doubtful: tuple[float, float]
+    path: str
+    dots: tuple[tuple[float, float], ...]
+    """The points one by one where they are few."""
+    trend: tuple[float, float, float, float] | None
+    control: tuple[float, ...]
+    """Heights of centre and control limits, where they lie within the drawing."""
+    control_from: float
+    x_ticks: tuple[Tick, ...]
+    y_ticks: tuple[Tick, ...]
+    width: float = 560.0
+    height: float = 190.0
+    left: float = 46.0
+    right: float = 548.0
+    top: float = 10.0
+    bottom: float = 162.0
+
+
+def course_figure(course: Course, clock: Clock) -> CourseFigure | None:
+    """Lay a probe's course out; None before there are two points."""
+    if len(course.points) < 2:
+        return None
+    times = [p.at.timestamp() for p in course.points]
+    values = [p.value for p in course.points]
+    room = (course.sound[1] - course.sound[0]) * 0.12
+    low, high = min(*values, course.sound[0]) - room, max(*values, course.sound[1]) + room
+    last = max(times[-1], clock.now().timestamp())
+    x, y = Scale(times[0], last, 46.0, 548.0), Scale(low, high, 162.0, 10.0)
+
+    places_of = [(x(t), y(v)) for t, v in zip(times, values, strict=True)]
+
+    def band(bounds: tuple[float, float]) -> tuple[float, float]:
+        return y(min(bounds[1], high)), y(max(bounds[0], low))
+
+    trend = None
+    control: tuple[float, ...] = ()
+    control_from = 46.0
+    if course.trend is not None:
+        held = course.trend.control
+        control = tuple(y(v) for v in (held.low, held.centre, held.high) if low <= v <= high)
+        control_from = x(course.trend.begin.at.timestamp())
+        ends = (course.trend.begin, course.trend.end)
+        places = [(x(p.at.timestamp()), y(min(max(p.value, low), high))) for p in ends]
+        trend = (*places[0], *places[1])
+    return CourseFigure(
+        sound=band(course.sound),
+        doubtful=band(course.doubtful),
+        path=" ".join(f"{px},{py}" for px, py in places_of),
+        dots=tuple(places_of) if len(places_of) <= _FEW_DOTS else (),
+        trend=trend,
+        control=control,
+        control_from=control_from,
+        x_ticks=tuple(_day_ticks([times[0], last], x, clock)),
+        y_ticks=tuple((y(v), _tick(v)) for v in y.ticks(4)),
+    )
+
+
+@dataclass(frozen=True)
+class TrackBar:
+    """A step on its probe's track: where the hands are at it, and the wait behind."""
+
+    x: float
+    width: float
+    wait: float
+    name: str
+    words: str
+
+
+@dataclass(frozen=True)
+class PlanFigure:
+    """The plan as tracks, one a probe."""
+
+    tracks: tuple[tuple[str, float, tuple[TrackBar, ...]], ...]
+    ticks: tuple[Tick, ...]
+    departure_x: float
+    height: float
+    width: float = 860.0
+    left: float = 80.0
+    row: float = 34.0
+    top: float = 24.0
+
+
+_LAST_TICK = 825.0
+"""Farther right the words of a tick would be cut off."""
+
+
+def plan_figure(plan: DayPlan, clock: Clock) -> PlanFigure | None:
+    """Lay a plan out; None where nothing is left to do."""
+    if not plan.steps:
+        return None
+    begin = plan.steps[0].begin
+    end = max(plan.round.departure, *(s.until for s in plan.steps))
+    room = max((end - begin) * 0.02, timedelta(minutes=5))
+    x = Scale((begin - room).timestamp(), (end + room).timestamp(), 80.0, 850.0)
+    probes = list(dict.fromkeys(s.probe.probe.label for s in plan.steps))
+    tracks = []
+    for n, probe in enumerate(probes):
+        bars = tuple(
+            TrackBar(
+                x(s.begin.timestamp()),
+                round(max(x(s.hands_until.timestamp()) - x(s.begin.timestamp()), 2.0), 1),
+                round(x(s.until.timestamp()) - x(s.hands_until.timestamp()), 1),
+                s.name,
+                f"{clock.local(s.begin):%H:%M} {probe}: {s.name}",
+            )
+            for s in plan.steps
+            if s.probe.probe.label == probe
+        )
+        tracks.append((probe, 24.0 + 34.0 * n, bars))
+    minutes = (end - begin).total_seconds() / 60
+    step = next(m for m in (5, 10, 15, 30, 60, 120, 360, 1440, 10_080, 100_800) if minutes / m <= 10)
+    ticks = []
+    at = clock.local(begin).replace(minute=0, second=0, microsecond=0)
+    while at <= end + room:
+        if at >= begin - room and x(at.timestamp()) < _LAST_TICK:
+            ticks.append((x(at.timestamp()), f"{at:%H:%M}"))
+        at += timedelta(minutes=step)
+    leave = x(plan.round.departure.timestamp())
+    return PlanFigure(tuple(tracks), tuple(ticks), leave, 30.0 + 34.0 * len(probes))

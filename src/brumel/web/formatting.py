@@ -6,7 +6,7 @@ from datetime import datetime
 
 from flask import Flask
 
-from brumel.core.quantities.ph_working import signed
+from brumel.core.wording import signed
 from brumel.services.clock import Clock
 
 
@@ -40,8 +40,25 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def local_input(moment: datetime) -> str:
         return clock.local(moment).strftime("%Y-%m-%dT%H:%M")
 
+    def briefly_number(value: float) -> str:
+        return f"{value:,.10g}".replace(",", "\u202f" if abs(value) >= 10_000 else "").replace("-", "−")
+
     def lower_first(text: str) -> str:
         return text[:1].lower() + text[1:]
 
-    for filter_ in (briefly, lower_first, number, with_sign, time, day, when, local_input):
+    def capitalize_first(text: str) -> str:
+        return text if text.startswith("pH") else text[:1].upper() + text[1:]
+
+    for filter_ in (
+        briefly,
+        briefly_number,
+        capitalize_first,
+        lower_first,
+        number,
+        with_sign,
+        time,
+        day,
+        when,
+        local_input,
+    ):
         app.add_template_filter(filter_)

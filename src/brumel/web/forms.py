@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import math
 import uuid
 from datetime import UTC, date, datetime
 from zoneinfo import ZoneInfo
 
 from werkzeug.datastructures import MultiDict
+
+from brumel.services.errors import InvalidInput
 
 
 class Typed:
@@ -15,6 +18,17 @@ class Typed:
     def __init__(self, form: MultiDict[str, str]) -> None:
         self.form = form
         self.errors: dict[str, str] = {}
+
+    def must_be_read(self) -> None:
+        """Refuse where a field could not be read.
+
+        Raises
+        ------
+        InvalidInput
+            With the sentences for those fields.
+        """
+        if self.errors:
+            raise InvalidInput(self.errors)
 
     def text(self, name: str) -> str:
         """The text of a field, without spaces around it."""
@@ -26,10 +40,13 @@ class Typed:
         if not typed:
             return None
         try:
-            return float(typed)
+            value = float(typed)
         except ValueError:
-            self.errors[name] = f"{self.text(name)!r} is not a number: write it like 7.25 or −12.4."
-            return None
+            value = math.nan
+        if math.isfinite(value):
+            return value
+        self.errors[name] = f"{self.text(name)!r} is not a number: write it like 7.25 or −12.4."
+        return None
 
     def record_id(self, name: str) -> uuid.UUID | None:
         """A record's id; None where nothing was chosen or it can't be read."""

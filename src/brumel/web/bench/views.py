@@ -29,7 +29,7 @@ def page() -> ResponseReturnValue:
     """Which probe to calibrate."""
     return render_template(
         "bench/page.html",
-        states=services().catalog.probe_states(),
+        states=services().catalog.probe_states("pH"),
         open_runs=services().calibrations.open_runs(),
     )
 
@@ -50,8 +50,7 @@ def new() -> ResponseReturnValue:
         new_electrode="new_electrode" in request.form,
     )
     try:
-        if typed.errors:
-            raise InvalidInput(typed.errors)
+        typed.must_be_read()
         run_id = services().calibrations.begin(begin, signed_in())
     except InvalidInput as wrong:
         return _new_form(request.form, wrong.fields), 422
@@ -67,7 +66,7 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
         "bench/new.html",
         values=values,
         errors=errors,
-        states=services().catalog.probe_states(),
+        states=services().catalog.probe_states("pH"),
         methods=methods().values(),
         rinses=rinses().values(),
         lots=services().catalog.lots_by_role(),
@@ -109,8 +108,7 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
         deviations=[d for d in DEVIATIONS if d in request.form.getlist("deviations")],
     )
     try:
-        if typed.errors:
-            raise InvalidInput(typed.errors)
+        typed.must_be_read()
         services().calibrations.take(run_id, point, signed_in())
     except InvalidInput as wrong:
         return _run_page(run_id, wrong.fields, request.form)

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import uuid
 from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from brumel.core.plan.needs import PARAMETERS, UNITS
 from brumel.core.settling import READING_PH
 from brumel.services.errors import InvalidInput
 from brumel.services.readings import NewReading
+from brumel.services.sites import NewSite
 from brumel.web.context import services, signed_in
 from brumel.web.figures import history_figure
 from brumel.web.forms import Typed, as_id
@@ -23,6 +26,42 @@ SOURCES = ("device", "typed-mv", "typed-ph")
 def page() -> ResponseReturnValue:
     """All sites with their newest readings."""
     return render_template("rounds/page.html", sites=services().rounds.sites_with_latest())
+
+
+@blueprint.route("/sites/new", methods=["GET", "POST"])
+def new_site() -> ResponseReturnValue:
+    """Enter a site."""
+    return _site_form(None)
+
+
+@blueprint.route("/sites/<uuid:site_id>", methods=["GET", "POST"])
+def site(site_id: uuid.UUID) -> ResponseReturnValue:
+    """Change a site, and what is expected of its water."""
+    return _site_form(services().catalog.site(site_id))
+
+
+def _site_form(known: Any) -> ResponseReturnValue:
+    errors: dict[str, str] = {}
+    if request.method == "POST":
+        typed = Typed(request.form)
+        new = NewSite(
+            site_id=known.id if known else typed.new_record_id(),
+            code=typed.text("code"),
+            name=typed.text("name"),
+            water_kind=typed.text("water_kind"),
+            visit_every_days=typed.number("visit_every_days"),
+            expected={p: (typed.number(f"low-{p}"), typed.number(f"high-{p}")) for p in PARAMETERS},
+        )
+        try:
+            typed.must_be_read()
+            services().sites.save(new, signed_in())
+            return redirect(url_for("rounds.page"))
+        except InvalidInput as wrong:
+            errors = wrong.fields
+    page = render_template(
+        "rounds/site.html", known=known, errors=errors, values=request.form, parameters=PARAMETERS, units=UNITS
+    )
+    return page, 422 if errors else 200
 
 
 @blueprint.route("/reading", methods=["GET", "POST"])
@@ -52,8 +91,7 @@ def reading() -> ResponseReturnValue:
     if source == "typed-ph" and not automatic and not typed.text("meter_setting_c"):
         typed.errors["meter_setting_c"] = "Type the temperature that the meter was set to."
     try:
-        if typed.errors:
-            raise InvalidInput(typed.errors)
+        typed.must_be_read()
         services().readings.record(new, signed_in())
     except InvalidInput as wrong:
         return _reading_page(request.form, wrong.fields), 422
@@ -85,7 +123,7 @@ def _whole(text: str) -> int | None:
 
 def _reading_page(values: Any, errors: dict[str, str]) -> str:
     catalog = services().catalog
-    states = catalog.probe_states()
+    states = catalog.probe_states("pH")
     site_id, probe_id = as_id(values.get("site")), as_id(values.get("probe"))
     state = next((s for s in states if s.probe.id == probe_id), None)
     source = values.get("source") or ("device" if state and state.probe.device else "typed-mv")
@@ -95,8 +133,8 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         "rounds/reading.html",
         values=values,
         errors=errors,
-        sites=catalog.sites(),
-        states=states,
+        site_choices=[(site.id, site.name) for site in catalog.sites()],
+        probe_choices=[(s.probe.id, f"{s.probe.label} · {s.level}") for s in states],
         site=catalog.site(site_id) if site_id else None,
         state=state,
         source=source,

@@ -6,7 +6,7 @@ const typing = (element) =>
 document.addEventListener("keydown", (event) => {
   if (event.ctrlKey || event.metaKey || event.altKey || event.repeat || typing(event.target)) return;
   const button = [...document.querySelectorAll("[data-key]")]
-    .find((b) => b.dataset.key === event.key.toLowerCase() && !b.disabled && b.offsetParent !== null);
+    .find((b) => b.dataset.key === event.key.toLowerCase() && !b.disabled && b.checkVisibility());
   if (button) {
     event.preventDefault();
     button.click();

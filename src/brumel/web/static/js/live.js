@@ -58,7 +58,14 @@ class Live {
     this.judged(sample);
     this.show(sample);
     this.draw();
-    this.box.dataset.drawnAt = String(Date.now() / 1000 - sample.at);
+    this.measure(sample.at);
+  }
+
+  // How long after the probe was read its sample is on the screen: two frames on, it has been painted.
+  measure(readAt) {
+    requestAnimationFrame(() => requestAnimationFrame(() => {
+      this.box.dataset.drawnAfter = String(Date.now() / 1000 - readAt);
+    }));
   }
 
   show(sample) {

@@ -1,0 +1,5 @@
+"""The JSON interface to the calculations."""
+
+from brumel.web.api.views import blueprint
+
+__all__ = ["blueprint"]

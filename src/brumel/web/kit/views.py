@@ -1,0 +1,240 @@
+"""Kit: what there is, whether it is ready, what was done to it."""
+
+from __future__ import annotations
+
+import uuid
+from typing import Any
+
+from flask import Blueprint, Response, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from brumel.core.kit.kinds import PART_CHANGES, MeterEvent, probe_kinds
+from brumel.core.plan.needs import PARAMETERS
+from brumel.core.standards.buffers import FAMILIES
+from brumel.services.errors import InvalidInput
+from brumel.services.kit import NewCare
+from brumel.services.meters import COMPENSATIONS, NewMeter
+from brumel.services.photos import MOST_BYTES
+from brumel.services.probes import NewProbe
+from brumel.web.context import services, signed_in
+from brumel.web.figures import course_figure
+from brumel.web.forms import Typed
+
+blueprint = Blueprint("kit", __name__, template_folder="templates", url_prefix="/kit")
+
+
+@blueprint.get("/")
+def page() -> ResponseReturnValue:
+    """All probes and meters by kit, with their readiness."""
+    cards, meters = services().kit.cards(), services().meters.all()
+    names = sorted({c.state.probe.kit for c in cards} | {v.meter.kit for v in meters})
+    kits = [
+        (name, [c for c in cards if c.state.probe.kit == name], [v for v in meters if v.meter.kit == name])
+        for name in names
+    ]
+    return render_template("kit/page.html", kits=kits, rounds=services().planned.ahead())
+
+
+@blueprint.route("/new", methods=["GET", "POST"])
+def new() -> ResponseReturnValue:
+    """Take a probe into the kit."""
+    errors: dict[str, str] = {}
+    if request.method == "POST":
+        typed = Typed(request.form)
+        probe = _typed_probe(typed, typed.new_record_id())
+        try:
+            typed.must_be_read()
+            return redirect(url_for("kit.probe", probe_id=services().probes.add(probe, signed_in())))
+        except InvalidInput as wrong:
+            errors = wrong.fields
+    kinds = [(k.key, k.name) for k in probe_kinds().values()]
+    page = render_template(
+        "kit/new.html", errors=errors, values=request.form, kinds=kinds, meters=services().meters.all()
+    )
+    return page, 422 if errors else 200
+
+
+def _typed_probe(typed: Typed, probe_id: uuid.UUID) -> NewProbe:
+    return NewProbe(
+        probe_id=probe_id,
+        label=typed.text("label"),
+        serial=typed.text("serial"),
+        kind=typed.text("kind"),
+        kit=typed.text("kit"),
+        in_service_on=typed.day("in_service_on"),
+        meter_id=typed.record_id("meter"),
+        own_waits={n.removeprefix("wait-"): typed.number(n) for n in request.form if n.startswith("wait-")},
+    )
+
+
+@blueprint.get("/probes/<uuid:probe_id>")
+def probe(probe_id: uuid.UUID) -> ResponseReturnValue:
+    """One probe: readiness, inspection, care, its life."""
+    return _probe_page(probe_id, {}, {})
+
+
+@blueprint.post("/probes/<uuid:probe_id>/change")
+def change(probe_id: uuid.UUID) -> ResponseReturnValue:
+    """Change a probe's label, kit, meter or waits."""
+    typed = Typed(request.form)
+    try:
+        probe = _typed_probe(typed, probe_id)
+        typed.must_be_read()
+        services().probes.change(probe, signed_in())
+    except InvalidInput as wrong:
+        return _probe_page(probe_id, wrong.fields, request.form)
+    return redirect(url_for("kit.probe", probe_id=probe_id))
+
+
+@blueprint.post("/probes/<uuid:probe_id>/care")
+def care(probe_id: uuid.UUID) -> ResponseReturnValue:
+    """Add to the care log."""
+    typed = Typed(request.form)
+    new_care = NewCare(
+        care_id=typed.new_record_id(),
+        care=typed.text("care"),
+        at=typed.moment("at", services().clock.timezone),
+        detail=typed.text("detail") if typed.text("care") == "stored" else typed.text("with"),
+        minutes=typed.number("minutes"),
+        note=typed.text("note"),
+        good_until=typed.day("good_until"),
+        measured={n.removeprefix("measured-"): typed.number(n) for n in request.form if n.startswith("measured-")},
+    )
+    try:
+        typed.must_be_read()
+        findings = services().kit.log(probe_id, new_care, signed_in())
+    except InvalidInput as wrong:
+        return _probe_page(probe_id, wrong.fields, request.form)
+    for finding in findings:
+        flash(f"{finding.sentence} {finding.remedy}", finding.level)
+    return redirect(url_for("kit.probe", probe_id=probe_id))
+
+
+@blueprint.post("/probes/<uuid:probe_id>/inspection")
+def inspection(probe_id: uuid.UUID) -> ResponseReturnValue:
+    """Record an inspection before use."""
+    request.max_content_length = MOST_BYTES + 100_000
+    typed = Typed(request.form)
+    given = request.files.get("photo")
+    answers = {k.removeprefix("q-"): v == "yes" for k, v in request.form.items() if k.startswith("q-")}
+    try:
+        photo = given.read() if given else b""
+        services().kit.inspect(probe_id, typed.new_record_id(), answers, typed.text("note"), signed_in(), photo)
+    except InvalidInput as wrong:
+        return _probe_page(probe_id, wrong.fields, request.form)
+    return redirect(url_for("kit.probe", probe_id=probe_id))
+
+
+@blueprint.get("/meters/<uuid:meter_id>")
+def meter(meter_id: uuid.UUID) -> ResponseReturnValue:
+    """One meter: what it can do, its probes, its log."""
+    return _meter_page(meter_id, {}, {})
+
+
+@blueprint.route("/meters/new", methods=["GET", "POST"])
+def new_meter() -> ResponseReturnValue:
+    """Take a meter into the kit."""
+    return _meter_form(None)
+
+
+@blueprint.route("/meters/<uuid:meter_id>/change", methods=["GET", "POST"])
+def change_meter(meter_id: uuid.UUID) -> ResponseReturnValue:
+    """Change what is known of a meter."""
+    return _meter_form(meter_id)
+
+
+@blueprint.post("/meters/<uuid:meter_id>/log")
+def log_meter(meter_id: uuid.UUID) -> ResponseReturnValue:
+    """Note what was done with a meter."""
+    typed = Typed(request.form)
+    record_id, at = typed.new_record_id(), typed.moment("at", services().clock.timezone)
+    try:
+        typed.must_be_read()
+        services().meters.log(meter_id, record_id, typed.text("event"), at, typed.text("note"), signed_in())
+    except InvalidInput as wrong:
+        return _meter_page(meter_id, wrong.fields, request.form)
+    return redirect(url_for("kit.meter", meter_id=meter_id))
+
+
+def _meter_page(meter_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseReturnValue:
+    page = render_template(
+        "kit/meter.html",
+        view=services().meters.view(meter_id),
+        cards={c.state.probe.id: c for c in services().kit.cards()},
+        kinds=probe_kinds(),
+        families=FAMILIES,
+        events=list(MeterEvent),
+        errors=errors,
+        values=values,
+    )
+    return page, 422 if errors else 200
+
+
+def _meter_form(meter_id: uuid.UUID | None) -> ResponseReturnValue:
+    errors: dict[str, str] = {}
+    known = services().meters.view(meter_id).meter if meter_id else None
+    if request.method == "POST":
+        typed = Typed(request.form)
+        new = NewMeter(
+            meter_id=meter_id or typed.new_record_id(),
+            label=typed.text("label"),
+            serial=typed.text("serial"),
+            kit=typed.text("kit"),
+            in_service_on=typed.day("in_service_on"),
+            takes=request.form.getlist("takes"),
+            compensates=request.form.getlist("compensates"),
+            buffer_families=request.form.getlist("buffer_families"),
+            holds_calibration="holds_calibration" in request.form,
+            polarises_off="polarises_off" in request.form,
+            accuracy={p: typed.text(f"accuracy-{p}") for p in PARAMETERS},
+            memory_records=typed.number("memory_records"),
+            batteries=typed.text("batteries"),
+            battery_hours=typed.number("battery_hours"),
+        )
+        try:
+            typed.must_be_read()
+            return redirect(url_for("kit.meter", meter_id=services().meters.save(new, signed_in())))
+        except InvalidInput as wrong:
+            errors = wrong.fields
+    page = render_template(
+        "kit/meter_form.html",
+        known=known,
+        errors=errors,
+        values=request.form,
+        kinds=list(probe_kinds().values()),
+        compensations=COMPENSATIONS,
+        families=FAMILIES,
+        parameters=PARAMETERS,
+    )
+    return page, 422 if errors else 200
+
+
+@blueprint.get("/photos/<uuid:inspection_id>.jpg")
+def photo(inspection_id: uuid.UUID) -> ResponseReturnValue:
+    """The photo of an inspection."""
+    return Response(services().kit.photo(inspection_id), mimetype="image/jpeg")
+
+
+@blueprint.post("/probes/<uuid:probe_id>/care/<uuid:care_id>/withdraw")
+def withdraw(probe_id: uuid.UUID, care_id: uuid.UUID) -> ResponseReturnValue:
+    """Say that an entry of the log was a mistake."""
+    try:
+        services().kit.withdraw(care_id, request.form.get("reason", ""), signed_in())
+    except InvalidInput as wrong:
+        return _probe_page(probe_id, {f"reason-{care_id}": wrong.fields["reason"]}, request.form)
+    return redirect(url_for("kit.probe", probe_id=probe_id))
+
+
+def _probe_page(probe_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseReturnValue:
+    life = services().kit.life(probe_id)
+    page = render_template(
+        "kit/probe.html",
+        life=life,
+        card=life.card,
+        errors=errors,
+        values=values or request.args,
+        figures=[(c, course_figure(c, services().clock)) for c in life.courses],
+        meters=services().meters.all(),
+        may_put_in=[str(c) for c in life.card.kind.care if c in PART_CHANGES],
+    )
+    return page, 422 if errors else 200

@@ -1,0 +1,133 @@
+"""Plan: a round's sites, kit and departure; what to do when, ticked off; what to pack; to print, as a calendar."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import timedelta
+from typing import Any
+
+from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from brumel.core.methods.model import rinses
+from brumel.core.plan.needs import UNITS
+from brumel.services.calendar import calendar_of
+from brumel.services.errors import InvalidInput
+from brumel.services.planned_rounds import NewRound
+from brumel.services.shelf import label_of
+from brumel.web.context import services, signed_in
+from brumel.web.figures import plan_figure
+from brumel.web.forms import Typed, as_id
+
+blueprint = Blueprint("plan", __name__, template_folder="templates", url_prefix="/plan")
+
+
+@blueprint.route("/", methods=["GET", "POST"])
+def index() -> ResponseReturnValue:
+    """The rounds that are planned, and a form for the next."""
+    errors: dict[str, str] = {}
+    if request.method == "POST":
+        typed = Typed(request.form)
+        try:
+            round_id = _save(typed, typed.new_record_id())
+            return redirect(url_for("plan.page", round_id=round_id))
+        except InvalidInput as wrong:
+            errors = wrong.fields
+    tomorrow = services().clock.local(services().clock.now() + timedelta(days=1))
+    values = request.form if errors else {"departure": tomorrow.strftime("%Y-%m-%dT08:00")}
+    page = render_template(
+        "plan/index.html", rounds=services().planned.ahead(), errors=errors, values=values,
+        chosen_sites=request.form.getlist("site"), **_choices(),
+    )  # fmt: skip
+    return page, 422 if errors else 200
+
+
+@blueprint.get("/<uuid:round_id>")
+def page(round_id: uuid.UUID) -> ResponseReturnValue:
+    """A round's plan as things stand now."""
+    return _page(round_id, {}, {})
+
+
+@blueprint.post("/<uuid:round_id>")
+def change(round_id: uuid.UUID) -> ResponseReturnValue:
+    """Another departure, other sites, another kit: planned at once."""
+    typed = Typed(request.form)
+    try:
+        _save(typed, round_id)
+    except InvalidInput as wrong:
+        return _page(round_id, wrong.fields, request.form)
+    return redirect(url_for("plan.page", round_id=round_id))
+
+
+@blueprint.post("/<uuid:round_id>/<any(tick, untick, way, drop):action>")
+def act(round_id: uuid.UUID, action: str) -> ResponseReturnValue:
+    """Tick a step off, take the ticks back, take a way out, or drop the round."""
+    planned, typed = services().planned, Typed(request.form)
+    try:
+        if action == "tick":
+            planned.tick(round_id, typed.text("key"), signed_in())
+        elif action == "untick":
+            planned.untick(round_id, signed_in())
+        elif action == "way":
+            planned.take_way(round_id, typed.text("field"), typed.text("value"), signed_in())
+        else:
+            planned.drop(round_id, signed_in())
+            return redirect(url_for("plan.index"))
+    except InvalidInput as wrong:
+        return _page(round_id, wrong.fields, {})
+    return redirect(url_for("plan.page", round_id=round_id))
+
+
+@blueprint.get("/<uuid:round_id>/plan.ics")
+def calendar(round_id: uuid.UUID) -> ResponseReturnValue:
+    """The steps as a calendar file, each with an alarm."""
+    found = services().planned.plan(round_id)
+    answer = Response(calendar_of(round_id, found.steps, services().clock.now()), mimetype="text/calendar")
+    answer.headers["Content-Disposition"] = "attachment; filename=brumel-plan.ics"
+    return answer
+
+
+def _page(round_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseReturnValue:
+    found = services().planned.plan(round_id)
+    page = render_template(
+        "plan/page.html",
+        plan=found,
+        figure=plan_figure(found, services().clock),
+        errors=errors,
+        values=values or {
+            "departure": services().clock.local(found.round.departure).strftime("%Y-%m-%dT%H:%M"),
+            "kit": found.round.kit,
+            "rinse": found.round.rinse,
+        },
+        chosen_sites=request.form.getlist("site") if values else [str(s) for s in found.round.site_ids],
+        states=services().catalog.probe_states(),
+        **_choices(),
+    )  # fmt: skip
+    return page, 422 if errors else 200
+
+
+def _choices() -> dict[str, Any]:
+    return {
+        "sites": services().catalog.sites(),
+        "kits": services().planned.kits(),
+        "rinses": [(r.key, r.name) for r in rinses().values()],
+        "units": UNITS,
+        "label_of": label_of,
+    }
+
+
+def _save(typed: Typed, round_id: uuid.UUID) -> uuid.UUID:
+    def ids(name: str) -> list[uuid.UUID]:
+        return [found for text in request.form.getlist(name) if (found := as_id(text))]
+
+    new = NewRound(
+        round_id=round_id,
+        departure=typed.moment("departure", services().clock.timezone),
+        kit=typed.text("kit"),
+        rinse=typed.text("rinse"),
+        site_ids=ids("site"),
+        probe_ids=ids("probe"),
+        without=request.form.getlist("without"),
+    )
+    typed.must_be_read()
+    return services().planned.save(new, signed_in())

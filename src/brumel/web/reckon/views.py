@@ -1,0 +1,141 @@
+"""Reckon: find a calculation, type what one has, read the answer with its working and its curve."""
+
+from __future__ import annotations
+
+from typing import Any
+from urllib.parse import urlencode
+
+from flask import Blueprint, Response, jsonify, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from brumel.core.calculation import Calculation, Moment, Number, Points, calculations, find
+from brumel.services.reckon.desk import Worked, work
+from brumel.services.reckon.faces import formulas_markdown, people_value
+from brumel.services.reckon.finder import IN_HAND, offers, what_one_may_want
+from brumel.services.reckon.units import units_of
+from brumel.web.context import services
+from brumel.web.figures import curve_figure
+
+blueprint = Blueprint("reckon", __name__, template_folder="templates", url_prefix="/reckon")
+
+_POINT_ROWS = 4
+_READING_FIELDS = {
+    "ph-from-millivolts": ("typed-mv", ("mv", "temperature_c")),
+    "ph-recompensated": ("typed-ph", ("shown_ph", "temperature_c", "meter_setting_c")),
+}
+"""Calculations whose inputs are a site reading's own: its source, and the fields that carry the same name there."""
+
+
+@blueprint.get("/")
+def page() -> ResponseReturnValue:
+    """Which calculation: by what one has and what one wants."""
+    have = [label for label in request.args.getlist("have") if label in IN_HAND]
+    want = request.args.get("want", "")
+    return render_template(
+        "reckon/page.html",
+        have=have,
+        want=want,
+        haves=IN_HAND,
+        wants=what_one_may_want(),
+        offers=offers(have, want),
+    )
+
+
+@blueprint.get("/formulas")
+def formulas() -> ResponseReturnValue:
+    """All formulas with their ranges and sources."""
+    return render_template("reckon/formulas.html", calculations=calculations().values())
+
+
+@blueprint.get("/formulas.md")
+def formulas_file() -> ResponseReturnValue:
+    """The same as a file."""
+    return Response(formulas_markdown(calculations()), mimetype="text/markdown")
+
+
+@blueprint.get("/<name>")
+def calculation(name: str) -> ResponseReturnValue:
+    """One calculation, with what is typed in its address."""
+    chosen = find(name)
+    return render_template("reckon/calculation.html", **_shown(chosen, work(chosen, _typed(chosen))))
+
+
+@blueprint.get("/<name>/answer")
+def answer(name: str) -> ResponseReturnValue:
+    """Answer, working and errors for what is typed so far, as the page puts them in their places."""
+    chosen = find(name)
+    worked = work(chosen, _typed(chosen))
+    shown = _shown(chosen, worked)
+    return jsonify(
+        answer=render_template("reckon/_answer.html", **shown),
+        working=render_template("reckon/_working.html", **shown),
+        errors=worked.errors,
+    )
+
+
+def _shown(chosen: Calculation, worked: Worked) -> dict[str, Any]:
+    return {
+        "chosen": chosen,
+        "worked": worked,
+        "values": request.args,
+        "gives_u": any(k.endswith("_u") and v.strip() for k, v in request.args.items()),
+        "labels": {o.name: o.label for o in chosen.outputs},
+        "kind_of": lambda i: type(i).__name__.lower(),
+        "units_of": units_of,
+        "people_value": people_value,
+        "point_rows": _POINT_ROWS,
+        "figure": curve_figure(worked.picture) if worked.picture else None,
+        "to_reading": _to_reading(chosen, worked),
+    }
+
+
+def _typed(chosen: Calculation) -> dict[str, Any]:
+    """What is typed, with its unit behind it; empty fields are left out."""
+    found: dict[str, Any] = {}
+    for i in chosen.all_inputs:
+        if isinstance(i, Points):
+            rows = [_point(i, n) for n in range(_POINT_ROWS)]
+            if any(rows):
+                found[i.name] = [row for row in rows if row]
+        elif isinstance(i, Moment):
+            if text := request.args.get(i.name, "").strip():
+                found[i.name] = _with_offset(text)
+        else:
+            unit = request.args.get(f"{i.name}.unit", "") if isinstance(i, Number) else ""
+            own = isinstance(i, Number) and unit == i.unit
+            for name in (i.name, f"{i.name}_u") if isinstance(i, Number) else (i.name,):
+                if text := request.args.get(name, "").strip():
+                    found[name] = text if own else f"{text} {unit}".strip()
+    return found
+
+
+def _point(i: Points, number: int) -> dict[str, Any]:
+    row: dict[str, Any] = {}
+    for f in i.fields:
+        if text := request.args.get(f"{i.name}.{number}.{f.name}", "").strip():
+            try:
+                row[f.name] = float(text.replace("−", "-").replace(",", "."))
+            except ValueError:
+                row[f.name] = text
+    return row
+
+
+def _with_offset(text: str) -> str:
+    """A local time of a form as ISO 8601 with its offset; what can't be read goes on as it is."""
+    moment = services().clock.local_time(text)
+    return moment.isoformat() if moment else text
+
+
+def _to_reading(chosen: Calculation, worked: Worked) -> str | None:
+    """Where the answer goes on as a site reading, or as the note of one."""
+    found = worked.answer
+    if found is None:
+        return None
+    first = chosen.outputs[0]
+    note = f"{chosen.title}: {people_value(first, found.outputs[first.name])}"
+    source, fields = _READING_FIELDS.get(chosen.name, ("", ()))
+    own_unit = [i.name for i in chosen.inputs if request.args.get(f"{i.name}.unit") in (None, getattr(i, "unit", None))]
+    filled = {name: request.args.get(name, "") for name in fields if name in own_unit}
+    if source == "typed-ph":
+        filled["compensated"] = "fixed"
+    return f"{url_for('rounds.reading')}?{urlencode({'source': source, 'note': note} | filled)}"

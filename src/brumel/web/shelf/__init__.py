@@ -1,0 +1,5 @@
+"""Shelf: standards and stock."""
+
+from brumel.web.shelf.views import blueprint
+
+__all__ = ["blueprint"]

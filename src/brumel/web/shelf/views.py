@@ -1,0 +1,139 @@
+"""Shelf: what stands there, what is left, what to order; labels to print."""
+
+from __future__ import annotations
+
+import uuid
+from itertools import groupby
+from typing import Any
+
+import segno
+from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+from markupsafe import Markup
+
+from brumel.core.kit.shelf import Pack, standards
+from brumel.core.standards.buffers import FAMILIES
+from brumel.services.errors import InvalidInput
+from brumel.services.photos import MOST_BYTES
+from brumel.services.shelf import NewLot, label_of
+from brumel.web.context import services, signed_in
+from brumel.web.forms import Typed, as_id
+
+blueprint = Blueprint("shelf", __name__, template_folder="templates", url_prefix="/shelf")
+
+
+@blueprint.get("/")
+def page() -> ResponseReturnValue:
+    """All lots by what they are, and the shopping list."""
+    entries = services().shelf.entries(discarded="discarded" in request.args)
+    groups = [(key.name, list(group)) for key, group in groupby(entries, key=lambda e: e.standard)]
+    return render_template("shelf/page.html", groups=groups, shopping=services().outlook.shopping(), label_of=label_of)
+
+
+@blueprint.route("/new", methods=["GET", "POST"])
+def new() -> ResponseReturnValue:
+    """Receive a lot."""
+    errors: dict[str, str] = {}
+    if request.method == "POST":
+        typed = Typed(request.form)
+        lot = NewLot(
+            lot_id=typed.new_record_id(),
+            standard=typed.text("standard"),
+            lot_number=typed.text("lot_number"),
+            family=typed.text("family") if typed.text("standard") == "ph-buffer" else "",
+            nominal=typed.number("nominal"),
+            received_on=typed.day("received_on"),
+            expires_on=typed.day("expires_on"),
+            open_life_days=typed.number("open_life_days"),
+            pack=typed.text("pack"),
+            content=typed.number("content"),
+            certificate_u=typed.number("certificate_u"),
+        )
+        try:
+            typed.must_be_read()
+            services().shelf.receive(lot, signed_in())
+            return redirect(url_for("shelf.lot", lot_id=lot.lot_id))
+        except InvalidInput as wrong:
+            errors = wrong.fields
+    page = render_template(
+        "shelf/new.html",
+        errors=errors,
+        values=request.form,
+        standards=[(s.key, s.name) for s in standards().values()],
+        families=list(FAMILIES.items()),
+        packs=[(str(p), p.capitalize()) for p in Pack],
+    )
+    return page, 422 if errors else 200
+
+
+@blueprint.get("/lots/<uuid:lot_id>")
+def lot(lot_id: uuid.UUID) -> ResponseReturnValue:
+    """One lot: what is left, its log, where it served."""
+    return _lot_page(lot_id, {}, {})
+
+
+@blueprint.post("/lots/<uuid:lot_id>/<any(open, use, discard):action>")
+def act(lot_id: uuid.UUID, action: str) -> ResponseReturnValue:
+    """Open, use or discard a lot."""
+    typed, shelf = Typed(request.form), services().shelf
+    record_id = typed.new_record_id()
+    amount = typed.number("amount")
+    try:
+        typed.must_be_read()
+        if action == "open":
+            shelf.open(lot_id, record_id, signed_in())
+        elif action == "use":
+            shelf.use(lot_id, record_id, amount, typed.text("note"), signed_in())
+        else:
+            shelf.discard(lot_id, record_id, typed.text("reason"), signed_in())
+    except InvalidInput as wrong:
+        return _lot_page(lot_id, wrong.fields, request.form)
+    return redirect(url_for("shelf.lot", lot_id=lot_id))
+
+
+@blueprint.post("/lots/<uuid:lot_id>/certificate")
+def attach(lot_id: uuid.UUID) -> ResponseReturnValue:
+    """Keep the certificate that came with a lot."""
+    request.max_content_length = MOST_BYTES + 100_000
+    given = request.files.get("certificate")
+    try:
+        services().shelf.attach(lot_id, given.read() if given else b"", signed_in())
+    except InvalidInput as wrong:
+        return _lot_page(lot_id, wrong.fields, request.form)
+    return redirect(url_for("shelf.lot", lot_id=lot_id))
+
+
+@blueprint.get("/lots/<uuid:lot_id>/certificate")
+def certificate(lot_id: uuid.UUID) -> ResponseReturnValue:
+    """The certificate of a lot."""
+    found = services().shelf.certificate(lot_id)
+    answer = Response(found.content, mimetype=found.media_type)
+    ending = "pdf" if found.media_type == "application/pdf" else "jpg"
+    answer.headers["Content-Disposition"] = f"attachment; filename=certificate-{lot_id}.{ending}"
+    return answer
+
+
+@blueprint.get("/labels")
+def labels() -> ResponseReturnValue:
+    """Labels to print: every lot on the shelf, or those asked for; the code opens the lot."""
+    asked = {as_id(text) for text in request.args.getlist("lot")}
+    entries = [e for e in services().shelf.entries() if not asked or e.lot.id in asked]
+    return render_template("shelf/labels.html", entries=entries, label_of=label_of, code_of=_code_of)
+
+
+def _code_of(lot_id: uuid.UUID) -> Markup:
+    """A QR code as SVG that leads to the lot's page."""
+    code = segno.make(url_for("shelf.lot", lot_id=lot_id, _external=True), error="m", micro=False)
+    # Drawn by a library from our own address: nothing in it was typed.
+    return Markup(code.svg_inline(scale=3, border=2, omitsize=True, svgclass="qr", lineclass=None))
+
+
+def _lot_page(lot_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseReturnValue:
+    page = render_template(
+        "shelf/lot.html",
+        view=services().shelf.view(lot_id),
+        errors=errors,
+        values=values,
+        label_of=label_of,
+    )
+    return page, 422 if errors else 200

@@ -1,0 +1,159 @@
+"""Every place through Flask: who may see it, who may change it, what an unknown address says."""
+
+from __future__ import annotations
+
+import re
+import uuid
+from collections.abc import Iterator
+from zoneinfo import ZoneInfo
+
+import pytest
+from flask.testing import FlaskClient
+from tests.conftest import NOW
+
+from brumel import demo
+from brumel.core.calculation import calculations
+from brumel.services.application import Services
+from brumel.services.clock import Clock
+from brumel.store.database import Database
+from brumel.web.app import WebSettings, create_app
+
+BASE = "https://localhost"
+PLACES = (
+    "/", "/kit/", "/kit/new", "/shelf/", "/shelf/?discarded=1", "/shelf/new", "/shelf/labels", "/plan/",
+    "/kit/meters/new", "/rounds/sites/new", "/bench/",
+    "/bench/new", "/rounds/", "/reckon/", "/reckon/formulas", "/ledger/readings", "/ledger/calibrations", "/find/?q=pH",
+)  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def services(database: Database) -> Services:
+    clock = Clock(ZoneInfo("UTC"), NOW)
+    demo.load(database, NOW, clock)
+    return Services.over(database, clock)
+
+
+@pytest.fixture
+def client(services: Services) -> Iterator[FlaskClient]:
+    with create_app(services, WebSettings("test", demo=True)).test_client() as made:
+        yield made
+
+
+def post(client: FlaskClient, path: str, **form: object):  # type: ignore[no-untyped-def]
+    page = client.get("/find/", base_url=BASE, follow_redirects=True).text
+    token = re.findall(r'name="csrf_token" value="([^"]+)"', page)[0]
+    return client.post(path, data={**form, "csrf_token": token}, base_url=BASE, headers={"Referer": BASE})
+
+
+def enter(client: FlaskClient, role: str) -> None:
+    post(client, "/sign-in/demo", role=role)
+
+
+def probe_id(services: Services, label: str) -> uuid.UUID:
+    return next(s.probe.id for s in services.catalog.probe_states() if s.probe.label == label)
+
+
+@pytest.mark.parametrize("role", ["technician", "supervisor", "reader"])
+@pytest.mark.parametrize("path", PLACES)
+def test_every_place_opens_for_whoever_may_see(client: FlaskClient, role: str, path: str) -> None:
+    enter(client, role)
+    answer = client.get(path, base_url=BASE)
+    assert answer.status_code == 200
+    assert len(re.findall(r"<h1", answer.text)) == 1
+    assert ' style="' not in answer.text
+    assert not re.search(r"<script(?![^>]*\bsrc=)", answer.text)
+    assert not re.search(r"\son\w+=", answer.text)
+
+
+@pytest.mark.parametrize("name", calculations())
+def test_every_calculation_has_its_page(client: FlaskClient, name: str) -> None:
+    enter(client, "reader")
+    answer = client.get(f"/reckon/{name}", base_url=BASE)
+    assert answer.status_code == 200
+    assert calculations()[name].title in answer.text.replace("&#39;", "'")
+
+
+def test_a_reader_changes_nothing(client: FlaskClient, services: Services) -> None:
+    enter(client, "reader")
+    probe, lot = probe_id(services, "A-EC"), services.shelf.entries()[0].lot.id
+
+    def counted() -> tuple[int, int, int]:
+        life, view = services.kit.life(probe), services.shelf.view(lot)
+        return len(life.happenings), len(view.records), len(services.kit.cards())
+
+    before = counted()
+    answers = {f"q-{q.key}": "yes" for q in services.kit.life(probe).card.kind.inspection}
+    new_probe = {"label": "X", "serial": "X", "kind": "orp", "kit": "X", "in_service_on": "2026-01-01"}
+    new_lot = {"lot_number": "X", "standard": "orp", "nominal": "220", "expires_on": "2027-01-01"}
+    for path, form in {
+        f"/kit/probes/{probe}/care": {"care": "cleaned"},
+        f"/kit/probes/{probe}/inspection": answers,
+        "/kit/new": new_probe,
+        "/shelf/new": new_lot,
+        f"/shelf/lots/{lot}/open": {},
+        f"/shelf/lots/{lot}/use": {"amount": "5"},
+        f"/shelf/lots/{lot}/discard": {"reason": "X"},
+    }.items():
+        assert post(client, path, id=uuid.uuid4(), **form).status_code == 403, path
+    assert counted() == before
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        "/kit/probes/{}", "/kit/photos/{}.jpg", "/kit/meters/{}", "/plan/{}", "/shelf/lots/{}/certificate",
+        "/shelf/lots/{}", "/ledger/readings/{}", "/ledger/calibrations/{}",
+        "/bench/runs/{}", "/reckon/nothing-{}", "/nowhere/{}",
+    ],
+)  # fmt: skip
+def test_an_unknown_address_says_so(client: FlaskClient, path: str) -> None:
+    enter(client, "technician")
+    answer = client.get(path.format(uuid.uuid4()), base_url=BASE)
+    assert answer.status_code == 404
+    assert "There is no such" in answer.text or "No calculation" in answer.text
+
+
+def test_a_photo_is_a_picture_and_runs_nothing(client: FlaskClient, services: Services) -> None:
+    import io
+
+    from PIL import Image
+
+    enter(client, "technician")
+    probe = probe_id(services, "B-ORP")
+    out, inspection = io.BytesIO(), uuid.uuid4()
+    Image.new("RGB", (40, 30), "navy").save(out, "PNG")
+    answers = {f"q-{q.key}": "yes" for q in services.kit.life(probe).card.kind.inspection}
+    form = {"id": inspection, **answers, "photo": (io.BytesIO(out.getvalue()), "shell.php")}
+    assert post(client, f"/kit/probes/{probe}/inspection", **form).status_code == 302
+    shown = client.get(f"/kit/photos/{inspection}.jpg", base_url=BASE)
+    assert shown.mimetype == "image/jpeg"
+    assert shown.headers["X-Content-Type-Options"] == "nosniff"
+    bad = form | {"id": uuid.uuid4(), "photo": (io.BytesIO(b"<?php"), "x.jpg")}
+    refused = post(client, f"/kit/probes/{probe}/inspection", **bad)
+    assert refused.status_code == 422
+    assert "This is no picture" in refused.text
+
+
+def test_the_plan_is_told_what_is_missing(client: FlaskClient) -> None:
+    enter(client, "technician")
+    answer = post(client, "/plan/", id=uuid.uuid4(), departure="2026-05-06T08:00", kit="Kit A", rinse="distilled-once")
+    assert answer.status_code == 422
+    assert "The departure has passed" in answer.text
+    assert "Choose the sites" in answer.text
+    assert 'value="2026-05-06T08:00"' in answer.text
+    typo = post(client, "/plan/", id=uuid.uuid4(), departure="tomorrow", kit="Kit A", rinse="distilled-once")
+    assert typo.status_code == 422
+    assert "is not a date and time" in typo.text
+
+
+def test_reckon_answers_in_pieces_for_the_page(client: FlaskClient) -> None:
+    enter(client, "technician")
+    found = client.get(
+        "/reckon/salinity/answer?conductivity_ms_cm=53.07&temperature_c=77&temperature_c.unit=°F", base_url=BASE
+    ).json
+    assert "34.999" in found["answer"]
+    assert found["errors"] == {}
+    wrong = client.get("/reckon/salinity/answer?conductivity_ms_cm=x&temperature_c=20", base_url=BASE).json
+    assert "not a number" in wrong["errors"]["conductivity_ms_cm"]
+    empty = client.get("/reckon/salinity/answer", base_url=BASE).json
+    assert "Type conductivity" in empty["answer"]
