@@ -1,4 +1,4 @@
-"""Makes docs/screenshots from the demonstration's data at a frozen time; run with ``PYTHONPATH=src``."""
+"""Makes docs/screenshots from the demonstration's data at a frozen time; run with ``PYTHONPATH=src:.``."""
 
 from __future__ import annotations
 
@@ -6,53 +6,71 @@ import shutil
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
+from tests.browser.driving import LAUNCH, PHONE, SCREEN, begin, read_site, sign_in, take_point
 
 from brumel.launch.cluster import free_port
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import default_data_folder, read_settings
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
-ARGUMENTS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 
 
-def shoot(page: Page, base: str) -> None:
+def shoot(page: Page) -> None:
     """Walk through the main views."""
 
     def keep(name: str) -> None:
         page.screenshot(path=str(OUT / f"{name}.png"))
 
-    page.goto(f"{base}/sign-in")
-    page.get_by_role("button", name="technician").click()
+    sign_in(page)
     keep("today")
     page.get_by_role("button", name="Dusk").click()
     keep("today-dusk")
     page.get_by_role("button", name="Daylight").click()
-    page.goto(f"{base}/bench/")
-    page.get_by_role("link", name="Calibrate B-pH").click()
-    page.get_by_role("button", name="Begin").click()
-    for number in range(3):
-        page.get_by_role("button", name="Probe is in").click()
-        if number == 1:
-            page.wait_for_selector("[data-settling=settling]")
-            page.wait_for_function("document.querySelector('[data-left]').textContent.includes('left')")
-            keep("bench-run")
-            page.set_viewport_size({"width": 390, "height": 844})
-            keep("bench-phone")
-            page.set_viewport_size({"width": 1280, "height": 800})
-        page.wait_for_selector("[data-settling=stable]")
-        page.get_by_role("button", name="Take the point").click()
+    begin(page, "B-pH")
+    take_point(page)
+    page.get_by_role("button", name="Probe is in").click()
+    page.locator("[data-left]", has_text="left").wait_for()
+    keep("bench-run")
+    page.set_viewport_size(PHONE)
+    keep("bench-phone")
+    page.set_viewport_size(SCREEN)
+    page.wait_for_selector("[data-settling=stable]")
+    page.get_by_role("button", name="Take the point").click()
+    take_point(page)
     page.get_by_role("button", name="Sign as").click()
     page.wait_for_url("**/ledger/calibrations/**")
     keep("calibration")
-    page.get_by_role("link", name="Read a site").click()
-    page.get_by_label("Site", exact=True).select_option(label="Shrimp pond")
-    page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Record").first.click()
-    page.wait_for_url("**/ledger/readings/**")
+    read_site(page, "Shrimp pond")
     keep("reading")
-    page.goto(f"{base}/ledger/readings")
+    page.goto("/ledger/readings")
     keep("ledger")
+    page.goto("/kit/")
+    keep("kit")
+    page.get_by_role("link", name="A-meter", exact=True).click()
+    keep("meter")
+    page.goto("/kit/")
+    page.get_by_role("link", name="B-EC", exact=True).last.click()
+    page.get_by_role("heading", name="Through its life").scroll_into_view_if_needed()
+    keep("probe-life")
+    page.goto("/shelf/")
+    keep("shelf")
+    page.goto("/plan/")
+    page.get_by_role("textbox", name="Departure").fill("2026-05-06T12:50")
+    page.get_by_label("Kit that goes along").select_option("Kit A")
+    for name in ("Upland spring intake", "Greenhouse nutrient reservoir", "Training pool"):
+        page.locator(".pick", has_text=name).click()
+    page.get_by_role("button", name="Plan it").click()
+    page.wait_for_selector(".tracks")
+    keep("plan")
+    page.get_by_role("button", name="Drop this round").click()
+    page.get_by_role("link", name="tomorrow, 08:00").first.click()
+    page.set_viewport_size(PHONE)
+    keep("plan-phone")
+    page.set_viewport_size(SCREEN)
+    page.goto("/reckon/?have=conductivity&have=temperature")
+    keep("reckon")
+    page.goto("/reckon/oxygen-percent?oxygen_mg_l=6.1&temperature_c=13.2&temperature_c_u=0.1&pressure_hpa=942")
+    keep("reckon-answer")
 
 
 def main() -> None:
@@ -62,9 +80,9 @@ def main() -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     try:
         with demonstration(settings, DemoOptions(port=port, speed=8.0, workers=1)), sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=ARGUMENTS)
-            page = browser.new_page(viewport={"width": 1280, "height": 800})
-            shoot(page, f"http://127.0.0.1:{port}")
+            browser = playwright.chromium.launch(**LAUNCH)
+            page = browser.new_page(viewport=SCREEN, base_url=f"http://127.0.0.1:{port}")
+            shoot(page)
             browser.close()
     finally:
         shutil.rmtree(folder, ignore_errors=True)

@@ -7,4 +7,5 @@ bin=$PWD/.venv/bin
 "$bin/ruff" format --check .
 "$bin/mypy"
 "$bin/lint-imports" --no-logo 2>/dev/null || "$bin/lint-imports"
-exec "$bin/pytest" "$@"
+# Two at a time: most of a browser test is waiting. A module's database stays with one of them.
+exec "$bin/pytest" -n 2 --dist loadfile "$@"

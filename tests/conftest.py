@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import asyncio
+import itertools
 import os
 import shutil
+import threading
 import uuid
 from collections.abc import Iterator
 from datetime import UTC, datetime
@@ -14,7 +17,11 @@ import psycopg
 import pytest
 from psycopg import sql
 
-from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
+from brumel.devices.bench import Bench, demo_probes, serve
+from brumel.devices.bench_control import BenchControl
+from brumel.devices.sdi12 import Sdi12Line
+from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster, free_port
+from brumel.launch.processes import Processes, wait_until_answering
 from brumel.services.clock import Clock
 from brumel.settings import default_data_folder
 from brumel.store import schema
@@ -74,3 +81,25 @@ def clock() -> Clock:
 def root() -> Path:
     """The project's root."""
     return Path(__file__).parents[1]
+
+
+@pytest.fixture
+def bench() -> Iterator[tuple[Sdi12Line, BenchControl]]:
+    line_port, control_port = free_port(), free_port()
+    loop = asyncio.new_event_loop()
+    task = loop.create_task(
+        serve(Bench(demo_probes(), speed=1.0, clock=itertools.count(0.0, 0.5).__next__), line_port, control_port)
+    )
+
+    def run() -> None:
+        with pytest.raises(asyncio.CancelledError):
+            loop.run_until_complete(task)
+
+    thread = threading.Thread(target=run)
+    thread.start()
+    wait_until_answering(control_port, Processes({}))
+    line = Sdi12Line(f"socket://127.0.0.1:{line_port}", timeout_s=0.3)
+    yield line, BenchControl(f"127.0.0.1:{control_port}")
+    line.close()
+    loop.call_soon_threadsafe(task.cancel)
+    thread.join(5)

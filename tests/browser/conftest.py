@@ -9,6 +9,7 @@ from typing import Any
 
 import pytest
 from playwright.sync_api import Page
+from tests.browser.driving import LAUNCH, sign_in
 from tests.conftest import NOW
 
 from brumel.launch.cluster import free_port
@@ -18,13 +19,7 @@ from brumel.settings import default_data_folder, read_settings
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args() -> dict[str, Any]:
-    return {
-        "executable_path": "/usr/bin/chromium",
-        "args": [
-            "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-            "--disable-component-update", "--disable-sync",
-        ],
-    }  # fmt: skip
+    return LAUNCH
 
 
 @pytest.fixture(scope="session")
@@ -47,7 +42,5 @@ def base_url(address: str) -> str:
 @pytest.fixture
 def technician(page: Page) -> Page:
     page.set_default_timeout(20_000)
-    page.goto("/sign-in")
-    page.get_by_role("button", name="technician").click()
-    page.wait_for_url("**/")
+    sign_in(page)
     return page

@@ -7,28 +7,20 @@ import json
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Page, expect
-
-AXE = (Path(__file__).parent / "vendor/axe-core/axe.min.js").read_text(encoding="utf-8")
-
-
-def begin(page: Page, probe: str) -> None:
-    page.goto("/bench/")
-    page.get_by_role("link", name=f"Calibrate {probe}").click()
-    page.get_by_role("button", name="Begin").click()
+from playwright.sync_api import Browser, Page, expect
+from tests.browser.driving import LOOKS, begin, dressed, no_violations, read_site, sign_in, take_point
 
 
 def take_points(page: Page, count: int = 3) -> None:
     for _ in range(count):
-        page.get_by_role("button", name="Probe is in").click()
-        page.wait_for_selector("[data-settling=stable]")
-        page.get_by_role("button", name="Take the point").click()
+        take_point(page)
 
 
-def no_violations(page: Page) -> None:
-    page.evaluate(AXE + ";0")
-    found = page.evaluate("async () => (await axe.run()).violations.map(v => [v.id, v.nodes.map(n => n.html)])")
-    assert found == [], found
+def give_up(page: Page) -> None:
+    page.get_by_text("Give this run up").click()
+    page.locator("#reason").fill("only to learn")
+    page.get_by_role("button", name="Give up").click()
+    page.wait_for_url("**/bench/")
 
 
 def test_calibrate_read_and_export(technician: Page) -> None:
@@ -39,12 +31,7 @@ def test_calibrate_read_and_export(technician: Page) -> None:
     page.keyboard.press("s")
     page.wait_for_url("**/ledger/calibrations/**")
     expect(page.locator(".answer")).to_contain_text("98.6 %")
-    page.get_by_role("link", name="Read a site").click()
-    page.get_by_label("Site", exact=True).select_option(label="Shrimp pond")
-    page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Record").first.click()
-    page.wait_for_url("**/ledger/readings/**")
+    read_site(page, "Shrimp pond")
     expect(page.locator(".answer")).to_contain_text("sound")
     expect(page.locator(".working")).to_contain_text("Nernst slope at")
     shown = page.locator(".answer .value").inner_text().removeprefix("pH ")
@@ -66,7 +53,7 @@ def test_calibrate_read_and_export(technician: Page) -> None:
 def test_swapped_buffers_are_unfit_in_the_right_words(technician: Page) -> None:
     page = technician
     begin(page, "A-pH")
-    lots = {}
+    lots: dict[str, str | None] = {}
     for number, wrong in enumerate(("acid", "neutral", None)):
         page.get_by_role("button", name="Probe is in").click()
         if number == 0:
@@ -81,9 +68,7 @@ def test_swapped_buffers_are_unfit_in_the_right_words(technician: Page) -> None:
         page.get_by_role("button", name="Take the point").click()
     expect(page.get_by_role("heading", name="Verdict")).to_contain_text("unfit")
     expect(page.locator("[data-code=buffers-swapped]")).to_contain_text("Buffers swapped")
-    page.get_by_text("Give this run up").click()
-    page.locator("#reason").fill("cups mixed up")
-    page.get_by_role("button", name="Give up").click()
+    give_up(page)
 
 
 @pytest.mark.parametrize(
@@ -101,12 +86,15 @@ def test_a_fault_mid_run_is_told_and_the_run_goes_on(technician: Page, fault: st
     expect(page.locator("[data-trouble]")).to_contain_text(words)
     page.locator("#fault").select_option("none")
     page.get_by_role("button", name="Set").click()
-    page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Take the point").click()
-    expect(page.get_by_role("button", name="Probe is in")).to_be_visible()
-    page.get_by_text("Give this run up").click()
-    page.locator("#reason").fill("only to learn")
-    page.get_by_role("button", name="Give up").click()
+    taken, refused = page.get_by_role("button", name="Probe is in"), page.get_by_text("Not stable yet")
+    for _ in range(6):  # the trace from before the fault may still look stable while the server sees the gap behind it
+        page.wait_for_selector("[data-settling=stable]")
+        page.get_by_role("button", name="Take the point").click()
+        taken.or_(refused).first.wait_for()
+        if taken.is_visible():
+            break
+    expect(taken).to_be_visible()
+    give_up(page)
 
 
 def test_typed_input_is_kept_with_a_sentence_in_its_field(technician: Page) -> None:
@@ -122,13 +110,143 @@ def test_typed_input_is_kept_with_a_sentence_in_its_field(technician: Page) -> N
     no_violations(page)
 
 
-@pytest.mark.parametrize("path", ["/", "/bench/", "/bench/new", "/rounds/", "/ledger/readings", "/ledger/calibrations"])
-@pytest.mark.parametrize("look", ["day", "dusk", "phone"])
-def test_no_accessibility_violation(technician: Page, path: str, look: str) -> None:
+def test_a_run_goes_on_in_another_browser(technician: Page, browser: Browser, base_url: str) -> None:
+    begin(technician, "A-pH")
+    take_point(technician)
+    technician.get_by_role("button", name="Probe is in").click()
+    technician.wait_for_selector("[data-settling=settling], [data-settling=stable]")
+    path = technician.url
+    technician.close()
+    page = browser.new_page(base_url=base_url)
+    sign_in(page, "supervisor")
+    page.get_by_role("link", name="Go on").first.click()
+    assert page.url.split("?")[0] == path.split("?")[0].split("#")[0]
+    page.wait_for_selector("[data-settling=stable]")
+    page.get_by_role("button", name="Take the point").click()
+    take_point(page)
+    expect(page.get_by_role("heading", name="Verdict")).to_contain_text("sound")
+    give_up(page)
+    page.close()
+
+
+def test_the_side_of_the_water_then_the_opposite_buffer_as_a_check(technician: Page) -> None:
     page = technician
-    if look == "phone":
-        page.set_viewport_size({"width": 390, "height": 844})
-    if look == "dusk":
-        page.get_by_role("button", name="Dusk").click()
-    page.goto(path)
+    page.goto("/bench/")
+    page.get_by_role("link", name="Calibrate B-pH").click()
+    page.get_by_text("opposite as check").click()
+    page.get_by_role("button", name="Begin").click()
+    steps = page.locator(".steps > li")
+    expect(steps.nth(1)).to_contain_text("Alkaline buffer")
+    expect(steps.nth(2)).to_contain_text("check only")
+    take_points(page)
+    expect(page.locator("[data-code=check-residual]")).to_contain_text("Check in buffer 4.01")
+    expect(page.locator("[data-code=family-not-verified]")).to_have_count(0)
+    give_up(page)
+
+
+def test_stopping_after_one_buffer_is_signed_as_weaker(technician: Page) -> None:
+    page = technician
+    begin(page, "A-pH")
+    take_point(page)
+    page.keyboard.press("s")
+    expect(page.get_by_role("button", name="Probe is in")).to_be_visible()
+    page.get_by_text("Stop here and sign").click()
+    page.get_by_role("button", name="Sign as").click()
+    page.wait_for_url("**/ledger/calibrations/**")
+    expect(page.locator("[data-code=one-point]")).to_contain_text("carried over from the last full run")
+
+
+def test_a_run_and_a_reading_by_keyboard_alone(technician: Page) -> None:
+    page = technician
+
+    def reach(name: str, most: int = 80) -> None:
+        for _ in range(most):
+            page.keyboard.press("Tab")
+            reached = page.evaluate("(e => e === document.body ? '' : e.name || e.innerText)(document.activeElement)")
+            if name in (reached or ""):
+                return
+        raise AssertionError(f"Tab never came to {name!r}")
+
+    page.goto("/bench/new")
+    reach("probe")
+    page.keyboard.type("A-pH")
+    reach("Begin")
+    page.keyboard.press("Enter")
+    for _ in range(3):
+        page.wait_for_selector("[data-key=p]")
+        page.keyboard.press("p")
+        page.wait_for_selector("[data-settling=stable]")
+        page.keyboard.press("t")
+        page.wait_for_selector("[data-settling]", state="detached")
+    page.keyboard.press("s")
+    page.wait_for_url("**/ledger/calibrations/**")
+    reach("Read a site")
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/rounds/reading**")
+    reach("site")
+    page.keyboard.type("Training")
+    page.wait_for_url("**site=*")
+    page.keyboard.press("p")
+    page.wait_for_selector("[data-settling=stable]")
+    page.keyboard.press("r")
+    page.wait_for_url("**/ledger/readings/**")
+
+
+@pytest.mark.parametrize("path", ["/", "/bench/", "/bench/new", "/rounds/", "/ledger/readings", "/ledger/calibrations"])
+@pytest.mark.parametrize("look", LOOKS)
+def test_no_accessibility_violation(technician: Page, path: str, look: str) -> None:
+    dressed(technician, look)
+    technician.goto(path)
+    no_violations(technician)
+
+
+@pytest.mark.parametrize("look", LOOKS)
+def test_no_accessibility_violation_along_the_job(technician: Page, look: str) -> None:
+    page = technician
+    dressed(page, look)
+    begin(page, "B-pH")
+    no_violations(page)
+    page.get_by_role("button", name="Probe is in").click()
+    page.wait_for_selector("[data-settling=settling]")
+    no_violations(page)
+    page.get_by_text("Type the reading by hand").click()
+    page.get_by_label("Potential").fill("x")
+    page.get_by_role("button", name="Take the typed point").click()
+    expect(page.locator("#error-mv")).to_be_visible()
+    no_violations(page)
+    page.wait_for_selector("[data-settling=stable]")
+    page.get_by_role("button", name="Take the point").click()
+    page.get_by_text("Stop here and sign").click()
+    no_violations(page)
+    take_points(page, 2)
+    no_violations(page)
+    page.get_by_role("button", name="Sign as").click()
+    page.wait_for_url("**/ledger/calibrations/**")
+    no_violations(page)
+    page.get_by_role("link", name="Read a site").click()
+    page.get_by_label("Site", exact=True).select_option(label="Oyster nursery")
+    page.get_by_role("button", name="Probe is in").click()
+    page.wait_for_selector("[data-settling=stable]")
+    no_violations(page)
+    page.get_by_role("button", name="Record").first.click()
+    page.wait_for_url("**/ledger/readings/**")
+    no_violations(page)
+    page.get_by_role("link", name="Amend").click()
+    no_violations(page)
+
+
+@pytest.mark.parametrize("look", LOOKS)
+def test_no_accessibility_violation_for_strangers_and_errors(technician: Page, look: str) -> None:
+    page = technician
+    dressed(page, look)
+    page.goto("/nowhere")
+    no_violations(page)
+    page.goto("/ledger/readings?since=yesterday")
+    no_violations(page)
+    page.get_by_role("button", name="Sign out").click()
+    no_violations(page)
+    page.get_by_label("Name").fill("nobody")
+    page.get_by_label("Password").fill("nothing at all")
+    page.get_by_role("button", name="Sign in", exact=True).click()
+    expect(page.locator("#error-login")).to_be_visible()
     no_violations(page)

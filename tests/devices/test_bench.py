@@ -2,15 +2,9 @@
 
 from __future__ import annotations
 
-import asyncio
-import itertools
-import threading
-from collections.abc import Iterator
-
 import pytest
 
 from brumel.core.quantities.ph import millivolts_from_ph
-from brumel.devices.bench import Bench, demo_probes, serve
 from brumel.devices.bench_control import BenchControl
 from brumel.devices.sdi12 import (
     DeviceError,
@@ -22,30 +16,6 @@ from brumel.devices.sdi12 import (
     crc,
     values,
 )
-from brumel.launch.cluster import free_port
-from brumel.launch.processes import Processes, wait_until_answering
-
-
-@pytest.fixture
-def bench() -> Iterator[tuple[Sdi12Line, BenchControl]]:
-    line_port, control_port = free_port(), free_port()
-    loop = asyncio.new_event_loop()
-    task = loop.create_task(
-        serve(Bench(demo_probes(), speed=1.0, clock=itertools.count(0.0, 0.5).__next__), line_port, control_port)
-    )
-
-    def run() -> None:
-        with pytest.raises(asyncio.CancelledError):
-            loop.run_until_complete(task)
-
-    thread = threading.Thread(target=run)
-    thread.start()
-    wait_until_answering(control_port, Processes({}))
-    line = Sdi12Line(f"socket://127.0.0.1:{line_port}", timeout_s=0.3)
-    yield line, BenchControl(f"127.0.0.1:{control_port}")
-    line.close()
-    loop.call_soon_threadsafe(task.cancel)
-    thread.join(5)
 
 
 def test_identifies_measures_and_reads(bench: tuple[Sdi12Line, BenchControl]) -> None:

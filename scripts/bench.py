@@ -1,0 +1,294 @@
+"""Speed figures, as ratios against a reference in the same run: the machine may be shared and noisy.
+
+``./brumel bench [screens] [live] [core] [plan]``; without a name, all of them.
+"""
+
+from __future__ import annotations
+
+import http.client
+import json
+import re
+import resource
+import shutil
+import statistics
+import sys
+import threading
+import time
+import uuid
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from urllib.parse import urlencode
+
+import gsw
+import numpy as np
+from playwright.sync_api import sync_playwright
+from tests.browser.driving import LAUNCH, SCREEN, sign_in
+
+from brumel.core.corrected import corrected_rows
+from brumel.core.kit.kinds import probe_kind
+from brumel.core.kit.readiness import Readiness, State
+from brumel.core.methods.model import rinses
+from brumel.core.plan.check import faults
+from brumel.core.plan.needs import Expected, needs_of
+from brumel.core.plan.problem import Job, Problem
+from brumel.core.plan.solve import best_plan, earliest_departure
+from brumel.core.plan.tasks import WEIGHT, ProbeDay, tasks_of
+from brumel.core.quantities.salinity import practical_salinity
+from brumel.core.reckoning import calculate
+from brumel.launch.cluster import free_port
+from brumel.launch.start import DemoOptions, demonstration
+from brumel.services.reckon.batch import batch
+from brumel.settings import default_data_folder, read_settings
+
+ROUNDS = 60
+STREAMS = 20
+LATENCIES = 150
+ROWS = 1_000_000
+CORE_ROUNDS = 15
+LINES = 200_000
+
+
+class Client:
+    """A signed-in technician without a browser, on one kept connection."""
+
+    def __init__(self, port: int) -> None:
+        self._port = port
+        self._connection = http.client.HTTPConnection("127.0.0.1", port, timeout=30)
+        self._cookies: dict[str, str] = {}
+        self._post("/sign-in/demo", "/sign-in", role="technician")
+
+    def get(self, path: str) -> str:
+        """A page's text."""
+        return self._ask("GET", path)[1]
+
+    def begin_run(self) -> str:
+        """Path of a new run whose probe stands in its first buffer."""
+        bench = self.get("/bench/")
+        new = re.findall(r'href="(/bench/new\?probe=[^"]+)"', bench)[0]
+        page = self.get(new)
+        form = {"probe": new.split("probe=")[1], "id": str(uuid.uuid4())}
+        for name in ("lot_neutral", "lot_acid", "lot_alkaline", "method", "rinse"):
+            form[name] = re.findall(r'value="([^"]+)"', page.split(f'name="{name}"', 1)[1])[0]
+        run = self._post("/bench/new", new, **form)
+        self._post(f"{run}/immerse", run, id=str(uuid.uuid4()), step="neutral")
+        return run
+
+    def stream(self, path: str) -> http.client.HTTPResponse:
+        """An open stream of events, on a connection of its own."""
+        connection = http.client.HTTPConnection("127.0.0.1", self._port, timeout=30)
+        connection.request("GET", path, headers=self._headers())
+        return connection.getresponse()
+
+    def _headers(self) -> dict[str, str]:
+        cookie = "; ".join(f"{k}={v}" for k, v in self._cookies.items())
+        return {"Cookie": cookie, "Referer": f"http://127.0.0.1:{self._port}/"}
+
+    def _post(self, path: str, page: str, **form: str) -> str:
+        token = re.findall(r'name="csrf_token" value="([^"]+)"', self.get(page))[0]
+        headers, _ = self._ask("POST", path, urlencode({**form, "csrf_token": token}))
+        return re.sub(r"[?#].*", "", headers["Location"])
+
+    def _ask(self, method: str, path: str, body: str | None = None) -> tuple[http.client.HTTPMessage, str]:
+        headers = self._headers() | ({"Content-Type": "application/x-www-form-urlencoded"} if body else {})
+        self._connection.request(method, path, body, headers)
+        answer = self._connection.getresponse()
+        text = answer.read().decode()
+        if answer.status >= 400:
+            raise RuntimeError(f"{method} {path}: {answer.status}")
+        for cookie in answer.headers.get_all("Set-Cookie") or ():
+            name, _, value = cookie.split(";")[0].partition("=")
+            self._cookies[name] = value
+        return answer.headers, text
+
+
+@contextmanager
+def running() -> Iterator[int]:
+    """The demonstration on data of its own, real time."""
+    folder = default_data_folder() / f"bench-{uuid.uuid4().hex[:8]}"
+    port = free_port()
+    try:
+        with demonstration(read_settings({"BRUMEL_DATA": str(folder)}), DemoOptions(port=port)):
+            yield port
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def line(name: str, times: list[float], empty: float | None = None) -> None:
+    """One line of the table: median and 95th percentile, and the median as a ratio to the empty page's."""
+    median, p95 = statistics.median(times), statistics.quantiles(times, n=20)[-1]
+    ratio = f"{median / empty:8.1f} ×" if empty else ""
+    print(f"{name:34}{1000 * median:9.1f} ms{1000 * p95:9.1f} ms{ratio}")
+
+
+def screens() -> None:
+    """The server's time for each screen over a year of work, beside an empty page, the rounds interleaved."""
+    with running() as port:
+        client = Client(port)
+        run = client.begin_run()
+        site = re.findall(r"/rounds/reading\?site=[0-9a-f-]{36}", client.get("/rounds/"))[0]
+        signed = re.findall(r"/ledger/calibrations/[0-9a-f-]{36}", client.get("/ledger/calibrations?level=sound"))[-1]
+        read = re.findall(r"/ledger/readings/[0-9a-f-]{36}", client.get("/ledger/readings"))[-1]
+        life = re.findall(r'href="(/kit/probes/[0-9a-f-]{36})">A-pH<', client.get("/kit/"))[0]
+        planned = re.findall(r'href="(/plan/[0-9a-f-]{36})"', client.get("/plan/"))[0]
+        paths = {
+            "empty page": "/healthy", "Today": "/", "Bench": "/bench/", "Bench, new run": "/bench/new",
+            "Bench, run in progress": run, "Rounds": "/rounds/", "Rounds, reading at a site": site,
+            "Ledger, readings": "/ledger/readings", "Ledger, calibrations": "/ledger/calibrations",
+            "Ledger, one calibration": signed, "Ledger, one reading": read,
+            "Ledger, a year of readings as CSV": "/ledger/readings.csv", "Reckon": "/reckon/",
+            "Kit": "/kit/", "Kit, a probe's life": life, "Shelf": "/shelf/", "Plan, a round": planned,
+            "Reckon, an answer": "/reckon/salinity/answer?conductivity_ms_cm=40&temperature_c=18",
+        }  # fmt: skip
+        times: dict[str, list[float]] = {name: [] for name in paths}
+        for number in range(ROUNDS + 3):
+            for name, path in paths.items():
+                begun = time.perf_counter()
+                client.get(path)
+                if number >= 3:
+                    times[name].append(time.perf_counter() - begun)
+    print(f"\n{'screen, a year of work':34}{'median':>12}{'95 %':>12}   to the empty page")
+    empty = statistics.median(times["empty page"])
+    for name, found in times.items():
+        line(name, found, empty)
+
+
+def live() -> None:
+    """From the probe's sample to the drawn pixel, 5 samples a second, 20 streams: one browser, the rest plain."""
+    with running() as port, sync_playwright() as playwright:
+        client = Client(port)
+        path = client.begin_run()
+        url = re.findall(r'data-url="([^"]+)"', client.get(path))[0].replace("&amp;", "&")
+        streams = [client.stream(url) for _ in range(STREAMS - 1)]
+        counts = [0] * len(streams)
+        stop = threading.Event()
+
+        def count(number: int) -> None:
+            while not stop.is_set() and (text := streams[number].readline()):
+                counts[number] += text.startswith(b"event: sample")
+
+        readers = [threading.Thread(target=count, args=(n,), daemon=True) for n in range(len(streams))]
+        for reader in readers:
+            reader.start()
+        browser = playwright.chromium.launch(**LAUNCH)
+        page = browser.new_page(base_url=f"http://127.0.0.1:{port}", viewport=SCREEN)
+        sign_in(page)
+        page.goto(path)
+        page.wait_for_selector("[data-live][data-drawn-after]")
+        begun = time.monotonic()
+        latencies = page.evaluate(
+            """n => new Promise(done => {
+                const box = document.querySelector("[data-live]"), found = [];
+                new MutationObserver(() => {
+                    found.push(Number(box.dataset.drawnAfter));
+                    if (found.length >= n) done(found);
+                }).observe(box, {attributes: true, attributeFilter: ["data-drawn-after"]});
+            })""",
+            LATENCIES,
+        )
+        rate = len(latencies) / (time.monotonic() - begun)
+        stop.set()
+        browser.close()
+    median, p95 = statistics.median(latencies), statistics.quantiles(latencies, n=20)[-1]
+    print(f"\nsample to drawn pixel, {STREAMS} streams, {rate:.1f} samples a second drawn")
+    print(
+        f"median {1000 * median:.0f} ms, 95 % {1000 * p95:.0f} ms, worst {1000 * max(latencies):.0f} ms (aim: < 300 ms)"
+    )
+    print(f"plain clients got {min(counts)} to {max(counts)} samples each")
+
+
+def core() -> None:
+    """A million rows through the calculations beside gsw's salinity of the same rows, and a batch of lines."""
+    random = np.random.default_rng(0)
+    t, raw = random.uniform(0, 30, ROWS), random.uniform(1_000, 60_000, ROWS)
+    percent, hpa, ms_cm = random.uniform(50, 120, ROWS), random.uniform(900, 1020, ROWS), raw / 1000.0
+    jobs: dict[str, Callable[[], object]] = {
+        "gsw.SP_from_C, the reference": lambda: gsw.SP_from_C(ms_cm, t, 0.0),
+        "salinity": lambda: practical_salinity(ms_cm, t),
+        "all four corrections": lambda: corrected_rows(t, raw, percent, hpa),
+        "the same through the registry": lambda: calculate(
+            "corrected-readings",
+            {"temperature_c": t, "conductivity_us_cm": raw, "oxygen_percent": percent, "pressure_hpa": hpa},
+            strict=False,
+        ),
+    }
+    times: dict[str, list[float]] = {name: [] for name in jobs}
+    for number in range(CORE_ROUNDS + 2):
+        for name, job in jobs.items():
+            begun = time.perf_counter()
+            job()
+            if number >= 2:
+                times[name].append(time.perf_counter() - begun)
+    print(f"\n{f'{ROWS:,} rows':34}{'median':>12}{'95 %':>12}   to gsw's salinity (aims: 1.0 ×, 2.5 ×)")
+    reference = statistics.median(times["gsw.SP_from_C, the reference"])
+    for name, found in times.items():
+        line(name, found, reference)
+    lines = [json.dumps({"calc": name, "inputs": inputs}) + "\n" for name, inputs in _jobs(LINES)]
+    begun = time.perf_counter()
+    for text in lines:
+        json.loads(text)
+    parsed = time.perf_counter() - begun
+    begun = time.perf_counter()
+    done = sum(1 for _ in batch(lines))
+    took = time.perf_counter() - begun
+    print(f"\nbatch: {done / took:,.0f} lines a second (aim: > 50 000), {took / parsed:.1f} × parsing them alone")
+    print(f"peak memory {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB (aim: < 1 000)")
+
+
+def _jobs(count: int) -> Iterator[tuple[str, dict[str, object]]]:
+    """Lines of five calculations in turn."""
+    random = np.random.default_rng(1)
+    for number, t in enumerate(random.uniform(0, 30, count).round(2).tolist()):
+        yield (
+            ("oxygen-saturation", {"temperature_c": t, "pressure_hpa": 1000}),
+            ("salinity", {"conductivity_ms_cm": 20.0 + t, "temperature_c": t}),
+            ("conductivity-at-reference", {"conductivity_us_cm": 500, "temperature_c": t, "method": "natural-water"}),
+            ("unionized-ammonia", {"tan_mg_l": 1, "ph": 8, "temperature_c": t}),
+            ("ph-buffer", {"buffer": "borax-9.180", "temperature_c": t}),
+        )[number % 5]
+
+
+def plan() -> None:
+    """The time to plan a day of six probes and twelve sites, from kinds and waters to steps, the first and again."""
+    ready, waiting = (Readiness(state, None, "", "", (), None) for state in (State.READY, State.WAITING))
+    days = [
+        (ProbeDay("A-pH", probe_kind("ph-combination"), ready, cleaned=False), 0),
+        (ProbeDay("B-pH", probe_kind("ph-refillable"), ready, cleaned=False), 0),
+        (ProbeDay("A-DO", probe_kind("oxygen-polarographic"), waiting), 50),
+        (ProbeDay("A-EC", probe_kind("conductivity-1"), ready), 0),
+        (ProbeDay("B-ORP", probe_kind("orp"), ready, cleaned=False), 0),
+        (ProbeDay("B-NH4", probe_kind("ammonium"), waiting), 100),
+    ]
+    waters = [
+        Expected(f"Site {n}", parameter, low, high)
+        for n in range(12)
+        for parameter, low, high in (("pH", 6.5, 8.5), ("oxygen", 4, 9), ("conductivity", 50, 900 * (n + 1)))
+    ]
+    probes = {"pH": 2, "oxygen": 1, "conductivity": 1, "ORP": 1, "ammonium": 1}
+    print(f"\n{'six probes, twelve sites':34}{'first':>12}{'again':>12}   (aim: < 2 s)")
+    for departure in (480, 400, 240, 170):
+        times = []
+        for _ in range(2):
+            begun = time.perf_counter()
+            needs_of(waters, probes, [], rinses()["distilled-once"])
+            jobs = tuple(
+                Job(d.label, d.kind.parameter, WEIGHT[d.kind.parameter], tasks_of(d), release) for d, release in days
+            )
+            problem = Problem(jobs, departure)
+            found = best_plan(problem)
+            if found.left_out:
+                earliest_departure(problem)
+            if faults(problem, found):
+                raise RuntimeError("the plan does not hold")
+            times.append(time.perf_counter() - begun)
+        out = f", without {len(found.left_out)}" if found.left_out else ""
+        print(f"{f'leaving in {departure} min{out}':34}{times[0]:10.2f} s{times[1]:10.2f} s")
+
+
+BENCHES: dict[str, Callable[[], None]] = {"screens": screens, "live": live, "core": core, "plan": plan}
+
+if __name__ == "__main__":
+    unknown = [name for name in sys.argv[1:] if name not in BENCHES]
+    if unknown:
+        sys.exit(f"brumel: no bench is called {unknown[0]!r}; there are {', '.join(BENCHES)}.")
+    for name in sys.argv[1:] or BENCHES:
+        BENCHES[name]()

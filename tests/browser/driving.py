@@ -1,0 +1,64 @@
+"""Chromium as the tests, the pictures and the benches start it, and the walks that they share."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from playwright.sync_api import Page
+
+CHROMIUM = "/usr/bin/chromium"
+SWITCHES = (
+    "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+)  # fmt: skip
+LAUNCH = {"executable_path": CHROMIUM, "args": list(SWITCHES)}
+PHONE = {"width": 390, "height": 844}
+SCREEN = {"width": 1280, "height": 800}
+LOOKS = ("day", "dusk", "phone")
+AXE = (Path(__file__).parent / "vendor/axe-core/axe.min.js").read_text(encoding="utf-8")
+
+
+def sign_in(page: Page, role: str = "technician") -> None:
+    """Through the demonstration's one click."""
+    page.goto("/sign-in")
+    page.get_by_role("button", name=role).click()
+    page.wait_for_url("**/")
+
+
+def begin(page: Page, probe: str) -> None:
+    """Begin a run with what is proposed."""
+    page.goto("/bench/")
+    page.get_by_role("link", name=f"Calibrate {probe}").click()
+    page.get_by_role("button", name="Begin").click()
+
+
+def take_point(page: Page) -> None:
+    """Put the probe in, wait until it is stable, take the point."""
+    page.get_by_role("button", name="Probe is in").click()
+    page.wait_for_selector("[data-settling=stable]")
+    page.get_by_role("button", name="Take the point").click()
+
+
+def read_site(page: Page, site: str) -> None:
+    """Read a site with the probe at hand, from the calibration's page."""
+    page.get_by_role("link", name="Read a site").click()
+    page.get_by_label("Site", exact=True).select_option(label=site)
+    page.get_by_role("button", name="Probe is in").click()
+    page.wait_for_selector("[data-settling=stable]")
+    page.get_by_role("button", name="Record").first.click()
+    page.wait_for_url("**/ledger/readings/**")
+
+
+def dressed(page: Page, look: str) -> None:
+    """The page in daylight, at dusk, or on a phone."""
+    if look == "phone":
+        page.set_viewport_size(PHONE)
+    if look == "dusk":
+        page.get_by_role("button", name="Dusk").click()
+
+
+def no_violations(page: Page) -> None:
+    """Axe finds nothing to object to."""
+    page.evaluate(AXE + ";0")
+    found = page.evaluate("async () => (await axe.run()).violations.map(v => [v.id, v.nodes.map(n => n.html)])")
+    assert found == [], found

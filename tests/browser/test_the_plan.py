@@ -1,0 +1,98 @@
+"""The plan in a real browser: from nothing to a printed plan; ticked off; a failed inspection changes it."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import Page, expect
+from tests.browser.driving import LOOKS, dressed, no_violations
+from tests.browser.test_the_kit import answer, open_probe
+
+
+def plan(page: Page, departure: str, kit: str, *sites: str) -> None:
+    page.goto("/plan/")
+    page.get_by_role("textbox", name="Departure").fill(departure)
+    page.get_by_label("Kit that goes along").select_option(kit)
+    for site in sites:
+        page.locator(".pick", has_text=site).click()
+    page.get_by_role("button", name="Plan it").click()
+
+
+def test_tomorrows_round_from_nothing_to_a_printed_plan(technician: Page) -> None:
+    page = technician
+    page.goto("/kit/")
+    page.get_by_role("link", name="Plan a round").click()
+    page.get_by_role("button", name="Plan it").click()
+    expect(page.locator("#error-sites")).to_contain_text("Choose the sites")
+    plan(page, "2026-05-07T09:00", "Kit B", "Shrimp pond", "Seawater lido")
+    steps = page.locator(".plan-steps > li")
+    expect(page.locator(".standing")).to_contain_text("B-pH")
+    before = steps.count()
+    assert before >= 6
+    expect(page.locator(".tracks rect.hands")).to_have_count(before)
+    expect(page.locator(".pack-list")).to_contain_text("pH buffer, alkaline")
+    expect(page.locator(".pack-list")).to_contain_text("Conductivity standard 80")
+    steps.first.get_by_role("button", name="Done").click()
+    expect(steps).to_have_count(before - 1)
+    page.get_by_text("Change the round").click()
+    page.get_by_role("textbox", name="Departure").fill("2026-05-07T10:30")
+    page.get_by_role("button", name="Plan again").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("leave tomorrow, 10:30")
+    with page.expect_download() as download:
+        page.get_by_role("link", name="As a calendar").click()
+    assert download.value.suggested_filename == "brumel-plan.ics"
+    page.emulate_media(media="print")
+    expect(page.get_by_text("Change the round")).to_be_hidden()
+    expect(page.locator(".tracks")).to_be_visible()
+    expect(page.locator(".pack-list")).to_be_visible()
+    page.emulate_media(media="screen")
+    page.goto("/")
+    expect(page.get_by_text("Get ready for the round at 10:30")).to_have_count(0)  # a day ahead yet
+    page.goto("/kit/")
+    page.get_by_role("link", name="tomorrow, 10:30").click()
+    page.get_by_role("button", name="Drop this round").click()
+    page.wait_for_url("**/plan/")
+
+
+def test_a_failed_inspection_changes_the_plan(technician: Page) -> None:
+    page = technician
+    plan(page, "2026-05-06T20:00", "Kit A", "Greenhouse nutrient reservoir")
+    address = page.url
+    expect(page.locator(".standing")).to_contain_text("A-EC")
+    open_probe(page, "A-EC")
+    answer(page, "No")
+    page.get_by_role("button", name="Record the inspection").click()
+    page.goto(address)
+    expect(page.locator(".missing")).to_contain_text("A-EC can't be ready. Failed its inspection")
+    page.get_by_role("button", name="Take B-EC").click()
+    expect(page.locator(".missing")).to_have_count(0)
+    expect(page.locator(".standing")).to_contain_text("B-EC")
+    open_probe(page, "A-EC")
+    answer(page, "Yes")
+    page.get_by_role("button", name="Record the inspection").click()
+    page.goto(address)
+    page.get_by_role("button", name="Drop this round").click()
+
+
+def test_a_membrane_that_takes_too_long_and_the_ways_out(technician: Page) -> None:
+    page = technician
+    plan(page, "2026-05-06T10:20", "Kit A", "Upland spring intake")
+    expect(page.locator(".missing").first).to_contain_text("after departure at the earliest")
+    page.locator(".missing", has_text="A-DO").get_by_role("button", name="Leave when all are ready").click()
+    expect(page.locator(".missing")).to_have_count(0)
+    page.get_by_role("button", name="Drop this round").click()
+
+
+@pytest.mark.parametrize("look", LOOKS)
+def test_no_accessibility_violation(technician: Page, look: str) -> None:
+    page = technician
+    dressed(page, look)
+    page.goto("/plan/")
+    no_violations(page)
+    page.get_by_role("button", name="Plan it").click()
+    no_violations(page)
+    plan(page, "2026-05-06T11:00", "Kit A", "Upland spring intake", "Reed-bed outfall")
+    expect(page.locator(".missing").first).to_be_visible()
+    no_violations(page)
+    page.get_by_text("Change the round").click()
+    no_violations(page)
+    page.get_by_role("button", name="Drop this round").click()
