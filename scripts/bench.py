@@ -17,7 +17,7 @@ import time
 import uuid
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from urllib.parse import urlencode
+from urllib.parse import urlencode, urlsplit
 
 import gsw
 import numpy as np
@@ -35,7 +35,6 @@ from brumel.core.plan.solve import best_plan, earliest_departure
 from brumel.core.plan.tasks import WEIGHT, ProbeDay, tasks_of
 from brumel.core.quantities.salinity import practical_salinity
 from brumel.core.reckoning import calculate
-from brumel.launch.cluster import free_port
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.services.reckon.batch import batch
 from brumel.settings import default_data_folder, read_settings
@@ -105,10 +104,9 @@ class Client:
 def running() -> Iterator[int]:
     """The demonstration on data of its own, real time."""
     folder = default_data_folder() / f"bench-{uuid.uuid4().hex[:8]}"
-    port = free_port()
     try:
-        with demonstration(read_settings({"BRUMEL_DATA": str(folder)}), DemoOptions(port=port)):
-            yield port
+        with demonstration(read_settings({"BRUMEL_DATA": str(folder)}), DemoOptions(port=0)) as processes:
+            yield urlsplit(processes.address).port or 0
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 

@@ -8,7 +8,6 @@ from pathlib import Path
 from playwright.sync_api import Page, sync_playwright
 from tests.browser.driving import LAUNCH, PHONE, SCREEN, begin, read_site, sign_in, take_point
 
-from brumel.launch.cluster import free_port
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import default_data_folder, read_settings
 
@@ -75,13 +74,14 @@ def shoot(page: Page) -> None:
 
 def main() -> None:
     """Start a demonstration of its own, take the pictures, remove it."""
-    folder, port = default_data_folder() / "screenshots", free_port()
+    folder = default_data_folder() / "screenshots"
     settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": "2026-05-06T11:40:00+00:00"})
     OUT.mkdir(parents=True, exist_ok=True)
     try:
-        with demonstration(settings, DemoOptions(port=port, speed=8.0, workers=1)), sync_playwright() as playwright:
+        options = DemoOptions(port=0, speed=8.0, workers=1)
+        with demonstration(settings, options) as processes, sync_playwright() as playwright:
             browser = playwright.chromium.launch(**LAUNCH)
-            page = browser.new_page(viewport=SCREEN, base_url=f"http://127.0.0.1:{port}")
+            page = browser.new_page(viewport=SCREEN, base_url=processes.address)
             shoot(page)
             browser.close()
     finally:

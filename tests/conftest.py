@@ -20,8 +20,8 @@ from psycopg import sql
 from brumel.devices.bench import Bench, demo_probes, serve
 from brumel.devices.bench_control import BenchControl
 from brumel.devices.sdi12 import Sdi12Line
-from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster, free_port
-from brumel.launch.processes import Processes, wait_until_answering
+from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
+from brumel.launch.processes import claim
 from brumel.services.clock import Clock
 from brumel.settings import default_data_folder
 from brumel.store import schema
@@ -85,11 +85,10 @@ def root() -> Path:
 
 @pytest.fixture
 def bench() -> Iterator[tuple[Sdi12Line, BenchControl]]:
-    line_port, control_port = free_port(), free_port()
+    sides = claim("127.0.0.1", 0), claim("127.0.0.1", 0)
+    line_port, control_port = (side.getsockname()[1] for side in sides)
     loop = asyncio.new_event_loop()
-    task = loop.create_task(
-        serve(Bench(demo_probes(), speed=1.0, clock=itertools.count(0.0, 0.5).__next__), line_port, control_port)
-    )
+    task = loop.create_task(serve(Bench(demo_probes(), speed=1.0, clock=itertools.count(0.0, 0.5).__next__), *sides))
 
     def run() -> None:
         with pytest.raises(asyncio.CancelledError):
@@ -97,7 +96,6 @@ def bench() -> Iterator[tuple[Sdi12Line, BenchControl]]:
 
     thread = threading.Thread(target=run)
     thread.start()
-    wait_until_answering(control_port, Processes({}))
     line = Sdi12Line(f"socket://127.0.0.1:{line_port}", timeout_s=0.3)
     yield line, BenchControl(f"127.0.0.1:{control_port}")
     line.close()

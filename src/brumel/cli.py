@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import socket
 import sys
 from contextlib import ExitStack
 from pathlib import Path
@@ -51,7 +52,7 @@ def demo(settings: Settings, port: int, fresh: bool, speed: float) -> None:
     from brumel.launch.start import DemoOptions, demonstration, say
 
     with _refusals(), demonstration(settings, DemoOptions(port, fresh, speed)) as processes:
-        say(f"Hallow Reach is at http://127.0.0.1:{port}/  (Ctrl-C stops everything)")
+        say(f"Hallow Reach is at {processes.address}/  (Ctrl-C stops everything)")
         processes.wait()
         say("stopping")
 
@@ -65,7 +66,7 @@ def serve(settings: Settings, host: str, port: int) -> None:
     from brumel.launch.start import say, service
 
     with _refusals(), service(settings, host, port) as processes:
-        say(f"Brumel is at http://{host}:{port}/  (Ctrl-C stops everything)")
+        say(f"Brumel is at {processes.address}/  (Ctrl-C stops everything)")
         processes.wait()
         say("stopping")
 
@@ -86,19 +87,24 @@ def link(settings: Settings, url: str) -> None:
 
 
 @main.command("bench-server")
-@click.option("--line", required=True, type=int, help="port of the SDI-12 line")
-@click.option("--control", required=True, type=int, help="port of the control side")
+@click.option("--line", default="0", help="port of the SDI-12 line, or fd://N, a listening socket handed over")
+@click.option("--control", default="0", help="the same for the control side")
 @click.option("--speed", default=1.0, show_default=True)
-def bench_server(line: int, control: int, speed: float) -> None:
+def bench_server(line: str, control: str, speed: float) -> None:
     """Run the simulated bench alone."""
     from brumel.devices.bench import Bench, demo_probes, serve
+    from brumel.launch.processes import claim
 
-    try:
-        asyncio.run(serve(Bench(demo_probes(), speed), line, control))
-    except KeyboardInterrupt:
-        sys.exit(0)
-    except OSError as error:
-        raise Refused(f"The bench can't listen ({error.strerror}): choose other ports.") from error
+    def taken(where: str) -> socket.socket:
+        number = where.removeprefix("fd://")
+        return claim("127.0.0.1", int(where)) if number == where else socket.socket(fileno=int(number))
+
+    with _refusals(), taken(line) as line_side, taken(control) as control_side:
+        click.echo(f"brumel: the bench's line is socket://127.0.0.1:{line_side.getsockname()[1]}")
+        try:
+            asyncio.run(serve(Bench(demo_probes(), speed), line_side, control_side))
+        except KeyboardInterrupt:
+            sys.exit(0)
 
 
 @main.group()

@@ -12,7 +12,6 @@ from playwright.sync_api import Page
 from tests.browser.driving import LAUNCH, sign_in
 from tests.conftest import NOW
 
-from brumel.launch.cluster import free_port
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import default_data_folder, read_settings
 
@@ -26,10 +25,9 @@ def browser_type_launch_args() -> dict[str, Any]:
 def address() -> Iterator[str]:
     folder = default_data_folder() / f"browser-{uuid.uuid4().hex[:8]}"
     settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": NOW.isoformat()})
-    port = free_port()
     try:
-        with demonstration(settings, DemoOptions(port=port, speed=30.0, workers=1)):
-            yield f"http://127.0.0.1:{port}"
+        with demonstration(settings, DemoOptions(port=0, speed=20.0, workers=1)) as processes:
+            yield processes.address
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 

@@ -50,6 +50,27 @@ def test_irregular_samples_are_judged_but_not_across_a_gap() -> None:
     assert not judge(np.full(with_gap.size, 5.0), with_gap).stable
 
 
+def test_a_stable_window_is_held_until_a_sample_contradicts_it() -> None:
+    t = np.arange(0, 100, 0.5)
+    y = np.where(t < 60, 0.0, 0.25)  # a shift within the rule's span, whose slope breaks the rule for a while
+    y[t == 60.0] = -0.2
+    held = judge(y, t, until=62.0)
+    assert held.stable
+    assert held.window == (30.0, 60.0)
+    assert held.value == pytest.approx(0.0, abs=0.01)
+    assert not judge(np.where(t == 60.0, -0.31, y), t, until=62.0).stable  # further than a span from the held value
+    warmer = np.where(t >= 60.0, 21.61, 21.5)
+    assert not judge(y, t, temperatures=warmer, until=62.0).stable
+    once_noisy = np.where((t > 60) & (t % 5 == 0), -0.2, y)
+    assert not judge(once_noisy, t, until=95.0).stable  # not for longer than one window
+
+
+@pytest.mark.parametrize(("silence", "stable"), [(25.0, True), (31.0, False)])
+def test_a_silence_ends_what_is_held_after_a_window(silence: float, stable: bool) -> None:
+    t = np.concatenate([np.arange(0, 40, 0.5), [39.5 + silence]])
+    assert judge(np.full(t.size, 5.0), t).stable is stable
+
+
 def test_troubles_have_names() -> None:
     t = np.arange(0, 120, 0.2)
     noise = np.random.default_rng(1).normal(0, 0.03, t.shape)

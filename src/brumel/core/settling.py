@@ -4,6 +4,9 @@ A rule looks at the reading over a window: it must stay within a span, its slope
 limit, and so must the temperature's span. A calibration judges the raw signal, a site reading the
 corrected value. Samples carry their own times, which need not be regular.
 
+A window that kept the rule is held for one more window, as long as no later sample contradicts it:
+one noisy sample does not take away what was just shown as stable.
+
 The time left comes from an exponential approach ``y = a + b·exp(−t/τ)`` fitted to the trace, with
 the interval of all τ that the trace can't tell from the best one. A trace that will not settle is
 called what it is: it wanders, rings, stepped, or drifts.
@@ -101,13 +104,15 @@ class Judgement:
 
     ``remaining_s`` is the time left until stable, with ``remaining_low_s … remaining_high_s`` the
     95 % interval; None where it can't be told. ``value`` and ``temperature_c`` are the means over
-    the window, ``band`` the tunnel that the trace has to stay in (low, high), ``approach`` the
-    fitted (a, b, τ in s) with times counted from the first sample.
+    the ``window`` (first, last time in s, as the samples count it): the newest, or the one that is
+    held. ``band`` is the tunnel that the trace has to stay in (low, high), ``approach`` the fitted
+    (a, b, τ in s) with times counted from the first sample.
     """
 
     state: Settling
     words: str
     elapsed_s: float
+    window: tuple[float, float] | None = None
     value: float | None = None
     temperature_c: float | None = None
     span: float | None = None
@@ -166,19 +171,14 @@ def judge_settling(times_s: ArrayLike, values: ArrayLike, temperatures_c: ArrayL
     if t.size == 0:
         return Judgement(Settling.EMPTY, WORDS[Settling.EMPTY], 0.0)
     elapsed = float(t[-1] - t[0])
-    inside = t >= t[-1] - rule.window_s
-    w_t, w_y, w_temperature = t[inside], y[inside], temperature[inside]
-    value, mean_temperature = float(w_y.mean()), float(w_temperature.mean())
-    span, temperature_span = float(np.ptp(w_y)), float(np.ptp(w_temperature))
-    slope = _slope(w_t, w_y) * rule.window_s
-    covered = elapsed >= max(rule.window_s, rule.minimum_s) and _without_gaps(t, t[-1] - rule.window_s, rule)
-    settled = span <= rule.span and abs(slope) <= rule.slope_per_window
-    temperature_settled = temperature_span <= rule.temperature_span_c
+    newest = _window(t, y, temperature, t.size - 1, rule)
+    held = newest if newest.keeps_rule else _held(t, y, temperature, rule)
+    window = held or newest
 
     approach = _fit_approach(t, y) if t.size >= 8 and elapsed > 0 else None
     state, words = Settling.STARTING, WORDS[Settling.STARTING]
     low = high = best = None
-    if covered and settled and temperature_settled:
+    if held is not None:
         state = Settling.STABLE
         best = low = high = 0.0
     elif approach is not None and elapsed >= rule.window_s / 3:
@@ -192,19 +192,20 @@ def judge_settling(times_s: ArrayLike, values: ArrayLike, temperatures_c: ArrayL
                 high = None
     if state is not Settling.STARTING:
         words = WORDS[state]
-    if state is Settling.SETTLING and covered and settled and not temperature_settled:
-        words = f"The signal is still, the temperature is not: {temperature_span:.2f} °C within the window."
+    if state is Settling.SETTLING and newest.covered and newest.signal_settled:
+        words = f"The signal is still, the temperature is not: {newest.temperature_span:.2f} °C within the window."
         best = low = high = None
-    centre = value if state is Settling.STABLE or approach is None else _target(approach, value, state)
+    centre = approach.end if state is Settling.SETTLING and approach is not None else window.value
     return Judgement(
         state=state,
         words=words,
         elapsed_s=elapsed,
-        value=value,
-        temperature_c=mean_temperature,
-        span=span,
-        slope_per_window=slope,
-        temperature_span_c=temperature_span,
+        window=window.times,
+        value=window.value,
+        temperature_c=window.temperature_c,
+        span=window.span,
+        slope_per_window=window.slope,
+        temperature_span_c=window.temperature_span,
         remaining_s=best,
         remaining_low_s=low,
         remaining_high_s=high,
@@ -223,9 +224,58 @@ class _Approach:
     residuals: Array
 
 
-def _target(approach: _Approach, value: float, state: Settling) -> float:
-    """Where the tunnel lies: at the end the trace tends to, if it tends to one."""
-    return approach.end if state is Settling.SETTLING else value
+@dataclass(frozen=True)
+class _Window:
+    """A window of the trace, measured against the rule."""
+
+    times: tuple[float, float]
+    value: float
+    temperature_c: float
+    span: float
+    slope: float
+    temperature_span: float
+    covered: bool
+    signal_settled: bool
+    temperature_settled: bool
+
+    @property
+    def keeps_rule(self) -> bool:
+        return self.covered and self.signal_settled and self.temperature_settled
+
+
+def _window(t: Array, y: Array, temperature: Array, last: int, rule: SettlingRule) -> _Window:
+    """The window that ends with the sample of this index."""
+    end = float(t[last])
+    inside = slice(int(np.searchsorted(t, end - rule.window_s)), last + 1)
+    w_y, w_temperature = y[inside], temperature[inside]
+    span, temperature_span = float(np.ptp(w_y)), float(np.ptp(w_temperature))
+    slope = _slope(t[inside], w_y) * rule.window_s
+    enough = end - t[0] >= max(rule.window_s, rule.minimum_s)
+    return _Window(
+        times=(float(t[inside][0]), end),
+        value=float(w_y.mean()),
+        temperature_c=float(w_temperature.mean()),
+        span=span,
+        slope=slope,
+        temperature_span=temperature_span,
+        covered=bool(enough and _without_gaps(t[: last + 1], end - rule.window_s, rule)),
+        signal_settled=span <= rule.span and abs(slope) <= rule.slope_per_window,
+        temperature_settled=temperature_span <= rule.temperature_span_c,
+    )
+
+
+def _held(t: Array, y: Array, temperature: Array, rule: SettlingRule) -> _Window | None:
+    """The newest earlier window that kept the rule, not older than a window, that nothing since contradicts."""
+    recent = int(np.searchsorted(t, t[-1] - rule.window_s))
+    if np.ptp(y[recent:]) > 2 * rule.span:  # then some sample must lie further than a span from any such window
+        return None
+    for last in range(t.size - 2, recent - 1, -1):
+        window = _window(t, y, temperature, last, rule)
+        if window.keeps_rule:
+            strays = np.abs(y[last + 1 :] - window.value) > rule.span
+            warms = np.abs(temperature[last + 1 :] - window.temperature_c) > rule.temperature_span_c
+            return None if strays.any() or warms.any() else window
+    return None
 
 
 def _slope(t: Array, y: Array) -> float:

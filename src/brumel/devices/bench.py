@@ -2,7 +2,7 @@
 
 A process of its own. The control side takes one JSON object a line: ``{"do": "place", "address":
 "0", "name": …, "ph": …, "temperature_c": …}``, ``{"do": "fault", "address": "0", "fault":
-"silent"}``, ``{"do": "state"}``; it answers one object a line. Nothing but loopback is listened on.
+"silent"}``, ``{"do": "state"}``; it answers one object a line.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ from __future__ import annotations
 import asyncio
 import json
 import math
+import socket
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -19,7 +20,6 @@ from typing import Any
 from brumel.devices.electrode_model import ElectrodeModel, Liquid
 from brumel.devices.sdi12 import crc
 
-HOST = "127.0.0.1"
 _SLOW_S = 0.9
 
 
@@ -160,10 +160,10 @@ async def _serve_control(bench: Bench, reader: asyncio.StreamReader, writer: asy
         writer.close()
 
 
-async def serve(bench: Bench, line_port: int, control_port: int) -> None:
-    """Serve the line and the control side on loopback until cancelled."""
-    line = await asyncio.start_server(lambda r, w: _serve_line(bench, r, w), HOST, line_port)
-    control = await asyncio.start_server(lambda r, w: _serve_control(bench, r, w), HOST, control_port)
+async def serve(bench: Bench, line_socket: socket.socket, control_socket: socket.socket) -> None:
+    """Serve the line and the control side on two bound sockets until cancelled."""
+    line = await asyncio.start_server(lambda r, w: _serve_line(bench, r, w), sock=line_socket)
+    control = await asyncio.start_server(lambda r, w: _serve_control(bench, r, w), sock=control_socket)
     async with line, control:
         await asyncio.gather(line.serve_forever(), control.serve_forever())
 

@@ -21,6 +21,7 @@ from psycopg import sql
 HOST = "127.0.0.1"
 ADMIN, OWNER, APPLICATION = "brumel_admin", "brumel_owner", "brumel_app"
 DATABASE = "brumel"
+_TRIES = 3
 
 
 class LaunchError(Exception):
@@ -50,11 +51,7 @@ class Cluster:
         try:
             if not (self.data / "PG_VERSION").exists():
                 self._create()
-            self._pg_ctl(
-                "-w", "-s", "-l", str(self.log), "-o",
-                f"-p {free_port()} -c listen_addresses={HOST} -c unix_socket_directories=''",
-                "start",
-            )  # fmt: skip
+            self._serve()
         except OSError as error:
             raise LaunchError(f"The data folder {self.folder} can't be written: {error.strerror}.") from error
         self._roles()
@@ -118,6 +115,18 @@ class Cluster:
             raise
         finally:
             words.unlink()
+
+    def _serve(self) -> None:
+        """Start the server on a free port, on another where somebody took that one meanwhile."""
+        for left in reversed(range(_TRIES)):
+            port = free_port()
+            options = f"-p {port} -c listen_addresses={HOST} -c unix_socket_directories=''"
+            try:
+                self._pg_ctl("-w", "-s", "-l", str(self.log), "-o", options, "start")
+                return
+            except LaunchError:
+                if not left or not answers(port):
+                    raise
 
     def _roles(self) -> None:
         with psycopg.connect(self.url(ADMIN, "postgres"), autocommit=True) as connection:

@@ -9,12 +9,12 @@ import socket
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from ipaddress import ip_address
 from types import FrameType
 
-from brumel.launch.cluster import HOST, LaunchError, answers
+from brumel.launch.cluster import HOST, LaunchError
 
 _STOP_WITHIN_S = 6.0
 _LOOK_EVERY_S = 0.2
@@ -38,6 +38,7 @@ class Processes:
     """Children that start in order and stop together."""
 
     environment: Mapping[str, str]
+    address: str = ""
     children: list[Child] = field(default_factory=list)
     _stopping: bool = False
 
@@ -101,7 +102,7 @@ def python(*arguments: str) -> list[str]:
 def gunicorn(factory: str, claimed: socket.socket, *, workers: int = 2, threads: int = 40) -> list[str]:
     """The web server. Threads exceed the live streams and pages of a team; each stream holds one."""
     return python(
-        "-m", "gunicorn", f"brumel.launch.wsgi:{factory}()", "--bind", f"fd://{claimed.fileno()}",
+        "-m", "gunicorn", f"brumel.launch.wsgi:{factory}()", "--bind", handed_over(claimed),
         "--worker-class", "gthread",
         "--workers", str(workers), "--threads", str(threads), "--graceful-timeout", "2", "--no-control-socket",
         "--log-level", "warning",
@@ -109,9 +110,9 @@ def gunicorn(factory: str, claimed: socket.socket, *, workers: int = 2, threads:
 
 
 def claim(host: str, port: int) -> socket.socket:
-    """Listen on a port from now on; the web server inherits it, so that nobody takes it while the data are made ready.
+    """Listen on a port from now on, on any free one for 0; a server inherits it, so that nobody takes it meanwhile.
 
-    Who comes early waits until the web server takes over.
+    Who comes early waits until the server takes over.
 
     Raises
     ------
@@ -129,11 +130,6 @@ def claim(host: str, port: int) -> socket.socket:
     return claimed
 
 
-def wait_until_answering(port: int, processes: Processes, timeout_s: float = 30.0) -> None:
-    """Wait until something accepts connections on a port of loopback."""
-    _wait(lambda: answers(port), port, processes, timeout_s)
-
-
 def wait_until_served(host: str, port: int, processes: Processes, timeout_s: float = 30.0) -> None:
     """Wait until the web server answers, whatever it answers."""
 
@@ -148,19 +144,20 @@ def wait_until_served(host: str, port: int, processes: Processes, timeout_s: flo
             connection.close()
         return True
 
-    _wait(served, port, processes, timeout_s)
-
-
-def _wait(ready: Callable[[], bool], port: int, processes: Processes, timeout_s: float) -> None:
     deadline = time.monotonic() + timeout_s
     while time.monotonic() < deadline:
-        if ready():
+        if served():
             return
         dead = next((c for c in processes.children if c.process and c.process.poll() is not None), None)
         if dead is not None:
             raise LaunchError(f"The {dead.name} ended at once; its message stands above.")
         time.sleep(0.05)
     raise LaunchError(f"Nothing answers on port {port} after {timeout_s:g} s.")
+
+
+def handed_over(claimed: socket.socket) -> str:
+    """How a child's command names a socket that it inherits."""
+    return f"fd://{claimed.fileno()}"
 
 
 def _signal(child: Child, number: int) -> None:

@@ -11,8 +11,8 @@ from ipaddress import ip_address
 from pathlib import Path
 
 from brumel import demo
-from brumel.launch.cluster import APPLICATION, OWNER, Cluster, LaunchError, free_port
-from brumel.launch.processes import Processes, claim, gunicorn, python, wait_until_answering, wait_until_served
+from brumel.launch.cluster import APPLICATION, HOST, OWNER, Cluster, LaunchError
+from brumel.launch.processes import Processes, claim, gunicorn, handed_over, python, wait_until_served
 from brumel.services.clock import Clock
 from brumel.settings import Settings
 from brumel.store import schema
@@ -39,7 +39,12 @@ def say(words: str) -> None:
 def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processes]:
     """Everything that the demonstration consists of, running; stopped at the end, come what may."""
     cluster = Cluster(settings.data / "demo")
-    with claim("127.0.0.1", options.port) as claimed, _only_one(cluster.folder):
+    with (
+        claim(HOST, options.port) as claimed,
+        claim(HOST, 0) as line,
+        claim(HOST, 0) as control,
+        _only_one(cluster.folder),
+    ):
         if options.fresh:
             say("starting over: the demonstration's data are removed")
             cluster.remove()
@@ -50,18 +55,23 @@ def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processe
             clock = Clock(settings.timezone, settings.now)
             if not demo.loaded(database):
                 demo.load(database, clock.now(), clock, say)
-            ports = demo.BenchPorts(free_port(), free_port(), options.speed)
+            ports = demo.BenchPorts(line.getsockname()[1], control.getsockname()[1], options.speed)
             demo.plug_in(database, ports)
             database.close()
-            processes = Processes(_environment(settings, cluster.url(), cluster.secret("session")))
+            port = claimed.getsockname()[1]
+            environment = _environment(settings, cluster.url(), cluster.secret("session"))
+            processes = Processes(environment, f"http://{HOST}:{port}")
             try:
-                processes.start("simulated bench", *python("-m", "brumel", "bench-server", *_bench_arguments(ports)))
-                wait_until_answering(ports.control, processes)
-                processes.start("link", *python("-m", "brumel", "link", f"socket://127.0.0.1:{ports.line}"))
+                bench = python(
+                    "-m", "brumel", "bench-server", "--line", handed_over(line), "--control", handed_over(control),
+                    "--speed", str(options.speed),
+                )  # fmt: skip
+                processes.start("simulated bench", *bench, inherits=(line.fileno(), control.fileno()))
+                processes.start("link", *python("-m", "brumel", "link", f"socket://{HOST}:{ports.line}"))
                 server = gunicorn("demo", claimed, workers=options.workers)
                 processes.start("web server", *server, restart=False, inherits=(claimed.fileno(),))
                 claimed.close()
-                wait_until_served("127.0.0.1", options.port, processes)
+                wait_until_served(HOST, port, processes)
                 yield processes
             finally:
                 processes.stop()
@@ -82,7 +92,7 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
         with database.session() as session:
             lines = sorted({d.url for d in session.query(Device)})
         database.close()
-        processes = Processes(_environment(settings, url, secret))
+        processes = Processes(_environment(settings, url, secret), f"http://{host}:{port}")
         try:
             for line in lines:
                 processes.start(f"link to {line}", *python("-m", "brumel", "link", line))
@@ -128,10 +138,6 @@ def _check(url: str) -> None:
         database.close()
     if wrong:
         raise StoreError(wrong)
-
-
-def _bench_arguments(ports: demo.BenchPorts) -> list[str]:
-    return ["--line", str(ports.line), "--control", str(ports.control), "--speed", str(ports.speed)]
 
 
 def _environment(settings: Settings, url: str, secret: str) -> dict[str, str]:

@@ -16,7 +16,8 @@ from brumel.core.settling import SettlingRule, judge_settling
 from brumel.services.errors import InvalidInput
 from brumel.store import queries
 
-_STALE = timedelta(seconds=6)
+STALE = timedelta(seconds=6)
+"""A probe that has sent nothing for longer has stopped sending."""
 
 Transform = Callable[[NDArray[np.float64], NDArray[np.float64]], NDArray[np.float64]]
 """From millivolts and temperatures to the judged value."""
@@ -69,7 +70,7 @@ def signal_since(
         raise InvalidInput(
             {"device": "No sample has come from the probe since: check its plug, or type the reading by hand."}
         )
-    if datetime.now(UTC) - samples[-1].stored_at > _STALE:
+    if datetime.now(UTC) - samples[-1].stored_at > STALE:
         raise InvalidInput(
             {"device": "The probe has stopped sending: wait until the trace goes on, or type the reading by hand."}
         )
@@ -77,7 +78,8 @@ def signal_since(
     mv = np.array([s.mv for s in samples])
     temperature_c = np.array([s.temperature_c for s in samples])
     judgement = judge_settling(time_s, transform(mv, temperature_c), temperature_c, rule)
-    window = time_s >= time_s[-1] - rule.window_s
+    first, last = judgement.window or (time_s[0], time_s[-1])
+    window = (time_s >= first) & (time_s <= last)
     return Signal(
         mv=float(mv[window].mean()),
         temperature_c=float(temperature_c[window].mean()),

@@ -310,6 +310,16 @@ def last_sample_seq(session: Session, device_id: uuid.UUID) -> int:
     return session.scalar(select(func.max(DeviceSample.seq)).where(DeviceSample.device_id == device_id)) or 0
 
 
+def newest_sample_at(session: Session, device_id: uuid.UUID) -> datetime | None:
+    """When the newest live sample was stored."""
+    return session.scalar(
+        select(DeviceSample.stored_at)
+        .where(DeviceSample.device_id == device_id)
+        .order_by(DeviceSample.seq.desc())
+        .limit(1)
+    )
+
+
 def mark_wanted(session: Session, device_id: uuid.UUID, seconds: float) -> None:
     """Say that someone looks at the device, and wake its link."""
     session.execute(

@@ -104,17 +104,23 @@ class Live {
   trouble(device) {
     const line = this.part("trouble");
     const fine = device.status === "ok";
+    this.stopped = !fine && device.status !== "slow";
     line.hidden = fine;
     this.box.classList.toggle("is-trouble", !fine);
     if (!fine && line.textContent !== device.words) {
       line.textContent = device.words;
       this.part("announce").textContent = device.words;
     }
+    if (this.stopped) {  // what was stable before says nothing about now; the next sample will
+      this.box.dataset.settling = "stopped";
+      this.announced = "";
+      this.allow();
+    }
   }
 
   allow() {
     if (!this.button) return;
-    const stable = this.judgement?.state === "stable";
+    const stable = this.judgement?.state === "stable" && !this.stopped;
     this.button.disabled = !stable && !this.reason?.value.trim();
   }
 
