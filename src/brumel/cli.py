@@ -100,7 +100,8 @@ def bench_server(line: str, control: str, speed: float) -> None:
         return claim("127.0.0.1", int(where)) if number == where else socket.socket(fileno=int(number))
 
     with _refusals(), taken(line) as line_side, taken(control) as control_side:
-        click.echo(f"brumel: the bench's line is socket://127.0.0.1:{line_side.getsockname()[1]}")
+        if line.isdigit():
+            click.echo(f"brumel: the bench's line is socket://127.0.0.1:{line_side.getsockname()[1]}")
         try:
             asyncio.run(serve(Bench(demo_probes(), speed), line_side, control_side))
         except KeyboardInterrupt:
