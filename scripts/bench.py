@@ -29,10 +29,11 @@ from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.readiness import Readiness, State
 from brumel.core.methods.model import rinses
 from brumel.core.plan.check import faults
-from brumel.core.plan.needs import Expected, needs_of
+from brumel.core.plan.needs import needs_of
 from brumel.core.plan.problem import Job, Problem
 from brumel.core.plan.solve import best_plan, earliest_departure
 from brumel.core.plan.tasks import WEIGHT, ProbeDay, tasks_of
+from brumel.core.plan.waters import Expected, Going, sites_of
 from brumel.core.quantities.salinity import practical_salinity
 from brumel.core.reckoning import calculate
 from brumel.launch.start import DemoOptions, demonstration
@@ -261,13 +262,13 @@ def plan() -> None:
         for n in range(12)
         for parameter, low, high in (("pH", 6.5, 8.5), ("oxygen", 4, 9), ("conductivity", 50, 900 * (n + 1)))
     ]
-    probes = {"pH": 2, "oxygen": 1, "conductivity": 1, "ORP": 1, "ammonium": 1}
+    going = [Going(d.label, d.kind.parameter, tuple(sites_of(waters, d.kind.parameter))) for d, _ in days]
     print(f"\n{'six probes, twelve sites':34}{'first':>12}{'again':>12}   (aim: < 2 s)")
     for departure in (480, 400, 240, 170):
         times = []
         for _ in range(2):
             begun = time.perf_counter()
-            needs_of(waters, probes, [], rinses()["distilled-once"])
+            needs_of(waters, going, [], rinses()["distilled-once"])
             jobs = tuple(
                 Job(d.label, d.kind.parameter, WEIGHT[d.kind.parameter], tasks_of(d), release) for d, release in days
             )

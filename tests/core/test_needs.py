@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 from brumel.core.kit.kinds import Care, probe_kind
 from brumel.core.kit.readiness import CareEvent, Inspected, readiness
 from brumel.core.methods.model import rinses
-from brumel.core.plan.needs import CONDUCTIVITY_STANDARDS, Expected, Need, Offer, needs_of
+from brumel.core.plan.needs import CONDUCTIVITY_STANDARDS, Need, Offer, needs_of
 from brumel.core.plan.tasks import ProbeDay, can_be_planned, tasks_of
+from brumel.core.plan.waters import Expected, Going
 
 NOON = datetime(2026, 5, 6, 12, tzinfo=UTC)
 DAY = timedelta(days=1)
@@ -30,7 +31,8 @@ BUFFERS = offers(
 
 
 def needs(parameter: str, low: float, high: float, shelf: list[Offer], probes: int = 1) -> list[Need]:
-    return needs_of([Expected("Water", parameter, low, high)], {parameter: probes}, shelf, PLAIN)
+    going = [Going(f"P{n}", parameter, ("Water",)) for n in range(probes)]
+    return needs_of([Expected("Water", parameter, low, high)], going, shelf, PLAIN)
 
 
 @pytest.mark.parametrize(
@@ -67,6 +69,14 @@ def test_conductivity_is_bracketed_from_above(high: float, standard: float) -> N
     assert need.caution == ""
 
 
+def test_each_cell_takes_the_standards_of_its_own_waters() -> None:
+    waters = [Expected("Spring", "conductivity", 30, 70), Expected("Sea", "conductivity", 44e3, 54e3)]
+    going = [Going("K 1", "conductivity", ("Spring",)), Going("K 10", "conductivity", ("Sea",))]
+    both = needs_of(waters, going, [], PLAIN)
+    assert [(n.what.split(" ")[2], n.points) for n in both] == [("84", 1), ("80\u202f000", 1)]
+    assert [n.what for n in needs_of(waters, going[:1], [], PLAIN)] == ["conductivity standard 84 µS/cm"]
+
+
 def test_a_far_standard_or_none_is_said() -> None:
     shelf = offers(("conductivity", "kcl", 12_880.0, 500.0))
     assert "far above this water" in needs("conductivity", 30, 70, shelf)[0].caution
@@ -90,13 +100,16 @@ def test_tablets_are_one_a_site_and_sachets_one_a_point() -> None:
         Offer("box", "chlorine-reagent", "c", None, 40.0, "tablets"),
         Offer("z", "oxygen-zero", "z", None, 9, "sachets"),
     ]
-    zero, tablets = needs_of(waters, {"chlorine": 1, "oxygen": 2}, shelf, QUARTER)
+    pools = tuple(w.site for w in waters)
+    going = [Going("C", "chlorine", pools), Going("A-DO", "oxygen", pools), Going("B-DO", "oxygen", pools)]
+    zero, tablets = needs_of(waters, going, shelf, QUARTER)
     assert (tablets.amount, tablets.unit, zero.amount, zero.unit) == (3, "tablets", 2, "sachets")
 
 
 @given(st.integers(1, 6), st.sampled_from(list(rinses().values())))
 def test_volume_follows_probes_and_rinse(probes: int, rinse: object) -> None:
-    found = needs_of([Expected("W", "pH", 7.5, 8.5)], {"pH": probes}, BUFFERS, rinse)  # type: ignore[arg-type]
+    going = [Going(f"P{n}", "pH", ("W",)) for n in range(probes)]
+    found = needs_of([Expected("W", "pH", 7.5, 8.5)], going, BUFFERS, rinse)  # type: ignore[arg-type]
     assert all(n.amount == pytest.approx(probes * rinse.ml_per_point) for n in found)  # type: ignore[attr-defined]
 
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import timedelta
 from itertools import count
 
 import pytest
 from icalendar import Calendar
 
+from brumel.core.findings import Level
 from brumel.services.calendar import calendar_of
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import NewCare
@@ -141,6 +143,26 @@ def test_a_failed_inspection_takes_the_probe_out_and_offers_another(world: World
     assert taken.steps[-1].until <= taken.round.departure
     inspect(world, day.probes[0], passes=True)
     assert world.at().catalog.probe_state(day.probes[0]).readiness.state == "ready"
+
+
+def test_cells_are_matched_to_the_waters_and_one_can_be_taken_too(world: World) -> None:
+    day = Round(world, "conductivity-1", minutes=300, conductivity=(30, 70))
+    sea = world.water("Sea", conductivity=(44e3, 54e3))
+    world.other_probe("conductivity-1", kit="Elsewhere")
+    cell = world.other_probe("conductivity-10", kit="Elsewhere")
+    day.sites.append(sea)
+    found = day.leave(300)
+    assert [m.what for m in found.missing] == ["conductivity at Sea"]
+    assert "K 1 is made for conductivity of 10 to 20" in found.missing[0].why
+    assert [s.need.what for s in found.standards] == ["conductivity standard 84 µS/cm"]
+    both = day.take("probe", "Take conductivity-10")
+    assert [s.probe.id for s in both.going] == [cell, day.probes[0]]
+    assert both.missing == ()
+    assert len(both.standards) == 2
+    alone = replace(day.new, probe_ids=[day.probes[0]])
+    world.at().planned.save(alone, world.person)
+    by_choice = day.plan().missing[0]
+    assert ("by your choice" in by_choice.title, by_choice.level, by_choice.ways) == (True, Level.DOUBTFUL, ())
 
 
 def test_of_two_the_readier_goes(world: World) -> None:

@@ -10,7 +10,7 @@ from datetime import date, datetime
 from sqlalchemy.orm import Session
 
 from brumel.core.kit.kinds import MeterEvent, probe_kinds
-from brumel.core.plan.needs import PARAMETERS
+from brumel.core.plan.waters import PARAMETERS
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound

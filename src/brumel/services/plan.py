@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
@@ -13,10 +12,12 @@ from brumel.core.kit.kinds import Care, MeterEvent
 from brumel.core.kit.readiness import State
 from brumel.core.methods.model import rinses
 from brumel.core.plan.check import faults
-from brumel.core.plan.needs import PARAMETERS, Expected, Need, Offer, needs_of
+from brumel.core.plan.crew import Candidate, Unsuited, crew_for, misfit
+from brumel.core.plan.needs import Need, Offer, needs_of
 from brumel.core.plan.problem import Job, Plan, Problem
 from brumel.core.plan.solve import best_plan, earliest_departure
 from brumel.core.plan.tasks import CLEANED_WEEKLY, WEIGHT, ProbeDay, can_be_planned, caution_of, tasks_of
+from brumel.core.plan.waters import PARAMETERS, Expected, Going, sites_of
 from brumel.services import upkeep
 from brumel.services.catalog import ProbeState, probe_states
 from brumel.services.clock import Clock
@@ -63,7 +64,10 @@ class Standard:
 
 @dataclass(frozen=True)
 class Way:
-    """A way out where something can't be ready: words, and the change of the round that it is."""
+    """A way out where something can't be ready: words, and the change of the round that it is.
+
+    For a probe the value is its id, and after a comma the id of the one that it replaces.
+    """
 
     words: str
     field: str
@@ -72,11 +76,13 @@ class Way:
 
 @dataclass(frozen=True)
 class Missing:
-    """What can't be ready, why, and the ways out, the best first."""
+    """What can't be ready or is not made for its water, why, and the ways out, the best first."""
 
     what: str
     why: str
     ways: tuple[Way, ...]
+    title: str = "can't be ready."
+    level: Level = Level.UNFIT
 
 
 @dataclass(frozen=True)
@@ -87,6 +93,8 @@ class DayPlan:
     steps: tuple[Step, ...]
     missing: tuple[Missing, ...]
     going: tuple[ProbeState, ...]
+    sites_of: Mapping[str, tuple[str, ...]]
+    """By the label of a probe, the sites that it goes for."""
     meters: tuple[Meter, ...]
     standards: tuple[Standard, ...]
     sites: tuple[Site, ...]
@@ -98,11 +106,17 @@ class DayPlan:
 
 @dataclass(frozen=True)
 class _Crew:
-    """The probes that a round takes, and the parameters that none in its kit measures."""
+    """The probes that a round takes; the parameters that none in its kit measures; the waters that none is made for."""
 
     states: tuple[ProbeState, ...]
+    going: tuple[Going, ...]
     lacking: tuple[str, ...]
+    unsuited: Mapping[str, Sequence[Unsuited]]
     parameters: tuple[str, ...]
+
+    @property
+    def sites_of(self) -> dict[str, tuple[str, ...]]:
+        return {g.label: g.sites for g in self.going}
 
 
 @dataclass(frozen=True)
@@ -120,10 +134,11 @@ class Planning:
             logs = upkeep.Logs.read(session)
             everyone = probe_states(session, now, logs)
             sites = [s for s in queries.sites(session) if s.id in wanted.site_ids]
-        crew = _crew(wanted, everyone, sites)
+        waters = _waters(sites)
+        crew = _crew(wanted, everyone, waters)
         if wanted.departure <= now:
-            return DayPlan(wanted, (), (), crew.states, (), (), tuple(sites), crew.parameters, None)
-        planner = _Planner(wanted, everyone, logs, now)
+            return DayPlan(wanted, (), (), crew.states, crew.sites_of, (), (), tuple(sites), crew.parameters, None)
+        planner = _Planner(wanted, everyone, logs, now, waters, crew)
         jobs = tuple(planner.job(s) for s in crew.states if can_be_planned(s.readiness))
         problem = Problem(jobs, int((wanted.departure - now).total_seconds() // 60))
         found = best_plan(problem)
@@ -133,6 +148,7 @@ class Planning:
         leaves = None if late is None else _whole_minute(now + timedelta(minutes=late))
         going = tuple(s for s in crew.states if can_be_planned(s.readiness) and s.probe.label not in found.left_out)
         missing = [planner.lacking(p) for p in crew.lacking]
+        missing += [planner.unsuited(p, found) for p, found in crew.unsuited.items()]
         missing += [planner.failed(s) for s in crew.states if not can_be_planned(s.readiness)]
         missing += [planner.late(s, problem, leaves) for s in crew.states if s.probe.label in found.left_out]
         return DayPlan(
@@ -140,8 +156,9 @@ class Planning:
             steps=tuple(_steps(problem, found, crew.states, now)),
             missing=tuple(missing),
             going=going,
+            sites_of=crew.sites_of,
             meters=tuple({s.probe.meter.id: s.probe.meter for s in going if s.probe.meter}.values()),
-            standards=tuple(self._standards(wanted, going, sites)),
+            standards=tuple(self._standards(wanted, waters, going, crew)),
             sites=tuple(sites),
             parameters=crew.parameters,
             leaves_earliest=leaves,
@@ -151,38 +168,51 @@ class Planning:
         """The standards that a round takes, without its plan."""
         with self.database.session() as session:
             everyone = probe_states(session, self.clock.now())
-            sites = [s for s in queries.sites(session) if s.id in wanted.site_ids]
-        return self._standards(wanted, _crew(wanted, everyone, sites).states, sites)
+            waters = _waters(s for s in queries.sites(session) if s.id in wanted.site_ids)
+        crew = _crew(wanted, everyone, waters)
+        return self._standards(wanted, waters, crew.states, crew)
 
-    def _standards(self, wanted: PlannedRound, states: Sequence[ProbeState], sites: Sequence[Site]) -> list[Standard]:
+    def _standards(
+        self, wanted: PlannedRound, waters: Sequence[Expected], states: Sequence[ProbeState], crew: _Crew
+    ) -> list[Standard]:
         usable = {str(e.lot.id): e for e in self.shelf.entries() if e.level is not Level.UNFIT}
         offers = [
             Offer(key, e.lot.standard, e.lot.family, e.lot.nominal, e.facts.left, e.facts.unit)
             for key, e in usable.items()
         ]
-        waters = [Expected(s.name, r.parameter, r.low, r.high) for s in sites for r in s.ranges]
-        probes = Counter(s.parameter for s in states)
-        needs = needs_of(waters, probes, offers, rinses()[wanted.rinse])
+        labels = {s.probe.label for s in states}
+        needs = needs_of(waters, [g for g in crew.going if g.label in labels], offers, rinses()[wanted.rinse])
         return [Standard(n, tuple(usable[key] for key in n.lots[:2])) for n in needs]
 
 
-def _crew(wanted: PlannedRound, everyone: Sequence[ProbeState], sites: Sequence[Site]) -> _Crew:
-    """One probe of the kit for each parameter that the sites ask for; those chosen by hand come first."""
-    asked = {r.parameter for s in sites for r in s.ranges}
+def _waters(sites: Iterable[Site]) -> list[Expected]:
+    return [Expected(s.name, r.parameter, r.low, r.high) for s in sites for r in s.ranges]
+
+
+def _crew(wanted: PlannedRound, everyone: Sequence[ProbeState], waters: Sequence[Expected]) -> _Crew:
+    """For each parameter that the sites ask for, the probes of the kit that suit; those chosen by hand come first."""
+    asked = {w.parameter for w in waters}
     parameters = tuple(p for p in PARAMETERS if p in asked)
-    states: list[ProbeState] = []
+    by_label = {s.probe.label: s for s in everyone}
+    going: list[Going] = []
     lacking = []
-    for parameter in parameters:
-        if parameter in wanted.without:
-            continue
+    unsuited = {}
+    for parameter in (p for p in parameters if p not in wanted.without):
         own = [s for s in everyone if s.parameter == parameter]
         by_hand = [s for s in own if s.probe.id in wanted.probe_ids]
-        in_kit = sorted((s for s in own if s.probe.kit == wanted.kit), key=_fitness)
-        if chosen := by_hand or in_kit[:1]:
-            states += chosen
+        in_kit = sorted((s for s in own if s.probe.kit == wanted.kit and s not in by_hand), key=_fitness)
+        if by_hand or in_kit:
+            chosen, left = crew_for(parameter, waters, _candidates(by_hand), _candidates(in_kit))
+            going += chosen
+            if left:
+                unsuited[parameter] = left
         elif parameter != _NO_PROBE_NEEDED:
             lacking.append(parameter)
-    return _Crew(tuple(states), tuple(lacking), parameters)
+    return _Crew(tuple(by_label[g.label] for g in going), tuple(going), tuple(lacking), unsuited, parameters)
+
+
+def _candidates(states: Iterable[ProbeState]) -> list[Candidate]:
+    return [Candidate(s.probe.label, s.kind) for s in states]
 
 
 def _fitness(state: ProbeState) -> tuple[bool, bool, bool, str]:
@@ -197,6 +227,8 @@ class _Planner:
     everyone: Sequence[ProbeState]
     logs: upkeep.Logs
     now: datetime
+    waters: Sequence[Expected]
+    crew: _Crew
 
     def job(self, state: ProbeState) -> Job:
         """A probe's tasks that are not ticked off yet, and from when on they can be done."""
@@ -210,12 +242,22 @@ class _Planner:
 
     def lacking(self, parameter: str) -> Missing:
         """A parameter that no probe of the kit measures."""
-        ways = [*self._others(parameter, exclude=None), _without(parameter)]
+        ways = [*self._others(parameter, sites_of(self.waters, parameter)), _without(parameter)]
         return Missing(parameter, f"{self.wanted.kit} has no probe for it.", tuple(ways))
+
+    def unsuited(self, parameter: str, waters: Sequence[Unsuited]) -> Missing:
+        """Waters that no probe going along is made for."""
+        sites = [w.site for w in waters]
+        what = f"{parameter} at {' and '.join(sites)}"
+        if waters[0].measured:
+            title = "is measured by a probe that is not made for it, by your choice."
+            return Missing(what, waters[0].why, (), title, Level.DOUBTFUL)
+        ways = [*self._others(parameter, sites, " too"), _without(parameter)]
+        return Missing(what, waters[0].why, tuple(ways), "has no probe that is made for it.")
 
     def failed(self, state: ProbeState) -> Missing:
         """A probe that is out until it is cleared."""
-        ways = [*self._others(state.parameter, exclude=state), _without(state.parameter)]
+        ways = [*self._instead_of(state), _without(state.parameter)]
         return Missing(state.probe.label, f"{state.readiness.why} {state.readiness.do}", tuple(ways))
 
     def late(self, state: ProbeState, problem: Problem, leaves: datetime | None) -> Missing:
@@ -228,7 +270,7 @@ class _Planner:
             if minutes > 0
             else "There is not enough time for you to see to all of them."
         )
-        ways = [*self._others(state.parameter, exclude=state)]
+        ways = self._instead_of(state)
         if leaves is not None:
             ways.append(Way("Leave when all are ready", "departure", leaves.isoformat()))
         return Missing(state.probe.label, why, (*ways, _without(state.parameter)))
@@ -262,19 +304,22 @@ class _Planner:
         own = [r for r in self.logs.meters.get(state.probe.meter_id, ()) if r.event in switches]
         return bool(own) and own[-1].event == MeterEvent.SWITCHED_ON
 
-    def _others(self, parameter: str, exclude: ProbeState | None) -> list[Way]:
-        """The best other probe of a parameter: one that can be ready alone by departure, the soonest first."""
+    def _instead_of(self, state: ProbeState) -> list[Way]:
+        found = self._others(state.parameter, self.crew.sites_of[state.probe.label])
+        return [replace(way, value=f"{way.value},{state.probe.id}") for way in found]
+
+    def _others(self, parameter: str, sites: Sequence[str], too: str = "") -> list[Way]:
+        """The best probe that would stay here: suits these waters, can be ready alone by departure, the soonest."""
         found: list[tuple[int, ProbeState]] = []
-        for state in self.everyone:
-            if state.parameter != parameter or not can_be_planned(state.readiness):
-                continue
-            if (exclude is not None and state.probe.id == exclude.probe.id) or state.probe.id in self.wanted.probe_ids:
+        staying = [s for s in self.everyone if s.parameter == parameter and s not in self.crew.states]
+        for state in staying:
+            if not can_be_planned(state.readiness) or any(misfit(state.kind, s, self.waters) for s in sites):
                 continue
             ready = earliest_departure(Problem((self.job(state),), 0))
             if self.now + timedelta(minutes=ready) <= self.wanted.departure:
                 found.append((ready, state))
         found.sort(key=lambda pair: (pair[0], pair[1].probe.label))
-        return [Way(f"Take {s.probe.label} ({s.probe.kit})", "probe", str(s.probe.id)) for _, s in found[:1]]
+        return [Way(f"Take {s.probe.label} ({s.probe.kind}){too}", "probe", str(s.probe.id)) for _, s in found[:1]]
 
 
 def _without(parameter: str) -> Way:

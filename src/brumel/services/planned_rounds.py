@@ -12,8 +12,7 @@ from sqlalchemy.orm import Session
 from brumel.core.kit.kinds import MeterEvent
 from brumel.core.methods.model import rinses
 from brumel.core.plan import tasks
-from brumel.core.plan.needs import PARAMETERS
-from brumel.services import upkeep
+from brumel.core.plan.waters import PARAMETERS
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import Kit, NewCare
@@ -101,10 +100,9 @@ class PlannedRounds:
                 if field == "departure":
                     departure = datetime.fromisoformat(value).astimezone(UTC)
                 elif field == "probe":
-                    parameter = {p.id: upkeep.kind_of(p).parameter for p in queries.probes(session)}
-                    chosen = uuid.UUID(value)
-                    replaced = parameter[chosen]
-                    probes = [p for p in probes if parameter[p] != replaced] + [chosen]
+                    chosen, _, replaced = value.partition(",")
+                    known = {str(p.id): p.id for p in queries.probes(session)}
+                    probes = [p for p in probes if str(p) != replaced] + [known[chosen]]
                 elif field == "without" and value in PARAMETERS:
                     without.append(value)
                 else:

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from brumel.core.errors import CoreError
 from brumel.core.kit.kinds import Care, probe_kind
 from brumel.core.kit.shelf import Pack, standards
-from brumel.core.plan.needs import PARAMETERS
+from brumel.core.plan.waters import PARAMETERS
 from brumel.core.standards.buffers import buffer_of_label
 from brumel.services.errors import InvalidInput
 from brumel.services.shelf import PH_BUFFER

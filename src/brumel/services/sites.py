@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from sqlalchemy.orm import Session
 
-from brumel.core.plan.needs import PARAMETERS
+from brumel.core.plan.waters import PARAMETERS
 from brumel.services.errors import InvalidInput
 from brumel.services.people import may_record
 from brumel.store import queries

@@ -159,6 +159,8 @@ class ProbeKind:
     holds_days: tuple[float, float] | None
     """How long a calibration holds soundly, and at most, days; None where there is none to hold."""
     caution: str
+    suits: Mapping[str, tuple[float, float]]
+    """The waters that it is made for: by parameter, from where to where (units of :mod:`brumel.core.plan.waters`)."""
 
     @property
     def care(self) -> tuple[Care, ...]:
@@ -288,4 +290,5 @@ def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
         ),
         holds_days=tuple(entry["holds_days"]) if "holds_days" in entry else None,
         caution=entry.get("caution", ""),
+        suits={parameter: (low, high) for parameter, (low, high) in entry.get("suits", {}).items()},
     )

@@ -2,35 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from brumel.core.methods.model import Rinse, Role
+from brumel.core.plan.waters import PARAMETERS, Expected, Going
+from brumel.core.wording import grouped
 
 CONDUCTIVITY_STANDARDS = (84.0, 147.0, 1413.0, 12_880.0, 80_000.0, 111_800.0)
 """Potassium chloride standards as they are sold, µS/cm at 25 °C (common practice)."""
-PARAMETERS = ("pH", "oxygen", "conductivity", "ORP", "ammonium", "nitrate", "chlorine", "temperature")
-"""What a round can measure, in the order of a list."""
-UNITS = {
-    "pH": "", "oxygen": "mg/L", "conductivity": "µS/cm", "ORP": "mV", "ammonium": "mg/L", "nitrate": "mg/L",
-    "chlorine": "mg/L", "temperature": "°C",
-}  # fmt: skip
-"""Unit of each parameter's expected range; conductivity at 25 °C, ions as N, ORP as shown against Ag/AgCl."""
 _NEUTRAL_PH = 7.0
 _FAR_ABOVE = 30.0
 """A conductivity standard so many times above the water says little about it (rule of this product)."""
 _DECADE = 8.0
 """Two ion standards at least so far apart count as a decade (rule of this product)."""
-
-
-@dataclass(frozen=True)
-class Expected:
-    """What a site is expected to show of one parameter."""
-
-    site: str
-    parameter: str
-    low: float
-    high: float
 
 
 @dataclass(frozen=True)
@@ -71,17 +56,15 @@ class Need:
     caution: str = ""
 
 
-def needs_of(
-    waters: Sequence[Expected], probes: Mapping[str, int], offers: Sequence[Offer], rinse: Rinse
-) -> list[Need]:
+def needs_of(waters: Sequence[Expected], going: Sequence[Going], offers: Sequence[Offer], rinse: Rinse) -> list[Need]:
     """What a round needs, in the order of :data:`PARAMETERS`.
 
     Parameters
     ----------
     waters
         What the sites are expected to show.
-    probes
-        How many probes of each parameter go along.
+    going
+        The probes that go along, each for its sites.
     offers
         The lots that serve.
     rinse
@@ -91,26 +74,28 @@ def needs_of(
     --------
     >>> from brumel.core.methods.model import rinses
     >>> pond, spring = Expected("Pond", "conductivity", 20e3, 42e3), Expected("Spring", "conductivity", 30, 70)
-    >>> found = needs_of([pond, spring], {"conductivity": 1}, [], rinses()["distilled-once"])
+    >>> cell = Going("A-EC", "conductivity", ("Pond", "Spring"))
+    >>> found = needs_of([pond, spring], [cell], [], rinses()["distilled-once"])
     >>> [n.what for n in found]
     ['conductivity standard 84 µS/cm', 'conductivity standard 80\u202f000 µS/cm']
     """
-    maker = _Maker(waters, probes, offers, rinse)
+    maker = _Maker(waters, going, offers, rinse)
     by_parameter = {
         "pH": maker.buffers, "conductivity": maker.conductivity, "ORP": maker.redox, "oxygen": maker.zero,
         "ammonium": maker.ions, "nitrate": maker.ions, "chlorine": maker.tablets,
     }  # fmt: skip
-    return [need for p in PARAMETERS if probes.get(p) and p in by_parameter for need in by_parameter[p](p, probes[p])]
+    measured = {g.parameter for g in going}
+    return [need for p in PARAMETERS if p in measured and p in by_parameter for need in by_parameter[p](p)]
 
 
 @dataclass(frozen=True)
 class _Maker:
     waters: Sequence[Expected]
-    probes: Mapping[str, int]
+    going: Sequence[Going]
     offers: Sequence[Offer]
     rinse: Rinse
 
-    def buffers(self, parameter: str, probes: int) -> list[Need]:
+    def buffers(self, parameter: str) -> list[Need]:
         """A neutral buffer, and one on each side that the waters are on; all of one family."""
         reach = self._reach(parameter)
         low, high = reach or (_NEUTRAL_PH, _NEUTRAL_PH)
@@ -127,15 +112,17 @@ class _Maker:
                 beyond = f"The waters reach down to pH {low:g}, below this buffer."
             if fitting and role is Role.ALKALINE and high > max(o.value or 0 for o in fitting):
                 beyond = f"The waters reach up to pH {high:g}, above this buffer."
-            found.append(self._need(f"pH buffer, {role}", probes, fitting, beyond))
+            found.append(self._need(f"pH buffer, {role}", self._probes(parameter), fitting, beyond))
         return found
 
-    def conductivity(self, parameter: str, probes: int) -> list[Need]:
+    def conductivity(self, parameter: str) -> list[Need]:
         """For each water the nearest standard above it; one standard serves all waters below it down to the next."""
         wanted: dict[float, float] = {}
+        cells: dict[float, set[str]] = {}
         for water in self._of(parameter):
             above = next((s for s in CONDUCTIVITY_STANDARDS if s >= water.high), CONDUCTIVITY_STANDARDS[-1])
             wanted[above] = max(wanted.get(above, 0.0), water.high)
+            cells.setdefault(above, set()).update(g.label for g in self._own(parameter) if water.site in g.sites)
         found = []
         for nominal, high in sorted(wanted.items()):
             on_shelf = sorted(
@@ -145,22 +132,26 @@ class _Maker:
             nearest = [o for o in on_shelf if o.value == on_shelf[0].value]
             caution = ""
             if nearest and (nearest[0].value or 0.0) > _FAR_ABOVE * high:
-                caution = f"The nearest on the shelf is {_number(nearest[0].value)} µS/cm, far above this water."
+                caution = f"The nearest on the shelf is {grouped(nearest[0].value or 0.0)} µS/cm, far above this water."
             elif high > CONDUCTIVITY_STANDARDS[-1]:
-                caution = f"The water reaches {_number(high)} µS/cm, above every standard."
-            found.append(self._need(f"conductivity standard {_number(nominal)} µS/cm", probes, nearest, caution))
+                caution = f"The water reaches {grouped(high)} µS/cm, above every standard."
+            what = f"conductivity standard {grouped(nominal)} µS/cm"
+            found.append(self._need(what, len(cells[nominal]), nearest, caution))
         return found
 
-    def redox(self, parameter: str, probes: int) -> list[Need]:
+    def redox(self, parameter: str) -> list[Need]:
         """One check solution."""
-        return [self._need("ORP standard", probes, [o for o in self.offers if o.standard == "orp"])]
+        return [self._need("ORP standard", self._probes(parameter), [o for o in self.offers if o.standard == "orp"])]
 
-    def zero(self, parameter: str, probes: int) -> list[Need]:
+    def zero(self, parameter: str) -> list[Need]:
         """The zero solution; the other point is taken in water-saturated air."""
-        return [self._need("oxygen zero", probes, [o for o in self.offers if o.standard == "oxygen-zero"])]
+        return [
+            self._need("oxygen zero", self._probes(parameter), [o for o in self.offers if o.standard == "oxygen-zero"])
+        ]
 
-    def ions(self, parameter: str, probes: int) -> list[Need]:
+    def ions(self, parameter: str) -> list[Need]:
         """A high and a low standard, a decade apart, with the waters between them."""
+        probes = self._probes(parameter)
         offers = sorted((o for o in self.offers if o.standard == parameter and o.value), key=lambda o: o.value or 0.0)
         if not offers:
             return [self._need(f"{parameter} standard, {side}", probes, []) for side in ("low", "high")]
@@ -181,13 +172,21 @@ class _Maker:
             ),
         ]
 
-    def tablets(self, parameter: str, probes: int) -> list[Need]:
+    def tablets(self, parameter: str) -> list[Need]:
         """One reagent tablet a reading."""
         fitting = [o for o in self.offers if o.standard == "chlorine-reagent"]
         return [self._need("chlorine reagent", max(len(self._of(parameter)), 1), fitting)]
 
+    def _own(self, parameter: str) -> list[Going]:
+        return [g for g in self.going if g.parameter == parameter]
+
+    def _probes(self, parameter: str) -> int:
+        return len(self._own(parameter))
+
     def _of(self, parameter: str) -> list[Expected]:
-        return [w for w in self.waters if w.parameter == parameter]
+        """What is expected of a parameter where a probe goes for it."""
+        measured = {site for g in self._own(parameter) for site in g.sites}
+        return [w for w in self.waters if w.parameter == parameter and w.site in measured]
 
     def _reach(self, parameter: str) -> tuple[float, float] | None:
         own = self._of(parameter)
@@ -215,7 +214,3 @@ def _one_family(roles: Sequence[Role], buffers: Sequence[Offer]) -> str:
         return served, sum(o.left or 0.0 for o in own)
 
     return max(sorted({o.family for o in buffers}), key=worth, default="")
-
-
-def _number(value: float | None) -> str:
-    return f"{value or 0.0:,.10g}".replace(",", "\u202f" if (value or 0.0) >= 10_000 else "")

@@ -9,7 +9,7 @@ from flask import Blueprint, Response, flash, redirect, render_template, request
 from flask.typing import ResponseReturnValue
 
 from brumel.core.kit.kinds import PART_CHANGES, MeterEvent, probe_kinds
-from brumel.core.plan.needs import PARAMETERS
+from brumel.core.plan.waters import PARAMETERS
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import NewCare

@@ -10,7 +10,7 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 from flask.typing import ResponseReturnValue
 
 from brumel.core.methods.model import rinses
-from brumel.core.plan.needs import UNITS
+from brumel.core.plan.waters import UNITS
 from brumel.services.calendar import calendar_of
 from brumel.services.errors import InvalidInput
 from brumel.services.planned_rounds import NewRound

@@ -8,7 +8,7 @@ from typing import Any
 from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.plan.needs import PARAMETERS, UNITS
+from brumel.core.plan.waters import PARAMETERS, UNITS
 from brumel.core.settling import READING_PH
 from brumel.services.errors import InvalidInput
 from brumel.services.readings import NewReading
