@@ -96,6 +96,8 @@ def test_every_plan_holds_and_leaves_out_only_what_it_must(
     problem = Problem(made, departure)
     plan = best_plan(problem)
     assert faults(problem, plan) == []
+    for key, begin in plan.starts.items():
+        assert faults(problem, Plan({**plan.starts, key: begin + 1}, plan.left_out)), f"{key} could begin later"
     if plan.left_out:
         assert earliest_departure(problem) > departure
     else:

@@ -1,18 +1,20 @@
 """The best plan, by a constraint solver.
 
 Objective, in this order: every probe ready, else the fewest and least important left out; then the latest
-beginning; then the fewest changes from one probe to another. Each is fixed before the next is sought.
+beginning; then the fewest changes from one probe to another. Each is proven best, and fixed before the next is sought.
+In the order found, every task then moves as late as it can: what is calibrated last drifts least.
 """
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Any
 
 from brumel.core.plan.problem import Plan, Problem
 
-_EFFORT, _EFFORT_FOR_CHANGES = 4.0, 0.6
-"""Deterministic time for the steps of the search, so that every machine gives the same answer. Presence and beginning
-are proven best within it; the changes between probes are then few, not always proven fewest.
+_EFFORT = 4.0
+"""Most deterministic time for a step of the search, so that every machine gives the same answer. A day of nine probes
+takes a tenth of it; beyond it a plan is good, not proven best.
 """
 _FARTHEST = 14 * 24 * 60
 
@@ -36,6 +38,19 @@ def earliest_departure(problem: Problem) -> int:
     return search.shortest()
 
 
+def _late(problem: Problem, starts: dict[str, int]) -> dict[str, int]:
+    """The same order, each task as late as those after it allow."""
+    late: dict[str, int] = {}
+    tasks, free_until = problem.tasks, problem.departure
+    for key in sorted(starts, key=lambda k: starts[k], reverse=True):
+        job, task = tasks[key]
+        latest = [free_until, problem.departure - task.wait]
+        following = job.tasks[job.tasks.index(task) + 1 :]
+        latest += [late[later.key] - (0 if later.while_waiting else task.wait) for later in following]
+        late[key] = free_until = min(latest) - task.hands
+    return dict(reversed(late.items()))
+
+
 class _Search:
     def __init__(self, problem: Problem, departure: int, *, all_present: bool = False) -> None:
         from ortools.sat.python import cp_model  # imported late: it costs half a second
@@ -46,6 +61,7 @@ class _Search:
         self.departure = departure
         self.present = {j.probe: self.model.new_bool_var(f"present {j.probe}") for j in problem.jobs}
         self.start: dict[str, Any] = {}
+        self.hands: list[Any] = []
         if all_present:
             self.model.add_bool_and(list(self.present.values()))
         self._tasks()
@@ -68,12 +84,12 @@ class _Search:
         solver = self._solve(solver)
         self.model.add(first >= round(solver.objective_value))
         self.model.minimize(self._changes())
-        solver = self._solve(solver, _EFFORT_FOR_CHANGES)
+        solver = self._solve(solver)
         gone = tuple(p for p, x in self.present.items() if not solver.value(x))
         starts = {
             t.key: solver.value(self.start[t.key]) for j in self.problem.jobs if j.probe not in gone for t in j.tasks
         }
-        return Plan(dict(sorted(starts.items(), key=lambda item: item[1])), gone)
+        return Plan(_late(self.problem, starts), gone)
 
     def shortest(self) -> int:
         """The least time within which all can be done."""
@@ -87,21 +103,20 @@ class _Search:
         return round(least)
 
     def _tasks(self) -> None:
-        hands = []
         for job in self.problem.jobs:
             here = self.present[job.probe]
             if job.release > self.departure:
                 self.model.add(here == 0)
             for n, task in enumerate(job.tasks):
                 begin = self.start[task.key] = self.model.new_int_var(0, self.departure, task.key)
-                hands.append(self.model.new_optional_fixed_size_interval_var(begin, task.hands, here, task.key))
+                self.hands.append(self.model.new_optional_fixed_size_interval_var(begin, task.hands, here, task.key))
                 for earlier in job.tasks[:n]:
                     wait = 0 if task.while_waiting else earlier.wait
                     self.model.add(begin >= self.start[earlier.key] + earlier.hands + wait).only_enforce_if(here)
                 if not task.while_waiting:
                     self.model.add(begin >= job.release).only_enforce_if(here)
                 self.model.add(begin + task.hands + task.wait <= self.departure).only_enforce_if(here)
-        self.model.add_no_overlap(hands)
+        self.model.add_no_overlap(self.hands)
 
     def _stages(self) -> None:
         staged = [(j, t) for j in self.problem.jobs for t in j.tasks if t.stage is not None]
@@ -112,37 +127,29 @@ class _Search:
                     self.model.add(self.start[later.key] >= self.start[task.key] + task.hands).only_enforce_if(both)
 
     def _changes(self) -> Any:
-        """How often the technician changes from one probe to another: a tour through the tasks in their order."""
-        keys = list(self.problem.tasks)
-        arcs: list[tuple[int, int, Any]] = []
-        changes = []
-        none = self.model.new_bool_var("nothing to do")
-        arcs.append((0, 0, none))
-        for n, key in enumerate(keys, 1):
-            job, task = self.problem.tasks[key]
-            arcs += [(0, n, self.model.new_bool_var("")), (n, 0, self.model.new_bool_var(""))]
-            arcs.append((n, n, self.present[job.probe].negated()))
-            for m, other_key in enumerate(keys, 1):
-                other = self.problem.tasks[other_key][0]
-                if m == n or (other is job and m != n + 1):
-                    continue  # within a probe only the next task can follow at once
-                follows = self.model.new_bool_var("")
-                arcs.append((n, m, follows))
-                self.model.add(self.start[other_key] >= self.start[key] + task.hands).only_enforce_if(follows)
-                if other is not job:
-                    changes.append(follows)
-        self.model.add_circuit(arcs)
-        busy = [x for p, x in self.present.items() if any(j.probe == p and j.tasks for j in self.problem.jobs)]
-        total = self.model.new_int_var(0, len(keys), "changes")
-        self.model.add(total == sum(changes))
-        self.model.add(total >= sum(busy) - 1)
-        return total
+        """How often the technician changes from one probe to another.
 
-    def _solve(self, before: Any = None, effort: float = _EFFORT) -> Any:
+        Two tasks of a probe follow each other without a change where no other task lies in the gap between them: the
+        gap is then an interval of its own that overlaps nobody's hands.
+        """
+        kept, gaps = [], []
+        for job in self.problem.jobs:
+            for task, following in pairwise(job.tasks):
+                together = self.model.new_bool_var(f"{task.key} then {following.key}")
+                self.model.add_implication(together, self.present[job.probe])
+                begin, end = self.start[task.key] + task.hands, self.start[following.key]
+                length = self.model.new_int_var(0, self.departure, "")
+                gaps.append(self.model.new_optional_interval_var(begin, length, end, together, ""))
+                kept.append(together)
+        self.model.add_no_overlap(self.hands + gaps)
+        done = sum(len(j.tasks) * self.present[j.probe] for j in self.problem.jobs)
+        return done - 1 - sum(kept)
+
+    def _solve(self, before: Any = None) -> Any:
         solver = self.cp.CpSolver()
         solver.parameters.num_workers = 1
         solver.parameters.random_seed = 1
-        solver.parameters.max_deterministic_time = effort
+        solver.parameters.max_deterministic_time = _EFFORT
         if before is not None:
             self.model.clear_hints()  # type: ignore[no-untyped-call]
             for key, begin in self.start.items():
