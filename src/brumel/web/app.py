@@ -35,6 +35,7 @@ class WebSettings:
 def create_app(services: Services, settings: WebSettings) -> Flask:
     """Make the application over the given services."""
     app = Flask(__name__)
+    app.request_class = security.TypedRequest
     app.config.update(
         SECRET_KEY=settings.secret_key,
         SESSION_COOKIE_NAME="brumel",

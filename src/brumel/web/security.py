@@ -1,8 +1,12 @@
-"""Headers that every answer carries."""
+"""What every answer carries, and what no question may carry."""
 
 from __future__ import annotations
 
-from flask import Flask, Response
+from collections.abc import Iterable
+from typing import Any
+
+from flask import Flask, Request, Response
+from werkzeug.datastructures import ImmutableMultiDict
 
 _POLICY = "; ".join(
     (
@@ -17,6 +21,19 @@ _POLICY = "; ".join(
         "base-uri 'none'",
     )
 )
+
+
+class _Fields(ImmutableMultiDict[str, Any]):
+    """Typed fields without NUL, which no text in the database can hold and no keyboard types."""
+
+    def __init__(self, fields: Iterable[tuple[str, Any]] = ()) -> None:
+        super().__init__([(k, v.replace("\0", "") if isinstance(v, str) else v) for k, v in fields])
+
+
+class TypedRequest(Request):
+    """A request as the views see it."""
+
+    parameter_storage_class = _Fields
 
 
 def add_headers(app: Flask) -> None:
