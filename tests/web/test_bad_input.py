@@ -31,6 +31,7 @@ def places(services: Services) -> dict[str, object]:
     return {
         "ec": probe_id(services, "A-EC"),
         "do": probe_id(services, "A-DO"),
+        "ph": probe_id(services, "A-pH"),
         "lot": next(e.lot.id for e in services.shelf.entries() if e.lot.lot_number == "C14-0902"),
         "round": services.planned.ahead()[0].id,
         "site": services.catalog.sites()[0].id,
@@ -49,6 +50,8 @@ METER = {"label": "x", "serial": "y", "kit": "k", "in_service_on": "2026-01-01",
 SITE = {"code": "X", "name": "b", "water_kind": "c", "visit_every_days": "1"}
 ROUND = {"departure": "2026-05-07T08:00", "kit": "Kit B", "rinse": "distilled-once"}
 EC = {"label": "A-EC", "kit": "Kit A", "own_label": "1"}
+
+READING = {"site": "{site}", "probe": "{ph}", "source": "typed-mv", "mv": "10", "temperature_c": "20"}
 
 CASES: list[tuple[str, dict[str, str], str]] = [
     ("/kit/probes/{ec}/care", {"care": "calibrated", "measured-cell-constant": "nan"}, "'nan' is not a number"),
@@ -70,7 +73,10 @@ CASES: list[tuple[str, dict[str, str], str]] = [
     ("/shelf/lots/{lot}/use", {"amount": "1e99"}, "how many mL"),
     ("/shelf/lots/{lot}/certificate", {}, "neither a PDF nor a picture"),
     ("/plan/{round}", ROUND, "Choose the sites"),
-    ("/plan/{round}", ROUND | {"departure": "9999-12-31T23:59", "site": "{site}"}, "two weeks ahead"),
+    ("/plan/{round}", ROUND | {"departure": "2099-12-31T23:59", "site": "{site}"}, "two weeks ahead"),
+    ("/plan/{round}", ROUND | {"departure": "9999-12-31T23:59", "site": "{site}"}, "The year 9999 can't be meant"),
+    ("/kit/probes/{ec}/care", {"care": "cleaned", "at": "0026-05-06T08:00"}, "The year 26 can't be meant"),
+    ("/rounds/reading", READING | {"taken_at": "1026-05-06T08:00"}, "The year 1026 can't be meant"),
     ("/plan/{round}/way", {"field": "without", "value": "mood"}, "no longer there"),
     ("/plan/{round}/way", {"field": "departure", "value": "2026-05-06T08:00"}, "The departure has passed"),
     ("/rounds/sites/new", SITE | {"visit_every_days": "1.5"}, "a whole number"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import re
 import uuid
 from collections.abc import Iterator
@@ -134,11 +135,35 @@ def test_a_typed_reading_twice_is_one_and_is_amended_by_another(client: FlaskCli
 
 @pytest.mark.parametrize(
     "path",
-    ["/ledger/readings?since=nonsense", "/ledger/readings?page=x", "/bench/new?probe=x", "/rounds/reading?site=x"],
+    ["/ledger/readings?page=x", "/bench/new?probe=x", "/rounds/reading?site=x"],
 )
 def test_bad_queries_do_not_break_a_page(client: FlaskClient, path: str) -> None:
     enter(client, "technician")
     assert client.get(path, base_url=BASE).status_code == 200
+
+
+@pytest.mark.parametrize("kind", ["readings", "calibrations"])
+@pytest.mark.parametrize(
+    ("query", "words"),
+    [
+        ("since=nonsense", "is not a date"),
+        ("until=9999-12-31", "The year 9999 can't be meant"),
+        ("since=0026-11-01", "The year 26 can't be meant"),
+        ("since=2026-05-02&until=2026-05-01", "It ends before it begins"),
+        ("probe=A-pH", "none of the list"),
+        ("level=good", "no verdict"),
+    ],
+)
+def test_a_filter_that_cannot_be_read_shows_and_exports_nothing(
+    client: FlaskClient, kind: str, query: str, words: str
+) -> None:
+    enter(client, "technician")
+    page = client.get(f"/ledger/{kind}?{query}", base_url=BASE)
+    assert page.status_code == 422
+    assert words in html.unescape(page.text)
+    assert "Nothing is shown" in page.text
+    for form in ("csv", "json"):
+        assert client.get(f"/ledger/{kind}.{form}?{query}", base_url=BASE).status_code == 422
 
 
 def test_unknown_records_are_not_found(client: FlaskClient) -> None:

@@ -5,11 +5,15 @@ from __future__ import annotations
 import math
 import uuid
 from datetime import UTC, date, datetime
+from typing import TypeVar
 from zoneinfo import ZoneInfo
 
 from werkzeug.datastructures import MultiDict
 
 from brumel.services.errors import InvalidInput
+
+_FIRST_YEAR, _LAST_YEAR = 1990, 2100
+Day = TypeVar("Day", date, datetime)
 
 
 class Typed:
@@ -66,7 +70,7 @@ class Typed:
         if not typed:
             return None
         try:
-            return date.fromisoformat(typed)
+            return self._near(name, date.fromisoformat(typed))
         except ValueError:
             self.errors[name] = f"{typed!r} is not a date: write it like 2026-05-04."
             return None
@@ -77,10 +81,18 @@ class Typed:
         if not typed:
             return None
         try:
-            return datetime.fromisoformat(typed).replace(tzinfo=zone).astimezone(UTC)
+            local = self._near(name, datetime.fromisoformat(typed))
         except ValueError:
             self.errors[name] = f"{typed!r} is not a date and time: write it like 2026-05-04T09:30."
             return None
+        return local and local.replace(tzinfo=zone).astimezone(UTC)
+
+    def _near(self, name: str, found: Day) -> Day | None:
+        """A date of this trade; a slip in the year is said."""
+        if _FIRST_YEAR <= found.year <= _LAST_YEAR:
+            return found
+        self.errors[name] = f"The year {found.year} can't be meant: check it."
+        return None
 
 
 def as_id(text: str | None) -> uuid.UUID | None:

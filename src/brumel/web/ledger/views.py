@@ -23,15 +23,21 @@ _LEVELS = ("sound", "doubtful", "unfit")
 def _filter() -> tuple[Filter, dict[str, str]]:
     """The filter of the query, and sentences for what can't be read."""
     typed = Typed(request.args)
-    level = typed.text("level")
     wanted = Filter(
         probe_id=typed.record_id("probe"),
         site_id=typed.record_id("site"),
         since=typed.day("since"),
         until=typed.day("until"),
-        level=level if level in (*_LEVELS, "open") else None,
+        level=typed.text("level") or None,
         with_amended="amended" in request.args,
     )
+    for name, found in (("probe", wanted.probe_id), ("site", wanted.site_id)):
+        if typed.text(name) and found is None:
+            typed.errors[name] = "This is none of the list: choose again."
+    if wanted.level not in (None, *_LEVELS, "open"):
+        typed.errors["level"] = "This is no verdict: choose again."
+    if wanted.since and wanted.until and wanted.since > wanted.until:
+        typed.errors["until"] = "It ends before it begins: check both days."
     return wanted, typed.errors
 
 
@@ -45,20 +51,22 @@ def page() -> ResponseReturnValue:
 def calibrations() -> ResponseReturnValue:
     """Calibrations that fit the filter."""
     wanted, errors = _filter()
-    return _list_page("ledger/calibrations.html", services().ledger.calibrations(wanted, _page_number()), errors)
+    found = None if errors else services().ledger.calibrations(wanted, _page_number())
+    return _list_page("ledger/calibrations.html", found, errors)
 
 
 @blueprint.get("/readings")
 def readings() -> ResponseReturnValue:
     """Readings that fit the filter."""
     wanted, errors = _filter()
-    return _list_page("ledger/readings.html", services().ledger.readings(wanted, _page_number()), errors)
+    found = None if errors else services().ledger.readings(wanted, _page_number())
+    return _list_page("ledger/readings.html", found, errors)
 
 
-def _list_page(template: str, found: Any, errors: dict[str, str]) -> str:
+def _list_page(template: str, found: Any, errors: dict[str, str]) -> ResponseReturnValue:
     catalog = services().catalog
     query = {k: v for k, v in request.args.items() if v and k != "page"}
-    return render_template(
+    page = render_template(
         template,
         page=found,
         errors=errors,
@@ -69,6 +77,7 @@ def _list_page(template: str, found: Any, errors: dict[str, str]) -> str:
         levels=_LEVELS,
         status_of=status_of,
     )
+    return page, 422 if errors else 200
 
 
 @blueprint.get("/<any(calibrations, readings):kind>.<any(csv, json):form>")
