@@ -9,6 +9,7 @@ import numpy as np
 from brumel.core.calculation import REQUIRED, Calculation, Choice, Input, Number, Points, calculations
 
 _NUMBERS = {"type": "array", "items": {"type": ["number", "null"]}}
+_WITH_UNIT = {"type": "string", "pattern": "[0-9]", "description": "a number with its unit"}
 _ERROR = {
     "type": "object",
     "properties": {
@@ -48,7 +49,10 @@ def document() -> dict[str, Any]:
                             },
                         }
                     ),
-                    "responses": {"200": {"description": "results, in order, each with outputs or error"}},
+                    "responses": {
+                        "200": {"description": "results, in order, each with outputs or error"},
+                        "422": _refused(),
+                    },
                 },
             },
             **{f"/api/v1/calculations/{c.name}": _path(c) for c in calculations().values()},
@@ -92,7 +96,6 @@ def _path(chosen: Calculation) -> dict[str, Any]:
             "budgets": {"type": "object"},
         },
     }
-    error = {"description": "an input can't be taken", "content": _content({"$ref": "#/components/schemas/Error"})}
     return {
         "get": {
             "summary": f"What {chosen.name} takes and gives",
@@ -102,7 +105,7 @@ def _path(chosen: Calculation) -> dict[str, Any]:
             "summary": chosen.title,
             "description": f"{chosen.formula}. Source: {chosen.source}",
             "requestBody": _json(body),
-            "responses": {"200": {"description": "the answer", "content": _content(answer)}, "422": error},
+            "responses": {"200": {"description": "the answer", "content": _content(answer)}, "422": _refused()},
         },
     }
 
@@ -118,7 +121,7 @@ def _schema(i: Input) -> dict[str, Any]:
                 one["exclusiveMinimum" if i.above else "minimum"] = i.low
             if np.isfinite(i.high):
                 one["maximum"] = i.high
-        return {"description": words, "anyOf": [one, {"type": "string"}] + ([] if i.scalar else [_NUMBERS])}
+        return {"description": words, "anyOf": [one, _WITH_UNIT] + ([] if i.scalar else [_NUMBERS])}
     if isinstance(i, Choice):
         return {"description": words, "enum": list(i.options)}
     if isinstance(i, Points):
@@ -129,6 +132,10 @@ def _schema(i: Input) -> dict[str, Any]:
             "items": {"type": "object", "properties": fields, "required": [f.name for f in i.fields]},
         }
     return {"description": words, "type": "string", "format": "date-time"}
+
+
+def _refused() -> dict[str, Any]:
+    return {"description": "an input can't be taken", "content": _content({"$ref": "#/components/schemas/Error"})}
 
 
 def _json(schema: dict[str, Any]) -> dict[str, Any]:

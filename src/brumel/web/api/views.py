@@ -7,7 +7,6 @@ from typing import Any
 
 from flask import Blueprint, jsonify, request
 from flask.typing import ResponseReturnValue
-from werkzeug.exceptions import BadRequest
 
 from brumel.core.calculation import InvalidInputs, calculations, find
 from brumel.core.reckoning import calculate
@@ -74,4 +73,4 @@ def _body() -> Any:
     try:
         return json.loads(request.get_data())
     except (ValueError, RecursionError):
-        raise BadRequest from None
+        raise InvalidInputs({"inputs": 'The body must be JSON: {"inputs": {…}}.'}) from None
