@@ -28,6 +28,7 @@ from brumel.store import schema
 from brumel.store.database import Database
 
 NOW = datetime(2026, 5, 6, 9, 30, tzinfo=UTC)
+CLOCK = Clock(ZoneInfo("UTC"), NOW)
 
 
 @pytest.fixture(scope="session")
@@ -74,7 +75,7 @@ def database(urls: Urls) -> Iterator[Database]:
 @pytest.fixture
 def clock() -> Clock:
     """A calendar that stands still."""
-    return Clock(ZoneInfo("UTC"), NOW)
+    return CLOCK
 
 
 @pytest.fixture

@@ -4,26 +4,12 @@ from __future__ import annotations
 
 import html
 import uuid
-from collections.abc import Iterator
-from zoneinfo import ZoneInfo
 
 import pytest
 from flask.testing import FlaskClient
-from tests.conftest import NOW
-from tests.web.test_places import BASE, enter, post, probe_id
+from tests.web.screens import BASE, enter, post, probe_id
 
-from brumel import demo
 from brumel.services.application import Services
-from brumel.services.clock import Clock
-from brumel.store.database import Database
-from brumel.web.app import WebSettings, create_app
-
-
-@pytest.fixture(scope="module")
-def services(database: Database) -> Services:
-    clock = Clock(ZoneInfo("UTC"), NOW)
-    demo.load(database, NOW, clock)
-    return Services.over(database, clock)
 
 
 @pytest.fixture(scope="module")
@@ -38,11 +24,9 @@ def places(services: Services) -> dict[str, object]:
     }
 
 
-@pytest.fixture
-def client(services: Services) -> Iterator[FlaskClient]:
-    with create_app(services, WebSettings("test", demo=True)).test_client() as made:
-        enter(made, "technician")
-        yield made
+@pytest.fixture(autouse=True)
+def signed_in(client: FlaskClient) -> None:
+    enter(client, "technician")
 
 
 LOT = {"standard": "conductivity", "nominal": "1413", "lot_number": "L", "expires_on": "2027-01-01", "pack": "bottle"}

@@ -11,24 +11,16 @@ from hypothesis import strategies as st
 from tests.conftest import NOW
 from tests.core.test_registry import good
 
-from brumel import demo
 from brumel.core.calculation import calculations
 from brumel.core.reckoning import calculate
 from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.reckon.pictures import picture_of
-from brumel.store.database import Database
 from brumel.web.figures import course_figure, curve_figure, plan_figure
 from brumel.web.ribbon import FORMATS, LABEL, ribbon_figures
 from brumel.web.scale import Scale
 
 CLOCK = Clock(ZoneInfo("UTC"), NOW)
-
-
-@pytest.fixture(scope="module")
-def services(database: Database) -> Services:
-    demo.load(database, NOW, CLOCK)
-    return Services.over(database, CLOCK)
 
 
 @given(st.floats(-1e6, 1e6), st.floats(1e-3, 1e6), st.integers(2, 8))

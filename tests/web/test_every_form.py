@@ -5,21 +5,12 @@ from __future__ import annotations
 import random
 import re
 from collections import Counter, deque
-from collections.abc import Iterator
 from html.parser import HTMLParser
 from urllib.parse import urljoin, urlsplit
-from zoneinfo import ZoneInfo
 
 import pytest
 from flask.testing import FlaskClient
-from tests.conftest import NOW
-from tests.web.test_places import BASE, enter
-
-from brumel import demo
-from brumel.services.application import Services
-from brumel.services.clock import Clock
-from brumel.store.database import Database
-from brumel.web.app import WebSettings, create_app
+from tests.web.screens import BASE, enter
 
 NUL = "\0a"
 JUNK = ("", "x", "-1", "1e999", "NaN", "9" * 400, "2026-13-45", "<b>\"'", "１２", "\U0001f4a7" * 300)
@@ -63,20 +54,6 @@ def shape(path: str) -> str:
     return re.sub(r"[0-9a-f]{8}-[0-9a-f-]{27}", "KEY", path)
 
 
-@pytest.fixture(scope="module")
-def services(database: Database) -> Services:
-    clock = Clock(ZoneInfo("UTC"), NOW)
-    demo.load(database, NOW, clock)
-    return Services.over(database, clock)
-
-
-@pytest.fixture(params=["supervisor", "reader"])
-def client(services: Services, request: pytest.FixtureRequest) -> Iterator[FlaskClient]:
-    with create_app(services, WebSettings("test", demo=True)).test_client() as made:
-        enter(made, request.param)
-        yield made
-
-
 def walk(client: FlaskClient) -> tuple[dict[str, int], dict[tuple[str, str], list[Field]]]:
     """Every page by its address with its status, and every form by where and how it is sent."""
     seen: dict[str, int] = {}
@@ -104,7 +81,9 @@ def walk(client: FlaskClient) -> tuple[dict[str, int], dict[tuple[str, str], lis
     return seen, {(path, method): fields for (_, method), (path, fields) in forms.items()}
 
 
-def test_every_page_opens_and_every_form_takes_anything(client: FlaskClient) -> None:
+@pytest.mark.parametrize("role", ["supervisor", "reader"])
+def test_every_page_opens_and_every_form_takes_anything(client: FlaskClient, role: str) -> None:
+    enter(client, role)
     seen, forms = walk(client)
     assert len(seen) > 40
     assert {path: status for path, status in seen.items() if status not in (200, 302, 308)} == {}

@@ -3,53 +3,16 @@
 from __future__ import annotations
 
 import html
-import re
 import uuid
-from collections.abc import Iterator
 
 import pytest
 from flask.testing import FlaskClient
+from tests.web.screens import BASE, enter, post
 
 from brumel import demo
 from brumel.services.application import Services
-from brumel.services.clock import Clock
 from brumel.services.ledger import Filter
-from brumel.store.database import Database
 from brumel.web.app import WebSettings, create_app
-
-BASE = "https://localhost"
-
-
-@pytest.fixture(scope="module")
-def services(database: Database) -> Services:
-    from zoneinfo import ZoneInfo
-
-    from tests.conftest import NOW
-
-    clock = Clock(ZoneInfo("UTC"), NOW)
-    demo.load(database, NOW, clock)
-    return Services.over(database, clock)
-
-
-@pytest.fixture
-def client(services: Services) -> Iterator[FlaskClient]:
-    with create_app(services, WebSettings("test", demo=True)).test_client() as made:
-        yield made
-
-
-def token(client: FlaskClient, path: str) -> str:
-    found = re.search(r'name="csrf_token" value="([^"]+)"', client.get(path, base_url=BASE).text)
-    assert found
-    return found[1]
-
-
-def post(client: FlaskClient, path: str, page: str, **form: object):  # type: ignore[no-untyped-def]
-    form["csrf_token"] = token(client, page)
-    return client.post(path, data=form, base_url=BASE, headers={"Referer": BASE})
-
-
-def enter(client: FlaskClient, role: str) -> None:
-    assert post(client, "/sign-in/demo", "/sign-in", role=role).status_code == 302
 
 
 def test_nothing_is_shown_to_strangers(client: FlaskClient) -> None:
@@ -67,7 +30,7 @@ def test_headers_and_cookie_are_strict(client: FlaskClient) -> None:
     assert "unsafe" not in policy
     assert "<script>" not in answer.text
     assert 'style="' not in answer.text
-    cookie = post(client, "/sign-out", "/").headers["Set-Cookie"]
+    cookie = post(client, "/sign-out").headers["Set-Cookie"]
     assert "Secure" in cookie
     assert "HttpOnly" in cookie
 
@@ -75,16 +38,16 @@ def test_headers_and_cookie_are_strict(client: FlaskClient) -> None:
 def test_the_demonstrations_sign_in_exists_only_there(services: Services) -> None:
     with create_app(services, WebSettings("test")).test_client() as real:
         assert "Hallow Reach" not in real.get("/sign-in", base_url=BASE).text
-        assert post(real, "/sign-in/demo", "/sign-in", role="technician").status_code == 404
+        assert post(real, "/sign-in/demo", role="technician").status_code == 404
 
 
 def test_sign_in_is_throttled(client: FlaskClient) -> None:
     for _ in range(5):
-        assert post(client, "/sign-in", "/sign-in", login="oskar", password="wrong").status_code == 422
-    answer = post(client, "/sign-in", "/sign-in", login="oskar", password=demo.PASSWORD)
+        assert post(client, "/sign-in", login="oskar", password="wrong").status_code == 422
+    answer = post(client, "/sign-in", login="oskar", password=demo.PASSWORD)
     assert answer.status_code == 422
     assert "Too many attempts" in answer.text
-    assert post(client, "/sign-in", "/sign-in", login="mira", password=demo.PASSWORD).status_code == 302
+    assert post(client, "/sign-in", login="mira", password=demo.PASSWORD).status_code == 302
 
 
 def test_a_form_without_its_token_is_refused(client: FlaskClient) -> None:
@@ -94,18 +57,16 @@ def test_a_form_without_its_token_is_refused(client: FlaskClient) -> None:
 
 def test_next_leads_nowhere_else(client: FlaskClient) -> None:
     for target in ("https://elsewhere.example/", "//elsewhere.example", "/\\elsewhere.example"):
-        answer = post(client, "/sign-in/demo", "/sign-in", role="technician", next=target)
+        answer = post(client, "/sign-in/demo", role="technician", next=target)
         assert answer.location == "/"
-        post(client, "/sign-out", "/")
+        post(client, "/sign-out")
 
 
 def test_a_reader_sees_and_does_not_record(client: FlaskClient, services: Services) -> None:
     enter(client, "reader")
     assert client.get("/ledger/readings", base_url=BASE).status_code == 200
     run = services.ledger.calibrations(Filter()).rows[0]
-    answer = post(
-        client, f"/ledger/calibrations/{run.id}", "/bench/new", id=uuid.uuid4(), reason="no", kind="withdrawal"
-    )
+    answer = post(client, f"/ledger/calibrations/{run.id}", id=uuid.uuid4(), reason="no", kind="withdrawal")
     assert answer.status_code == 403
 
 
@@ -120,17 +81,17 @@ def test_a_typed_reading_twice_is_one_and_is_amended_by_another(client: FlaskCli
     here = Filter(site_id=site.id)
     before = services.ledger.readings_csv(here).count("\n")
     for _ in range(2):
-        assert post(client, "/rounds/reading", "/rounds/", **form).status_code == 302
+        assert post(client, "/rounds/reading", **form).status_code == 302
     rows = services.ledger.readings(here).rows
     assert services.ledger.readings_csv(here).count("\n") == before + 1
     assert rows[0].mv == 12.5
     amendment = form | {"id": uuid.uuid4(), "mv": "-12.5", "amends": form["id"]}
-    assert "needs its reason" in post(client, "/rounds/reading", "/rounds/", **amendment).text
-    assert post(client, "/rounds/reading", "/rounds/", **amendment, amend_reason="sign").status_code == 302
+    assert "needs its reason" in post(client, "/rounds/reading", **amendment).text
+    assert post(client, "/rounds/reading", **amendment, amend_reason="sign").status_code == 302
     assert services.ledger.readings(Filter(site_id=site.id)).rows[0].mv == -12.5
     assert "Amended" in client.get(f"/ledger/readings/{form['id']}", base_url=BASE).text
     again = amendment | {"id": uuid.uuid4(), "amend_reason": "once more"}
-    assert post(client, "/rounds/reading", "/rounds/", **again).status_code == 409
+    assert post(client, "/rounds/reading", **again).status_code == 409
 
 
 @pytest.mark.parametrize(

@@ -4,53 +4,19 @@ from __future__ import annotations
 
 import re
 import uuid
-from collections.abc import Iterator
-from zoneinfo import ZoneInfo
 
 import pytest
 from flask.testing import FlaskClient
-from tests.conftest import NOW
+from tests.web.screens import BASE, enter, post, probe_id
 
-from brumel import demo
 from brumel.core.calculation import calculations
 from brumel.services.application import Services
-from brumel.services.clock import Clock
-from brumel.store.database import Database
-from brumel.web.app import WebSettings, create_app
 
-BASE = "https://localhost"
 PLACES = (
     "/", "/kit/", "/kit/new", "/shelf/", "/shelf/?discarded=1", "/shelf/new", "/shelf/labels", "/plan/",
     "/kit/meters/new", "/rounds/sites/new", "/bench/",
     "/bench/new", "/rounds/", "/reckon/", "/reckon/formulas", "/ledger/readings", "/ledger/calibrations", "/find/?q=pH",
 )  # fmt: skip
-
-
-@pytest.fixture(scope="module")
-def services(database: Database) -> Services:
-    clock = Clock(ZoneInfo("UTC"), NOW)
-    demo.load(database, NOW, clock)
-    return Services.over(database, clock)
-
-
-@pytest.fixture
-def client(services: Services) -> Iterator[FlaskClient]:
-    with create_app(services, WebSettings("test", demo=True)).test_client() as made:
-        yield made
-
-
-def post(client: FlaskClient, path: str, **form: object):  # type: ignore[no-untyped-def]
-    page = client.get("/find/", base_url=BASE, follow_redirects=True).text
-    token = re.findall(r'name="csrf_token" value="([^"]+)"', page)[0]
-    return client.post(path, data={**form, "csrf_token": token}, base_url=BASE, headers={"Referer": BASE})
-
-
-def enter(client: FlaskClient, role: str) -> None:
-    post(client, "/sign-in/demo", role=role)
-
-
-def probe_id(services: Services, label: str) -> uuid.UUID:
-    return next(s.probe.id for s in services.catalog.probe_states() if s.probe.label == label)
 
 
 @pytest.mark.parametrize("role", ["technician", "supervisor", "reader"])

@@ -1,0 +1,26 @@
+"""The demonstration's data behind the screens, anew for each module."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from flask.testing import FlaskClient
+from tests.conftest import CLOCK
+
+from brumel import demo
+from brumel.services.application import Services
+from brumel.store.database import Database
+from brumel.web.app import WebSettings, create_app
+
+
+@pytest.fixture(scope="module")
+def services(database: Database) -> Services:
+    demo.load(database, CLOCK.now(), CLOCK)
+    return Services.over(database, CLOCK)
+
+
+@pytest.fixture
+def client(services: Services) -> Iterator[FlaskClient]:
+    with create_app(services, WebSettings("test", demo=True)).test_client() as made:
+        yield made
