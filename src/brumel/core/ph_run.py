@@ -9,6 +9,7 @@ from brumel.core.calibration import ElectrodeFit, FitPoint
 from brumel.core.errors import CoreError
 from brumel.core.methods.model import PhLimits, Use
 from brumel.core.quantities.ph import nernst_slope_mv
+from brumel.core.wording import signed
 
 
 @dataclass(frozen=True)
@@ -109,13 +110,14 @@ def look_at_signal(
     expected = base.millivolts(ph, temperature_c)
     allowed = 30.0
     if abs(mv - expected) <= allowed:
-        return BufferLook(expected, False, f"This buffer should give about {expected:+.0f} mV.")
+        return BufferLook(expected, False, f"This buffer should give about {signed(expected, 0, plus=True)} mV.")
     alike = [name for name, value in others if abs(mv - base.millivolts(value, temperature_c)) <= allowed]
     guess = f" It looks like {alike[0]}." if alike else " Wrong cup, or the probe is not in the liquid?"
     return BufferLook(
         expected,
         True,
-        f"This buffer should give about {expected:+.0f} mV; the probe gives {mv:+.0f} mV.{guess}",
+        f"This buffer should give about {signed(expected, 0, plus=True)} mV; "
+        f"the probe gives {signed(mv, 0, plus=True)} mV.{guess}",
     )
 
 

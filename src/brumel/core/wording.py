@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 
-def signed(value: float, digits: int = 1) -> str:
-    """A number with a true minus sign, for people to read.
+def signed(value: float, digits: int = 1, *, plus: bool = False) -> str:
+    """A number with a true minus sign, for people to read; with ``plus``, a sign before it always.
 
     Examples
     --------
-    >>> signed(-21.34)
-    '−21.3'
+    >>> signed(-21.34), signed(-0.04), signed(17.2, 0, plus=True)
+    ('−21.3', '0.0', '+17')
     """
-    return f"{value:.{digits}f}".replace("-", "−")
+    rounded = round(value, digits) + 0.0  # no minus before zero
+    return f"{rounded:{'+' if plus else ''}.{digits}f}".replace("-", "−")
 
 
 def grouped(value: float) -> str:

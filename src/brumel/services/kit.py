@@ -12,6 +12,7 @@ from brumel.core.findings import Bounds, Finding, Level, verdict, worst_first
 from brumel.core.kit.kinds import PART_CHANGES, Care, ProbeKind, storage_finding
 from brumel.core.kit.trend import Point, Trend, trend_of
 from brumel.core.methods.model import default_limits
+from brumel.core.wording import signed
 from brumel.services import lines, photos, upkeep
 from brumel.services.catalog import ProbeState, probe_states
 from brumel.services.clock import Clock
@@ -294,10 +295,10 @@ def _inspection_line(row: Inspection, *, photo: bool) -> Happening:
 
 
 def _run_line(run: CalibrationRun) -> Happening:
-    signed = run.signature
-    assert signed is not None
-    words = f"Calibrated: slope {signed.slope_percent:.1f} %, offset {signed.offset_mv:+.1f} mV".replace("-", "−")
-    return Happening(signed.signed_at, "calibration", words, signed.person.name, run.id, Level(signed.level))
+    end = run.signature
+    assert end is not None
+    words = f"Calibrated: slope {end.slope_percent:.1f} %, offset {signed(end.offset_mv, plus=True)} mV"
+    return Happening(end.signed_at, "calibration", words, end.person.name, run.id, Level(end.level))
 
 
 def _courses(

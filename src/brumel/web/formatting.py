@@ -17,7 +17,7 @@ def register_filters(app: Flask, clock: Clock) -> None:
         return "–" if value is None else signed(value, digits)
 
     def with_sign(value: float | None, digits: int = 1) -> str:
-        return "–" if value is None else ("+" if value >= 0 else "") + signed(value, digits)
+        return "–" if value is None else signed(value, digits, plus=True)
 
     def time(moment: datetime) -> str:
         return clock.local(moment).strftime("%H:%M")

@@ -113,6 +113,8 @@ class Live {
     }
     if (this.stopped) {  // what was stable before says nothing about now; the next sample will
       this.box.dataset.settling = "stopped";
+      this.part("state").textContent = "Stopped.";
+      this.part("left").textContent = "";
       this.announced = "";
       this.allow();
     }
