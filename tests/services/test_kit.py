@@ -52,7 +52,8 @@ def test_wrong_storage_is_said_at_once(world: World) -> None:
     )
     assert "soak in storage solution" in found[0].remedy
     assert world.at().catalog.probe_state(probe.id).readiness.state is State.BLOCKED
-    steps = world.at().today.day().steps
+    services = world.at()
+    steps = services.today.day(services.catalog.probe_states()).steps
     assert any(s.action == "prepare" and s.target == probe.id for s in steps)
 
 

@@ -53,7 +53,7 @@ def world(database: Database) -> World:
 
 def test_all_kinds_are_entered(world: World, database: Database) -> None:
     assert Registry(database).load(GOOD) == {"devices": 0, "meters": 1, "probes": 1, "lots": 1, "sites": 1}
-    state = next(s for s in world.at().catalog.probe_states("ORP") if s.probe.label == "R1")
+    state = next(s for s in world.at().catalog.probe_states() if s.probe.label == "R1")
     assert state.probe.meter is not None
     assert state.probe.meter.takes == ["orp", "oxygen-optical"]
     assert state.probe.kind == "ORP platinum"

@@ -102,11 +102,18 @@ class Catalog:
     database: Database
     clock: Clock
 
-    def probe_states(self, parameter: str | None = None) -> list[ProbeState]:
-        """All probes, or those of one parameter, with what their calibrations are worth now."""
+    def probe(self, probe_id: uuid.UUID) -> Probe:
+        """One probe with its device and its meter."""
         with self.database.session() as session:
-            states = probe_states(session, self.clock.now())
-        return [s for s in states if parameter in (None, s.parameter)]
+            found = next((p for p in queries.probes(session) if p.id == probe_id), None)
+        if found is None:
+            raise NotFound("There is no such probe.")
+        return found
+
+    def probe_states(self) -> list[ProbeState]:
+        """All probes with what their calibrations are worth now."""
+        with self.database.session() as session:
+            return probe_states(session, self.clock.now())
 
     def probe_state(self, probe_id: uuid.UUID) -> ProbeState:
         """One probe with what its calibration is worth now."""

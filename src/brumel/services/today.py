@@ -11,7 +11,7 @@ from enum import StrEnum
 from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
 from brumel.core.methods.model import default_limits
-from brumel.services.catalog import Held, ProbeState, held_by_run, probe_states
+from brumel.services.catalog import Held, ProbeState, held_by_run
 from brumel.services.clock import Clock
 from brumel.store import queries
 from brumel.store.database import Database
@@ -108,12 +108,11 @@ class Today:
     database: Database
     clock: Clock
 
-    def ribbon(self) -> Ribbon:
+    def ribbon(self, states: Sequence[ProbeState]) -> Ribbon:
         """The strip of time from ten hours ago to fourteen hours ahead, computed from what is stored."""
         now = self.clock.now()
         begin, end = now - _BEFORE, now + _AFTER
         with self.database.session() as session:
-            states = probe_states(session, now)
             since = begin - timedelta(days=default_limits().holds_doubtful_days)
             held = [h for run in queries.signed_since(session, since, end) if (h := held_by_run(run))]
             held += [h for s in states for h in s.reported]
@@ -133,11 +132,10 @@ class Today:
         departures = tuple((r.departure, r.id) for r in rounds if r.departure < end)
         return Ribbon(begin, now, end, lanes, departures)
 
-    def day(self) -> Day:
+    def day(self, states: Sequence[ProbeState]) -> Day:
         """What the probes are worth, what to do next, and the newest reading of every site."""
         now = self.clock.now()
         with self.database.session() as session:
-            states = tuple(probe_states(session, now))
             open_runs = queries.open_runs(session)
             newest = queries.last_reading_of_sites(session)
             sites = queries.sites(session)
@@ -152,7 +150,7 @@ class Today:
             *self._visits(latest, now),
             *_prepare(s for s in blocked if not s.in_use),
         )
-        return Day(states, steps, latest)
+        return Day(tuple(states), steps, latest)
 
     def _leave(self, rounds: Sequence[PlannedRound], now: datetime) -> list[NextStep]:
         """Rounds that leave within a day: their plan says what to do when."""

@@ -16,6 +16,7 @@ from werkzeug.wrappers.response import Response
 from brumel.services.application import Services
 from brumel.web import api, auth, bench, errors, find, kit, ledger, live, plan, reckon, rounds, security, shelf, today
 from brumel.web.auth.views import SignedIn
+from brumel.web.context import probe_states
 from brumel.web.formatting import register_filters
 from brumel.web.ribbon import ribbon_figures
 
@@ -66,7 +67,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     @app.context_processor
     def shared() -> dict[str, Any]:
         return {
-            "ribbons": lambda: ribbon_figures(services.today.ribbon(), services.clock),
+            "ribbons": lambda: ribbon_figures(services.today.ribbon(probe_states()), services.clock),
             "demo": settings.demo,
             "theme": request.cookies.get("theme", "day"),
             "new_id": uuid.uuid4,

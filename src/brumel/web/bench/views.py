@@ -15,7 +15,7 @@ from brumel.services.calibration_rows import Begin
 from brumel.services.calibrations import RunView, TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.simulation import FAULTS
-from brumel.web.context import services, signed_in
+from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures import electrode_figure
 from brumel.web.forms import Typed, as_id
 
@@ -29,7 +29,7 @@ def page() -> ResponseReturnValue:
     """Which probe to calibrate."""
     return render_template(
         "bench/page.html",
-        states=services().catalog.probe_states("pH"),
+        states=probe_states("pH"),
         open_runs=services().calibrations.open_runs(),
     )
 
@@ -66,7 +66,7 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
         "bench/new.html",
         values=values,
         errors=errors,
-        states=services().catalog.probe_states("pH"),
+        states=probe_states("pH"),
         methods=methods().values(),
         rinses=rinses().values(),
         lots=services().catalog.lots_by_role(),
@@ -138,8 +138,7 @@ def abandon(run_id: uuid.UUID) -> ResponseReturnValue:
 @blueprint.post("/probes/<uuid:probe_id>/fault")
 def fault(probe_id: uuid.UUID) -> ResponseReturnValue:
     """Give a simulated probe a fault, or mend it."""
-    state = services().catalog.probe_state(probe_id)
-    services().simulation.fault(state.probe.device, request.form.get("fault", ""))
+    services().simulation.fault(services().catalog.probe(probe_id).device, request.form.get("fault", ""))
     run_id = as_id(request.form.get("run"))
     if run_id:
         return redirect(url_for("bench.run", run_id=run_id, step=request.form.get("step") or None))

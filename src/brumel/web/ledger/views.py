@@ -11,7 +11,7 @@ from flask.typing import ResponseReturnValue
 from brumel.core.methods.model import rinses
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger import Filter, status_of
-from brumel.web.context import services, signed_in
+from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures import electrode_figure, trace_figure
 from brumel.web.forms import Typed
 
@@ -72,7 +72,7 @@ def _list_page(template: str, found: Any, errors: dict[str, str]) -> ResponseRet
         errors=errors,
         values=request.args,
         query=query,
-        states=catalog.probe_states(),
+        states=probe_states(),
         sites=catalog.sites(),
         levels=_LEVELS,
         status_of=status_of,

@@ -21,7 +21,7 @@ blueprint = Blueprint("live", __name__, url_prefix="/live")
 def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
     """The probe's samples after ``after``, judged for a calibration point or a reading."""
     after = request.args.get("after", "0")
-    device = services().catalog.probe_state(probe_id).probe.device
+    device = services().catalog.probe(probe_id).device
     if device is None or not after.isdigit():
         abort(404)
     run_id, step = as_id(request.args.get("run")), request.args.get("step", "")

@@ -15,7 +15,7 @@ from brumel.services.calendar import calendar_of
 from brumel.services.errors import InvalidInput
 from brumel.services.planned_rounds import NewRound
 from brumel.services.shelf import label_of
-from brumel.web.context import services, signed_in
+from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures import plan_figure
 from brumel.web.forms import Typed, as_id
 
@@ -100,7 +100,7 @@ def _page(round_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseR
             "rinse": found.round.rinse,
         },
         chosen_sites=request.form.getlist("site") if values else [str(s) for s in found.round.site_ids],
-        states=services().catalog.probe_states(),
+        states=probe_states(),
         **_choices(),
     )  # fmt: skip
     return page, 422 if errors else 200

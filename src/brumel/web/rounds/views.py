@@ -13,7 +13,7 @@ from brumel.core.settling import READING_PH
 from brumel.services.errors import InvalidInput
 from brumel.services.readings import NewReading
 from brumel.services.sites import NewSite
-from brumel.web.context import services, signed_in
+from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures import history_figure
 from brumel.web.forms import Typed, as_id
 
@@ -105,7 +105,7 @@ def immerse() -> ResponseReturnValue:
     site_id, probe_id = typed.record_id("site"), typed.record_id("probe")
     if site_id is None or probe_id is None:
         return _reading_page(request.form, {"site": "Choose site and probe."}), 422
-    device = services().catalog.probe_state(probe_id).probe.device
+    device = services().catalog.probe(probe_id).device
     after = services().live.newest_sample(device.id) if device else 0
     try:
         services().simulation.into_site(device, site_id)
@@ -123,7 +123,7 @@ def _whole(text: str) -> int | None:
 
 def _reading_page(values: Any, errors: dict[str, str]) -> str:
     catalog = services().catalog
-    states = catalog.probe_states("pH")
+    states = probe_states("pH")
     site_id, probe_id = as_id(values.get("site")), as_id(values.get("probe"))
     state = next((s for s in states if s.probe.id == probe_id), None)
     source = values.get("source") or ("device" if state and state.probe.device else "typed-mv")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, render_template
 from flask.typing import ResponseReturnValue
 
-from brumel.web.context import services
+from brumel.web.context import probe_states, services
 
 blueprint = Blueprint("today", __name__, template_folder="templates")
 
@@ -13,4 +13,4 @@ blueprint = Blueprint("today", __name__, template_folder="templates")
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
     """The day."""
-    return render_template("today/page.html", day=services().today.day())
+    return render_template("today/page.html", day=services().today.day(probe_states()))
