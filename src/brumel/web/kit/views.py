@@ -9,7 +9,7 @@ from flask import Blueprint, Response, flash, redirect, render_template, request
 from flask.typing import ResponseReturnValue
 
 from brumel.core.kit.kinds import PART_CHANGES, MeterEvent, probe_kinds
-from brumel.core.plan.waters import PARAMETERS
+from brumel.core.plan.waters import PARAMETERS, unit_of
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import NewCare
@@ -236,5 +236,6 @@ def _probe_page(probe_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
         figures=[(c, course_figure(c, services().clock)) for c in life.courses],
         meters=services().meters.all(),
         may_put_in=[str(c) for c in life.card.kind.care if c in PART_CHANGES],
+        unit_of=unit_of,
     )
     return page, 422 if errors else 200
