@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import LOOKS, dressed, no_violations
+from tests.browser.driving import LOOKS, PHONE, SCREEN, dressed, no_violations
 from tests.browser.test_the_kit import answer, open_probe
 
 
@@ -28,7 +28,7 @@ def test_tomorrows_round_from_nothing_to_a_printed_plan(technician: Page) -> Non
     expect(page.locator(".standing")).to_contain_text("B-pH")
     before = steps.count()
     assert before >= 6
-    expect(page.locator(".tracks rect.hands")).to_have_count(before)
+    expect(page.locator(".tracks.broad rect.hands")).to_have_count(before)
     expect(page.locator(".pack-list")).to_contain_text("pH buffer, alkaline")
     expect(page.locator(".pack-list")).to_contain_text("Conductivity standard 80")
     steps.first.get_by_role("button", name="Done").click()
@@ -37,12 +37,23 @@ def test_tomorrows_round_from_nothing_to_a_printed_plan(technician: Page) -> Non
     page.get_by_role("textbox", name="Departure").fill("2026-05-07T10:30")
     page.get_by_role("button", name="Plan again").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("leave tomorrow, 10:30")
+    page.get_by_role("button", name="30 min later").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("leave tomorrow, 11:00")
+    page.get_by_role("button", name="30 min earlier").click()
+    expect(page.get_by_role("heading", level=1)).to_contain_text("leave tomorrow, 10:30")
     with page.expect_download() as download:
         page.get_by_role("link", name="As a calendar").click()
     assert download.value.suggested_filename == "brumel-plan.ics"
     page.emulate_media(media="print")
     expect(page.get_by_text("Change the round")).to_be_hidden()
-    expect(page.locator(".tracks")).to_be_visible()
+    expect(page.locator(".tracks.broad")).to_be_visible()
+    page.set_viewport_size(PHONE)
+    expect(page.locator(".tracks.broad")).to_be_visible()
+    expect(page.locator(".tracks.narrow")).to_be_hidden()
+    page.emulate_media(media="screen")
+    expect(page.locator(".tracks.narrow")).to_be_visible()
+    page.set_viewport_size(SCREEN)
+    page.emulate_media(media="print")
     expect(page.locator(".pack-list")).to_be_visible()
     page.emulate_media(media="screen")
     page.goto("/")

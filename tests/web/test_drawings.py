@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -16,7 +17,7 @@ from brumel.core.reckoning import calculate
 from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.reckon.pictures import picture_of
-from brumel.web.figures import course_figure, curve_figure, plan_figure
+from brumel.web.figures import course_figure, curve_figure, plan_figures
 from brumel.web.ribbon import FORMATS, LABEL, ribbon_figures
 from brumel.web.scale import Scale
 
@@ -86,14 +87,18 @@ def test_a_probes_course_with_its_bands_and_trend(services: Services) -> None:
 
 def test_a_plans_tracks(services: Services) -> None:
     plan = services.planned.plan(services.planned.ahead()[0].id)
-    figure = plan_figure(plan, CLOCK)
-    assert figure is not None
-    assert len(figure.tracks) == len({s.probe.probe.id for s in plan.steps})
-    assert figure.departure_x == max(b.x + b.width + b.wait for _, _, bars in figure.tracks for b in bars)
-    assert sum(len(bars) for _, _, bars in figure.tracks) == len(plan.steps)
-    for _, y, bars in figure.tracks:
-        assert y + figure.row <= figure.height
-        for bar in bars:
-            assert figure.left <= bar.x
-            assert bar.x + bar.width + bar.wait <= figure.width
-    assert 2 <= len(figure.ticks) <= 12
+    figures = plan_figures(plan, CLOCK)
+    assert [f.name for f in figures] == ["broad", "narrow"]
+    for figure in figures:
+        assert len(figure.tracks) == len({s.probe.probe.id for s in plan.steps})
+        last = max(b.x + b.width + b.wait for _, _, bars in figure.tracks for b in bars)
+        assert figure.departure_x == pytest.approx(last)
+        assert sum(len(bars) for _, _, bars in figure.tracks) == len(plan.steps)
+        for _, y, bars in figure.tracks:
+            assert y + figure.row <= figure.height
+            for bar in bars:
+                assert figure.left <= bar.x
+                assert bar.x + bar.width + bar.wait <= figure.width
+        places = [x for x, _ in figure.ticks]
+        assert len(places) >= 2
+        assert all(b - a >= 60 for a, b in pairwise(places)), "words of ticks run into each other"

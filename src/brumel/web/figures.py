@@ -308,24 +308,27 @@ class PlanFigure:
     ticks: tuple[Tick, ...]
     departure_x: float
     height: float
-    width: float = 860.0
+    name: str
+    width: float
     left: float = 80.0
     row: float = 34.0
     top: float = 24.0
 
 
-_LAST_TICK = 825.0
-"""Farther right the words of a tick would be cut off."""
+_TICK_WORDS = 70.0
+"""What the words of a tick take; in the last half of it at the right they would be cut off."""
 
 
-def plan_figure(plan: DayPlan, clock: Clock) -> PlanFigure | None:
-    """Lay a plan out; None where nothing is left to do."""
-    if not plan.steps:
-        return None
+def plan_figures(plan: DayPlan, clock: Clock) -> list[PlanFigure]:
+    """Lay a plan out for a wide sheet and for a phone; nothing where nothing is left to do."""
+    return [_tracks(plan, clock, "broad", 860.0), _tracks(plan, clock, "narrow", 400.0)] if plan.steps else []
+
+
+def _tracks(plan: DayPlan, clock: Clock, name: str, width: float) -> PlanFigure:
     begin = plan.steps[0].begin
     end = max(plan.round.departure, *(s.until for s in plan.steps))
     room = max((end - begin) * 0.02, timedelta(minutes=5))
-    x = Scale((begin - room).timestamp(), (end + room).timestamp(), 80.0, 850.0)
+    x = Scale((begin - room).timestamp(), (end + room).timestamp(), 80.0, width - 10.0)
     probes = list(dict.fromkeys(s.probe.probe.label for s in plan.steps))
     tracks = []
     for n, probe in enumerate(probes):
@@ -342,12 +345,14 @@ def plan_figure(plan: DayPlan, clock: Clock) -> PlanFigure | None:
         )
         tracks.append((probe, 24.0 + 34.0 * n, bars))
     minutes = (end - begin).total_seconds() / 60
-    step = next(m for m in (5, 10, 15, 30, 60, 120, 360, 1440, 10_080, 100_800) if minutes / m <= 10)
+    step = next(
+        m for m in (5, 10, 15, 30, 60, 120, 360, 1440, 10_080, 100_800) if minutes / m <= (width - 80.0) / _TICK_WORDS
+    )
     ticks = []
     at = clock.local(begin).replace(minute=0, second=0, microsecond=0)
     while at <= end + room:
-        if at >= begin - room and x(at.timestamp()) < _LAST_TICK:
+        if at >= begin - room and x(at.timestamp()) < width - _TICK_WORDS / 2:
             ticks.append((x(at.timestamp()), f"{at:%H:%M}"))
         at += timedelta(minutes=step)
     leave = x(plan.round.departure.timestamp())
-    return PlanFigure(tuple(tracks), tuple(ticks), leave, 30.0 + 34.0 * len(probes))
+    return PlanFigure(tuple(tracks), tuple(ticks), leave, 30.0 + 34.0 * len(probes), name, width)

@@ -16,10 +16,12 @@ from brumel.services.errors import InvalidInput
 from brumel.services.planned_rounds import NewRound
 from brumel.services.shelf import label_of
 from brumel.web.context import probe_states, services, signed_in
-from brumel.web.figures import plan_figure
+from brumel.web.figures import plan_figures
 from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("plan", __name__, template_folder="templates", url_prefix="/plan")
+
+_MOVES = (("30 min earlier", timedelta(minutes=-30)), ("30 min later", timedelta(minutes=30)))
 
 
 @blueprint.route("/", methods=["GET", "POST"])
@@ -92,7 +94,8 @@ def _page(round_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseR
     page = render_template(
         "plan/page.html",
         plan=found,
-        figure=plan_figure(found, services().clock),
+        figures=plan_figures(found, services().clock),
+        moves=[(words, (found.round.departure + by).isoformat()) for words, by in _MOVES],
         errors=errors,
         values=values or {
             "departure": services().clock.local(found.round.departure).strftime("%Y-%m-%dT%H:%M"),
