@@ -94,6 +94,23 @@ def test_a_fault_mid_run_is_told_and_the_run_goes_on(technician: Page, fault: st
     give_up(page)
 
 
+def test_a_slow_probe_is_told_and_still_draws(technician: Page) -> None:
+    page = technician
+    begin(page, "B-pH")
+    page.get_by_role("button", name="Probe is in").click()
+    page.wait_for_selector("[data-settling=settling], [data-settling=stable]")
+    page.get_by_text("Simulated bench").click()
+    page.locator("#fault").select_option("slow")
+    page.get_by_role("button", name="Set").click()
+    expect(page.locator("[data-trouble]")).to_contain_text("answers slowly")
+    page.wait_for_selector("[data-drawn-after]")  # a sample came after it
+    expect(page.locator("[data-trouble]")).to_contain_text("answers slowly")
+    page.locator("#fault").select_option("none")
+    page.get_by_role("button", name="Set").click()
+    expect(page.locator("[data-trouble]")).to_be_hidden()
+    give_up(page)
+
+
 def test_typed_input_is_kept_with_a_sentence_in_its_field(technician: Page) -> None:
     page = technician
     page.goto("/rounds/")

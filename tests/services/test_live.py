@@ -54,7 +54,12 @@ def test_a_silent_probe_is_said_to_be_silent_at_once(world: World) -> None:
     assert (trouble, second) == ("trouble", {"status": "silent", "words": "The probe has not answered."})
 
 
-@pytest.mark.parametrize("status", ["ok", "slow"])
+def test_a_slow_probe_is_said_to_be_slow(world: World) -> None:
+    _, (trouble, second) = told(world, stored_ago=timedelta(0), status="slow")
+    assert (trouble, second["status"]) == ("trouble", "slow")
+
+
+@pytest.mark.parametrize("status", ["ok", "idle"])
 def test_a_trace_that_grows_is_followed_by_nothing_but_samples(
     world: World, status: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:

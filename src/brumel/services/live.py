@@ -31,8 +31,8 @@ _MARK_EVERY_S = 5.0
 _QUIET_S = 4.0
 _TRACE_KEPT_S = 600.0
 _QUEUE_LENGTH = 256
-_SENDING = frozenset({"ok", "slow"})
-"""States of a device whose samples come, if slowly."""
+_FINE = frozenset({"idle", "ok"})
+"""States of a device that has nothing to tell."""
 
 Event = tuple[str, dict[str, Any]]
 
@@ -163,8 +163,8 @@ class LiveHub:
                         watch.add(s.seq, s.time_s, s.mv, s.temperature_c)
             watch.viewers.append(viewer)
             viewer.put_nowait(encoded(watch.trace_event()))
-            if watch.mv and (stopped := self._stopped(key.device_id)):
-                viewer.put_nowait(stopped)
+            if watch.mv and (trouble := self._trouble(key.device_id)):
+                viewer.put_nowait(trouble)
         return watch
 
     def _leave(self, watch: _Watch, viewer: queue.Queue[str]) -> None:
@@ -181,12 +181,12 @@ class LiveHub:
         with self._database.session() as session:
             queries.mark_wanted(session, device_id, _WANTED_S)
 
-    def _stopped(self, device_id: uuid.UUID) -> str | None:
-        """What to tell a viewer of a trace that does not grow at the moment."""
+    def _trouble(self, device_id: uuid.UUID) -> str | None:
+        """What to tell a viewer who comes to a trace that grows slowly, or not at the moment."""
         with self._database.session() as session:
             device = session.get(Device, device_id)
             newest = queries.newest_sample_at(session, device_id)
-        if device is not None and device.status not in _SENDING:
+        if device is not None and device.status not in _FINE:
             return encoded(("trouble", {"status": device.status, "words": device.status_words}))
         if newest is not None and datetime.now(UTC) - newest <= STALE:
             return None
@@ -197,7 +197,7 @@ class LiveHub:
         """What to tell a viewer that has heard nothing for a while."""
         with self._database.session() as session:
             device = session.get(Device, device_id)
-        if device is None or device.status in _SENDING:
+        if device is None or device.status in _FINE | {"slow"}:
             words = f"No sample has come for {seconds:.0f} s: is the probe's link running? You may type by hand."
             return encoded(("trouble", {"status": "quiet", "words": words}))
         return encoded(("trouble", {"status": device.status, "words": device.status_words}))

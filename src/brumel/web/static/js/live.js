@@ -54,7 +54,7 @@ class Live {
     if (sample.t <= this.times.at(-1)) return;
     this.times.push(sample.t);
     this.values.push(sample.y);
-    this.trouble({ status: "ok" });
+    if (this.stopped) this.trouble({ status: "ok" });
     this.judged(sample);
     this.show(sample);
     this.draw();
