@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -41,6 +42,7 @@ def needs(parameter: str, low: float, high: float, shelf: list[Offer], probes: i
         (7.4, 8.6, ["neutral", "alkaline"]),
         (5.3, 6.7, ["neutral", "acid"]),
         (6.5, 8.5, ["neutral", "acid", "alkaline"]),
+        (7.0, 7.0, ["neutral"]),
     ],
 )
 def test_buffers_stand_on_the_waters_side(low: float, high: float, roles: list[str]) -> None:
@@ -55,6 +57,8 @@ def test_a_water_beyond_its_buffers_and_too_little_of_one_are_said() -> None:
     assert neutral.caution == ""
     assert "up to pH 10.4, above this buffer" in alkaline.caution
     assert "Only 20 mL left" in needs("pH", 8.0, 9.0, BUFFERS)[1].caution
+    just_enough = [replace(o, left=PLAIN.ml_per_point) for o in BUFFERS]
+    assert [n.caution for n in needs("pH", 8.0, 9.0, just_enough)] == ["", ""]
     assert "No lot on the shelf" in needs("pH", 8.0, 9.0, [])[0].caution
 
 
@@ -71,10 +75,11 @@ def test_conductivity_is_bracketed_from_above(high: float, standard: float) -> N
 
 def test_each_cell_takes_the_standards_of_its_own_waters() -> None:
     waters = [Expected("Spring", "conductivity", 30, 70), Expected("Sea", "conductivity", 44e3, 54e3)]
-    going = [Going("K 1", "conductivity", ("Spring",)), Going("K 10", "conductivity", ("Sea",))]
+    going = [Going(f"K 10 {n}", "conductivity", ("Sea",)) for n in range(2)]
+    going.append(Going("K 1", "conductivity", ("Spring",)))
     both = needs_of(waters, going, [], PLAIN)
-    assert [(n.what.split(" ")[2], n.points) for n in both] == [("84", 1), ("80\u202f000", 1)]
-    assert [n.what for n in needs_of(waters, going[:1], [], PLAIN)] == ["conductivity standard 84 µS/cm"]
+    assert [(n.what.split(" ")[2], n.points) for n in both] == [("84", 1), ("80\u202f000", 2)]
+    assert [n.what for n in needs_of(waters, going[2:], [], PLAIN)] == ["conductivity standard 84 µS/cm"]
 
 
 def test_a_far_standard_or_none_is_said() -> None:

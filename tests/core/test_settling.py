@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brumel.core.settling import CALIBRATION_PH, Settling, judge_settling
+from brumel.core.settling import CALIBRATION_PH, READING_PH, Settling, SettlingRule, judge_settling
 
 RULE = CALIBRATION_PH
 
@@ -63,6 +63,61 @@ def test_a_stable_window_is_held_until_a_sample_contradicts_it() -> None:
     assert not judge(y, t, temperatures=warmer, until=62.0).stable
     once_noisy = np.where((t > 60) & (t % 5 == 0), -0.2, y)
     assert not judge(once_noisy, t, until=95.0).stable  # not for longer than one window
+
+
+BINARY = SettlingRule("binary", "mV", 0.5, 32.0, 0.25, temperature_span_c=0.125, minimum_s=32.0)
+"""A rule whose bounds are exact in binary, so that a trace can lie on them."""
+A_BIT = 2.0**-10
+
+
+def to_and_fro(height: float, count: int = 65) -> np.ndarray:
+    return np.where(np.arange(count) % 2 == 0, 0.0, height)
+
+
+@pytest.mark.parametrize(
+    ("y", "temperature", "stable"),
+    [
+        (to_and_fro(0.5), to_and_fro(0.125), True),
+        (to_and_fro(0.5 + A_BIT), to_and_fro(0.0), False),
+        (to_and_fro(0.0), to_and_fro(0.125 + A_BIT), False),
+        (np.arange(65) * 0.249 / 32, to_and_fro(0.0), True),
+        (np.arange(65) * 0.251 / 32, to_and_fro(0.0), False),
+        (-np.arange(65) * 0.251 / 32, to_and_fro(0.0), False),
+        (np.append(to_and_fro(0.0, 64), 0.5 + A_BIT), to_and_fro(0.0), False),
+        (to_and_fro(0.0, 33), to_and_fro(0.0, 33), True),
+        (to_and_fro(0.0, 32), to_and_fro(0.0, 32), False),
+    ],
+    ids=[
+        "on the bounds",
+        "span",
+        "temperature",
+        "slow rise",
+        "rise",
+        "fall",
+        "newest",
+        "just long enough",
+        "too short",
+    ],
+)
+def test_all_bounds_are_included_and_each_counts(y: np.ndarray, temperature: np.ndarray, stable: bool) -> None:
+    found = judge_settling(np.arange(y.size), y, temperature, BINARY)
+    assert found.stable is stable
+    if stable:
+        assert found.band == pytest.approx((found.value - 0.25, found.value + 0.25))
+        assert found.window == (y.size - 33, y.size - 1)
+
+
+@pytest.mark.parametrize(("gap", "stable"), [(10.5, True), (10.75, False)])
+def test_a_gap_of_a_third_of_the_window_is_the_most(gap: float, stable: bool) -> None:
+    t = np.concatenate([np.arange(21), 20.0 + gap + np.arange(6)])
+    assert judge_settling(t, np.zeros(t.size), np.zeros(t.size), BINARY).stable is stable
+
+
+def test_the_rules_are_those_of_the_trade() -> None:
+    """A calibration point: 0.3 mV over 30 s; a reading: pH 0.02 over 30 s; temperature 0.1 °C (common practice)."""
+    for rule, span in ((CALIBRATION_PH, 0.3), (READING_PH, 0.02)):
+        assert (rule.span, rule.window_s, rule.minimum_s, rule.temperature_span_c) == (span, 30.0, 30.0, 0.1)
+        assert rule.slope_per_window < span
 
 
 @pytest.mark.parametrize(("silence", "stable"), [(25.0, True), (31.0, False)])
