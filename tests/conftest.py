@@ -13,6 +13,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
+import hypothesis
 import psycopg
 import pytest
 from psycopg import sql
@@ -26,6 +27,10 @@ from brumel.services.clock import Clock
 from brumel.settings import default_data_folder
 from brumel.store import schema
 from brumel.store.database import Database
+
+# The same cases at every run, and no clock that a busy machine could fail.
+hypothesis.settings.register_profile("brumel", deadline=None, derandomize=True)
+hypothesis.settings.load_profile("brumel")
 
 NOW = datetime(2026, 5, 6, 9, 30, tzinfo=UTC)
 CLOCK = Clock(ZoneInfo("UTC"), NOW)

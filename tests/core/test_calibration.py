@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brumel.core.calibration import CarriedSlope, ElectrodeFit, FitPoint, fit_electrode
+from brumel.core.calibration import U_MV, U_TEMPERATURE_C, CarriedSlope, ElectrodeFit, FitPoint, fit_electrode
 from brumel.core.errors import NotEnoughPoints, OutOfRange
-from brumel.core.quantities.ph import millivolts_from_ph, nernst_slope_mv, ph_from_millivolts, ph_recompensated
+from brumel.core.quantities.ph import millivolts_from_ph, ph_from_millivolts, ph_recompensated
 from brumel.core.standards.buffers import buffer, buffer_of_label
 
 slopes = st.floats(80.0, 108.0)
@@ -68,22 +70,43 @@ def test_no_point_is_refused() -> None:
         fit_electrode([])
 
 
-def test_uncertainty_agrees_with_resampling() -> None:
-    # Monte Carlo (JCGM 101:2008) of the same inputs, independent of the first-order formula.
-    import numpy as np
-
+@pytest.mark.parametrize(
+    "buffers",
+    [[(6.95, 18.0)], [(4.0, 25.0), (7.0, 25.0), (10.0, 25.0)], [(4.0, 9.0), (7.0, 12.0)], [(6.9, 30.0), (9.1, 30.0)]],
+    ids=["one", "three", "acid side, cold", "alkaline side, warm"],
+)
+def test_uncertainty_agrees_with_resampling(buffers: list[tuple[float, float]]) -> None:
+    """Monte Carlo (JCGM 101:2008) of the same inputs, independent of the first-order formula."""
     rng = np.random.default_rng(5)
-    exact = [(4.0, 25.0), (7.0, 25.0), (10.0, 25.0)]
-    k = nernst_slope_mv(25.0)
-    found = []
-    for _ in range(3000):
+    slope, offset = 97.0, 6.0
+    sample, sample_c, age = 9.4, 13.0, 3.0
+    carried = CarriedSlope(slope, 1.5, assumed=False)
+    exact = [FitPoint(ph, millivolts_from_ph(ph, t, slope, offset), t, u_ph=0.012) for ph, t in buffers]
+    sample_mv = float(millivolts_from_ph(sample, sample_c, slope, offset))
+    lines, by_line, by_mv, by_temperature = [], [], [], []
+    for _ in range(4000):
+        warm = rng.normal(0, U_TEMPERATURE_C)  # one thermometer reads all points
         points = [
-            FitPoint(ph, millivolts_from_ph(ph + rng.normal(0, 0.01), t) + rng.normal(0, 0.15), t) for ph, t in exact
+            FitPoint(p.ph + rng.normal(0, p.u_ph), p.mv + rng.normal(0, p.u_mv), p.temperature_c + warm) for p in exact
         ]
-        found.append(fit_electrode(points).slope_percent)
-    stated = fit_electrode([point(ph, t, 100.0, 0.0) for ph, t in exact])
-    assert k > 0
-    assert np.std(found) == pytest.approx(stated.u_slope_percent, rel=0.1)
+        line = fit_electrode(points, replace(carried, slope_percent=slope + rng.normal(0, carried.u_slope_percent)))
+        lines.append((line.offset_mv, line.slope_percent))
+        by_line.append(line.ph(sample_mv, sample_c))
+    stated = fit_electrode(exact, carried)
+    by_mv = [stated.ph(sample_mv + rng.normal(0, U_MV), sample_c) for _ in range(4000)]
+    by_temperature = [stated.ph(sample_mv, sample_c + rng.normal(0, U_TEMPERATURE_C)) for _ in range(4000)]
+    covariance = np.cov(np.array(lines).T)
+    assert covariance[0, 0] ** 0.5 == pytest.approx(stated.u_offset_mv, rel=0.06)
+    assert covariance[1, 1] ** 0.5 == pytest.approx(stated.u_slope_percent, rel=0.06)
+    scale = stated.u_offset_mv * stated.u_slope_percent
+    assert covariance[0, 1] / scale == pytest.approx(stated.covariance / scale, abs=0.06)
+    shares = {c.name: c.share for c in stated.ph_budget(sample_mv, sample_c, age_days=age).contributions}
+    assert shares["calibration line"] == pytest.approx(np.std(by_line), rel=0.06)
+    assert shares["potential"] == pytest.approx(np.std(by_mv), rel=0.06)
+    assert shares["temperature"] == pytest.approx(np.std(by_temperature), rel=0.06)
+    # ±0.01 pH a day as bounds of a rectangle; the junction: both common practice.
+    assert shares["drift since calibration"] == pytest.approx(0.01 * age / 3**0.5)
+    assert shares["junction in the sample"] == 0.02
 
 
 def test_buffers_refuse_what_they_do_not_know() -> None:

@@ -84,7 +84,7 @@ JOBS = st.lists(
 )
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(JOBS, st.integers(5, 240))
 def test_every_plan_holds_and_leaves_out_only_what_it_must(
     jobs: list[tuple[list[tuple[int, int]], int, int, int | None, int | None]], departure: int
@@ -104,7 +104,7 @@ def test_every_plan_holds_and_leaves_out_only_what_it_must(
         assert earliest_departure(problem) <= departure
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.lists(st.tuples(st.integers(1, 9), st.integers(0, 20)), min_size=1, max_size=4), st.integers(0, 30))
 def test_the_beginning_is_the_latest_there_is(tasks: list[tuple[int, int]], slack: int) -> None:
     """One task a probe: try every order, packed against departure."""
@@ -144,7 +144,7 @@ def by_exhaustion(problem: Problem) -> tuple[int, int]:
     return -best[0], best[1]
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(
     st.lists(st.lists(st.tuples(st.integers(1, 9), st.integers(0, 25)), min_size=1, max_size=2), min_size=2, max_size=3)
 )

@@ -20,7 +20,7 @@ def judge(values, times=None, temperatures=None, until=None):  # type: ignore[no
 
 
 @given(st.integers(0, 10_000), st.floats(2.0, 9.0), st.floats(-200.0, 200.0))
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 def test_never_stable_while_the_end_is_far(seed: int, tau: float, height: float) -> None:
     t = np.arange(0, 200, 0.2)
     y = 10 + height * np.exp(-t / tau) + np.random.default_rng(seed).normal(0, 0.02, t.shape)
@@ -32,7 +32,7 @@ def test_never_stable_while_the_end_is_far(seed: int, tau: float, height: float)
 
 
 @given(st.floats(4.0, 12.0), st.floats(30.0, 300.0), st.integers(0, 1000))
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 def test_time_left_is_kept(tau: float, height: float, seed: int) -> None:
     t = np.arange(0, 400, 0.2)
     y = height * np.exp(-t / tau) + np.random.default_rng(seed).normal(0, 0.02, t.shape)

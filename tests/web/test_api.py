@@ -113,7 +113,7 @@ ANYTHING = st.recursive(
 )
 
 
-@settings(max_examples=300, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=300, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.data())
 def test_nothing_brings_it_down(api: FlaskClient, data: st.DataObject) -> None:
     chosen = data.draw(st.sampled_from(list(calculations().values())))
