@@ -65,6 +65,79 @@ def test_offset(offset: float, level: Level) -> None:
     assert judged(points(offset=offset))["offset"].level is level
 
 
+SOUND, DOUBTFUL, UNFIT = Level.SOUND, Level.DOUBTFUL, Level.UNFIT
+
+
+@pytest.mark.parametrize(
+    ("limit", "values"),
+    [
+        # Limits as practitioners hold them, bounds included (common practice).
+        ("slope", {89.99: UNFIT, 90: DOUBTFUL, 94.99: DOUBTFUL, 95: SOUND, 102: SOUND, 102.01: DOUBTFUL, 105: DOUBTFUL,
+                   105.01: UNFIT}),
+        ("offset", {-30.01: UNFIT, -30: DOUBTFUL, -15.01: DOUBTFUL, -15: SOUND, 15: SOUND, 15.01: DOUBTFUL,
+                    30: DOUBTFUL, 30.01: UNFIT}),
+        ("residual", {0.05: SOUND, 0.051: DOUBTFUL, 0.07: DOUBTFUL, 0.071: UNFIT, -0.05: SOUND, -0.07: DOUBTFUL,
+                      -0.071: UNFIT}),
+    ],
+)  # fmt: skip
+def test_limits_include_their_bounds(limit: str, values: dict[float, Level]) -> None:
+    bounds = getattr(LIMITS, limit)
+    assert {value: bounds.level(value) for value in values} == values
+
+
+def test_other_limits_are_those_of_the_trade() -> None:
+    """Temperatures, change since the last run, how long it holds: common practice."""
+    assert (LIMITS.temperature_spread_c, LIMITS.change_mv, LIMITS.change_slope_percent) == (5.0, 6.0, 3.0)
+    assert LIMITS.holds_days == (1.0, 7.0)
+
+
+@pytest.mark.parametrize("case", range(8))
+def test_what_is_not_sound_says_what_to_do_and_how_long(case: int) -> None:
+    base = points()
+    last = PreviousRun(fit_electrode([p.fit_point for p in points(offset=12.0)]), 1.0)
+    found = [
+        judged(points(slope=93.0)),
+        judged(points(slope=104.0)),
+        judged(points(offset=20.0)),
+        judged(points(cups=("phosphate-6.865", *TECHNICAL[1:]), t=25.0)),
+        judged(points(cups=(TECHNICAL[1], TECHNICAL[0], TECHNICAL[2]))),
+        judged([*points(cups=(*TECHNICAL[:2], "borax-9.180"))[:2], replace(base[2], use=Use.CHECK, family="primary")]),
+        judged(base, previous=last, waters_ph=(3.0, 8.0)),
+        judged([replace(p, settled=False, expired_days=2, over_open_days=2, value_known=False) for p in base]),
+    ][case]
+    assert verdict(found.values()) is not SOUND
+    for finding in found.values():
+        assert (finding.level is SOUND and finding.code != "family-not-verified") == (finding.remedy == ""), finding
+        follows = finding.remedy.startswith("It follows from the finding above")
+        assert (finding.minutes is None) == (follows or finding.remedy == ""), finding
+
+
+@pytest.mark.parametrize(
+    ("slope", "offset", "said"),
+    [
+        (98.0, 8.8, False),
+        (98.0, 9.3, True),
+        (98.0, -3.3, True),
+        (95.2, 3.0, False),
+        (94.8, 3.0, True),
+        (101.2, 3.0, True),
+    ],
+)
+def test_a_change_since_the_last_run_is_said_beyond_six_millivolts_or_three_percent(
+    slope: float, offset: float, said: bool
+) -> None:
+    def exact(s: float, o: float) -> list[JudgedPoint]:
+        """About neutral, so that a slope moves no point by more than it may."""
+        near = [(6.9, 7.0), (7.1, 7.0), (7.6, 7.6)]
+        return [
+            JudgedPoint(f"{ph}", FitPoint(ph, millivolts_from_ph(ph, 25.0, s, o), 25.0, 0.01), nominal, "technical")
+            for ph, nominal in near
+        ]
+
+    last = fit_electrode([p.fit_point for p in exact(98.0, 3.0)])
+    assert ("changed-since-last" in judged(exact(slope, offset), previous=PreviousRun(last, 1.0))) is said
+
+
 @pytest.mark.parametrize("order", [(1, 0, 2), (0, 2, 1), (2, 1, 0), (1, 2, 0)])
 @pytest.mark.parametrize("slope", [90.0, 98.0])
 def test_swapped_buffers_are_named(order: tuple[int, ...], slope: float) -> None:
