@@ -81,6 +81,40 @@ def test_blocked_until_somebody_does_something() -> None:
     assert ready("ph-combination", ago(Care.DROPPED, 5), inspections=(seen,)).state is State.READY
 
 
+@pytest.mark.parametrize(("minutes_off", "polarises"), [(1, 15), (59, 15), (61, 90), (600, 90)])
+def test_the_cure_of_lost_power_depends_on_how_long_it_was_away(minutes_off: float, polarises: float) -> None:
+    """About 15 min after minutes, 90 after more than an hour (common practice)."""
+    cure = ready("oxygen-polarographic", ago(Care.UNPLUGGED, minutes_off)).cure
+    assert cure is not None
+    assert (cure.care, cure.minutes) == (Care.POWER_BACK, polarises)
+
+
+@pytest.mark.parametrize(("days_left", "state"), [(1, State.READY), (0, State.READY), (-1, State.BLOCKED)])
+def test_a_part_serves_on_its_last_day_and_not_after(days_left: int, state: State) -> None:
+    until = (NOON + timedelta(days=days_left)).date()
+    put_in = CareEvent(Care.MEMBRANE_CHANGED, NOON - timedelta(days=200), good_until=until)
+    found = ready("oxygen-polarographic", put_in)
+    assert found.state is state
+    if state is State.BLOCKED:
+        assert found.cure is not None
+        assert (found.cure.care, found.cure.minutes) == (Care.MEMBRANE_CHANGED, 90)
+        assert f"good until {until}" in found.why
+    renewed = CareEvent(Care.MEMBRANE_CHANGED, NOON - timedelta(days=2))
+    assert ready("oxygen-polarographic", put_in, renewed).state is State.READY
+
+
+def test_a_wait_fills_from_nothing_to_all() -> None:
+    (wait,) = ready("oxygen-polarographic", ago(Care.MEMBRANE_CHANGED, 45)).clocks
+    begin = NOON - timedelta(minutes=45)
+    assert [wait.filled(begin + timedelta(minutes=m)) for m in (-5, 0, 45, 90, 100)] == [0.0, 0.0, 0.5, 1.0, 1.0]
+
+
+def test_what_happens_at_this_moment_counts() -> None:
+    failed = Inspected(NOON, ("bulb",))
+    assert ready("ph-combination", inspections=(failed,)).state is State.BLOCKED
+    assert ready("oxygen-polarographic", ago(Care.UNPLUGGED, 0)).state is State.BLOCKED
+
+
 def test_a_failed_inspection_blocks_until_one_passes() -> None:
     failed = Inspected(NOON - timedelta(minutes=9), ("bulb",))
     found = ready("ph-combination", inspections=(failed,))
