@@ -147,3 +147,44 @@ def test_nothing_yet() -> None:
     assert judge(np.array([1.0, 1.0])).state is Settling.STARTING
     with pytest.raises(ValueError, match="one length"):
         judge_settling([1.0], [1.0, 2.0], [20.0], RULE)
+
+
+@given(
+    st.floats(20.0, 300.0), st.floats(2.0, 10.0), st.floats(1.0, 5.0), st.floats(0.0, 0.5), st.floats(0.0, 2.0),
+    st.floats(0.0, 0.15), st.sampled_from([0.2, 0.5, 1.0]), st.integers(0, 1000),
+)  # fmt: skip
+@settings(max_examples=60)
+def test_a_healthy_electrode_is_not_called_in_trouble(
+    height: float, tau: float, slower: float, share: float, late: float, jitter: float, step: float, seed: int
+) -> None:
+    """No electrode is one exponential, it goes in a little late, and no line tells a sample's time exactly."""
+    random = np.random.default_rng(seed)
+    t = np.arange(0, 150, step)
+    since = np.maximum(t - late, 0.0)
+    y = height * ((1 - share) * np.exp(-since / tau) + share * np.exp(-since / (slower * tau)))
+    y += random.normal(0, 0.03, t.shape)
+    told = np.sort(t + random.uniform(0, jitter, t.shape))
+    for until in (10.5, 13.0, 17.0, 25.0, 33.0, 45.0, 60.0, 90.0, 149.0):
+        found = judge(y, told, until=until)
+        assert found.state in (Settling.SETTLING, Settling.STABLE, Settling.STARTING), (until, found.words)
+
+
+@pytest.mark.parametrize("severity", [1.5, 3.0, 10.0])
+@pytest.mark.parametrize("seed", range(5))
+def test_troubles_are_named_behind_a_healthy_approach(severity: float, seed: int) -> None:
+    """Each as strong as so many spans of the rule; two at once are still trouble."""
+    random = np.random.default_rng(seed)
+    t = np.arange(0, 150, 0.2)
+    healthy = random.uniform(-200, 200) * np.exp(-t / random.uniform(2, 6)) + random.normal(0, 0.03, t.shape)
+    size = severity * RULE.span
+    step = np.where(t > random.uniform(60, 110), size, 0.0)
+    ring = size / 2 * np.sin(2 * np.pi * t / random.uniform(2.5, 4.0))
+    walk = np.cumsum(random.normal(0, size / 10, t.shape))
+    drift = size / RULE.window_s * t
+    after_the_step = float(t[step > 0][0]) + 8.0
+    assert judge(healthy + step, t, until=after_the_step).state is Settling.STEPPED
+    assert judge(healthy + ring, t).state is Settling.RINGING
+    assert judge(healthy + walk, t).state in (Settling.WANDERING, Settling.RINGING)
+    assert judge(healthy + drift, t).state is Settling.DRIFTING
+    both = judge(healthy + drift + walk, t).state
+    assert both in (Settling.WANDERING, Settling.RINGING, Settling.DRIFTING)

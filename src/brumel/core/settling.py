@@ -25,6 +25,12 @@ Array = NDArray[np.float64]
 
 _PATIENCE_S = 900.0
 """Longer than this to wait counts as drifting without settling (rule of this product)."""
+_UNEXPLAINED = 0.12
+"""So much of the way within a window may an exponential leave unexplained (rule of this product)."""
+_UNSLOWED = 0.85
+"""An approach slows down by more than this from window to window, unless it takes more than τ = 6 windows."""
+_DIP_S = 5.0
+"""The probe may go into the liquid so long after it is said that it is in; troubles are looked for after that."""
 _MOST_SAMPLES = 400
 """The approach is fitted to at most this many samples, thinned evenly."""
 
@@ -350,25 +356,35 @@ def _name_trouble(t: Array, y: Array, approach: _Approach, rule: SettlingRule) -
     """Tell a trace that settles from one that steps, rings, wanders or drifts.
 
     A trace that is merely slow leaves residuals no larger than its noise; trouble shows as
-    residuals that an exponential can't explain, over the last window.
+    residuals that an exponential can't explain, over the last window. While the trace still moves far,
+    they may be a share of its way: no electrode is one exponential, and no sample's time is exact.
     """
-    recent = t >= t[-1] - rule.window_s
+    recent = t >= max(t[-1] - rule.window_s, t[0] + _DIP_S)
     x, recent_y = t[recent], y[recent]
     if x.size < 8:
         return Settling.SETTLING
     local = _fit_approach(x, recent_y)
     residuals = local.residuals if local is not None else recent_y - recent_y.mean()
     noise = max(approach.noise, rule.span / 100)
-    if np.ptp(residuals) > rule.span:
+    if np.ptp(residuals) > max(rule.span, _UNEXPLAINED * np.ptp(recent_y)):
         if _steps(residuals, rule.span, noise):
             return Settling.STEPPED
-        if _rings(residuals, noise):
+        if _rings(residuals):
             return Settling.RINGING
         return Settling.WANDERING
-    enough = t[-1] - t[0] >= 2 * rule.window_s
-    if enough and approach.tau_s >= 10 * (t[-1] - t[0]) and np.ptp(recent_y) > rule.span:
+    if _drifts(t, y, rule):
         return Settling.DRIFTING
     return Settling.SETTLING
+
+
+def _drifts(t: Array, y: Array, rule: SettlingRule) -> bool:
+    """Whether it goes on one way from window to window, hardly slower: an approach would have slowed down."""
+    end, width = t[-1], rule.window_s
+    if end - t[0] < 2 * width + _DIP_S:
+        return False
+    newest, before = t >= end - width, (t >= end - 2 * width) & (t < end - width)
+    now, then = _slope(t[newest], y[newest]) * width, _slope(t[before], y[before]) * width
+    return abs(now) > rule.slope_per_window and now * then > 0 and abs(now) >= _UNSLOWED * abs(then)
 
 
 def _steps(residuals: Array, span: float, noise: float) -> bool:
@@ -377,11 +393,9 @@ def _steps(residuals: Array, span: float, noise: float) -> bool:
     return bool(jumps[-1] > max(span, 8 * noise) and jumps[-1] > 2.5 * jumps[-3])
 
 
-def _rings(residuals: Array, noise: float) -> bool:
-    """Whether the residuals swing at one steady pace, well above the noise."""
-    centred = residuals - residuals.mean()
-    power = np.abs(np.fft.rfft(centred)) ** 2
-    total = float(power[1:].sum())
+def _rings(residuals: Array) -> bool:
+    """Whether most of what the residuals do is one swing at a steady pace."""
+    power = np.abs(np.fft.rfft(residuals - residuals.mean())) ** 2
     peak = int(np.argmax(power[1:])) + 1
     around = float(power[max(peak - 1, 1) : peak + 2].sum())
-    return peak >= 3 and around > 0.6 * total and float(centred.std()) > 2 * noise
+    return peak >= 3 and around > 0.6 * float(power[1:].sum())
