@@ -43,6 +43,35 @@ def test_time_left_is_kept(tau: float, height: float, seed: int) -> None:
     assert first - 20 == pytest.approx(said.remaining_s, abs=max(6.0, 0.2 * said.remaining_s))
 
 
+@pytest.mark.parametrize(
+    ("share", "near", "kept"), [(0.0, 0.1, 0.85), (0.3, 0.3, 0.5)], ids=["one rate", "a slow tail"]
+)
+def test_the_interval_of_the_time_left_holds_as_often_as_it_is_said_to(share: float, near: float, kept: float) -> None:
+    """A slow tail that the trace does not show yet can't be foretold: then the interval holds half of the time."""
+    random = np.random.default_rng(7)
+    t = np.arange(0, 300, 0.2)
+    off, inside = [], []
+    for _ in range(25):
+        since = np.maximum(t - random.uniform(0, 2), 0.0)  # the probe goes in a little late
+        tau, slower = random.uniform(3, 10), random.uniform(1.5, 4)
+        y = random.uniform(30, 250) * ((1 - share) * np.exp(-since / tau) + share * np.exp(-since / (slower * tau)))
+        y += random.normal(0, 0.03, t.shape)
+        first = next((u for u in np.arange(30, 300, 3.0) if judge(y, t, until=u).stable), None)
+        for until in (15.0, 25.0, 40.0, 60.0):
+            if first is None or until > first - 5:
+                continue
+            said = judge(y, t, until=until)
+            assert said.state is Settling.SETTLING
+            assert said.remaining_s is not None
+            assert said.remaining_low_s is not None
+            high = np.inf if said.remaining_high_s is None else said.remaining_high_s
+            off.append(abs(said.remaining_s - (first - until)) / (first - until))
+            inside.append(said.remaining_low_s - 2 <= first - until <= high + 3)
+    assert len(off) > 40
+    assert np.median(off) < near
+    assert np.mean(inside) > kept
+
+
 def test_irregular_samples_are_judged_but_not_across_a_gap() -> None:
     t = np.sort(np.random.default_rng(3).uniform(0, 60, 60))
     assert judge(np.full(60, 5.0), t).stable
