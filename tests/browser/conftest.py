@@ -8,12 +8,16 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 from tests.browser.driving import LAUNCH, sign_in
 from tests.conftest import NOW
 
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import default_data_folder, read_settings
+
+PATIENCE_MS = 30_000
+"""Longer than a page ever takes, on a machine that has much else to do."""
+expect.set_options(timeout=PATIENCE_MS)
 
 
 @pytest.fixture(scope="session")
@@ -39,6 +43,6 @@ def base_url(address: str) -> str:
 
 @pytest.fixture
 def technician(page: Page) -> Page:
-    page.set_default_timeout(20_000)
+    page.set_default_timeout(PATIENCE_MS)
     sign_in(page)
     return page

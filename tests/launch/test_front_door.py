@@ -42,7 +42,7 @@ def brumel(*arguments: str, **settings: str) -> subprocess.Popen[str]:
 def refusal(*arguments: str, **settings: str) -> str:
     """The one line by which a command refuses."""
     process = brumel(*arguments, **settings)
-    said, _ = process.communicate(timeout=60)
+    said, _ = process.communicate(timeout=180)
     assert process.returncode not in (0, None)
     lines = said.strip().splitlines()
     assert len(lines) == 1, said
@@ -62,7 +62,7 @@ def until(process: subprocess.Popen[str], words: str) -> str:
 
 def ctrl_c(process: subprocess.Popen[str]) -> None:
     process.send_signal(signal.SIGINT)
-    process.communicate(timeout=20)
+    process.communicate(timeout=60)
     assert process.returncode == 0
 
 
@@ -156,10 +156,10 @@ def test_real_work_on_a_database_of_ones_own(urls: Urls, tmp_path: Path) -> None
     added = brumel(
         "user", "add", "ada", "--name", "Ada Fenn", "--role", "supervisor", "--password", "long enough", **own
     )
-    assert "Ada Fenn can sign in as ada" in added.communicate(timeout=60)[0]
+    assert "Ada Fenn can sign in as ada" in added.communicate(timeout=180)[0]
     kit = tmp_path / "kit.toml"
     kit.write_text(KIT, encoding="utf-8")
-    said = brumel("load", str(kit), **own).communicate(timeout=60)[0]
+    said = brumel("load", str(kit), **own).communicate(timeout=180)[0]
     assert "1 probes" in said
     assert "1 sites" in said
     kit.write_text(KIT.replace("expires_on", "expirse_on"), encoding="utf-8")

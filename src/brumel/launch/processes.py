@@ -130,7 +130,7 @@ def claim(host: str, port: int) -> socket.socket:
     return claimed
 
 
-def wait_until_served(host: str, port: int, processes: Processes, timeout_s: float = 30.0) -> None:
+def wait_until_served(host: str, port: int, processes: Processes, timeout_s: float = 60.0) -> None:
     """Wait until the web server answers, whatever it answers."""
 
     def served() -> bool:
