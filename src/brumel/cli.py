@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import logging
-import socket
 import sys
 from contextlib import ExitStack
 from pathlib import Path
@@ -93,13 +92,9 @@ def link(settings: Settings, url: str) -> None:
 def bench_server(line: str, control: str, speed: float) -> None:
     """Run the simulated bench alone."""
     from brumel.devices.bench import Bench, demo_probes, serve
-    from brumel.launch.processes import claim
+    from brumel.launch.processes import taken_over
 
-    def taken(where: str) -> socket.socket:
-        number = where.removeprefix("fd://")
-        return claim("127.0.0.1", int(where)) if number == where else socket.socket(fileno=int(number))
-
-    with _refusals(), taken(line) as line_side, taken(control) as control_side:
+    with _refusals(), taken_over(line) as line_side, taken_over(control) as control_side:
         if line.isdigit():
             click.echo(f"brumel: the bench's line is socket://127.0.0.1:{line_side.getsockname()[1]}")
         try:

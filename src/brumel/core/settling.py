@@ -193,7 +193,7 @@ def judge_settling(times_s: ArrayLike, values: ArrayLike, temperatures_c: ArrayL
         state = _name_trouble(t, y, approach, rule)
         if state is Settling.SETTLING:
             until_covered = max(0.0, max(rule.window_s, rule.minimum_s) - elapsed)
-            best, low, high = (max(v, until_covered) for v in _time_left(t[start:], y[start:], rule))
+            best, low, high = (max(v, until_covered) for v in _time_left(approach, t[start:], y[start:], rule))
             if best > _PATIENCE_S:
                 state, best, low, high = Settling.DRIFTING, None, None, None
             elif high > _PATIENCE_S:
@@ -287,19 +287,17 @@ def _without_gaps(t: Array, since: float, rule: SettlingRule) -> bool:
     return bool(np.max(np.diff(t[first:]), initial=0.0) <= rule.window_s / 3)
 
 
-def _time_left(t: Array, y: Array, rule: SettlingRule) -> tuple[float, float, float]:
+def _time_left(whole: Approach, t: Array, y: Array, rule: SettlingRule) -> tuple[float, float, float]:
     """Time left at the present rate, and its interval over the whole trace and its later parts, s.
 
     An electrode with a slow tail tells of it only later: where later parts say longer, it may be as much longer again.
     """
-    starts = [0, *(int(np.searchsorted(t, t[0] + share * (t[-1] - t[0]))) for share in _LATER)]
-    fits = [(f, float(t[-1] - t[s])) for s in starts if (f := fit_approach(t[s:], y[s:])) is not None]
-    if not fits:
-        return 0.0, 0.0, float("inf")
+    starts = [int(np.searchsorted(t, t[0] + share * (t[-1] - t[0]))) for share in _LATER]
+    fits = [(whole, t[0]), *((f, t[s]) for s in starts if (f := fit_approach(t[s:], y[s:])) is not None)]
     left = []
-    for fit, elapsed in fits:
+    for fit, begin in fits:
         change = max(min(rule.span - 5.0 * fit.noise, rule.slope_per_window), 0.1 * rule.span)
-        left.append(fit.left(change, rule.window_s, elapsed))
+        left.append(fit.left(change, rule.window_s, float(t[-1] - begin)))
     first, last = left[0][0], left[-1][0]
     return last, min(low for _, low, _ in left), max(*(high for _, _, high in left), 2 * last - first)
 

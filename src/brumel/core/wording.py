@@ -15,12 +15,28 @@ def signed(value: float, digits: int = 1, *, plus: bool = False) -> str:
     return f"{rounded:{'+' if plus else ''}.{digits}f}".replace("-", "−")
 
 
-def grouped(value: float) -> str:
-    """A number with its thousands apart from ten thousand on.
+def grouped(value: float, least: float = 10_000.0) -> str:
+    """A number with its thousands apart where it is at least so large, and a true minus sign.
 
     Examples
     --------
     >>> grouped(12880), grouped(1413), grouped(0.5)
     ('12\u202f880', '1413', '0.5')
     """
-    return f"{value:,.10g}".replace(",", "\u202f" if value >= 10_000 else "")
+    return f"{value:,.10g}".replace(",", "\u202f" if abs(value) >= least else "").replace("-", "−")
+
+
+def number_typed(text: str) -> float:
+    """A number as people type it: with a comma or a point, with either minus sign.
+
+    Raises
+    ------
+    ValueError
+        Where it is none.
+
+    Examples
+    --------
+    >>> number_typed("−12,4")
+    -12.4
+    """
+    return float(text.replace("−", "-").replace(",", "."))

@@ -160,6 +160,12 @@ def handed_over(claimed: socket.socket) -> str:
     return f"fd://{claimed.fileno()}"
 
 
+def taken_over(where: str) -> socket.socket:
+    """The socket that a command names: one that it inherits, or a port of loopback that it claims itself."""
+    number = where.removeprefix("fd://")
+    return claim(HOST, int(where)) if number == where else socket.socket(fileno=int(number))
+
+
 def _signal(child: Child, number: int) -> None:
     if child.process is not None and child.process.poll() is None:
         os.killpg(child.process.pid, number)

@@ -17,6 +17,7 @@ from brumel.core.methods.model import Role, limits_of
 from brumel.services import lines, upkeep
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
+from brumel.services.probes import stored_probe
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
@@ -105,10 +106,7 @@ class Catalog:
     def probe(self, probe_id: uuid.UUID) -> Probe:
         """One probe with its device and its meter."""
         with self.database.session() as session:
-            found = next((p for p in queries.probes(session) if p.id == probe_id), None)
-        if found is None:
-            raise NotFound("There is no such probe.")
-        return found
+            return stored_probe(session, probe_id)
 
     def probe_states(self) -> list[ProbeState]:
         """All probes with what their calibrations are worth now."""
@@ -117,10 +115,8 @@ class Catalog:
 
     def probe_state(self, probe_id: uuid.UUID) -> ProbeState:
         """One probe with what its calibration is worth now."""
-        found = next((s for s in self.probe_states() if s.probe.id == probe_id), None)
-        if found is None:
-            raise NotFound("There is no such probe.")
-        return found
+        with self.database.session() as session:
+            return probe_state(session, self.clock.now(), probe_id)
 
     def sites(self) -> Sequence[Site]:
         """All sites."""
@@ -164,6 +160,12 @@ def probe_states(session: Session, at: datetime, logs: upkeep.Logs | None = None
         reported = tuple(held_by_meter(p, logs, at))
         found.append(_state(p, basis.get(p.id), newest.get(p.id), reported, logs.readiness(p, at), at))
     return found
+
+
+def probe_state(session: Session, at: datetime, probe_id: uuid.UUID) -> ProbeState:
+    """What one probe's calibration is worth at a moment."""
+    probe = stored_probe(session, probe_id)
+    return next(s for s in probe_states(session, at) if s.probe.id == probe.id)
 
 
 def _state(

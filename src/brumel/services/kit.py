@@ -14,7 +14,7 @@ from brumel.core.kit.trend import Point, Trend, trend_of
 from brumel.core.methods.model import default_limits
 from brumel.core.wording import signed
 from brumel.services import lines, photos, upkeep
-from brumel.services.catalog import ProbeState, probe_states
+from brumel.services.catalog import ProbeState, probe_state, probe_states
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
@@ -122,9 +122,7 @@ class Kit:
         """A probe's life: what happened to it, and how its calibration line moved."""
         now = self.clock.now()
         with self.database.session() as session:
-            state = next((s for s in probe_states(session, now) if s.probe.id == probe_id), None)
-            if state is None:
-                raise NotFound("There is no such probe.")
+            state = probe_state(session, now, probe_id)
             care = care_queries.care_records(session, probe_id)
             looked = care_queries.inspections(session, probe_id)
             shown = care_queries.photographed(session, [i.id for i in looked])

@@ -187,11 +187,10 @@ class LiveHub:
             device = session.get(Device, device_id)
             newest = queries.newest_sample_at(session, device_id)
         if device is not None and device.status not in _FINE:
-            return encoded(("trouble", {"status": device.status, "words": device.status_words}))
+            return _trouble_event(device.status, device.status_words)
         if newest is not None and datetime.now(UTC) - newest <= STALE:
             return None
-        words = "Asking the probe again: the trace goes on with its next sample."
-        return encoded(("trouble", {"status": "quiet", "words": words}))
+        return _trouble_event("quiet", "Asking the probe again: the trace goes on with its next sample.")
 
     def _quiet(self, device_id: uuid.UUID, seconds: float) -> str:
         """What to tell a viewer that has heard nothing for a while."""
@@ -199,8 +198,8 @@ class LiveHub:
             device = session.get(Device, device_id)
         if device is None or device.status in _FINE | {"slow"}:
             words = f"No sample has come for {seconds:.0f} s: is the probe's link running? You may type by hand."
-            return encoded(("trouble", {"status": "quiet", "words": words}))
-        return encoded(("trouble", {"status": device.status, "words": device.status_words}))
+            return _trouble_event("quiet", words)
+        return _trouble_event(device.status, device.status_words)
 
     def _listen(self) -> None:
         while True:
@@ -254,6 +253,10 @@ def describe(judgement: Judgement) -> dict[str, Any]:
         "band": None if judgement.band is None else [round(b, 4) for b in judgement.band],
         "approach": None if judgement.approach is None else [round(a, 5) for a in judgement.approach],
     }
+
+
+def _trouble_event(status: str, words: str) -> str:
+    return encoded(("trouble", {"status": status, "words": words}))
 
 
 def encoded(event: Event) -> str:

@@ -328,9 +328,10 @@ def _without(parameter: str) -> Way:
 
 def _steps(problem: Problem, plan: Plan, states: Sequence[ProbeState], now: datetime) -> list[Step]:
     by_label = {s.probe.label: s for s in states}
+    tasks = problem.tasks
     found = []
     for key, minute in plan.starts.items():
-        job, task = problem.tasks[key]
+        job, task = tasks[key]
         begin = _whole_minute(now + timedelta(minutes=minute))
         hands = begin + timedelta(minutes=task.hands)
         found.append(Step(key, by_label[job.probe], task.name, begin, hands, hands + timedelta(minutes=task.wait)))

@@ -14,6 +14,7 @@ from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
 from brumel.core.methods.model import rinses
 from brumel.core.standards.buffers import FAMILIES, buffer_of_label
+from brumel.core.wording import grouped
 from brumel.services import photos
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
@@ -232,7 +233,7 @@ def label_of(lot: Lot) -> str:
         return standard.name
     value = f"{lot.nominal:.3f}".rstrip("0") if lot.family == "primary" else f"{lot.nominal:.2f}"
     if standard.key != PH_BUFFER:
-        value = f"{lot.nominal:,.10g} {standard.unit}".replace(",", "\u202f" if lot.nominal >= 10_000 else "")
+        value = f"{grouped(lot.nominal)} {standard.unit}"
     return f"{standard.name} {value}"
 
 

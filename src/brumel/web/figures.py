@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from math import isfinite
 
 from brumel.core.quantities.ph import millivolts_from_ph
+from brumel.core.wording import grouped
 from brumel.services.calibrations import RunView
 from brumel.services.clock import Clock
 from brumel.services.kit import Course
@@ -221,7 +222,7 @@ def _runs(drawn: Sequence[tuple[float, float] | None]) -> Iterator[list[tuple[fl
 
 
 def _tick(value: float) -> str:
-    return f"{value:,.10g}".replace(",", "\u202f").replace("-", "−")
+    return grouped(value, least=0.0)
 
 
 _FEW_DOTS = 60

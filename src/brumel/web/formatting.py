@@ -6,7 +6,7 @@ from datetime import datetime
 
 from flask import Flask
 
-from brumel.core.wording import signed
+from brumel.core.wording import grouped, signed
 from brumel.services.clock import Clock
 
 
@@ -40,9 +40,6 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def local_input(moment: datetime) -> str:
         return clock.local(moment).strftime("%Y-%m-%dT%H:%M")
 
-    def briefly_number(value: float) -> str:
-        return f"{value:,.10g}".replace(",", "\u202f" if abs(value) >= 10_000 else "").replace("-", "−")
-
     def lower_first(text: str) -> str:
         return text[:1].lower() + text[1:]
 
@@ -51,7 +48,7 @@ def register_filters(app: Flask, clock: Clock) -> None:
 
     for filter_ in (
         briefly,
-        briefly_number,
+        grouped,
         capitalize_first,
         lower_first,
         number,

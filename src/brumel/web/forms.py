@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 
 from werkzeug.datastructures import MultiDict
 
+from brumel.core.wording import number_typed
 from brumel.services.errors import InvalidInput
 
 _FIRST_YEAR, _LAST_YEAR = 1990, 2100
@@ -40,11 +41,11 @@ class Typed:
 
     def number(self, name: str) -> float | None:
         """A number, with a point or a comma; None where the field is empty or can't be read."""
-        typed = self.text(name).replace("−", "-").replace(" ", "").replace(",", ".")
+        typed = self.text(name).replace(" ", "")
         if not typed:
             return None
         try:
-            value = float(typed)
+            value = number_typed(typed)
         except ValueError:
             value = math.nan
         if math.isfinite(value):

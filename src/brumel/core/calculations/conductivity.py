@@ -117,6 +117,10 @@ def _how(v: SimpleNamespace) -> str:
 
 
 _COMPENSATION = (CONDUCTIVITY, temperature(-5.0, 105.0), _METHOD, COEFFICIENT, REFERENCE)
+_SOURCE = "linear: common practice; natural waters: ISO 7888:1985 / EN 27888:1993, 0–35 °C, from memory"
+_BY_METHOD = Curve(
+    "temperature_c", "conductivity_us_cm", by="method", low=0.0, high=35.0, fill={"coefficient_percent_per_c": 2.0}
+)
 _NEVER = "Never put the factor for natural waters on potassium chloride standards (+3 % at 10 °C) or sea water."
 
 
@@ -126,14 +130,12 @@ _NEVER = "Never put the factor for natural waters on potassium chloride standard
     formula="linear: κ / (1 + α (t − t_ref)); natural waters: κ · f25(t), to 20 °C κ · f25(t) / f25(20)",
     inputs=_COMPENSATION,
     outputs=(Output("conductivity_us_cm", "Specific conductance", "µS/cm", 1),),
-    source="linear: common practice; natural waters: ISO 7888:1985 / EN 27888:1993, 0–35 °C, from memory",
+    source=_SOURCE,
     note=_NEVER,
     conditions=(_ON_NATURAL, _ON_LINEAR),
     words=lambda v: (_how(v), f"Specific conductance at {v.reference_c:g} °C: {v.conductivity_us_cm:.5g} µS/cm"),
     undo=undo_compensation("conductivity_us_cm"),
-    curve=Curve(
-        "temperature_c", "conductivity_us_cm", by="method", low=0.0, high=35.0, fill={"coefficient_percent_per_c": 2.0}
-    ),
+    curve=_BY_METHOD,
 )
 def conductivity_at_reference(
     conductivity_us_cm: Any, temperature_c: Any, method: str, coefficient_percent_per_c: Any, reference_c: Any
@@ -149,13 +151,11 @@ def conductivity_at_reference(
     formula="linear: κ_ref · (1 + α (t − t_ref)); natural waters: κ25 / f25(t), from 20 °C κ20 · f25(20) / f25(t)",
     inputs=_COMPENSATION,
     outputs=(Output("conductivity_us_cm", "Conductivity at the water's temperature", "µS/cm", 1),),
-    source="linear: common practice; natural waters: ISO 7888:1985 / EN 27888:1993, 0–35 °C, from memory",
+    source=_SOURCE,
     note=_NEVER,
     conditions=(_ON_NATURAL, _ON_LINEAR),
     words=lambda v: (_how(v), f"Undone, at {signed(v.temperature_c)} °C: {v.conductivity_us_cm:.5g} µS/cm"),
-    curve=Curve(
-        "temperature_c", "conductivity_us_cm", by="method", low=0.0, high=35.0, fill={"coefficient_percent_per_c": 2.0}
-    ),
+    curve=_BY_METHOD,
 )
 def conductivity_at_temperature(
     conductivity_us_cm: Any, temperature_c: Any, method: str, coefficient_percent_per_c: Any, reference_c: Any

@@ -9,6 +9,7 @@ from functools import cache
 from typing import Any
 
 from brumel.core.calculation import Calculation, Choice, Input, InvalidInputs, Moment, Number, Points
+from brumel.core.wording import number_typed
 
 UNITS: dict[str, dict[str, str]] = {
     "°C": {"°C": "degC", "°F": "degF", "K": "kelvin", "degC": "degC", "degF": "degF", "C": "degC", "F": "degF"},
@@ -154,7 +155,7 @@ def _value(i: Input, value: Any, *, spread: bool) -> Any:
     match = _NUMBER.match(value)
     if match is None:
         return value
-    number = float(match[1].replace("−", "-").replace(",", "."))
+    number = number_typed(match[1])
     return number if not match[2] else in_unit(i, number, match[2], spread=spread)
 
 

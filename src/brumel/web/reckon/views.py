@@ -9,6 +9,7 @@ from flask import Blueprint, Response, jsonify, render_template, request, url_fo
 from flask.typing import ResponseReturnValue
 
 from brumel.core.calculation import Calculation, Moment, Number, Points, calculations, find
+from brumel.core.wording import number_typed
 from brumel.services.reckon.desk import Worked, work
 from brumel.services.reckon.faces import formulas_markdown, people_value
 from brumel.services.reckon.finder import IN_HAND, offers, what_one_may_want
@@ -114,7 +115,7 @@ def _point(i: Points, number: int) -> dict[str, Any]:
     for f in i.fields:
         if text := request.args.get(f"{i.name}.{number}.{f.name}", "").strip():
             try:
-                row[f.name] = float(text.replace("−", "-").replace(",", "."))
+                row[f.name] = number_typed(text)
             except ValueError:
                 row[f.name] = text
     return row
