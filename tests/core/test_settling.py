@@ -142,6 +142,17 @@ def test_a_gap_of_a_third_of_the_window_is_the_most(gap: float, stable: bool) ->
     assert judge_settling(t, np.zeros(t.size), np.zeros(t.size), BINARY).stable is stable
 
 
+@pytest.mark.parametrize(("since", "left"), [(0, 32.0), (6, 26.0), (20, 12.0)])
+def test_after_a_gap_a_whole_window_is_still_to_come(since: int, left: float) -> None:
+    """A gap longer than what is held: no time left is said that an unbroken window does not need."""
+    t = np.concatenate([np.arange(65), 64.0 + 40.0 + np.arange(since + 1)])
+    found = judge_settling(t, np.full(t.size, 5.0), np.zeros(t.size), BINARY)
+    assert found.state is Settling.SETTLING
+    assert found.remaining_s == pytest.approx(left)
+    assert found.remaining_low_s is not None
+    assert found.remaining_low_s >= left
+
+
 def test_the_rules_are_those_of_the_trade() -> None:
     """A calibration point: 0.3 mV over 30 s; a reading: pH 0.02 over 30 s; temperature 0.1 °C (common practice)."""
     for rule, span in ((CALIBRATION_PH, 0.3), (READING_PH, 0.02)):

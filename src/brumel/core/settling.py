@@ -192,7 +192,8 @@ def judge_settling(times_s: ArrayLike, values: ArrayLike, temperatures_c: ArrayL
     elif approach is not None and elapsed >= rule.window_s / 3:
         state = _name_trouble(t, y, approach, rule)
         if state is Settling.SETTLING:
-            until_covered = max(0.0, max(rule.window_s, rule.minimum_s) - elapsed)
+            unbroken = float(t[-1] - _last_gap_ended(t, rule))
+            until_covered = max(0.0, rule.window_s - unbroken, rule.minimum_s - elapsed)
             best, low, high = (max(v, until_covered) for v in _time_left(approach, t[start:], y[start:], rule))
             if best > _PATIENCE_S:
                 state, best, low, high = Settling.DRIFTING, None, None, None
@@ -280,6 +281,12 @@ def _slope(t: Array, y: Array) -> float:
     centred = t - t.mean()
     spread = float(centred @ centred)
     return float(centred @ (y - y.mean()) / spread) if spread > 0 else 0.0
+
+
+def _last_gap_ended(t: Array, rule: SettlingRule) -> float:
+    """When the newest gap that a window can't have ended; the first sample's time where there is none."""
+    after = np.flatnonzero(np.diff(t) > rule.window_s / 3) + 1
+    return float(t[after[-1]]) if after.size else float(t[0])
 
 
 def _without_gaps(t: Array, since: float, rule: SettlingRule) -> bool:
