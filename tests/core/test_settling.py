@@ -153,6 +153,16 @@ def test_after_a_gap_a_whole_window_is_still_to_come(since: int, left: float) ->
     assert found.remaining_low_s >= left
 
 
+@pytest.mark.parametrize("seed", range(4))
+def test_a_still_trace_is_not_in_trouble_after_a_gap(seed: int) -> None:
+    t = np.concatenate([np.arange(0, 100, 0.2), np.arange(140, 175, 0.2)])
+    y = 2.4 + np.random.default_rng(seed).normal(0, 0.03, t.shape)
+    for until in np.arange(140.0, 175.0, 0.6):
+        found = judge(y, t, until=until)
+        assert found.state in (Settling.SETTLING, Settling.STABLE), (until, found.words)
+    assert judge(y, t).stable
+
+
 def test_the_rules_are_those_of_the_trade() -> None:
     """A calibration point: 0.3 mV over 30 s; a reading: pH 0.02 over 30 s; temperature 0.1 °C (common practice)."""
     for rule, span in ((CALIBRATION_PH, 0.3), (READING_PH, 0.02)):

@@ -337,7 +337,7 @@ def _name_trouble(t: Array, y: Array, approach: Approach, rule: SettlingRule) ->
 def _drifts(t: Array, y: Array, rule: SettlingRule) -> bool:
     """Whether it goes on one way from window to window, hardly slower: an approach would have slowed down."""
     end, width = t[-1], rule.window_s
-    if end - t[0] < 2 * width + _DIP_S:
+    if end - _last_gap_ended(t, rule) < 2 * width + _DIP_S:
         return False
     newest, before = t >= end - width, (t >= end - 2 * width) & (t < end - width)
     now, then = _slope(t[newest], y[newest]) * width, _slope(t[before], y[before]) * width
