@@ -73,9 +73,12 @@ def _one(name: str, given: dict[str, str], *, as_json: bool) -> None:
 
 def _pairs(words: tuple[str, ...]) -> dict[str, str]:
     wrong = {w: f"{w!r} is no KEY=VALUE." for w in words if "=" not in w}
+    pairs = [w.split("=", 1) for w in words if "=" in w]
+    keys = [key for key, _ in pairs]
+    wrong |= {key: f"{key} is given twice: give it once." for key in keys if keys.count(key) > 1}
     if wrong:
         raise InvalidInputs(wrong)
-    return dict(w.split("=", 1) for w in words)
+    return dict(pairs)
 
 
 def _batch(file: str) -> None:

@@ -24,7 +24,7 @@ from brumel.services.reckon.columns import append_columns
 from brumel.services.reckon.faces import formulas_markdown
 from brumel.services.reckon.finder import IN_HAND, needed, offers
 from brumel.services.reckon.pictures import picture_of
-from brumel.services.reckon.units import UNITS, typed_inputs, units_of
+from brumel.services.reckon.units import UNITS, in_unit, typed_inputs, units_of
 
 
 class TestUnits:
@@ -71,6 +71,7 @@ class TestUnits:
                     assert not i.unit or i.unit in UNITS or i.unit in {"pH", "% of Nernst", "%/°C"}, i
                     for unit in units_of(i):
                         assert i.name in typed_inputs(chosen, {i.name: f"1 {unit}"})
+                        assert in_unit(i, 1.0, unit) == typed_inputs(chosen, {i.name: f"1 {unit}"})[i.name]
 
 
 LINES = [

@@ -25,6 +25,8 @@ REQUIRED = object()
 """The default of an input that must be given."""
 LEFT_OUT = object()
 """What a calculation gives for an output that was not asked for."""
+_ROUNDING = 1e-9
+"""So much of a range's bound may a number lie beyond it: what floating point makes of a bound worked out elsewhere."""
 
 
 class InvalidInputs(CoreError):
@@ -35,12 +37,19 @@ class InvalidInputs(CoreError):
         self.fields = fields
 
 
+def plain_number(value: float) -> str:
+    """A bound or a default as a sentence has it: never 1e+06."""
+    return f"{value:.10g}" if abs(value) < 1e15 else f"{value:g}"
+
+
 @dataclass(frozen=True)
 class Number:
     """A number in a fixed unit, or an array of them.
 
     ``low`` and ``high`` are included, unless ``above`` says that ``low`` is not. ``allowed`` lists the only
-    values where there are few. ``default`` is REQUIRED, None (may be left out) or a value.
+    values where there are few. ``default`` is REQUIRED, None (may be left out) or a value. Outside ``usual`` the
+    number is taken, and ``question`` asks whether it was meant. ``assumed`` says in words what a default that
+    matters stands for: a screen asks for such an input, and every other answer names the default.
     """
 
     name: str
@@ -54,28 +63,44 @@ class Number:
     scalar: bool = False
     """Whether one number only is taken, no array."""
     hint: str = ""
+    usual: tuple[float, float] | None = None
+    question: str = ""
+    assumed: str = ""
+    instead: Instead | None = None
+    """Another input that this one can be worked out from."""
 
     @property
     def range_words(self) -> str:
         """The range as a sentence has it."""
         unit = f" {self.unit}" if self.unit else ""
+        low, high = plain_number(self.low), plain_number(self.high)
         if self.allowed:
-            return f"one of {', '.join(f'{v:g}' for v in self.allowed)}{unit}"
+            return f"one of {', '.join(map(plain_number, self.allowed))}{unit}"
         if np.isinf(self.high):
             if np.isinf(self.low):
                 return f"any number{unit and ' in'}{unit}"
-            return f"{'above' if self.above else 'at least'} {self.low:g}{unit}"
+            return f"{'above' if self.above else 'at least'} {low}{unit}"
         if self.above:
-            return f"above {self.low:g} and up to {self.high:g}{unit}"
-        return f"from {self.low:g} to {self.high:g}{unit}"
+            return f"above {low} and up to {high}{unit}"
+        return f"from {low} to {high}{unit}"
 
     def holds(self, values: Any) -> Any:
         """Where the values lie within the range; a NaN never does."""
         if self.allowed:
             return np.isclose(np.asarray(values)[..., None], self.allowed, rtol=1e-9, atol=0).any(axis=-1)
-        holds = (values > self.low) if self.above else (values >= self.low)
-        holds &= values <= self.high
+        slack = _ROUNDING * max((abs(b) for b in (self.low, self.high) if np.isfinite(b)), default=0.0)
+        holds = (values > self.low) if self.above else (values >= self.low - slack)
+        holds &= values <= self.high + slack
         return holds if np.isfinite(self.high - self.low) else holds & np.isfinite(values)
+
+
+@dataclass(frozen=True)
+class Instead:
+    """An input that may be given in the place of another, how that follows from it, and what the answer says then."""
+
+    number: Number
+    value: Callable[[Any], Any]
+    sentence: str
 
 
 @dataclass(frozen=True)
@@ -132,6 +157,21 @@ class Output:
     label: str
     unit: str = ""
     digits: int = 2
+    plausible: tuple[float, float] | None = None
+    """Outside, the answer is given and ``question`` asks what is wrong."""
+    question: str = ""
+
+
+@dataclass(frozen=True)
+class Caveat:
+    """What is said beside an answer that is given all the same: ``where`` gives a truth for every element.
+
+    ``field`` names the input that it asks about; empty where it speaks of the whole.
+    """
+
+    where: Callable[[SimpleNamespace], Any]
+    sentence: str
+    field: str = ""
 
 
 @dataclass(frozen=True)
@@ -192,15 +232,23 @@ class Calculation:
     curve: Curve | None = None
     undo: Undo | None = None
     group: str = ""
+    caveats: tuple[Caveat, ...] = ()
 
     @property
     def all_inputs(self) -> tuple[Input, ...]:
         """The inputs, with those that say what a meter did already."""
         return self.inputs + (self.undo.extra if self.undo else ())
 
+    @property
+    def accepted(self) -> tuple[Input, ...]:
+        """All inputs, with those that may stand in another's place."""
+        return self.all_inputs + tuple(
+            i.instead.number for i in self.all_inputs if isinstance(i, Number) and i.instead is not None
+        )
+
     def input(self, name: str) -> Input:
         """The input of this name."""
-        return next(i for i in self.all_inputs if i.name == name)
+        return next(i for i in self.accepted if i.name == name)
 
 
 _registry: dict[str, Calculation] = {}

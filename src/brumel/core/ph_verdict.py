@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
+from functools import partial
 from itertools import combinations, permutations
 
 from brumel.core.calibration import ElectrodeFit, fit_electrode
@@ -11,8 +12,10 @@ from brumel.core.findings import Bounds, Finding, Level, worst_first
 from brumel.core.methods.model import Use
 from brumel.core.ph_run import JudgedPoint, PhRun
 from brumel.core.standards.buffers import FAMILIES, shipped_buffers, value_or_none
+from brumel.core.wording import signed
 
 _HOUSE = "rule of this product"
+_plus = partial(signed, plus=True)
 _PLAUSIBLE_SLOPE = Bounds(85.0, 107.0, 85.0, 107.0)
 _PLAUSIBLE_RESIDUAL_PH = 0.15
 _FAMILY_FIT_PH = 0.02
@@ -153,7 +156,7 @@ def _offset(run: PhRun) -> Iterator[Finding]:
     yield Finding(
         "offset",
         level,
-        f"Offset {run.fit.offset_mv:+.1f} mV at pH 7.00 (U ±{2 * run.fit.u_offset_mv:.1f} mV); "
+        f"Offset {_plus(run.fit.offset_mv)} mV at pH 7.00 (U ±{2 * run.fit.u_offset_mv:.1f} mV); "
         f"sound within ±{run.limits.offset.sound_high:g} mV.",
         ""
         if level is Level.SOUND
@@ -177,7 +180,7 @@ def _residuals(run: PhRun) -> Iterator[Finding]:
         yield Finding(
             "residual",
             level,
-            f"Largest residual {largest:+.3f} pH at {at.label}; sound within ±{bound.sound_high:g}.{hint}",
+            f"Largest residual {_plus(largest, 3)} pH at {at.label}; sound within ±{bound.sound_high:g}.{hint}",
             "" if level is Level.SOUND else "Compare the labels with the lots chosen, then repeat with fresh buffers.",
             None if level is Level.SOUND else _REDO,
         )
@@ -188,7 +191,7 @@ def _residuals(run: PhRun) -> Iterator[Finding]:
             yield Finding(
                 "check-residual",
                 level,
-                f"Check in {point.label}: {off:+.3f} pH from its value; sound within ±{bound.sound_high:g}.",
+                f"Check in {point.label}: {_plus(off, 3)} pH from its value; sound within ±{bound.sound_high:g}.",
                 ""
                 if level is Level.SOUND
                 else "Repeat the check in fresh buffer; still off: adjust to all three buffers.",
@@ -317,8 +320,8 @@ def _change(run: PhRun) -> Iterator[Finding]:
         yield Finding(
             "changed-since-last",
             Level.DOUBTFUL,
-            f"Since the last run {run.previous.age_days:.0f} days ago the slope changed by {slope_change:+.1f} % and "
-            f"{worst.label} by {mv_change:+.1f} mV; expected within {run.limits.change_slope_percent:g} % and "
+            f"Since the last run {run.previous.age_days:.0f} days ago the slope changed by {_plus(slope_change)} % "
+            f"and {worst.label} by {_plus(mv_change)} mV; expected within {run.limits.change_slope_percent:g} % and "
             f"{run.limits.change_mv:g} mV.",
             "If nothing was done to the electrode since, compare the labels and repeat with fresh buffers.",
             _REDO,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from types import SimpleNamespace
 from typing import Any
@@ -13,6 +13,7 @@ from brumel.core.calculation import (
     LEFT_OUT,
     REQUIRED,
     Calculation,
+    Caveat,
     Choice,
     Input,
     InvalidInputs,
@@ -22,9 +23,19 @@ from brumel.core.calculation import (
     Values,
     find,
     moment_of,
+    plain_number,
 )
 from brumel.core.errors import CoreError
 from brumel.core.uncertainty import Budget, Contribution
+
+
+@dataclass(frozen=True)
+class Warned:
+    """A caveat that applies: to which elements, what it asks or says, and of which input (empty: of the whole)."""
+
+    where: Any
+    sentence: str
+    field: str = ""
 
 
 @dataclass(frozen=True)
@@ -32,13 +43,28 @@ class Answer:
     """What a calculation gives.
 
     ``outputs`` holds each output, and NAME_u, its standard uncertainty (k = 1), where an input carried one;
-    ``budgets`` where that comes from (scalar answers only); ``working`` the lines in words.
+    ``budgets`` where that comes from (scalar answers only); ``working`` the lines in words; ``warned`` what
+    stands beside the answer: implausible values, likely wrong units, defaults that matter.
     """
 
     calculation: Calculation
     outputs: Values
     budgets: dict[str, Budget]
     working: tuple[str, ...]
+    warned: tuple[Warned, ...] = ()
+
+    @property
+    def warnings(self) -> list[str]:
+        """The sentences beside the answer."""
+        return [w.sentence for w in self.warned]
+
+    def row_warnings(self, rows: int) -> list[list[str]]:
+        """The sentences beside each row of an answer over arrays of so many."""
+        said: list[list[str]] = [[] for _ in range(rows)]
+        for warned in self.warned:
+            for at in np.flatnonzero(np.broadcast_to(warned.where, rows)):
+                said[at].append(warned.sentence)
+        return said
 
 
 _WIDEST_U = 1e12
@@ -71,10 +97,12 @@ def calculate(name: str, inputs: Mapping[str, Any], *, strict: bool = True, expl
     '1013.25 hPa × (1 − 0.0000225577 × 630)^5.25588 = 939.8 hPa'
     """
     chosen = find(name)
+    inputs, stood_in = _stood_in(chosen, inputs, strict)
     values, uncertain = _checked(chosen, inputs, strict)
     values, good = (values, np.True_) if strict else _inside(chosen, values)
     try:
         raw = _undone(chosen, values)
+        good = good & _raw_inside(chosen, values, raw, strict)
         outputs = _outputs(chosen, raw)
         good = good & _conditions(chosen, raw, outputs, strict)
     except InvalidInputs:
@@ -82,6 +110,7 @@ def calculate(name: str, inputs: Mapping[str, Any], *, strict: bool = True, expl
     except CoreError as error:
         raise InvalidInputs({getattr(error, "field", chosen.inputs[0].name): str(error)}) from error
     good = good & _finite(chosen, values, outputs, strict)
+    warned = (*stood_in, *_warned(chosen, inputs, raw, outputs))
     if not np.all(good):
         outputs = {k: _masked(v, good) for k, v in outputs.items()}
     varied = list(_variations(chosen, values, uncertain))
@@ -94,7 +123,53 @@ def calculate(name: str, inputs: Mapping[str, Any], *, strict: bool = True, expl
     if explain and scalar and np.all(good):
         budgets = {k: _budget(found) for k, found in shares.items()}
         lines = tuple(_working(chosen, values, raw, outputs))
-    return Answer(chosen, {k: _plain(v) for k, v in outputs.items()}, budgets, lines)
+    return Answer(chosen, {k: _plain(v) for k, v in outputs.items()}, budgets, lines, warned)
+
+
+def _stood_in(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tuple[Mapping[str, Any], list[Warned]]:
+    """The inputs, with those that another was given for worked out from it."""
+    found, said = dict(inputs), []
+    for i in chosen.all_inputs:
+        instead = i.instead if isinstance(i, Number) else None
+        if instead is None or found.get(instead.number.name) is None:
+            continue
+        name = instead.number.name
+        if found.get(i.name) is not None:
+            raise InvalidInputs({name: f"Give {i.name} or {name}, not both."})
+        try:
+            given = _taken(instead.number, found.pop(name), strict)
+        except ValueError as error:
+            raise InvalidInputs({name: str(error)}) from None
+        found[i.name] = value = instead.value(given)
+        if np.ndim(value) == 0:
+            said.append(Warned(np.True_, instead.sentence.format(given=float(given), value=float(value)), name))
+    return found, said
+
+
+def _outside(values: Any, low: float, high: float) -> Callable[[SimpleNamespace], Any]:
+    return lambda _: (values < low) | (values > high)
+
+
+def _warned(chosen: Calculation, inputs: Mapping[str, Any], raw: Values, outputs: Values) -> Iterator[Warned]:
+    """All that has to be said beside the answer, in the order of inputs and outputs."""
+    caveats: list[Caveat] = []
+    for i in chosen.inputs:
+        if isinstance(i, Number) and i.usual is not None and _numeric(raw.get(i.name)):
+            value, (low, high) = raw[i.name], i.usual
+            caveats.append(Caveat(_outside(value, low, high), i.question, i.name))
+        if isinstance(i, Number) and i.assumed and inputs.get(i.name) is None:
+            words = f"{i.name} was not given: {plain_number(i.default)} {i.unit} was taken, {i.assumed}."
+            caveats.append(Caveat(lambda _: np.True_, words, i.name))
+    for o in chosen.outputs:
+        if o.plausible is not None and _numeric(outputs.get(o.name)):
+            value, (low, high) = outputs[o.name], o.plausible
+            caveats.append(Caveat(_outside(value, low, high), o.question))
+    given = SimpleNamespace(**raw, out=SimpleNamespace(**outputs))
+    for caveat in (*caveats, *chosen.caveats):
+        with np.errstate(invalid="ignore"):
+            where = np.asarray(caveat.where(given))
+        if np.any(where):
+            yield Warned(where, caveat.sentence, caveat.field)
 
 
 def _checked(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tuple[Values, Values]:
@@ -115,7 +190,8 @@ def _checked(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tu
             else:
                 uncertain[about.name] = u
         else:
-            wrong[name] = f"{chosen.name} has no input {name!r}; it takes {', '.join(known)}."
+            takes = ", ".join(i.name for i in chosen.accepted)
+            wrong[name] = f"{chosen.name} has no input {name!r}; it takes {takes}."
     for i in chosen.all_inputs:
         given = inputs.get(i.name)
         if given is None:
@@ -167,7 +243,7 @@ def _taken(i: Input, given: Any, strict: bool) -> Any:
         raise ValueError(f"{i.name} must be one number here, not a list: {i.range_words}.")
     if strict and not np.all(i.holds(found)):
         first = found[~i.holds(found)].flat[0] if np.ndim(found) else found
-        raise ValueError(f"{i.name} must be {i.range_words}; {float(first):g} lies outside.")
+        raise ValueError(f"{i.name} must be {i.range_words}; {plain_number(float(first))} lies outside.")
     return found
 
 
@@ -239,6 +315,22 @@ def _undone(chosen: Calculation, values: Values) -> Values:
     return rest if raw is None else rest | {undo.name: raw}
 
 
+def _raw_inside(chosen: Calculation, values: Values, raw: Values, strict: bool) -> Any:
+    """Where what is left of an input once the meter's part is taken back still lies in that input's range."""
+    undo = chosen.undo
+    if undo is None or raw.get(undo.name) is values.get(undo.name):
+        return np.True_
+    i = chosen.input(undo.name)
+    assert isinstance(i, Number)
+    holds = i.holds(np.asarray(raw[undo.name]))
+    if strict and not np.all(holds):
+        worst = float(np.ravel(raw[undo.name])[int(np.argmin(np.ravel(holds)))])
+        raise InvalidInputs(
+            {i.name: f"With the meter's part taken back, {i.name} is {worst:.5g}; it must be {i.range_words}."}
+        )
+    return holds
+
+
 def _inside(chosen: Calculation, values: Values) -> tuple[Values, Any]:
     """Values with those out of range replaced by some within, and where nothing had to be replaced."""
     good: Any = np.True_
@@ -293,9 +385,8 @@ def _finite(chosen: Calculation, values: Values, outputs: Values, strict: bool) 
             continue
         fine = np.isfinite(value)
         if strict and not np.all(fine):
-            ranges = "; ".join(f"{i.name} {i.range_words}" for i in chosen.inputs if isinstance(i, Number))
             raise InvalidInputs(
-                {chosen.inputs[0].name: f"No {_lower(o.label)} for these values; they must be {ranges}."}
+                {chosen.inputs[0].name: f"No {_lower(o.label)} comes out of these values together: check each of them."}
             )
         if np.ndim(fine) <= max((np.ndim(v) for v in values.values() if _numeric(v)), default=0):
             good = good & fine

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 
 def signed(value: float, digits: int = 1, *, plus: bool = False) -> str:
-    """A number with a true minus sign, for people to read; with ``plus``, a sign before it always.
+    """A number with a true minus sign, for people to read; with ``plus``, a sign before it always. Zero has none.
 
     Examples
     --------
-    >>> signed(-21.34), signed(-0.04), signed(17.2, 0, plus=True)
+    >>> signed(-21.34), signed(-0.04, plus=True), signed(17.2, 0, plus=True)
     ('−21.3', '0.0', '+17')
     """
     rounded = round(value, digits) + 0.0  # no minus before zero
-    return f"{rounded:{'+' if plus else ''}.{digits}f}".replace("-", "−")
+    return f"{rounded:{'+' if plus and rounded else ''}.{digits}f}".replace("-", "−")
 
 
 def grouped(value: float, least: float = 10_000.0) -> str:
@@ -24,19 +24,3 @@ def grouped(value: float, least: float = 10_000.0) -> str:
     ('12\u202f880', '1413', '0.5')
     """
     return f"{value:,.10g}".replace(",", "\u202f" if abs(value) >= least else "").replace("-", "−")
-
-
-def number_typed(text: str) -> float:
-    """A number as people type it: with a comma or a point, with either minus sign.
-
-    Raises
-    ------
-    ValueError
-        Where it is none.
-
-    Examples
-    --------
-    >>> number_typed("−12,4")
-    -12.4
-    """
-    return float(text.replace("−", "-").replace(",", "."))

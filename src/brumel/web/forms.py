@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 from werkzeug.datastructures import MultiDict
 
-from brumel.core.wording import number_typed
+from brumel.core.typed import NotANumber, number_typed
 from brumel.services.errors import InvalidInput
 
 _FIRST_YEAR, _LAST_YEAR = 1990, 2100
@@ -41,16 +41,17 @@ class Typed:
 
     def number(self, name: str) -> float | None:
         """A number, with a point or a comma; None where the field is empty or can't be read."""
-        typed = self.text(name).replace(" ", "")
+        typed = self.text(name)
         if not typed:
             return None
         try:
             value = number_typed(typed)
-        except ValueError:
-            value = math.nan
+        except NotANumber as error:
+            self.errors[name] = str(error)
+            return None
         if math.isfinite(value):
             return value
-        self.errors[name] = f"{self.text(name)!r} is not a number: write it like 7.25 or −12.4."
+        self.errors[name] = f"{typed!r} is too large to be meant."
         return None
 
     def record_id(self, name: str) -> uuid.UUID | None:

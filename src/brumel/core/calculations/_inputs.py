@@ -7,9 +7,10 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calculation import Choice, InvalidInputs, Number, Undo
+from brumel.core.calculation import Choice, Instead, InvalidInputs, Number, Undo
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
+from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.wording import signed
 
 COMPENSATIONS = {
@@ -24,10 +25,21 @@ COEFFICIENT = Number(
     10.0,
     default=None,
     hint="linear only; 1.9 to 2.1 is usual",
+    usual=(0.5, 5.0),
+    question="A coefficient is given in percent per °C and is usually 1.9 to 2.1: was 0.02 meant as 2 %/°C?",
 )
 REFERENCE = Number("reference_c", "Reference temperature", "°C", default=25.0, allowed=(20.0, 25.0))
-CONDUCTIVITY = Number("conductivity_us_cm", "Conductivity", "µS/cm", 0.0, 1e6)
+CONDUCTIVITY = Number(
+    "conductivity_us_cm",
+    "Conductivity",
+    "µS/cm",
+    0.0,
+    1e6,
+    usual=(0.5, 300_000.0),
+    question="Water is seldom purer than 0.5 or saltier than 300 000 µS/cm: was mS/cm meant, or the other way round?",
+)
 SALINITY = Number("salinity", "Practical salinity", "", 0.0, 42.0, default=0.0)
+ALTITUDE = Number("altitude_m", "Altitude", "m", -500.0, 6_000.0)
 PRESSURE = Number(
     "pressure_hpa",
     "Station pressure",
@@ -36,14 +48,31 @@ PRESSURE = Number(
     1100.0,
     default=ATMOSPHERE_HPA,
     hint="at the site, not reduced to sea level",
+    usual=(800.0, 1090.0),
+    question="Below 800 hPa lies a place above 1 900 m: was mmHg meant (760 mmHg is 1013.25 hPa)?",
+    assumed="as at sea level: 13 % too much at 1 200 m",
+    instead=Instead(
+        ALTITUDE,
+        at_altitude_hpa,
+        "Station pressure from {given:g} m of altitude in the standard atmosphere: {value:.1f} hPa; weather moves it "
+        "by about 3 %.",
+    ),
 )
 PH = Number("ph", "pH", "", 0.0, 14.0)
 CYANURIC_ACID = Number("cyanuric_acid_mg_l", "Cyanuric acid", "mg/L", 0.0, 300.0, default=0.0)
 
 
-def temperature(low: float, high: float) -> Number:
+def temperature(low: float, high: float, name: str = "temperature_c", label: str = "Temperature") -> Number:
     """Temperature of the water within a relation's range, °C."""
-    return Number("temperature_c", "Temperature", "°C", low, high)
+    return Number(
+        name,
+        label,
+        "°C",
+        low,
+        high,
+        usual=(-2.0, 45.0),
+        question="Water is seldom colder than −2 or warmer than 45 °C: was °F meant?",
+    )
 
 
 def compensation_factor(method: str, temperature_c: Any, coefficient: Any, reference_c: Any, field: str) -> Any:

@@ -23,8 +23,9 @@ _U = "expanded uncertainty (k = 2)"
     conditions=(
         Condition(
             "second",
-            lambda v: np.asarray(v.first) + v.second != 0,
-            "The mean of the two is nought: a percentage of it has no sense.",
+            lambda v: (np.asarray(v.first) * v.second >= 0) & (np.asarray(v.first) + v.second != 0),
+            "{first:g} and {second:g} lie on both sides of nought: a percentage of their mean has no sense. Compare "
+            "the difference itself, or E_n.",
         ),
     ),
     words=lambda v: (f"|{v.first:g} − {v.second:g}| / |mean {(v.first + v.second) / 2:g}| = {v.rpd_percent:.1f} %",),

@@ -8,6 +8,7 @@ from types import SimpleNamespace
 from typing import Any
 
 from brumel.core.calculation import Curve, Number, Output, Points, calculation
+from brumel.core.calculations._inputs import temperature
 from brumel.core.quantities.ions import (
     IONIC_STRENGTH_PER_US_CM,
     IonPoint,
@@ -45,14 +46,21 @@ def _fit_words(v: SimpleNamespace) -> Iterator[str]:
             (
                 Number("activity", "Activity", "", 0.0, above=True),
                 Number("mv", "Potential", "mV", *MILLIVOLT_RANGE),
-                Number("temperature_c", "Temperature", "°C", *TEMPERATURE_RANGE_C),
+                temperature(*TEMPERATURE_RANGE_C),
             ),
         ),
         replace(_CHARGE, scalar=True),
     ),
     outputs=(
         Output("slope_mv_per_decade", "Slope", "mV per decade", 1),
-        Output("slope_percent", "Slope", "% of Nernst", 1),
+        Output(
+            "slope_percent",
+            "Slope",
+            "% of Nernst",
+            1,
+            plausible=(60.0, 120.0),
+            question="A tip has a slope of 84 to 110 %: points swapped, the sign of the charge, or a dead tip?",
+        ),
     ),
     source="Nernst equation; ordinary least squares on the decades of activity",
     note="Activities in any unit, the same in all points; what is read later is concentration, not activity.",
@@ -69,7 +77,8 @@ def ion_electrode_fit(points: list[dict[str, float]], charge: Any) -> Any:
     formula="log10 γ = −0.509 z² (√I / (1 + √I) − 0.3 I); I = 1.6e-5 κ25",
     inputs=(Number("conductivity_us_cm", "Specific conductance at 25 °C", "µS/cm", 0.0, 31_250.0), _CHARGE),
     outputs=(Output("activity_coefficient", "Activity coefficient", "", 3),),
-    source="Davies 1962; ionic strength from conductivity after Griffin & Jurinak 1973, as common practice rounds it",
+    source="Davies 1962; ionic strength from conductivity after Russell 1976 (Griffin & Jurinak 1973 give 1.3e-5 "
+    "for soil extracts)",
     words=lambda v: (
         f"Ionic strength ≈ 1.6e-5 × {v.conductivity_us_cm:g} = "
         f"{IONIC_STRENGTH_PER_US_CM * v.conductivity_us_cm:.4f} mol/L",

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from types import SimpleNamespace
 from typing import Any
 
-from brumel.core.calculation import Condition, Curve, Moment, Number, Output, calculation, moment_of
+from brumel.core.calculation import Caveat, Condition, Curve, Moment, Number, Output, calculation, moment_of
 from brumel.core.calculations._inputs import PRESSURE, UNDO_METER_SALINITY, temperature
 from brumel.core.quantities.oxygen import projected_mg_l, saturation_mg_l
 from brumel.core.quantities.pressure import at_altitude_hpa
@@ -17,6 +17,7 @@ _SOURCE = "Benson & Krause 1980, 1984; Standard Methods 4500-O; USGS memo 2011.0
 _T = temperature(0.0, 40.0)
 _S = Number("salinity", "Practical salinity", "", 0.0, 40.0, default=0.0)
 _MG_L = Number("oxygen_mg_l", "Dissolved oxygen", "mg/L", 0.0, 60.0)
+_LONGEST_NIGHT_S = 18 * 3600.0
 _LOCAL = "Percent is of saturation at this station pressure, not at sea level's."
 
 
@@ -143,6 +144,24 @@ def _night_words(v: SimpleNamespace) -> Iterator[str]:
             "dawn_at",
             lambda v: moment_of(v.dawn_at) > moment_of(v.later_at),
             "Dawn must be later than the second reading: check the date.",
+        ),
+        Condition(
+            "dawn_at",
+            lambda v: moment_of(v.dawn_at) - moment_of(v.evening_at) <= _LONGEST_NIGHT_S,
+            "Dawn must be within 18 hours of the first reading, the same night: check the date.",
+        ),
+        Condition(
+            "later_mg_l",
+            lambda v: v.later_mg_l <= v.evening_mg_l,
+            "Oxygen rose from {evening_mg_l:g} to {later_mg_l:g} mg/L: a line through these says nothing of the "
+            "night's loss. Was it still light, or an aerator on? Read again after dark.",
+        ),
+    ),
+    caveats=(
+        Caveat(
+            lambda v: not 1.0 <= (moment_of(v.later_at) - moment_of(v.evening_at)) / 3600.0 <= 6.0,
+            "The method takes its second reading two to three hours after dusk: this line is drawn out further.",
+            "later_at",
         ),
     ),
     words=_night_words,

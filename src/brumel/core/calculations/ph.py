@@ -24,8 +24,10 @@ from brumel.core.quantities.ph_working import ph_working, recompensation_working
 from brumel.core.standards.buffers import FAMILIES, shipped_buffers
 from brumel.core.wording import signed
 
+_ELECTRODE_SLOPE = (70.0, 110.0)
 _MV = Number("mv", "Potential", "mV", *MILLIVOLT_RANGE)
 _T = temperature(*TEMPERATURE_RANGE_C)
+_NO_PH = "No water has such a pH: check slope, offset, sign and unit."
 _CHARGE = Number("charge", "Charge of the ion", "", default=1.0, allowed=(-3.0, -2.0, -1.0, 1.0, 2.0, 3.0))
 
 
@@ -89,7 +91,7 @@ def _fit_words(v: SimpleNamespace) -> Iterator[str]:
             f"Point {n}: {signed(p['mv'])} mV in pH {p['ph']:.3f} at {signed(p['temperature_c'])} °C, "
             f"residual {signed(residual, 3)} pH"
         )
-    yield f"E = {signed(v.offset_mv)} mV − {v.slope_percent:.1f} % of the Nernst slope × (pH − 7)"
+    yield f"E = {signed(v.offset_mv)} mV − ({signed(v.slope_percent)} %) of the Nernst slope × (pH − 7)"
     if len(v.points) == 1:
         yield "One point sets the offset only: the slope is taken as 100 %"
 
@@ -100,8 +102,22 @@ def _fit_words(v: SimpleNamespace) -> Iterator[str]:
     formula="E = E7 − (slope / 100) · k(T) · (pH − 7), least squares over the points",
     inputs=(Points("points", "Calibration points", (Number("ph", "pH", "", 0.0, 14.0), _MV, _T)),),
     outputs=(
-        Output("slope_percent", "Slope", "% of Nernst", 1),
-        Output("offset_mv", "Offset at pH 7.00", "mV", 1),
+        Output(
+            "slope_percent",
+            "Slope",
+            "% of Nernst",
+            1,
+            plausible=_ELECTRODE_SLOPE,
+            question="A pH electrode has a slope of 85 to 107 %: buffers swapped, one buffer twice, or a sign lost?",
+        ),
+        Output(
+            "offset_mv",
+            "Offset at pH 7.00",
+            "mV",
+            1,
+            plausible=(-60.0, 60.0),
+            question="A pH electrode has an offset within ±30 mV: is it the buffer that was typed, and a pH electrode?",
+        ),
         Output("residuals", "Residuals", "pH", 3),
     ),
     source="Nernst equation, isopotential pH 7.00 (common practice); ordinary least squares",
@@ -120,10 +136,27 @@ def electrode_fit(points: list[dict[str, float]]) -> Any:
     inputs=(
         _MV,
         _T,
-        Number("slope_percent", "Slope", "% of Nernst", 0.0, 200.0, above=True),
-        Number("offset_mv", "Offset at pH 7.00", "mV", *MILLIVOLT_RANGE),
+        Number(
+            "slope_percent",
+            "Slope",
+            "% of Nernst",
+            0.0,
+            200.0,
+            above=True,
+            usual=_ELECTRODE_SLOPE,
+            question="A slope is given in percent of the Nernst slope, usually 85 to 107: was 0.98 meant as 98 %, "
+            "or 58 as mV?",
+        ),
+        Number(
+            "offset_mv",
+            "Offset at pH 7.00",
+            "mV",
+            *MILLIVOLT_RANGE,
+            usual=(-60.0, 60.0),
+            question="An offset is usually within ±30 mV: is it the potential at pH 7.00?",
+        ),
     ),
-    outputs=(Output("ph", "pH", "", 2),),
+    outputs=(Output("ph", "pH", "", 2, plausible=(0.0, 14.0), question=_NO_PH),),
     source="Nernst equation, isopotential pH 7.00 (common practice)",
     words=lambda v: ph_working(v.mv, v.temperature_c, v.slope_percent, v.offset_mv, v.ph),
     curve=Curve("mv", "ph", low=-420.0, high=420.0),
@@ -138,10 +171,10 @@ def ph_of_millivolts(mv: Any, temperature_c: Any, slope_percent: Any, offset_mv:
     formula="pH = 7 + (shown − 7) · k(T set) / k(T)",
     inputs=(
         Number("shown_ph", "pH as shown", "", 0.0, 14.0),
-        Number("meter_setting_c", "Temperature the meter was set to", "°C", *TEMPERATURE_RANGE_C),
+        temperature(*TEMPERATURE_RANGE_C, "meter_setting_c", "Temperature the meter was set to"),
         _T,
     ),
-    outputs=(Output("ph", "pH", "", 2),),
+    outputs=(Output("ph", "pH", "", 2, plausible=(0.0, 14.0), question=_NO_PH),),
     source="Nernst equation, isopotential pH 7.00 (common practice)",
     note="Corrects the electrode's slope; never the water's own change of pH with temperature.",
     words=lambda v: recompensation_working(v.shown_ph, v.meter_setting_c, v.temperature_c, v.ph),

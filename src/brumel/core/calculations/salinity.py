@@ -17,6 +17,7 @@ from brumel.core.quantities.salinity import STANDARD_MS_CM, conductivity_from_sa
 from brumel.core.wording import signed
 
 _SOURCE = "PSS-78, UNESCO 1983; below 2 Hill, Dauphinee & Woods 1986; temperatures ITS-90"
+_SALTIEST = 42.0
 _DEPTH = Number("pressure_dbar", "Water pressure", "dbar", 0.0, 10_000.0, default=0.0, hint="0 at the surface")
 _PROPORTIONS = "Holds for sea-salt proportions; inland pond salts differ by 5–15 %. “ppt” is an approximation of it."
 
@@ -44,7 +45,7 @@ def _salinity_words(v: SimpleNamespace) -> Iterator[str]:
     conditions=(
         Condition(
             "conductivity_ms_cm",
-            lambda v: np.asarray(v.out.salinity) <= 42.0,
+            lambda v: np.asarray(v.out.salinity) <= _SALTIEST,
             "PSS-78 holds up to salinity 42; {conductivity_ms_cm:g} mS/cm at "
             "{temperature_c:g} °C is saltier: dilute, or check the unit (mS/cm).",
         ),
@@ -54,7 +55,9 @@ def _salinity_words(v: SimpleNamespace) -> Iterator[str]:
     curve=Curve("conductivity_ms_cm", "salinity", low=0.0, high=65.0),
 )
 def salinity(conductivity_ms_cm: Any, temperature_c: Any, pressure_dbar: Any) -> Any:
-    return practical_salinity(conductivity_ms_cm, temperature_c, pressure_dbar)
+    found = practical_salinity(conductivity_ms_cm, temperature_c, pressure_dbar)
+    # What this tool prints for salinity 42, to three decimals, must lead back to 42.
+    return np.where((found > _SALTIEST) & (found <= _SALTIEST + 0.0006), _SALTIEST, found)
 
 
 @calculation(

@@ -9,27 +9,49 @@ from brumel.core.constants import ZERO_CELSIUS_K
 
 NH3_FROM_N = 1.2159
 """mg of NH3 for each mg of nitrogen: 17.031 / 14.007."""
-_FRESH_UP_TO, _SALINE_FROM = 1.0, 5.0
 
 
-def ammonium_pka(temperature_c: Number, salinity: Number = 0.0) -> Array:
-    """pKa of ammonium.
+def sea_salt_ionic_strength(salinity: Number) -> Array:
+    """Ionic strength of sea salt of a practical salinity, mol/kg.
 
-    Source: fresh water, up to salinity 1: Emerson et al. 1975, 0.09018 + 2729.92/T. Saline, from 5: Johansson
-    & Wedborg 1980, −0.467 + 0.00113 S + 2887.9/T, total scale, fitted for 5–25 °C; from memory. Between them
-    the pKa is blended linearly, so that nothing jumps (rule of this product).
+    Source: 19.9273 S / (1000 − 1.005109 S), as in EPA 440/5-88-004; from memory.
 
     Examples
     --------
-    >>> round(float(ammonium_pka(25.0)), 3)
-    9.246
+    >>> round(float(sea_salt_ionic_strength(35.0)), 3)
+    0.723
+    """
+    s = np.asarray(salinity, dtype=float)
+    return 19.9273 * s / (1000.0 - 1.005109 * s)
+
+
+def ammonium_pka(temperature_c: Number, salinity: Number = 0.0) -> Array:
+    """pKa of ammonium for a pH from an electrode on NIST buffers.
+
+    Source: Emerson et al. 1975, 0.09018 + 2729.92/T, with the salt term of Hampson 1977 as in EPA 440/5-88-004,
+    + 0.116 I; from memory. 0–40 °C, salinity 0–45: salt lowers the share, nothing jumps.
+
+    Examples
+    --------
+    >>> round(float(ammonium_pka(25.0)), 3), round(float(ammonium_pka(25.0, 35.0)), 3)
+    (9.246, 9.33)
     """
     kelvin = np.asarray(temperature_c, dtype=float) + ZERO_CELSIUS_K
-    s = np.asarray(salinity, dtype=float)
-    fresh = 0.09018 + 2729.92 / kelvin
-    saline = -0.467 + 0.00113 * s + 2887.9 / kelvin
-    weight = np.clip((s - _FRESH_UP_TO) / (_SALINE_FROM - _FRESH_UP_TO), 0.0, 1.0)
-    return fresh + weight * (saline - fresh)
+    return 0.09018 + 2729.92 / kelvin + 0.116 * sea_salt_ionic_strength(salinity)
+
+
+def ammonium_pka_total_scale(temperature_c: Number, salinity: Number) -> Array:
+    """pKa of ammonium for a pH on the total scale of sea water.
+
+    Source: Johansson & Wedborg 1980, −0.467 + 0.00113 S + 2887.9/T, fitted for 5–25 °C in sea water; from memory.
+
+    Examples
+    --------
+    >>> round(float(ammonium_pka_total_scale(25.0, 35.0)), 3)
+    9.259
+    """
+    kelvin = np.asarray(temperature_c, dtype=float) + ZERO_CELSIUS_K
+    return -0.467 + 0.00113 * np.asarray(salinity, dtype=float) + 2887.9 / kelvin
 
 
 def undissociated_base(ph: Number, pka: Number) -> Array:

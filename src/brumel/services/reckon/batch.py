@@ -40,7 +40,30 @@ def answer_or_error(name: Any, inputs: Any) -> dict[str, Any]:
         answer = calculate(name, typed_inputs(find(name), inputs), explain=False)
     except InvalidInputs as wrong:
         return {"calc": name, "error": str(wrong)}
-    return {"calc": name, "outputs": plain_outputs(answer)}
+    return {"calc": name, "outputs": plain_outputs(answer), "warnings": answer.warnings}
+
+
+class DoubledKey(ValueError):
+    """A key stands twice in a JSON object: which of the two was meant?"""
+
+
+def read_json(text: str | bytes) -> Any:
+    """JSON in which no object says the same key twice.
+
+    Raises
+    ------
+    ValueError
+        Where it is no JSON, or (DoubledKey) a key is doubled.
+    """
+    return json.loads(text, object_pairs_hook=_once)
+
+
+def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        keys = [key for key, _ in pairs]
+        raise DoubledKey(f"{next(k for k in keys if keys.count(k) > 1)} is given twice: give it once.")
+    return found
 
 
 def _chunk(lines: list[str]) -> list[str]:
@@ -48,7 +71,7 @@ def _chunk(lines: list[str]) -> list[str]:
     groups: dict[tuple[Any, ...], list[Job]] = {}
     for place, line in enumerate(lines):
         try:
-            asked = json.loads(line)
+            asked = read_json(line)
             name, inputs = asked["calc"], asked["inputs"]
             key = (name, *inputs, *(v for v in inputs.values() if v.__class__ is str))
             groups.setdefault(key, []).append((place, name, inputs))
@@ -66,7 +89,9 @@ def _chunk(lines: list[str]) -> list[str]:
 
 def _refused(line: str) -> dict[str, Any]:
     try:
-        asked = json.loads(line)
+        asked = read_json(line)
+    except DoubledKey as error:
+        return {"calc": None, "error": str(error)}
     except (ValueError, RecursionError) as error:
         return {"calc": None, "error": f"The line is not JSON: {error}."}
     if not isinstance(asked, dict):
@@ -108,16 +133,19 @@ def _together(name: str, jobs: list[Job], columns: dict[str, Any], results: list
         for place, _, inputs in jobs:
             results[place] = _dump(answer_or_error(name, inputs))
         return
-    names = list(answer.outputs)
+    words = {n: v for n, v in answer.outputs.items() if isinstance(v, str)}
+    names = [n for n in answer.outputs if n not in words]
     arrays = [np.broadcast_to(np.asarray(answer.outputs[n], dtype=float), len(jobs)) for n in names]
-    good = np.logical_and.reduce([np.isfinite(a) for a in arrays]).tolist()
+    good = np.logical_and.reduce([np.isfinite(a) for a in arrays])
     rows = zip(*(a.tolist() for a in arrays), strict=True)
     # A float's repr is its JSON; all else of a line is the same for the whole group.
-    slots = ", ".join(f"{_dump(n)}: {{!r}}" for n in names)
-    line = "".join(['{{"calc": ', _dump(name), ', "outputs": {{', slots, "}}}}"])
-    for (place, _, inputs), row, fine in zip(jobs, rows, good, strict=True):
+    slots = ", ".join(f"{_dump(n)}: {_dump(words[n]) if n in words else '{!r}'}" for n in answer.outputs)
+    line = "".join(['{{"calc": ', _dump(name), ', "outputs": {{', slots, '}}, "warnings": {}}}'])
+    for (place, _, inputs), row, fine, beside in zip(
+        jobs, rows, good.tolist(), answer.row_warnings(len(jobs)), strict=True
+    ):
         if fine:
-            results[place] = line.format(*row)
+            results[place] = line.format(*row, _dump(beside))
         else:
             results[place] = _dump(answer_or_error(name, inputs))
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from brumel.core.calculation import REQUIRED, Calculation, InvalidInputs
+from brumel.core.calculation import REQUIRED, Calculation, Input, InvalidInputs, Number
 from brumel.core.reckoning import Answer, calculate
 from brumel.services.reckon.pictures import Picture, picture_of
 from brumel.services.reckon.units import typed_inputs
@@ -23,15 +23,32 @@ class Worked:
     """Labels of what is not typed yet."""
     errors: dict[str, str]
     """For each input, what is wrong with it."""
+    questions: tuple[str, ...] = ()
+    """What is asked about an answer that is given all the same."""
 
 
 def work(chosen: Calculation, typed: Mapping[str, Any]) -> Worked:
-    """Work what is typed; empty fields are not errors, only not there yet."""
-    missing = tuple(i.label for i in chosen.inputs if i.default is REQUIRED and i.name not in typed)
+    """Work what is typed; empty fields are not errors, only not there yet. A default that matters is asked for."""
+    missing = tuple(_asked_label(i) for i in chosen.inputs if _is_missing(i, typed))
     try:
         inputs = typed_inputs(chosen, typed)
         answer = calculate(chosen.name, inputs)
     except InvalidInputs as wrong:
         errors = {k: v for k, v in wrong.fields.items() if k in typed or k.removesuffix("_u") in typed or not missing}
         return Worked(chosen, None, None, missing, errors)
-    return Worked(chosen, answer, picture_of(answer, inputs), (), {})
+    if missing:
+        return Worked(chosen, None, None, missing, {})
+    return Worked(chosen, answer, picture_of(answer, inputs), (), {}, tuple(answer.warnings))
+
+
+def _is_missing(i: Input, typed: Mapping[str, Any]) -> bool:
+    if i.name in typed:
+        return False
+    if not isinstance(i, Number) or not i.assumed:
+        return i.default is REQUIRED
+    return i.instead is None or i.instead.number.name not in typed
+
+
+def _asked_label(i: Input) -> str:
+    instead = i.instead if isinstance(i, Number) else None
+    return f"{i.label} or {instead.number.label.lower()}" if instead else i.label

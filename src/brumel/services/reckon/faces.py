@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calculation import REQUIRED, Calculation, Choice, Input, Moment, Number, Output, Points
+from brumel.core.calculation import REQUIRED, Calculation, Choice, Input, Moment, Number, Output, Points, plain_number
 from brumel.core.reckoning import Answer
 from brumel.core.wording import signed
 
@@ -24,6 +24,7 @@ def plain_answer(answer: Answer) -> dict[str, Any]:
         "calc": chosen.name,
         "outputs": plain_outputs(answer),
         "units": {o.name: o.unit for o in chosen.outputs if o.name in answer.outputs},
+        "warnings": answer.warnings,
         "working": list(answer.working),
         "source": chosen.source,
         "budgets": {
@@ -41,7 +42,7 @@ def plain_calculation(chosen: Calculation) -> dict[str, Any]:
     return {
         "name": chosen.name,
         "title": chosen.title,
-        "inputs": [_plain_input(i) for i in chosen.all_inputs],
+        "inputs": [_plain_input(i) for i in chosen.accepted],
         "outputs": [{"name": o.name, "label": o.label, "unit": o.unit} for o in chosen.outputs],
         "source": chosen.source,
         "note": chosen.note,
@@ -78,6 +79,8 @@ def rounded(value: float, digits: int) -> str:
         text = f"{value:,.0f}".replace(",", "\u202f")
     else:
         text = f"{value:.{digits}f}"
+    if not float(text.replace("\u202f", "")):  # zero has no sign
+        text = text.removeprefix("-")
     return text.replace("-", "−").replace("\u202f", " ")
 
 
@@ -90,6 +93,7 @@ def answer_text(answer: Answer) -> str:
         u = answer.outputs.get(f"{o.name}_u")
         spread = "" if u is None else f"  (u = {float(u):.2g}, U = {2 * float(u):.2g} with k = 2)"
         lines.append(f"{o.label}: {people_value(o, answer.outputs[o.name])}{spread}")
+    lines += [f"  Check: {sentence}" for sentence in answer.warnings]
     lines += [f"  {line}" for line in answer.working]
     for name, budget in answer.budgets.items():
         shares = ", ".join(f"{c.name} {c.share:.2g}" for c in budget.contributions)
@@ -103,7 +107,7 @@ def answer_text(answer: Answer) -> str:
 def help_text(chosen: Calculation) -> str:
     """All that a calculation takes and gives, for the command line."""
     lines = [f"{chosen.name}: {chosen.title}", "", "Inputs"]
-    lines += [f"  {i.name:34} {_help(i)}" for i in chosen.all_inputs]
+    lines += [f"  {i.name:34} {_help(i)}" for i in chosen.accepted]
     lines += ["  NAME_u".ljust(37) + "standard uncertainty (k = 1) of the number NAME, in its unit", "", "Outputs"]
     lines += [f"  {o.name:34} {o.label}{f', {o.unit}' if o.unit else ''}" for o in chosen.outputs]
     lines += ["", f"Source: {chosen.source}"]
@@ -141,7 +145,7 @@ def _help(i: Input) -> str:
         "" if i.default is REQUIRED else "; may be left out" if i.default is None else f"; {i.default} if left out"
     )
     if isinstance(i, Number) and not isinstance(i.default, str) and i.default not in (REQUIRED, None):
-        default = f"; {i.default:g} if left out"
+        default = f"; {plain_number(i.default)} if left out{f', {i.assumed}' if i.assumed else ''}"
     hint = f" ({i.hint})" if i.hint else ""
     return f"{i.label}, {i.range_words}{default}{hint}"
 
@@ -179,7 +183,7 @@ def formulas_markdown(all_of_them: Mapping[str, Calculation]) -> str:
     lines = ["# Formulas", "", "Made from the registry by `./brumel calc --formulas`; T in kelvin, t in °C.", ""]
     for c in all_of_them.values():
         lines += [f"## {c.title}", "", f"`{c.name}`", "", f"    {c.formula}", ""]
-        lines += [f"- in: `{i.name}`, {_help(i)}" for i in c.all_inputs]
+        lines += [f"- in: `{i.name}`, {_help(i)}" for i in c.accepted]
         lines += [f"- out: `{o.name}`, {o.label}{f', {o.unit}' if o.unit else ''}" for o in c.outputs]
         lines += ["", f"Source: {c.source}.", ""]
         if c.note:

@@ -63,7 +63,7 @@ def document() -> dict[str, Any]:
 
 def _path(chosen: Calculation) -> dict[str, Any]:
     inputs: dict[str, Any] = {}
-    for i in chosen.all_inputs:
+    for i in chosen.accepted:
         inputs[i.name] = _schema(i)
         if isinstance(i, Number) and not i.allowed:
             inputs[f"{i.name}_u"] = {"type": "number", "minimum": 0, "description": f"standard uncertainty of {i.name}"}
@@ -91,6 +91,11 @@ def _path(chosen: Calculation) -> dict[str, Any]:
             "calc": {"const": chosen.name},
             "outputs": {"type": "object", "properties": outputs},
             "units": {"type": "object"},
+            "warnings": {
+                "type": "array",
+                "items": {"type": "string"},
+                "description": "implausible values, likely wrong units, defaults that matter",
+            },
             "working": {"type": "array", "items": {"type": "string"}},
             "source": {"type": "string"},
             "budgets": {"type": "object"},

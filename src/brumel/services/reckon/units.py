@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import json
-import re
+import math
+import unicodedata
 from collections.abc import Mapping
 from functools import cache
 from typing import Any
 
 from brumel.core.calculation import Calculation, Choice, Input, InvalidInputs, Moment, Number, Points
-from brumel.core.wording import number_typed
+from brumel.core.typed import NotANumber, number_and_rest, number_typed
 
 UNITS: dict[str, dict[str, str]] = {
     "°C": {"°C": "degC", "°F": "degF", "K": "kelvin", "degC": "degC", "degF": "degF", "C": "degC", "F": "degF"},
@@ -27,7 +28,14 @@ UNITS: dict[str, dict[str, str]] = {
     },
     "dbar": {"dbar": "dbar", "bar": "bar", "kPa": "kPa", "psi": "psi"},
     "µS/cm": {"µS/cm": "uS/cm", "mS/cm": "mS/cm", "dS/m": "dS/m", "mS/m": "mS/m", "S/m": "S/m", "uS/cm": "uS/cm"},
-    "mS/cm": {"mS/cm": "mS/cm", "µS/cm": "uS/cm", "dS/m": "dS/m", "S/m": "S/m", "uS/cm": "uS/cm"},
+    "mS/cm": {
+        "mS/cm": "mS/cm",
+        "µS/cm": "uS/cm",
+        "dS/m": "dS/m",
+        "mS/m": "mS/m",
+        "S/m": "S/m",
+        "uS/cm": "uS/cm",
+    },
     "mg/L": {
         "mg/L": "mg/L",
         "µg/L": "ug/L",
@@ -39,7 +47,7 @@ UNITS: dict[str, dict[str, str]] = {
         "ppm": "mg/L",
     },
     "mV": {"mV": "mV", "V": "V"},
-    "m": {"m": "m", "ft": "ft", "km": "km"},
+    "m": {"m": "m", "ft": "ft", "km": "km", "feet": "ft", "foot": "ft"},
     "mol/L": {"mol/L": "mol/L", "mmol/L": "mmol/L"},
     "1/cm": {"1/cm": "1/cm", "1/m": "1/m"},
     "%": {"%": "percent"},
@@ -58,7 +66,8 @@ _SUFFIXES = {
     "%/°C": ("_percent_per_c",),
     "%": ("_percent",),
 }
-_NUMBER = re.compile(r"\s*([+\-−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][+-]?\d+)?)\s*(.*?)\s*$", re.DOTALL)
+_DIGITS_KEPT = 12
+"""A conversion is kept to so many digits of what was typed: 104 °F is 40 °C, not 40.00000000000006."""
 
 
 def stem(i: Input) -> str:
@@ -91,8 +100,8 @@ def typed_inputs(chosen: Calculation, given: Mapping[str, Any]) -> dict[str, Any
     InvalidInputs
         For a unit of something else, or a name without its unit that has none typed either.
     """
-    by_name = {i.name: i for i in chosen.all_inputs}
-    by_stem = {stem(i): i for i in chosen.all_inputs}
+    by_name = {i.name: i for i in chosen.accepted}
+    by_stem = {stem(i): i for i in chosen.accepted}
     found: dict[str, Any] = {}
     wrong: dict[str, str] = {}
     for key, value in given.items():
@@ -103,10 +112,12 @@ def typed_inputs(chosen: Calculation, given: Mapping[str, Any]) -> dict[str, Any
             found[key] = value
             continue
         try:
-            if i.name not in (key, name) and not (isinstance(value, str) and _NUMBER.match(value) and _unit(value)):
+            if i.name not in (key, name) and not (isinstance(value, str) and _unit(value)):
                 raise ValueError(
                     f"{key} needs a unit ({', '.join(units_of(i))}); or write {i.name}=… in {_unit_of(i)}."
                 )
+            if i.name + spread in found:
+                raise ValueError(f"{i.name + spread} is given twice: give it once.")
             found[i.name + spread] = _value(i, value, spread=bool(spread))
         except ValueError as error:
             wrong[key] = str(error)
@@ -123,45 +134,92 @@ def in_unit(i: Number, value: float, unit: str, *, spread: bool = False) -> floa
     ValueError
         For a unit of something else, with those that fit.
     """
-    known = UNITS.get(i.unit, {i.unit: i.unit} if i.unit else {})
-    unit = unit.replace("μ", "µ")
-    if unit not in known:
+    known = _known(i)
+    written = _written(unit)
+    if written not in known:
         fitting = f"it takes {', '.join(units_of(i))}" if known else "it has no unit"
         raise ValueError(f"{i.name} can't be in {unit!r}: {fitting}.")
-    if known[unit] == known[i.unit]:
+    source, target = known[written], known[_written(i.unit)]
+    if source == target:
         return value
-    source, target = known[unit], known[i.unit]
     if spread:  # a difference: 0.2 °F is 0.11 °C, not −17.7
         source, target = (f"delta_{u}" if u.startswith("deg") else u for u in (source, target))
-    return float(_registry().Quantity(value, source).to(target).magnitude)
+    converted = float(_registry().Quantity(value, source).to(target).magnitude)
+    largest = max(abs(value), abs(converted))
+    return converted if largest == 0 else round(converted, _DIGITS_KEPT - 1 - math.floor(math.log10(largest)))
 
 
-def from_unit(i: Number, value: float, unit: str) -> float:
-    """A value in the input's own unit, into another that it may be typed in."""
-    known = UNITS[i.unit]
-    return float(_registry().Quantity(value, known[i.unit]).to(known[unit]).magnitude)
+def takes_unit(i: Input, unit: str) -> bool:
+    """Whether an input may be typed in this unit."""
+    return isinstance(i, Number) and _written(unit) in _known(i)
+
+
+def number_in(i: Number, text: str, unit: str = "", *, spread: bool = False) -> float:
+    """A number as typed, in its own unit or else in ``unit``, into the unit of the input.
+
+    Raises
+    ------
+    ValueError
+        Where it is no number, can be read in two ways, or carries a unit of something else.
+    """
+    parts = number_and_rest(text)
+    if parts is None:
+        raise NotANumber(f"{i.name} must be {i.range_words}; {text.strip()!r} is not a number.")
+    try:
+        number = number_typed(parts[0])
+    except NotANumber as error:
+        raise NotANumber(f"{i.name}: {error}") from None
+    unit = parts[1] or unit
+    return number if not unit else in_unit(i, number, unit, spread=spread)
+
+
+def _written(unit: str) -> str:
+    """One way of writing a unit: ℃ is °C, mm Hg is mmHg."""
+    return "".join(unicodedata.normalize("NFKC", unit).replace("μ", "µ").split()).replace("⁻", "-")
+
+
+@cache
+def _units_written(unit: str) -> dict[str, str]:
+    return {_written(typed): known for typed, known in UNITS.get(unit, {unit: unit}).items()}
+
+
+def _known(i: Number) -> dict[str, str]:
+    return _units_written(i.unit) if i.unit else {}
 
 
 def _value(i: Input, value: Any, *, spread: bool) -> Any:
+    if isinstance(i, Points) and isinstance(value, list):
+        return [_point(i, number, point) for number, point in enumerate(value, 1)]
     if not isinstance(value, str) or isinstance(i, Choice | Moment):
         return value
     if isinstance(i, Points):
         try:
-            return json.loads(value)
+            return _value(i, json.loads(value), spread=spread)
         except json.JSONDecodeError as error:
             raise ValueError(f"{i.name} must be {i.range_words}, as JSON: {error}.") from None
     if not value.strip():
         return None
-    match = _NUMBER.match(value)
-    if match is None:
-        return value
-    number = number_typed(match[1])
-    return number if not match[2] else in_unit(i, number, match[2], spread=spread)
+    return number_in(i, value, spread=spread)
+
+
+def _point(i: Points, number: int, point: Any) -> Any:
+    """A point of a list, its numbers read as they were typed."""
+    if not isinstance(point, dict):
+        return point
+    fields = {f.name: f for f in i.fields}
+    found = dict(point)
+    for name, value in point.items():
+        if isinstance(value, str) and name in fields:
+            try:
+                found[name] = number_in(fields[name], value)
+            except ValueError as error:
+                raise ValueError(f"Point {number}: {error}") from None
+    return found
 
 
 def _unit(text: str) -> str:
-    match = _NUMBER.match(text)
-    return match[2] if match else ""
+    parts = number_and_rest(text)
+    return parts[1] if parts else ""
 
 
 def _unit_of(i: Input) -> str:

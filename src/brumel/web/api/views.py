@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from typing import Any
 
 from flask import Blueprint, jsonify, request
@@ -10,7 +9,7 @@ from flask.typing import ResponseReturnValue
 
 from brumel.core.calculation import InvalidInputs, calculations, find
 from brumel.core.reckoning import calculate
-from brumel.services.reckon.batch import answer_or_error
+from brumel.services.reckon.batch import DoubledKey, answer_or_error, read_json
 from brumel.services.reckon.faces import plain_answer, plain_calculation
 from brumel.services.reckon.openapi import document
 from brumel.services.reckon.units import typed_inputs
@@ -71,6 +70,8 @@ def work(name: str) -> ResponseReturnValue:
 
 def _body() -> Any:
     try:
-        return json.loads(request.get_data())
+        return read_json(request.get_data())
+    except DoubledKey as error:
+        raise InvalidInputs({"inputs": str(error)}) from None
     except (ValueError, RecursionError):
         raise InvalidInputs({"inputs": 'The body must be JSON: {"inputs": {…}}.'}) from None

@@ -9,7 +9,6 @@ from flask import Blueprint, Response, jsonify, render_template, request, url_fo
 from flask.typing import ResponseReturnValue
 
 from brumel.core.calculation import Calculation, Moment, Number, Points, calculations, find
-from brumel.core.wording import number_typed
 from brumel.services.reckon.desk import Worked, work
 from brumel.services.reckon.faces import formulas_markdown, people_value
 from brumel.services.reckon.finder import IN_HAND, offers, what_one_may_want
@@ -93,7 +92,7 @@ def _shown(chosen: Calculation, worked: Worked) -> dict[str, Any]:
 def _typed(chosen: Calculation) -> dict[str, Any]:
     """What is typed, with its unit behind it; empty fields are left out."""
     found: dict[str, Any] = {}
-    for i in chosen.all_inputs:
+    for i in chosen.accepted:
         if isinstance(i, Points):
             rows = [_point(i, n) for n in range(_POINT_ROWS)]
             if any(rows):
@@ -111,14 +110,8 @@ def _typed(chosen: Calculation) -> dict[str, Any]:
 
 
 def _point(i: Points, number: int) -> dict[str, Any]:
-    row: dict[str, Any] = {}
-    for f in i.fields:
-        if text := request.args.get(f"{i.name}.{number}.{f.name}", "").strip():
-            try:
-                row[f.name] = number_typed(text)
-            except ValueError:
-                row[f.name] = text
-    return row
+    cells = {f.name: request.args.get(f"{i.name}.{number}.{f.name}", "").strip() for f in i.fields}
+    return {name: text for name, text in cells.items() if text}
 
 
 def _with_offset(text: str) -> str:

@@ -8,8 +8,10 @@ const element = (name, attributes, text) => {
   if (text !== undefined) made.textContent = text;
   return made;
 };
-const signed = (value, digits, plus) =>
-  (plus && value >= 0 ? "+" : "") + value.toFixed(digits).replace("-", "−");
+const signed = (value, digits, plus) => {  // zero has no sign
+  const words = Math.abs(value).toFixed(digits);
+  return (Number(words) === 0 ? "" : value < 0 ? "−" : plus ? "+" : "") + words;
+};
 
 class Live {
   constructor(box) {
