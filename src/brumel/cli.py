@@ -10,7 +10,7 @@ from pathlib import Path
 
 import click
 
-from brumel.cli_calc import calc
+from brumel.cli_calc import calc, settle
 from brumel.settings import TABLE, Settings, SettingsError, read_settings
 
 
@@ -39,6 +39,7 @@ def main(context: click.Context) -> None:
 
 
 main.add_command(calc)
+main.add_command(settle)
 
 
 @main.command()

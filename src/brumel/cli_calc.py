@@ -59,6 +59,23 @@ def calc(
         sys.exit(0)
 
 
+@click.command()
+@click.argument("file", metavar="FILE|-")
+@click.option("--rule", "rule_name", default="calibration-ph", show_default=True, help="which rule judges it")
+@click.option("--json", "as_json", is_flag=True, help="print one JSON object")
+def settle(file: str, rule_name: str, as_json: bool) -> None:
+    """Judge a recorded trace, CSV with time_s, value and, if known, temperature_c: is it stable, and if not, when?"""
+    from brumel.services.errors import InvalidInput
+    from brumel.services.settle import rule_named, settle, settled_text
+
+    try:
+        with _opened(file) as source:
+            found = settle(source, rule_named(rule_name))
+    except InvalidInput as wrong:
+        _refuse(f"brumel: {wrong}")
+    click.echo(json.dumps(found.plain, ensure_ascii=False) if as_json else settled_text(found))
+
+
 def _one(name: str, given: dict[str, str], *, as_json: bool) -> None:
     from brumel.core.reckoning import calculate
     from brumel.services.reckon import faces

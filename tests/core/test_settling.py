@@ -7,7 +7,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from brumel.core.settling import CALIBRATION_PH, READING_PH, Settling, SettlingRule, judge_settling
+from brumel.core.settling.judgement import judge_settling
+from brumel.core.settling.rules import CALIBRATION_PH, READING_PH, SettlingRule
+from brumel.core.settling.troubles import Settling
 
 RULE = CALIBRATION_PH
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import pytest
 
-from brumel.core.settling import CALIBRATION_PH
+from brumel.core.settling.rules import CALIBRATION_PH
 from brumel.services import live
 from brumel.services.live import LiveHub, WatchKey
 from brumel.services.signal import Lens

@@ -14,7 +14,7 @@ from brumel.core.findings import Finding, Level, verdict
 from brumel.core.methods.model import Role, Use, method, rinses
 from brumel.core.ph_run import BufferLook, look_at_signal
 from brumel.core.quantities.ph import MILLIVOLT_RANGE, TEMPERATURE_RANGE_C
-from brumel.core.settling import CALIBRATION_PH
+from brumel.core.settling.rules import CALIBRATION_PH
 from brumel.core.standards.buffers import value_or_none
 from brumel.services import lines
 from brumel.services.calibration_rows import (

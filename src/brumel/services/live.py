@@ -20,7 +20,8 @@ from typing import Any
 import numpy as np
 import psycopg
 
-from brumel.core.settling import Judgement, SettlingRule, judge_settling
+from brumel.core.settling.judgement import Judgement, judge_settling
+from brumel.core.settling.rules import SettlingRule
 from brumel.services.signal import STALE, Lens
 from brumel.store import queries
 from brumel.store.database import Database, Unreachable
@@ -31,6 +32,8 @@ _MARK_EVERY_S = 5.0
 _QUIET_S = 4.0
 _TRACE_KEPT_S = 600.0
 _QUEUE_LENGTH = 256
+_JUDGED_A_WINDOW = 60
+"""So often within a window is a trace judged at most; what is taken is judged anew."""
 _FINE = frozenset({"idle", "ok"})
 """States of a device that has nothing to tell."""
 
@@ -56,6 +59,8 @@ class _Watch:
     mv: list[float] = field(default_factory=list)
     temperature_c: list[float] = field(default_factory=list)
     viewers: list[queue.Queue[str]] = field(default_factory=list)
+    judged: Judgement | None = None
+    judged_at: float = 0.0
 
     def add(self, seq: int, time_s: float, mv: float, temperature_c: float) -> bool:
         """Take a sample unless it is known already."""
@@ -73,7 +78,15 @@ class _Watch:
         return self.lens.transform(np.array(self.mv), np.array(self.temperature_c))
 
     def judgement(self) -> Judgement:
-        return judge_settling(self.times_s, self.judged_values(), self.temperature_c, self.key.rule)
+        """The trace judged, at most so often as its own time asks for."""
+        now = self.times_s[-1] if self.times_s else 0.0
+        if self.judged is None or now - self.judged_at >= self.key.rule.window_s / _JUDGED_A_WINDOW:
+            values, resolution = self.judged_values(), None
+            if self.mv:
+                resolution = self.lens.resolution(np.array(self.mv), np.array(self.temperature_c))
+            self.judged = judge_settling(self.times_s, values, self.temperature_c, self.key.rule, resolution)
+            self.judged_at = now
+        return self.judged
 
     def trace_event(self) -> Event:
         """All samples so far: what a viewer that comes later starts with."""

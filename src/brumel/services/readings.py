@@ -21,7 +21,7 @@ from brumel.core.methods.model import default_limits
 from brumel.core.ph_reading_verdict import Basis, PhReading, judge_ph_reading
 from brumel.core.quantities.ph import MILLIVOLT_RANGE, TEMPERATURE_RANGE_C, ph_from_millivolts, ph_recompensated
 from brumel.core.quantities.ph_working import ph_working, recompensation_working
-from brumel.core.settling import READING_PH
+from brumel.core.settling.rules import READING_PH
 from brumel.core.uncertainty import Budget, Contribution, resolution_u
 from brumel.services import lines
 from brumel.services.clock import Clock

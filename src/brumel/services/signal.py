@@ -12,7 +12,8 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from brumel.core.ph_run import BufferLook
-from brumel.core.settling import SettlingRule, judge_settling
+from brumel.core.settling.judgement import judge_settling
+from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.services.errors import InvalidInput
 from brumel.store import queries
 
@@ -40,6 +41,19 @@ class Lens:
     transform: Transform = raw_signal
     look: Look | None = None
 
+    def resolution(self, mv: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> float:
+        """The step of the display behind a judged value, in its unit: what one step of the signal makes of it."""
+        return judged_step(mv, temperature_c, self.transform)
+
+
+def judged_step(mv: NDArray[np.float64], temperature_c: NDArray[np.float64], transform: Transform) -> float:
+    """What the signal's display step is in the judged value; 0 where the display shows none."""
+    step = display_step(mv)
+    if not step:
+        return 0.0
+    ends = transform(mv[-1:] + step, temperature_c[-1:]) - transform(mv[-1:], temperature_c[-1:])
+    return float(np.nan_to_num(np.abs(ends[0])))
+
 
 @dataclass(frozen=True)
 class Signal:
@@ -49,6 +63,8 @@ class Signal:
     temperature_c: float
     settled: bool
     words: str
+    left_over: float | None = None
+    """How far the value may lie from where its approach ends, in the judged unit; None where no trace tells."""
     elapsed_s: float | None = None
     times_s: list[float] = field(default_factory=list)
     mv_trace: list[float] = field(default_factory=list)
@@ -77,13 +93,15 @@ def signal_since(
     time_s = np.array([s.time_s for s in samples])
     mv = np.array([s.mv for s in samples])
     temperature_c = np.array([s.temperature_c for s in samples])
-    judgement = judge_settling(time_s, transform(mv, temperature_c), temperature_c, rule)
+    step = judged_step(mv, temperature_c, transform)
+    judgement = judge_settling(time_s, transform(mv, temperature_c), temperature_c, rule, step)
     first, last = judgement.window or (time_s[0], time_s[-1])
     window = (time_s >= first) & (time_s <= last)
     return Signal(
         mv=float(mv[window].mean()),
         temperature_c=float(temperature_c[window].mean()),
         settled=judgement.stable,
+        left_over=judgement.left_over,
         words=judgement.words,
         elapsed_s=judgement.elapsed_s,
         times_s=[round(float(t), 3) for t in time_s - time_s[0]],

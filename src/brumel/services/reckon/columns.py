@@ -14,11 +14,11 @@ from brumel.core.calculation import REQUIRED, Calculation, InvalidInputs, Number
 from brumel.core.reckoning import calculate
 from brumel.core.typed import number_and_rest
 from brumel.services.reckon.units import number_in, stem, takes_unit, typed_inputs
+from brumel.services.tables import read_table
 
 CHUNK = 10_000
 ERROR_COLUMN = "not_calculated_because"
 WARNING_COLUMN = "warnings"
-_SEPARATORS = ",;\t"
 _COLUMN = re.compile(r"@(.+?)(?:\[([^\]]+)\])?$")
 
 
@@ -51,17 +51,16 @@ def append_columns(
     chosen = find(name)
     if any(isinstance(i, Points) for i in chosen.inputs):
         raise InvalidInputs({"calc": f"{name} takes points, which a row of a table can't hold: use --batch."})
-    first = source.readline()
-    separator = max(_SEPARATORS, key=first.count)
-    header = next(csv.reader([first], delimiter=separator), None)
-    if not header:
+    table = read_table(source)
+    if table is None:
         raise InvalidInputs({"file": "The file is empty: its first line must name the columns."})
+    header = table.header
     columns, constants = _plan(chosen, given, header)
-    writer = csv.writer(target, delimiter=separator, lineterminator="\n")
+    writer = csv.writer(target, delimiter=table.separator, lineterminator="\n")
     rows, refused = 0, 0
     outputs: list[str] | None = None
     decimal_comma = False
-    for chunk in _chunks(csv.reader(source, delimiter=separator)):
+    for chunk in _chunks(table.rows):
         names, values, reasons, warnings = _worked(chosen, columns, constants, chunk)
         if outputs is None:
             outputs = names
@@ -141,8 +140,7 @@ def _fresh(names: Sequence[str], header: Sequence[str]) -> list[str]:
 
 
 def _chunks(reader: Iterator[list[str]]) -> Iterator[list[list[str]]]:
-    rows = (row for row in reader if row)
-    while chunk := list(islice(rows, CHUNK)):
+    while chunk := list(islice(reader, CHUNK)):
         yield chunk
 
 

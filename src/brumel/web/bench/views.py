@@ -10,7 +10,7 @@ from flask.typing import ResponseReturnValue
 from werkzeug.datastructures import MultiDict
 
 from brumel.core.methods.model import Role, methods, rinses
-from brumel.core.settling import CALIBRATION_PH
+from brumel.core.settling.rules import CALIBRATION_PH
 from brumel.services.calibration_rows import Begin
 from brumel.services.calibrations import RunView, TakePoint
 from brumel.services.errors import InvalidInput

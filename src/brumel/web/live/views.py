@@ -7,7 +7,7 @@ import uuid
 from flask import Blueprint, Response, abort, request
 from flask.typing import ResponseReturnValue
 
-from brumel.core.settling import CALIBRATION_PH, READING_PH
+from brumel.core.settling.rules import CALIBRATION_PH, READING_PH
 from brumel.services.live import WatchKey
 from brumel.services.readings import IDEAL, reading_transform
 from brumel.services.signal import Lens

@@ -9,7 +9,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.plan.waters import PARAMETERS, UNITS
-from brumel.core.settling import READING_PH
+from brumel.core.settling.rules import READING_PH
 from brumel.services.errors import InvalidInput
 from brumel.services.readings import NewReading
 from brumel.services.sites import NewSite

@@ -1,0 +1,214 @@
+"""When is a reading stable, and how long until it is.
+
+A rule looks at the reading over a window: it must stay within a span, its slope must be below a
+limit, and so must the temperature's span. A calibration judges the raw signal, a site reading the
+corrected value. Samples carry their own times, which need not be regular. A display of coarse steps may
+change its last digit to and fro.
+
+A window that kept the rule is held for one more window, as long as no later sample contradicts it:
+one noisy sample does not take away what was just shown as stable. A trace that turns round, because a drift runs
+against its approach, stands still without having settled and is not stable.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from brumel.core.settling.approach import Approach, entered, fit_approach
+from brumel.core.settling.rules import SettlingRule, display_step
+from brumel.core.settling.troubles import DIP_S, WORDS, Settling, name_trouble, turns_round
+from brumel.core.settling.waiting import time_left
+from brumel.core.settling.windows import Trace, held_window, last_gap_ended, window_at
+
+_LATER = (0.5, 0.75)
+"""Where the later parts of a trace begin that tell its present rate, as shares of its length."""
+_ENOUGH = 2.0
+"""A trace of so many windows that has no end in sight drifts, or is noise (rule of this product)."""
+_LONGEST_TAU = 10.0
+"""What is left of an approach is looked for at time constants of up to so many windows (rule of this product)."""
+
+
+@dataclass(frozen=True)
+class Judgement:
+    """What a rule says of a trace.
+
+    ``remaining_s`` is the time left until stable, with ``remaining_low_s … remaining_high_s`` its
+    interval; None where it can't be told. ``value`` and ``temperature_c`` are the means over
+    the ``window`` (first, last time in s, as the samples count it): the newest, or the one that is
+    held; ``left_over`` is how far its mean may still lie from where the approach ends, as a standard uncertainty.
+    ``band`` is the tunnel that the trace has to stay in (low, high), ``approach`` the fitted
+    (a, b, τ in s) with times counted from the first sample.
+    """
+
+    state: Settling
+    words: str
+    elapsed_s: float
+    window: tuple[float, float] | None = None
+    value: float | None = None
+    temperature_c: float | None = None
+    span: float | None = None
+    slope_per_window: float | None = None
+    temperature_span_c: float | None = None
+    remaining_s: float | None = None
+    remaining_low_s: float | None = None
+    remaining_high_s: float | None = None
+    left_over: float | None = None
+    band: tuple[float, float] | None = None
+    approach: tuple[float, float, float] | None = None
+
+    @property
+    def stable(self) -> bool:
+        """Whether the rule holds now."""
+        return self.state is Settling.STABLE
+
+
+def judge_settling(
+    times_s: ArrayLike,
+    values: ArrayLike,
+    temperatures_c: ArrayLike,
+    rule: SettlingRule,
+    resolution: float | None = None,
+) -> Judgement:
+    """Judge a trace by a rule.
+
+    Parameters
+    ----------
+    times_s
+        Times of the samples since any moment, s; rising, not necessarily regular. Shape (n,).
+    values
+        The judged value, in ``rule.unit``. Shape (n,).
+    temperatures_c
+        Temperature with each sample, °C. Shape (n,).
+    resolution
+        Step of the display that the values came from, in ``rule.unit``; read off the values where None.
+
+    Returns
+    -------
+    Judgement
+        Stable only if the samples cover the whole window without a gap of more than a third of it.
+
+    Raises
+    ------
+    ValueError
+        Where the three arrays differ in length.
+
+    Notes
+    -----
+    The approach to the end value is taken as exponential (first-order settling of an electrode, common practice). The
+    time left and its interval come from likely futures of the trace (:mod:`brumel.core.settling.waiting`): 94 in 100
+    for an electrode of one rate at any noise that the rule accepts. With a slow tail, of which the trace tells only
+    later, the interval holds less often; its later parts are then looked at too.
+
+    Examples
+    --------
+    >>> from brumel.core.settling.rules import CALIBRATION_PH
+    >>> t = np.arange(0, 60, 0.5)
+    >>> judge_settling(t, np.full(t.shape, 177.2), np.full(t.shape, 25.0), CALIBRATION_PH).state.value
+    'stable'
+    """
+    t, y, temperature = (np.asarray(a, dtype=float) for a in (times_s, values, temperatures_c))
+    if not t.shape == y.shape == temperature.shape:
+        raise ValueError("times, values and temperatures must have one length")
+    known = np.isfinite(t) & np.isfinite(y) & np.isfinite(temperature)
+    trace = Trace(t[known], y[known], temperature[known])
+    if trace.t.size == 0:
+        return Judgement(Settling.EMPTY, WORDS[Settling.EMPTY], 0.0)
+    step = display_step(trace.y) if resolution is None else resolution
+    return _judged(trace, rule.shown_in_steps(step), step)
+
+
+def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:
+    t, y = trace.t, trace.y
+    elapsed = float(t[-1] - t[0])
+    newest = window_at(trace, t.size - 1, rule)
+    held = newest if newest.keeps_rule else held_window(trace, rule)
+    start = entered(t, y, DIP_S)
+    fits = _fits(t[start:], y[start:], resolution)
+    approach = fits[0] if fits else None
+    if (held or (newest.covered and newest.signal_settled)) and turns_round(t[start:], y[start:], rule):
+        held, state = None, Settling.TURNED
+    elif held is not None:
+        state = Settling.STABLE
+    elif approach is None or elapsed < rule.window_s / 3:
+        state = Settling.STARTING
+    else:
+        state = name_trouble(t[start:], y[start:], approach, rule, resolution)
+    words = WORDS[state]
+    low = best = high = 0.0 if state is Settling.STABLE else None
+    if state is Settling.SETTLING and newest.covered and newest.signal_settled:
+        words = f"The signal is still, the temperature is not: {newest.temperature_span:.2f} °C within the window."
+    elif state is Settling.SETTLING:
+        unbroken = float(t[-1] - last_gap_ended(t, rule))
+        until_covered = max(0.0, rule.window_s - unbroken, rule.minimum_s - elapsed)
+        spacing = max(float(np.median(np.diff(t[-200:]))), 1e-3)
+        found = _time_left(fits, t[start:], spacing, rule, resolution, until_covered)
+        if found is not None and found[1] is not None:
+            low, best, high = found
+        elif elapsed >= _ENOUGH * rule.window_s:
+            still = abs(newest.slope) <= rule.slope_per_window
+            state = Settling.NOISY if still else Settling.DRIFTING
+            words = WORDS[state]
+    window = held or newest
+    centre = approach.end if state is Settling.SETTLING and approach is not None else window.value
+    return Judgement(
+        state=state,
+        words=words,
+        elapsed_s=elapsed,
+        window=window.times,
+        value=window.value,
+        temperature_c=window.temperature_c,
+        span=window.span,
+        slope_per_window=window.slope,
+        temperature_span_c=window.temperature_span,
+        remaining_s=best,
+        remaining_low_s=low,
+        remaining_high_s=high,
+        left_over=_left_over(fits, window.value, rule),
+        band=(centre - rule.span / 2, centre + rule.span / 2),
+        approach=None if approach is None else approach.since(float(t[0] - t[start])),
+    )
+
+
+Fits = list[Approach]
+"""The approach fitted to the whole trace and, where one rate does not explain that, to its later parts."""
+
+
+def _fits(t: np.ndarray, y: np.ndarray, resolution: float) -> Fits:
+    whole = fit_approach(t, y, resolution)
+    if whole is None:
+        return []
+    if whole.explains:
+        return [whole]
+    starts = [int(np.searchsorted(t, t[0] + share * (t[-1] - t[0]))) for share in _LATER]
+    return [whole, *(f for s in starts if (f := fit_approach(t[s:], y[s:], resolution)) is not None)]
+
+
+def _time_left(
+    fits: Fits, t: np.ndarray, spacing_s: float, rule: SettlingRule, resolution: float, earliest_s: float
+) -> tuple[float | None, float | None, float | None] | None:
+    """Time left at the present rate, and its interval over all fits, s."""
+    shares = (0.0, *_LATER)
+    duration = float(t[-1] - t[0])
+    found = [
+        time_left(fit, duration * (1 - share), spacing_s, rule, resolution, earliest_s)
+        for fit, share in zip(fits, shares, strict=False)
+    ]
+    told = [f for f in found if f is not None]
+    if not told:
+        return None
+    highs = [high for *_, high in told if high is not None]
+    middles = [middle for _, middle, _ in told if middle is not None]
+    if not middles or len(highs) < len(found):
+        return min(low for low, _, _ in told), middles[-1] if middles else None, None
+    # Where later parts say longer, it may be as much longer again.
+    return min(low for low, _, _ in told), middles[-1], max(*highs, 2 * middles[-1] - middles[0])
+
+
+def _left_over(fits: Fits, value: float, rule: SettlingRule) -> float | None:
+    """How far a value may lie from the end of the approach: the largest over the whole trace and its later parts."""
+    if not fits:
+        return None
+    return max(fit.left(value, _LONGEST_TAU * rule.window_s) for fit in fits)

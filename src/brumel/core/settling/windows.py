@@ -1,0 +1,114 @@
+"""A window of a trace measured against a rule."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brumel.core.settling.rules import Array, SettlingRule
+
+_EXACT = 1e-9
+"""What floating point makes of a difference of readings, as a share of them."""
+
+
+@dataclass(frozen=True)
+class Trace:
+    """Samples with their own times, s, rising; values in the rule's unit; temperatures, °C. All of shape (n,)."""
+
+    t: Array
+    y: Array
+    temperature: Array
+
+    def since(self, first: int) -> Trace:
+        """The trace from a sample on."""
+        return Trace(self.t[first:], self.y[first:], self.temperature[first:])
+
+
+@dataclass(frozen=True)
+class Window:
+    """A window of the trace, measured against the rule."""
+
+    times: tuple[float, float]
+    value: float
+    temperature_c: float
+    span: float
+    slope: float
+    temperature_span: float
+    covered: bool
+    signal_settled: bool
+    temperature_settled: bool
+
+    @property
+    def keeps_rule(self) -> bool:
+        """Whether the whole rule holds in it."""
+        return self.covered and self.signal_settled and self.temperature_settled
+
+
+def window_at(trace: Trace, last: int, rule: SettlingRule) -> Window:
+    """The window that ends with the sample of this index."""
+    t = trace.t
+    end = float(t[last])
+    inside = slice(int(np.searchsorted(t, end - rule.window_s)), last + 1)
+    y, temperature = trace.y[inside], trace.temperature[inside]
+    span, temperature_span = float(np.ptp(y)), float(np.ptp(temperature))
+    slope = slope_of(t[inside], y) * rule.window_s
+    enough = end - t[0] >= max(rule.window_s, rule.minimum_s)
+    exact = _EXACT * float(np.abs(y).max())
+    return Window(
+        times=(float(t[inside][0]), end),
+        value=float(y.mean()),
+        temperature_c=float(temperature.mean()),
+        span=span,
+        slope=slope,
+        temperature_span=temperature_span,
+        covered=bool(enough and _without_gaps(t[: last + 1], end - rule.window_s, rule)),
+        signal_settled=span <= rule.span + exact and abs(slope) <= rule.slope_per_window + exact,
+        temperature_settled=temperature_span <= rule.temperature_span_c + _EXACT * float(np.abs(temperature).max()),
+    )
+
+
+def held_window(trace: Trace, rule: SettlingRule) -> Window | None:
+    """The newest earlier window that kept the rule, not older than a window, that nothing since contradicts."""
+    t, y = trace.t, trace.y
+    recent = int(np.searchsorted(t, t[-1] - rule.window_s))
+    if np.ptp(y[recent:]) > 2 * rule.span:  # then some sample must lie further than a span from any such window
+        return None
+    for last in range(t.size - 2, recent - 1, -1):
+        window = window_at(trace, last, rule)
+        if window.keeps_rule:
+            strays = np.abs(y[last + 1 :] - window.value) > rule.span
+            warms = np.abs(trace.temperature[last + 1 :] - window.temperature_c) > rule.temperature_span_c
+            return None if strays.any() or warms.any() else window
+    return None
+
+
+def first_window(trace: Trace, rule: SettlingRule) -> Window | None:
+    """The first window of the whole trace that kept the rule; None where none did."""
+    t, y = trace.t, trace.y
+    begin = int(np.searchsorted(t, t[0] + max(rule.window_s, rule.minimum_s))) if t.size else 0
+    for last in range(begin, t.size):
+        if abs(y[last] - y[last - 1]) > 2 * rule.span:
+            continue
+        window = window_at(trace, last, rule)
+        if window.keeps_rule:
+            return window
+    return None
+
+
+def slope_of(t: Array, y: Array) -> float:
+    """Slope of the straight line through samples by least squares, a second; 0 for one sample."""
+    centred = t - t.mean()
+    spread = float(centred @ centred)
+    return float(centred @ (y - y.mean()) / spread) if spread > 0 else 0.0
+
+
+def last_gap_ended(t: Array, rule: SettlingRule) -> float:
+    """When the newest gap that a window can't have ended; the first sample's time where there is none."""
+    after = np.flatnonzero(np.diff(t) > rule.window_s / 3) + 1
+    return float(t[after[-1]]) if after.size else float(t[0])
+
+
+def _without_gaps(t: Array, since: float, rule: SettlingRule) -> bool:
+    first = max(int(np.searchsorted(t, since)) - 1, 0)
+    return bool(np.max(np.diff(t[first:]), initial=0.0) <= rule.window_s / 3)

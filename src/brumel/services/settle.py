@@ -1,0 +1,110 @@
+"""A recorded trace judged by a settling rule, for ``brumel settle``."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any, TextIO
+
+import numpy as np
+
+from brumel.core.settling.judgement import Judgement, judge_settling
+from brumel.core.settling.rules import RULES, SettlingRule, display_step
+from brumel.core.settling.windows import Trace, first_window
+from brumel.core.typed import NotANumber, number_typed
+from brumel.services.errors import InvalidInput
+from brumel.services.tables import read_table
+
+_TIME, _VALUE, _TEMPERATURE = "time_s", "value", "temperature_c"
+
+
+@dataclass(frozen=True)
+class Settled:
+    """A trace judged: as it is at its end, and when the rule first held in it (None where it never did)."""
+
+    judgement: Judgement
+    rule: SettlingRule
+    stable_at_s: float | None
+    has_temperature: bool
+
+    @property
+    def plain(self) -> dict[str, Any]:
+        """All of it, fit for JSON."""
+        j = self.judgement
+        return {
+            "state": str(j.state),
+            "stable": j.stable,
+            "stable_at_s": self.stable_at_s,
+            "value": j.value,
+            "temperature_c": j.temperature_c if self.has_temperature else None,
+            "left_s": j.remaining_s,
+            "left_low_s": j.remaining_low_s,
+            "left_high_s": j.remaining_high_s,
+            "words": j.words,
+        }
+
+
+def rule_named(name: str) -> SettlingRule:
+    """A rule by its name.
+
+    Raises
+    ------
+    InvalidInput
+        Where there is none of this name, with those that there are.
+    """
+    if name not in RULES:
+        raise InvalidInput({"rule": f"No rule is named {name!r}; there are {', '.join(RULES)}."})
+    return RULES[name]
+
+
+def settle(source: TextIO, rule: SettlingRule) -> Settled:
+    """Judge a CSV table of ``time_s``, ``value`` and, where it has one, ``temperature_c``.
+
+    Raises
+    ------
+    InvalidInput
+        Where a column is missing, a cell is no number, or times do not rise; with the line.
+    """
+    table = read_table(source)
+    if table is None:
+        raise InvalidInput({"file": f"The file is empty: its first line must be {_TIME},{_VALUE}[,{_TEMPERATURE}]."})
+    missing = [name for name in (_TIME, _VALUE) if name not in table.header]
+    if missing:
+        raise InvalidInput(
+            {"file": f"The file has no column {' and no column '.join(missing)}; it has {', '.join(table.header)}."}
+        )
+    names = [n for n in (_TIME, _VALUE, _TEMPERATURE) if n in table.header]
+    places = [table.header.index(n) for n in names]
+    rows = [_numbers(row, names, places, line) for line, row in enumerate(table.rows, 2)]
+    columns = np.array(rows, dtype=float).reshape(len(rows), len(names)).T
+    t, y = columns[0], columns[1]
+    temperature = columns[2] if len(names) > 2 else np.zeros(t.size)
+    if falls := np.flatnonzero(np.diff(t) < 0).tolist():
+        raise InvalidInput({"file": f"Line {falls[0] + 3}: {_TIME} must rise; {t[falls[0] + 1]:g} comes after more."})
+    judgement = judge_settling(t, y, temperature, rule)
+    first = first_window(Trace(t, y, temperature), rule.shown_in_steps(display_step(y)))
+    return Settled(judgement, rule, first.times[1] if first else None, len(names) > 2)
+
+
+def settled_text(found: Settled) -> str:
+    """A judged trace as the command line prints it."""
+    j, unit = found.judgement, found.rule.unit
+    lines = [j.words]
+    if j.value is not None:
+        at = f" at {j.temperature_c:.2f} °C" if found.has_temperature else ""
+        lines.append(f"Mean over the window: {j.value:.3f} {unit}{at}")
+    if not j.stable and j.remaining_s is not None and j.remaining_low_s is not None:
+        high = "an unknown time" if j.remaining_high_s is None else f"{j.remaining_high_s:.0f} s"
+        lines.append(f"About {j.remaining_s:.0f} s left, {j.remaining_low_s:.0f} s to {high} (94 in 100)")
+    held = "never held in this trace" if found.stable_at_s is None else f"first held at {found.stable_at_s:g} s"
+    lines.append(f"The rule {found.rule.name} ({found.rule.span:g} {unit} within {found.rule.window_s:g} s) {held}.")
+    return "\n".join(lines)
+
+
+def _numbers(row: list[str], names: list[str], places: list[int], line: int) -> list[float]:
+    found = []
+    for name, at in zip(names, places, strict=True):
+        try:
+            found.append(number_typed(row[at] if at < len(row) else ""))
+        except NotANumber as error:
+            raise InvalidInput({"file": f"Line {line}, {name}: {error}"}) from None
+    return found
