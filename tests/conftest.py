@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import itertools
-import os
 import shutil
 import threading
 import uuid
@@ -18,6 +17,7 @@ import psycopg
 import pytest
 from psycopg import sql
 
+from brumel import demo
 from brumel.devices.bench import Bench, demo_probes, serve
 from brumel.devices.bench_control import BenchControl
 from brumel.devices.sdi12 import Sdi12Line
@@ -27,6 +27,7 @@ from brumel.services.clock import Clock
 from brumel.settings import default_data_folder
 from brumel.store import schema
 from brumel.store.database import Database
+from tests.cutoff import data_folder
 
 # The same cases at every run, and no clock that a busy machine could fail.
 hypothesis.settings.register_profile("brumel", deadline=None, derandomize=True)
@@ -39,7 +40,7 @@ CLOCK = Clock(ZoneInfo("UTC"), NOW)
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
     """A PostgreSQL of the tests' own, on loopback, removed afterwards."""
-    folder = default_data_folder() / f"test-{os.getpid()}-{uuid.uuid4().hex[:6]}"
+    folder = data_folder(default_data_folder(), "test")
     made = Cluster(folder)
     try:
         made.start()
@@ -53,18 +54,53 @@ class Urls:
     """One database as its owner and as the application."""
 
     def __init__(self, cluster: Cluster, name: str) -> None:
+        self.name = name
         self.owner = cluster.url(OWNER, name)
         self.application = cluster.url(APPLICATION, name)
 
 
+@pytest.fixture(scope="session")
+def migrated(cluster: Cluster) -> str:
+    """Name of an empty, migrated database that others are copied from."""
+    name = "migrated"
+    cluster.create_database(name)
+    schema.upgrade(cluster.url(OWNER, name), APPLICATION)
+    return name
+
+
+@pytest.fixture(scope="session")
+def demonstrated(cluster: Cluster, migrated: str) -> str:
+    """Name of a database with the demonstration's data that others are copied from."""
+    name = "demonstrated"
+    copy_database(cluster, migrated, name)
+    database = Database(cluster.url(APPLICATION, name), pool_size=1)
+    demo.load(database, CLOCK.now(), CLOCK)
+    database.close()
+    return name
+
+
+def copy_database(cluster: Cluster, template: str, name: str) -> None:
+    """A database as another one is that nobody uses."""
+    with psycopg.connect(cluster.url(ADMIN, "postgres"), autocommit=True) as connection:
+        connection.execute(
+            sql.SQL("CREATE DATABASE {} TEMPLATE {} OWNER {}").format(
+                sql.Identifier(name), sql.Identifier(template), sql.Identifier(OWNER)
+            )
+        )
+
+
 @pytest.fixture(scope="module")
-def urls(cluster: Cluster) -> Iterator[Urls]:
+def template(migrated: str) -> str:
+    """What the module's database is copied from."""
+    return migrated
+
+
+@pytest.fixture(scope="module")
+def urls(cluster: Cluster, template: str) -> Iterator[Urls]:
     """A migrated database of the module's own."""
     name = f"t{uuid.uuid4().hex[:12]}"
-    cluster.create_database(name)
-    found = Urls(cluster, name)
-    schema.upgrade(found.owner, APPLICATION)
-    yield found
+    copy_database(cluster, template, name)
+    yield Urls(cluster, name)
     with psycopg.connect(cluster.url(ADMIN, "postgres"), autocommit=True) as connection:
         connection.execute(sql.SQL("DROP DATABASE {} WITH (FORCE)").format(sql.Identifier(name)))
 
@@ -83,7 +119,7 @@ def clock() -> Clock:
     return CLOCK
 
 
-@pytest.fixture
+@pytest.fixture(scope="session")
 def root() -> Path:
     """The project's root."""
     return Path(__file__).parents[1]

@@ -12,8 +12,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from brumel.core.calibration import FitPoint, fit_electrode
 from brumel.core.settling.judgement import Judgement, judge_settling
-from brumel.core.settling.rules import CALIBRATION_PH, SettlingRule
+from brumel.core.settling.rules import CALIBRATION_PH, READING_PH, SettlingRule
 from brumel.core.settling.windows import Trace, first_window
 
 Array = NDArray[np.float64]
@@ -108,3 +109,78 @@ def signals(
             slower=float(random.uniform(1.5, 4.0)),
             end=float(random.uniform(-200.0, 200.0)),
         )
+
+
+@dataclass(frozen=True)
+class Cell:
+    """Where the coverage of U is asked for: the electrode's time constant, s, and the sample's temperature, °C."""
+
+    tau_s: float
+    sample_c: float
+
+
+BUFFERS = ((6.865, 25.0), (4.005, 25.0), (9.180, 25.0))
+"""Three primary buffers at 25 °C, in the order of the usual run."""
+_SPACING_S = 1.0
+_K0, _K_PER_DEGREE = 54.1990, 0.198424
+"""Nernst slope at 0 °C, mV, and its change a degree: R·ln 10 / F."""
+
+
+class Electrode:
+    """One electrode with its bottles, thermometer and junction, drawn anew: the truth behind a run and a reading."""
+
+    def __init__(self, random: np.random.Generator, tau_s: float) -> None:
+        self._random = random
+        self._tau_s = tau_s
+        self._slope = random.uniform(0.95, 1.02)
+        self._zero = random.uniform(-15.0, 15.0)
+        self._isopotential = random.uniform(6.5, 7.5)
+        self._warm = random.uniform(-0.2, 0.2)
+        self._stands_at = self._potential(7.0, 22.0)
+
+    def _potential(self, ph: float, temperature_c: float) -> float:
+        k = _K0 + _K_PER_DEGREE * temperature_c
+        return float(self._zero - self._slope * k * (ph - self._isopotential))
+
+    def dipped(self, ph: float, temperature_c: float) -> tuple[Array, Array, float]:
+        """Times, potentials until they are stable, mV, and the thermometer's temperature, °C."""
+        end = self._potential(ph, temperature_c)
+        signal = Signal(self._tau_s, self._stands_at - end, 0.03, spacing_s=_SPACING_S, end=end)
+        t, mv = signal.drawn(self._random, 150.0 + 15.0 * self._tau_s)
+        self._stands_at = end
+        return t, mv, temperature_c + self._warm
+
+
+def one_run_and_reading(random: np.random.Generator, cell: Cell) -> tuple[float, float]:
+    """The error of one reading, pH, after a run of three buffers; and the U (k = 2) that was stated for it."""
+    electrode = Electrode(random, cell.tau_s)
+    points = []
+    for ph, temperature_c in BUFFERS:
+        t, mv, shown_c = electrode.dipped(ph + random.normal(0.0, 0.01), temperature_c)
+        value, left = _accepted(t, mv, CALIBRATION_PH)
+        points.append(FitPoint(ph, value, shown_c, 0.01, float(np.hypot(0.15, left))))
+    line = fit_electrode(points)
+    sample = float(random.uniform(6.0, 9.0))
+    t, mv, shown_c = electrode.dipped(sample + random.normal(0.0, 0.02), cell.sample_c)
+    ph = np.array([line.ph(v, shown_c) for v in mv])
+    value, left = _accepted(t, ph, READING_PH)
+    budget = line.ph_budget(line.millivolts(value, shown_c), shown_c, left_over_ph=left)
+    return value - sample, budget.expanded
+
+
+def _accepted(t: Array, y: Array, rule: SettlingRule) -> tuple[float, float]:
+    """The value taken as soon as the core says stable, and what the core says was left of its approach."""
+    temperature = np.full(t.shape, 21.0)
+    window = first_window(Trace(t, y, temperature), rule)
+    last = t.size if window is None else int(np.searchsorted(t, window.times[1])) + 1
+    found = judge_settling(t[:last], y[:last], temperature[:last], rule)
+    assert found.value is not None
+    return found.value, found.left_over or 0.0
+
+
+def coverage(cell: Cell, seed: int, count: int) -> tuple[float, float]:
+    """Share of readings within the U stated for them, and the mean U, pH."""
+    random = np.random.default_rng(seed)
+    found = [one_run_and_reading(random, cell) for _ in range(count)]
+    errors, stated = (np.array(v) for v in zip(*found, strict=True))
+    return float(np.mean(np.abs(errors) <= stated)), float(stated.mean())

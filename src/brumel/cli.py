@@ -10,6 +10,7 @@ from pathlib import Path
 
 import click
 
+from brumel import __version__
 from brumel.cli_calc import calc, settle
 from brumel.settings import TABLE, Settings, SettingsError, read_settings
 
@@ -28,6 +29,7 @@ class Refused(click.ClickException):
 
 
 @click.group(context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, message="brumel %(version)s")
 @click.pass_context
 def main(context: click.Context) -> None:
     """Calibrate water-quality probes, correct readings, say how far to trust them."""

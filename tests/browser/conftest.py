@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-import uuid
 from collections.abc import Iterator
 from typing import Any
 
@@ -11,6 +10,7 @@ import pytest
 from playwright.sync_api import Page, expect
 from tests.browser.driving import LAUNCH, sign_in
 from tests.conftest import NOW
+from tests.cutoff import data_folder
 
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import default_data_folder, read_settings
@@ -27,7 +27,7 @@ def browser_type_launch_args() -> dict[str, Any]:
 
 @pytest.fixture(scope="session")
 def address() -> Iterator[str]:
-    folder = default_data_folder() / f"browser-{uuid.uuid4().hex[:8]}"
+    folder = data_folder(default_data_folder(), "browser")
     settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": NOW.isoformat()})
     try:
         with demonstration(settings, DemoOptions(port=0, speed=20.0, workers=1)) as processes:

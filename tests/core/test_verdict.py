@@ -8,15 +8,16 @@ from dataclasses import replace
 import pytest
 
 from brumel.core.calibration import CarriedSlope, FitPoint, fit_electrode
-from brumel.core.findings import Finding, Level, verdict
+from brumel.core.findings import Acceptance, Finding, Level, verdict
 from brumel.core.methods.model import Use, default_limits
-from brumel.core.ph_reading_verdict import Basis, PhReading, judge_ph_reading
+from brumel.core.ph_reading_verdict import Basis, MetersOwn, PhReading, judge_ph_reading
 from brumel.core.ph_run import JudgedPoint, PhRun, PreviousRun, look_at_signal
 from brumel.core.ph_verdict import judge_ph_run
 from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.core.standards.buffers import buffer
 
-LIMITS = default_limits()
+HOLDS = (1.0, 7.0)
+LIMITS = default_limits(HOLDS)
 TECHNICAL = ("technical-7.00", "technical-4.01", "technical-10.01")
 
 
@@ -103,7 +104,12 @@ def test_what_is_not_sound_says_what_to_do_and_how_long(case: int) -> None:
         judged(points(cups=(TECHNICAL[1], TECHNICAL[0], TECHNICAL[2]))),
         judged([*points(cups=(*TECHNICAL[:2], "borax-9.180"))[:2], replace(base[2], use=Use.CHECK, family="primary")]),
         judged(base, previous=last, waters_ph=(3.0, 8.0)),
-        judged([replace(p, settled=False, expired_days=2, over_open_days=2, value_known=False) for p in base]),
+        judged(
+            [
+                replace(p, acceptance=Acceptance.UNSETTLED, expired_days=2, over_open_days=2, value_known=False)
+                for p in base
+            ]
+        ),
     ][case]
     assert verdict(found.values()) is not SOUND
     for finding in found.values():
@@ -166,7 +172,7 @@ def test_wrong_family_shows_in_three_points_and_is_named() -> None:
 def test_what_was_done_badly_is_said() -> None:
     base = points()
     cases = {
-        "not-settled": replace(base[0], settled=False, settling_words="Wandering."),
+        "not-settled": replace(base[0], acceptance=Acceptance.UNSETTLED, settling_words="Wandering."),
         "lot-expired": replace(base[0], expired_days=3),
         "lot-open-too-long": replace(base[0], over_open_days=3),
         "buffer-temperature": replace(base[0], value_known=False),
@@ -175,7 +181,8 @@ def test_what_was_done_badly_is_said() -> None:
         "temperatures-apart": replace(base[0], fit_point=replace(base[0].fit_point, temperature_c=28.0)),
     }
     for code, spoilt in cases.items():
-        assert judged([spoilt, *base[1:]])[code].level is Level.DOUBTFUL
+        level = Level.UNFIT if code.startswith("lot-") else Level.DOUBTFUL
+        assert judged([spoilt, *base[1:]])[code].level is level
 
 
 def test_two_points_say_that_the_family_is_not_verified() -> None:
@@ -215,15 +222,19 @@ def test_the_cup_is_looked_at_before_the_point_is_taken() -> None:
     assert "the acid buffer" in wrong.sentence
 
 
+def reading_basis() -> Basis:
+    return Basis(fit_electrode([p.fit_point for p in points()]), Level.SOUND, 0.3, (4.0, 10.06), HOLDS)
+
+
 def reading(**changes: object) -> dict[str, Finding]:
-    basis = Basis(fit_electrode([p.fit_point for p in points()]), Level.SOUND, 0.3, (4.0, 10.06))
-    base = PhReading(7.4, 18.0, basis, settled=True)
-    return {f.code: f for f in judge_ph_reading(replace(base, **changes), LIMITS)}  # type: ignore[arg-type]
+    basis = reading_basis()
+    base = PhReading(7.4, 18.0, basis, Acceptance.SETTLED)
+    return {f.code: f for f in judge_ph_reading(replace(base, **changes))}  # type: ignore[arg-type]
 
 
 def test_findings_of_a_reading() -> None:
     assert reading() == {}
-    basis = Basis(fit_electrode([p.fit_point for p in points()]), Level.SOUND, 0.3, (4.0, 10.06))
+    basis = reading_basis()
     assert reading(basis=None)["calibration-missing"].level is Level.UNFIT
     assert reading(basis=replace(basis, age_days=1.5))["calibration-old"].level is Level.DOUBTFUL
     assert reading(basis=replace(basis, age_days=8.0))["calibration-old"].level is Level.UNFIT
@@ -231,6 +242,27 @@ def test_findings_of_a_reading() -> None:
     assert "calibration-unfit" in reading(basis=replace(basis, level=Level.UNFIT))
     assert "not-bracketed" in reading(ph=10.4)
     assert "site-range" in reading(expected_ph=(7.5, 8.0))
-    assert "not-settled" in reading(settled=False)
-    assert "meters-own-line" in reading(meters_own_line=True)
+    assert "not-settled" in reading(acceptance=Acceptance.UNSETTLED)
     assert "implausible" in reading(ph=15.0)
+    assert reading(temperature_c=45.0) == reading(temperature_c=-2.0) == {}
+    assert "was °F meant (22.2 °C)" in reading(temperature_c=72.0)["temperature-implausible"].sentence
+
+
+def test_a_meters_own_line_is_not_judged_by_ours() -> None:
+    old = replace(reading_basis(), age_days=30.0, level=Level.UNFIT)
+    shown = reading(meter=MetersOwn("A-meter", accuracy_known=True), basis=old)
+    assert list(shown) == ["meters-own-line"]
+    assert "Nothing is known" not in shown["meters-own-line"].sentence
+    assert "U is taken wide, ±0.2 pH" in reading(meter=MetersOwn())["meters-own-line"].sentence
+    lost = reading(meter=MetersOwn("A-meter", lost_calibration="A-meter switched off"))["meter-lost-calibration"]
+    assert lost.level is Level.UNFIT
+
+
+def test_a_calibration_holds_as_long_as_it_was_told_when_it_was_made() -> None:
+    week = replace(reading_basis(), holds_days=(7.0, 30.0))
+    assert reading(basis=replace(week, age_days=7.0)) == {}
+    assert (
+        "holds 7 days soundly and 30 days at most"
+        in reading(basis=replace(week, age_days=7.1))["calibration-old"].sentence
+    )
+    assert reading(basis=replace(week, age_days=30.1))["calibration-old"].level is Level.UNFIT

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-import os
 import re
 import shutil
-import signal
 import socket
 import subprocess
-import sys
 import urllib.request
-import uuid
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -18,52 +14,20 @@ import psycopg
 import pytest
 
 from brumel.launch import cluster as cluster_module
-from brumel.launch.cluster import ADMIN, Cluster, LaunchError, answers, free_port
+from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster, LaunchError, answers, free_port
 from brumel.launch.processes import Processes, claim, wait_until_served
 from brumel.settings import default_data_folder
 from tests.conftest import Urls
+from tests.cutoff import data_folder
+from tests.launch.front_door import brumel, ctrl_c, refusal, until
 
 
 @pytest.fixture
 def folder() -> Iterator[Path]:
-    made = default_data_folder() / f"front-{uuid.uuid4().hex[:8]}"
+    made = data_folder(default_data_folder(), "front")
     yield made
     Cluster(made / "demo").remove()
     shutil.rmtree(made, ignore_errors=True)
-
-
-def brumel(*arguments: str, **settings: str) -> subprocess.Popen[str]:
-    return subprocess.Popen(
-        [sys.executable, "-m", "brumel", *arguments],
-        env={**os.environ, **settings}, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
-    )  # fmt: skip
-
-
-def refusal(*arguments: str, **settings: str) -> str:
-    """The one line by which a command refuses."""
-    process = brumel(*arguments, **settings)
-    said, _ = process.communicate(timeout=180)
-    assert process.returncode not in (0, None)
-    lines = said.strip().splitlines()
-    assert len(lines) == 1, said
-    return lines[0]
-
-
-def until(process: subprocess.Popen[str], words: str) -> str:
-    """What a command says until it says ``words``."""
-    assert process.stdout
-    said = ""
-    for line in process.stdout:
-        said += line
-        if words in line:
-            return said
-    raise AssertionError(said)
-
-
-def ctrl_c(process: subprocess.Popen[str]) -> None:
-    process.send_signal(signal.SIGINT)
-    process.communicate(timeout=60)
-    assert process.returncode == 0
 
 
 def test_a_taken_port(folder: Path) -> None:
@@ -123,7 +87,7 @@ def test_no_right_to_install(root: Path, package: str) -> None:
 
 def test_help_names_every_command(root: Path) -> None:
     said = subprocess.run([root / "brumel", "--help"], capture_output=True, text=True, check=True).stdout
-    for command in ("demo", "serve", "test", "bench", "user add", "load", "db upgrade", "settings"):
+    for command in ("demo", "serve", "settle", "test", "bench", "user add", "load", "db upgrade", "settings"):
         assert f"./brumel {command}" in said
 
 
@@ -143,8 +107,37 @@ def test_the_demonstration_starts_again_and_keeps_its_data(folder: Path) -> None
     with psycopg.connect(cluster.url(ADMIN)) as connection:
         assert connection.execute("SELECT count(*), max(taken_at) FROM reading").fetchone() == before
     ctrl_c(again)
+    fresh = brumel("demo", "--fresh", "--port", str(port), BRUMEL_DATA=str(folder))
+    said = until(fresh, f"http://127.0.0.1:{port}/")
+    assert "starting over: the demonstration's data are removed" in said
+    assert "a year of work" in said
+    ctrl_c(fresh)
     left = subprocess.run(["pgrep", "-f", str(folder)], capture_output=True, text=True, check=False).stdout
     assert left == ""
+
+
+def test_the_settings_are_listed_with_their_defaults() -> None:
+    said, _ = brumel("settings").communicate(timeout=60)
+    for name in ("BRUMEL_DATABASE_URL", "BRUMEL_SECRET_KEY", "BRUMEL_NOW"):
+        assert name in said
+    assert re.search(r"BRUMEL_TIMEZONE +UTC +time zone of the screens", said)
+
+
+def test_the_schema_is_brought_up_to_date(cluster: Cluster) -> None:
+    cluster.create_database("to_upgrade")
+    own = {
+        "BRUMEL_DATABASE_URL": cluster.url(APPLICATION, "to_upgrade"),
+        "BRUMEL_DATABASE_OWNER_URL": cluster.url(OWNER, "to_upgrade"),
+        "BRUMEL_SECRET_KEY": "k" * 40,
+    }
+    for _ in range(2):
+        upgraded = brumel("db", "upgrade", **own)
+        assert "the schema is up to date" in upgraded.communicate(timeout=180)[0]
+        assert upgraded.returncode == 0
+    del own["BRUMEL_DATABASE_OWNER_URL"]
+    with psycopg.connect(cluster.url(OWNER, "to_upgrade")) as connection:
+        connection.execute("UPDATE alembic_version SET version_num = '0001'")
+    assert "this version needs" in refusal("db", "upgrade", **own)
 
 
 def test_real_work_on_a_database_of_ones_own(urls: Urls, tmp_path: Path) -> None:

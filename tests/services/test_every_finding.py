@@ -12,6 +12,7 @@ import pytest
 
 from brumel.core import ph_reading_verdict, ph_verdict
 from brumel.core.findings import Finding
+from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.services.calibrations import TakePoint
 from brumel.services.errors import InvalidInput
@@ -83,8 +84,8 @@ RUNS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
     "one-point": ("doubtful", lambda w: run(w, {"neutral": {}})),
     "family-not-verified": ("sound", lambda w: run(w, {"neutral": {}, "acid": {}})),
     "mixed-families": ("doubtful", lambda w: run(w, three(), lots={"neutral": "primary 6.865"})),
-    "lot-expired": ("doubtful", lambda w: run(w, three(), lots={"acid": "old 4.01"})),
-    "lot-open-too-long": ("doubtful", lambda w: run(w, three(), lots={"alkaline": "stale 10.01"})),
+    "lot-expired": ("unfit", lambda w: run(w, three(), lots={"acid": "old 4.01"})),
+    "lot-open-too-long": ("unfit", lambda w: run(w, three(), lots={"alkaline": "stale 10.01"})),
     "buffer-temperature": (
         "doubtful",
         lambda w: run(w, three(temperature_c=15.0), lots={"neutral": "no table 7.01"}),
@@ -145,6 +146,14 @@ def after_a_new_electrode(world: World) -> tuple[Finding, ...]:
     return world.read(probe).findings
 
 
+def shown_by_a_meter_that_was_off(world: World) -> tuple[Finding, ...]:
+    probe_id = world.other_probe("ph-combination", meter_id=world.meter(holds_calibration=False))
+    services = world.at()
+    meter_id = services.kit.life(probe_id).card.state.probe.meter_id
+    services.meters.log(meter_id, uuid.uuid4(), "switched-off", NOW - timedelta(hours=1), "", world.person)
+    return world.read(services.catalog.probe_state(probe_id).probe, source="typed-ph", mv=None, shown_ph=7.4).findings
+
+
 READINGS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
     "calibration-missing": ("unfit", lambda w: w.read(w.probe()).findings),
     "calibration-old": ("doubtful", lambda w: on_line(w, days=3)),
@@ -155,6 +164,8 @@ READINGS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
     "site-range": ("doubtful", lambda w: on_probe(w, mv=100.0)),
     "implausible": ("unfit", lambda w: on_probe(w, mv=float(millivolts_from_ph(14.6, 22.0)))),
     "meters-own-line": ("doubtful", lambda w: on_probe(w, source="typed-ph", mv=None, shown_ph=7.4)),
+    "meter-lost-calibration": ("unfit", shown_by_a_meter_that_was_off),
+    "temperature-implausible": ("doubtful", lambda w: on_probe(w, temperature_c=72.0)),
     "not-settled": ("doubtful", drifting),
 }
 
@@ -184,5 +195,6 @@ def codes(module: object) -> Iterator[str]:
 
 
 def test_every_finding_of_the_core_has_its_case() -> None:
-    assert set(codes(ph_verdict)) == set(RUNS)
+    of_a_lot = {f.code for f in out_of_date(1, 1)}
+    assert set(codes(ph_verdict)) | of_a_lot == set(RUNS)
     assert set(codes(ph_reading_verdict)) == set(READINGS)

@@ -11,7 +11,6 @@ from hypothesis import strategies as st
 
 from brumel.core.findings import Level, verdict
 from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until, standards
-from brumel.core.methods.model import CUP_ML
 from brumel.services.calibration_rows import Begin
 from brumel.services.errors import InvalidInput
 from brumel.services.meters import NewMeter
@@ -43,11 +42,11 @@ def new(number: str, **given_: object) -> NewLot:
     ("facts", "codes"),
     [
         (LotFacts(TODAY, None, 90, None), ["expires-soon"]),
-        (LotFacts(TODAY - timedelta(days=1), None, 90, None), ["expired"]),
+        (LotFacts(TODAY - timedelta(days=1), None, 90, None), ["lot-expired"]),
         (LotFacts(date(2027, 1, 1), TODAY - timedelta(days=90), 90, 100.0), []),
-        (LotFacts(date(2027, 1, 1), TODAY - timedelta(days=91), 90, 100.0), ["open-too-long"]),
-        (LotFacts(date(2027, 1, 1), None, 90, CUP_ML - 1), ["empty"]),
-        (LotFacts(date(2027, 1, 1), None, 90, CUP_ML, TODAY), ["discarded"]),
+        (LotFacts(date(2027, 1, 1), TODAY - timedelta(days=91), 90, 100.0), ["lot-open-too-long"]),
+        (LotFacts(date(2027, 1, 1), None, 90, 30.0 - 1), ["empty"]),
+        (LotFacts(date(2027, 1, 1), None, 90, 30.0, TODAY), ["discarded"]),
     ],
 )
 def test_what_speaks_against_a_lot(facts: LotFacts, codes: list[str]) -> None:
@@ -90,7 +89,7 @@ def test_calibration_points_count_what_they_take_and_a_discarded_buffer_is_not_o
     run_id = world.begin(world.probe(), {"neutral": "fresh"})
     world.take(run_id, "neutral")
     view = shelf.view(lot.lot_id)
-    assert view.entry.facts.left == 500.0 - CUP_ML
+    assert view.entry.facts.left == 500.0 - 30.0
     assert [r.id for r in view.runs] == [run_id]
     offered = world.at().catalog.lots_by_role()
     assert lot.lot_id in {c.lot.id for choices in offered.values() for c in choices}
@@ -182,7 +181,7 @@ def test_a_rinse_with_the_buffer_takes_more_of_it(world: World) -> None:
     by_role = {"neutral": lot.lot_id, "acid": world.lots["4.01"].id, "alkaline": world.lots["10.01"].id}
     begin = Begin(uuid.uuid4(), world.probe().id, THREE, "deionised-and-buffer", by_role)
     world.take(services.calibrations.begin(begin, world.person), "neutral")
-    assert services.shelf.view(lot.lot_id).entry.facts.left == 500.0 - 1.5 * CUP_ML
+    assert services.shelf.view(lot.lot_id).entry.facts.left == 500.0 - 1.5 * 30.0
 
 
 def test_a_certificate_is_kept_once_and_is_a_pdf_or_a_picture(world: World) -> None:

@@ -16,6 +16,7 @@ from brumel.services.application import Services
 from brumel.services.calibration_rows import Begin
 from brumel.services.calibrations import RunView, TakePoint
 from brumel.services.clock import Clock
+from brumel.services.meters import NewMeter
 from brumel.services.people import Person
 from brumel.services.probes import NewProbe
 from brumel.services.readings import NewReading, ReadingView
@@ -68,6 +69,14 @@ class World:
         number = next(_number)
         new = NewProbe(uuid.uuid4(), f"{kind} {number}", f"S{number}", kind, kit, date(2026, 1, 1), **given)  # type: ignore[arg-type]
         return self.at().probes.add(new, self.person)
+
+    def meter(self, **given: object) -> uuid.UUID:
+        """A new meter that takes a combination electrode."""
+        number = next(_number)
+        new = NewMeter(
+            uuid.uuid4(), f"M{number}", f"MS{number}", "Kit", date(2026, 1, 1), takes=["ph-combination"], **given  # type: ignore[arg-type]
+        )  # fmt: skip
+        return self.at().meters.save(new, self.person)
 
     def water(self, name: str, visit_every_days: int = 1, **expected: tuple[float, float]) -> uuid.UUID:
         """A new site that is expected to show this."""

@@ -9,51 +9,152 @@ import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
 from sqlalchemy import create_engine
-from tests.conftest import NOW, Urls
+from tests.conftest import CLOCK, Urls
+from tests.store.everything import fill
 
-from brumel import demo
-from brumel.launch.cluster import APPLICATION
-from brumel.services.clock import Clock
+from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
 from brumel.store import schema
 from brumel.store.database import Database
 from brumel.store.models.base import Base
 from brumel.store.models.tables import ADDED_TO, FACTS, OPERATIONAL, REFERENCE
 
+PRIVILEGE, KEPT, FEATURE = "42501", "BR001", "0A000"
+"""SQLSTATE: insufficient privilege; our trigger's own; a truncation that foreign keys forbid."""
+NAMES = [model.__tablename__ for model in FACTS]
+
+
+@pytest.fixture(scope="module")
+def template(demonstrated: str) -> str:
+    return demonstrated
+
 
 @pytest.fixture(scope="module")
 def filled(database: Database) -> Database:
-    from zoneinfo import ZoneInfo
-
-    demo.load(database, NOW, Clock(ZoneInfo("UTC"), NOW))
+    fill(database, CLOCK)
     return database
 
 
-@pytest.mark.parametrize("table", [model.__tablename__ for model in FACTS])
-def test_the_application_cannot_change_a_fact(filled: Database, urls: Urls, table: str) -> None:
+def state_of(url: str, statement: str) -> str | None:
+    """The SQLSTATE by which a statement is refused; None where it is carried out (and taken back)."""
+    with psycopg.connect(url) as connection:
+        try:
+            connection.execute(statement)
+        except psycopg.Error as error:
+            return error.sqlstate
+        finally:
+            connection.rollback()
+    return None
+
+
+def column_of(table: str) -> str:
+    """A column of a table that a liar would want to change: no key where there is another."""
+    columns = Base.metadata.tables[table].columns
+    return next((c.name for c in columns if not c.primary_key and not c.foreign_keys), next(iter(columns)).name)
+
+
+def test_every_table_of_facts_holds_a_row(filled: Database, urls: Urls) -> None:
+    """Without one, a trigger for each row has nothing to refuse, and the tests below would prove nothing."""
+    with psycopg.connect(urls.owner) as connection:
+        empty = [t for t in NAMES if connection.execute(f"SELECT 1 FROM {t} LIMIT 1").fetchone() is None]
+    assert empty == []
+
+
+@pytest.mark.parametrize("table", NAMES)
+def test_the_application_may_not_change_a_fact(filled: Database, urls: Urls, table: str) -> None:
+    column = column_of(table)
     for statement in (
-        f"UPDATE {table} SET ctid = ctid",
+        f"UPDATE {table} SET {column} = {column}",
         f"DELETE FROM {table}",
         f"TRUNCATE {table} CASCADE",
         f"ALTER TABLE {table} DISABLE TRIGGER ALL",
+        f"ALTER TABLE {table} ADD COLUMN sly text",
         f"DROP TABLE {table} CASCADE",
     ):
-        with psycopg.connect(urls.application) as connection, pytest.raises(psycopg.Error):
-            connection.execute(statement)
+        assert state_of(urls.application, statement) == PRIVILEGE, statement
 
 
-@pytest.mark.parametrize("table", ["calibration_run", "calibration_point", "calibration_signature", "reading"])
-def test_even_the_owner_is_stopped_by_the_triggers(filled: Database, urls: Urls, table: str) -> None:
-    for statement in (f"DELETE FROM {table}", f"TRUNCATE {table} CASCADE"):
-        with (
-            psycopg.connect(urls.owner) as connection,
-            pytest.raises(psycopg.Error, match=r"kept as it was made|violates foreign key"),
-        ):
-            connection.execute(statement)
+@pytest.mark.parametrize("role", [OWNER, ADMIN])
+@pytest.mark.parametrize("table", NAMES)
+def test_triggers_stop_those_whom_grants_do_not(
+    filled: Database, urls: Urls, cluster: Cluster, table: str, role: str
+) -> None:
+    url = urls.owner if role == OWNER else cluster.url(ADMIN, urls.name)
+    column = column_of(table)
+    assert state_of(url, f"UPDATE {table} SET {column} = {column}") == KEPT
+    assert state_of(url, f"DELETE FROM {table}") == KEPT
+    assert state_of(url, f"TRUNCATE {table} CASCADE") == KEPT
+    assert state_of(url, f"TRUNCATE {table}") in {KEPT, FEATURE}
 
 
-def test_the_role_cannot_silence_triggers_for_its_session(urls: Urls) -> None:
-    with psycopg.connect(urls.application) as connection, pytest.raises(psycopg.errors.InsufficientPrivilege):
-        connection.execute("SET session_replication_role = replica")
+def test_a_grant_by_mistake_changes_nothing(filled: Database, urls: Urls) -> None:
+    """The triggers alone, with the grants taken out of the way: no test of the guards passes for want of a right."""
+    with psycopg.connect(urls.owner) as connection:
+        for table in NAMES:
+            connection.execute(f"GRANT UPDATE, DELETE, TRUNCATE ON {table} TO {APPLICATION}")
+        connection.commit()
+        try:
+            for table in NAMES:
+                column = column_of(table)
+                assert state_of(urls.application, f"UPDATE {table} SET {column} = {column}") == KEPT
+                assert state_of(urls.application, f"DELETE FROM {table}") == KEPT
+        finally:
+            for table in NAMES:
+                connection.execute(f"REVOKE UPDATE, DELETE, TRUNCATE ON {table} FROM {APPLICATION}")
+            connection.commit()
+
+
+_RIGHTS = {
+    FACTS: {"SELECT", "INSERT"},
+    ADDED_TO: {"SELECT", "INSERT"},
+    REFERENCE: {"SELECT", "INSERT", "UPDATE"},
+    OPERATIONAL: {"SELECT", "INSERT", "UPDATE", "DELETE"},
+}
+
+
+def test_the_catalogue_grants_no_more_than_each_class_may(urls: Urls) -> None:
+    rights = ("SELECT", "INSERT", "UPDATE", "DELETE", "TRUNCATE", "REFERENCES", "TRIGGER")
+    with psycopg.connect(urls.owner) as connection:
+        for models, allowed in _RIGHTS.items():
+            for table in (m.__tablename__ for m in models):
+                row = connection.execute(
+                    "SELECT " + ", ".join("has_table_privilege(%s, %s, %s)" for _ in rights),
+                    [value for right in rights for value in (APPLICATION, table, right)],
+                ).fetchone()
+                assert row is not None
+                assert {right for right, held in zip(rights, row, strict=True) if held} == allowed, table
+        by_column = connection.execute(
+            "SELECT table_name, column_name FROM information_schema.column_privileges "
+            "WHERE grantee = %s AND privilege_type = 'UPDATE' AND table_name = ANY(%s)",
+            [APPLICATION, NAMES],
+        ).fetchall()
+    assert by_column == []
+
+
+def test_the_catalogue_holds_both_triggers_of_every_fact(urls: Urls) -> None:
+    with psycopg.connect(urls.owner) as connection:
+        rows = connection.execute(
+            "SELECT c.relname, pg_get_triggerdef(t.oid) FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid "
+            "JOIN pg_proc p ON p.oid = t.tgfoid WHERE p.proname = 'brumel_refuse_change' AND t.tgenabled = 'O'"
+        ).fetchall()
+    kept = {table for table, words in rows if "BEFORE DELETE OR UPDATE ON" in words and "FOR EACH ROW" in words}
+    not_emptied = {table for table, words in rows if "BEFORE TRUNCATE ON" in words and "FOR EACH STATEMENT" in words}
+    assert kept == not_emptied == set(NAMES)
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "SET session_replication_role = replica",
+        f"SET ROLE {OWNER}",
+        f"SET SESSION AUTHORIZATION {OWNER}",
+        "CREATE TABLE sly (a int)",
+        "CREATE OR REPLACE FUNCTION brumel_refuse_change() RETURNS trigger LANGUAGE plpgsql AS 'BEGIN RETURN NEW; END'",
+        "DROP FUNCTION brumel_refuse_change() CASCADE",
+        "UPDATE alembic_version SET version_num = '0001'",
+    ],
+)
+def test_the_role_cannot_get_round_the_guards(urls: Urls, statement: str) -> None:
+    assert state_of(urls.application, statement) == PRIVILEGE
 
 
 def test_a_signed_run_takes_no_more_points(filled: Database, urls: Urls) -> None:
@@ -72,6 +173,11 @@ def test_every_table_is_of_one_class() -> None:
     classes = [model for group in (FACTS, REFERENCE, OPERATIONAL, ADDED_TO) for model in group]
     assert {m.__tablename__ for m in classes} == set(Base.metadata.tables)
     assert len(classes) == len(set(classes))
+
+
+def test_a_role_that_owns_nothing_is_fine_and_another_schema_is_said(urls: Urls) -> None:
+    with create_engine(urls.application).connect() as connection:
+        assert schema.problem(connection) is None
 
 
 def test_models_and_migrations_agree(urls: Urls) -> None:

@@ -8,15 +8,18 @@ import pytest
 from flask.testing import FlaskClient
 from tests.conftest import CLOCK
 
-from brumel import demo
 from brumel.services.application import Services
 from brumel.store.database import Database
 from brumel.web.app import WebSettings, create_app
 
 
 @pytest.fixture(scope="module")
+def template(demonstrated: str) -> str:
+    return demonstrated
+
+
+@pytest.fixture(scope="module")
 def services(database: Database) -> Services:
-    demo.load(database, CLOCK.now(), CLOCK)
     return Services.over(database, CLOCK)
 
 

@@ -19,16 +19,20 @@ Array = NDArray[np.float64]
 
 U_MV = 0.15
 """Standard uncertainty of one settled potential, mV: half the settling span (rule of this product)."""
-U_TEMPERATURE_C = 0.1
-"""Standard uncertainty of the probe's thermometer, °C: ±0.2 °C as limits is sound (common practice)."""
+U_TEMPERATURE_C = 0.2 / 3**0.5
+"""Standard uncertainty of the probe's thermometer, °C: ±0.2 °C as limits (common practice)."""
 ASSUMED_SLOPE_PERCENT = 100.0
 ASSUMED_U_SLOPE_PERCENT = 2.5
-"""Standard uncertainty of an assumed slope: half of the sound range 95–102 %, taken as √3·u (rule of this product)."""
+"""Standard uncertainty of an assumed slope: new electrodes have 95 to 102 %, worn ones less (rule of this product)."""
 DRIFT_PH_PER_DAY = 0.01
 """Drift of a calibrated electrode as bounds ±, pH per day (common practice; a house value)."""
+U_ISOPOTENTIAL_PH = 0.5 / 3**0.5
+"""Standard uncertainty of the isopotential point about pH 7.00: ±0.5 pH as limits (common practice)."""
 U_JUNCTION_PH = 0.02
 """Standard uncertainty from the junction: its potential in a sample is not that in a buffer; pH (common practice)."""
 
+LEFT_OVER = "left of the approach"
+"""Name of that part of a budget."""
 SAME_BUFFER_PH = 0.5
 """Buffers nearer together than this carry no slope of their own, pH (rule of this product)."""
 
@@ -49,6 +53,8 @@ class FitPoint:
         Standard uncertainty of the buffer's value, pH (k = 1).
     u_mv
         Standard uncertainty of the potential, mV (k = 1).
+    bottle
+        Points with one name share that bottle's certificate error; empty: a bottle of its own.
     """
 
     ph: float
@@ -56,6 +62,7 @@ class FitPoint:
     temperature_c: float
     u_ph: float = 0.01
     u_mv: float = U_MV
+    bottle: str = ""
 
 
 @dataclass(frozen=True)
@@ -87,6 +94,8 @@ class ElectrodeFit:
         Probability of at least this much scatter from the stated uncertainties; None below three points.
     slope_carried
         None where the slope was fitted; else where it came from.
+    temperature_c
+        Mean temperature of the buffers, °C; None where it is not known.
     """
 
     slope_percent: float
@@ -97,6 +106,7 @@ class ElectrodeFit:
     residuals_ph: tuple[float, ...]
     consistency: float | None
     slope_carried: CarriedSlope | None = None
+    temperature_c: float | None = None
 
     def ph(self, mv: float, temperature_c: float) -> float:
         """pH of a sample from its potential, mV, at its own temperature, °C."""
@@ -106,7 +116,9 @@ class ElectrodeFit:
         """Potential, mV, that this electrode gives in a liquid of this pH and temperature."""
         return float(millivolts_from_ph(ph, temperature_c, self.slope_percent, self.offset_mv))
 
-    def ph_budget(self, mv: float, temperature_c: float, *, u_mv: float = U_MV, age_days: float = 0.0) -> Budget:
+    def ph_budget(
+        self, mv: float, temperature_c: float, *, u_mv: float = U_MV, age_days: float = 0.0, left_over_ph: float = 0.0
+    ) -> Budget:
         """Where the uncertainty of a pH reading with this line comes from, pH.
 
         Parameters
@@ -117,6 +129,8 @@ class ElectrodeFit:
             Standard uncertainty of the potential, mV (k = 1).
         age_days
             Days since the calibration, for the drift.
+        left_over_ph
+            What was left of the approach when the reading was accepted, pH.
 
         Notes
         -----
@@ -133,6 +147,8 @@ class ElectrodeFit:
                 Contribution("calibration line", max(fit_variance, 0.0) ** 0.5, "pH", 1.0),
                 Contribution("potential", u_mv, "mV", sensitivity.mv),
                 Contribution("temperature", U_TEMPERATURE_C, "°C", sensitivity.temperature),
+                Contribution("isopotential point", U_ISOPOTENTIAL_PH, "pH", sensitivity.isopotential),
+                Contribution(LEFT_OVER, left_over_ph, "pH", 1.0),
                 Contribution("junction in the sample", U_JUNCTION_PH, "pH", 1.0),
                 Contribution("drift since calibration", DRIFT_PH_PER_DAY * age_days / 3**0.5, "pH", 1.0),
             ]
@@ -145,6 +161,7 @@ class _Sensitivity:
     temperature: float
     offset: float
     slope: float
+    isopotential: float
 
     @classmethod
     def of(cls, fit: ElectrodeFit, mv: float, temperature_c: float) -> _Sensitivity:
@@ -157,6 +174,7 @@ class _Sensitivity:
             temperature=-distance * step / k,
             offset=1.0 / (s * k),
             slope=-distance / fit.slope_percent,
+            isopotential=0.0 if fit.temperature_c is None else 1.0 - float(nernst_slope_mv(fit.temperature_c)) / k,
         )
 
 
@@ -200,12 +218,12 @@ def fit_electrode(points: Sequence[FitPoint], carried: CarriedSlope | None = Non
     k = nernst_slope_mv(temperature)
     x = -k * (ph - ISOPOTENTIAL_PH)
     if np.ptp(ph) < SAME_BUFFER_PH:
-        return _one_buffer_fit(ph, mv, temperature, x, u_ph, u_mv, carried or CarriedSlope())
+        return _one_buffer_fit(points, mv, temperature, x, carried or CarriedSlope())
     design = np.column_stack([np.ones_like(x), x])
     solve = np.linalg.pinv(design)
     offset, s = solve @ mv
-    u_point, common = _point_uncertainty(s, ph, temperature, k, u_ph, u_mv)
-    covariance = solve @ np.diag(u_point**2) @ solve.T + np.outer(solve @ common, solve @ common)
+    u_point = np.hypot(u_mv, s * k * u_ph)
+    covariance = _covariance(solve, s, points)
     residual_mv = mv - offset - s * x
     consistency = None
     if len(points) >= 3:
@@ -220,21 +238,20 @@ def fit_electrode(points: Sequence[FitPoint], carried: CarriedSlope | None = Non
         covariance=float(100.0 * covariance[0, 1]),
         residuals_ph=_residuals_ph(residual_mv, s, k),
         consistency=consistency,
+        temperature_c=float(temperature.mean()),
     )
 
 
 def _one_buffer_fit(
-    ph: Array, mv: Array, temperature: Array, x: Array, u_ph: Array, u_mv: Array, carried: CarriedSlope
+    points: Sequence[FitPoint], mv: Array, temperature: Array, x: Array, carried: CarriedSlope
 ) -> ElectrodeFit:
     """Offset only: the slope is carried over."""
     s = carried.slope_percent / 100.0
     k = nernst_slope_mv(temperature)
     offset = float(np.mean(mv - s * x))
-    u_point, common = _point_uncertainty(s, ph, temperature, k, u_ph, u_mv)
     slope_share = float(x.mean()) / 100.0
-    variance = (
-        np.sum(u_point**2) / len(mv) ** 2 + float(common.mean()) ** 2 + (slope_share * carried.u_slope_percent) ** 2
-    )
+    mean = np.full((1, len(mv)), 1.0 / len(mv))
+    variance = _covariance(mean, s, points)[0, 0] + (slope_share * carried.u_slope_percent) ** 2
     return ElectrodeFit(
         slope_percent=carried.slope_percent,
         offset_mv=offset,
@@ -244,18 +261,24 @@ def _one_buffer_fit(
         residuals_ph=_residuals_ph(mv - offset - s * x, s, k),
         consistency=None,
         slope_carried=carried,
+        temperature_c=float(temperature.mean()),
     )
 
 
-def _point_uncertainty(
-    s: float, ph: Array, temperature: Array, k: Array, u_ph: Array, u_mv: Array
-) -> tuple[Array, Array]:
-    """Each point's own uncertainty in mV, and the share that one thermometer puts on all of them."""
+def _covariance(solve: Array, s: float, points: Sequence[FitPoint]) -> Array:
+    """Covariance of what ``solve`` makes of the potentials: each point's own error, its bottle's, one thermometer's."""
+    u_mv = np.array([p.u_mv for p in points])
+    temperature = np.array([p.temperature_c for p in points])
+    from_seven = np.array([p.ph for p in points]) - ISOPOTENTIAL_PH
     per_degree = nernst_slope_mv(temperature + 0.5) - nernst_slope_mv(temperature - 0.5)
-    return (
-        np.hypot(u_mv, s * k * u_ph),
-        s * (ph - ISOPOTENTIAL_PH) * per_degree * U_TEMPERATURE_C,
-    )
+    shared = [s * from_seven * per_degree * U_TEMPERATURE_C]
+    certificates = s * nernst_slope_mv(temperature) * np.array([p.u_ph for p in points])
+    bottles = [p.bottle or f"bottle {n}" for n, p in enumerate(points)]
+    shared += [np.where([b == bottle for b in bottles], certificates, 0.0) for bottle in dict.fromkeys(bottles)]
+    covariance = solve @ np.diag(u_mv**2) @ solve.T
+    for error in shared:
+        covariance = covariance + np.outer(solve @ error, solve @ error)
+    return np.asarray(covariance)
 
 
 def _residuals_ph(residual_mv: Array, s: float, k: Array) -> tuple[float, ...]:

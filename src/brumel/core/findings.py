@@ -16,6 +16,20 @@ class Level(StrEnum):
     UNFIT = "unfit"
 
 
+class Acceptance(StrEnum):
+    """How a value was found steady when it was taken."""
+
+    SETTLED = "settled"
+    UNSETTLED = "unsettled"
+    BY_EYE = "by-eye"
+    """Typed: whoever typed it judged it, no rule did."""
+
+    @property
+    def words(self) -> str:
+        """As a record says it."""
+        return {"settled": "yes", "unsettled": "no", "by-eye": "typed, judged by eye"}[self]
+
+
 _HYPHEN_BEFORE_NUMBER = re.compile(r"(?<![\w-])-(?=\d)")
 _ORDER = {Level.UNFIT: 0, Level.DOUBTFUL: 1, Level.SOUND: 2}
 

@@ -6,11 +6,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from brumel.core.calibration import ElectrodeFit
-from brumel.core.findings import Finding, Level, worst_first
+from brumel.core.findings import Acceptance, Finding, Level, worst_first
 from brumel.core.holding import worth
-from brumel.core.methods.model import PhLimits
+from brumel.core.wording import signed
 
 _HOUSE = "rule of this product"
+_WATER_C = (-2.0, 45.0)
 
 
 @dataclass(frozen=True)
@@ -21,6 +22,8 @@ class Basis:
     level: Level
     age_days: float
     buffers_ph: tuple[float, float]
+    holds_days: tuple[float, float]
+    """How long it holds soundly, and at most, as frozen into the run."""
     worst: str = ""
     voided_by: str = ""
     """What was done to the probe since, that ends a calibration; empty where nothing was."""
@@ -33,26 +36,56 @@ class PhReading:
     ph: float
     temperature_c: float
     basis: Basis | None
-    settled: bool | None = None
+    acceptance: Acceptance = Acceptance.BY_EYE
     settling_words: str = ""
     expected_ph: tuple[float, float] | None = None
-    meters_own_line: bool = False
+    meter: MetersOwn | None = None
+    """The meter whose own line gave the pH; None where Brumel's line did."""
 
 
-def judge_ph_reading(reading: PhReading, limits: PhLimits) -> list[Finding]:
+@dataclass(frozen=True)
+class MetersOwn:
+    """What is known of a meter whose own calibration stands behind a pH."""
+
+    label: str = "the meter"
+    accuracy_known: bool = False
+    lost_calibration: str = ""
+    """What was done to it that ends its calibration, with when; empty where nothing was."""
+
+
+def judge_ph_reading(reading: PhReading) -> list[Finding]:
     """All findings of a pH reading, worst first."""
-    return worst_first([*_basis(reading, limits), *_reading(reading)])
+    behind = _basis(reading) if reading.meter is None else _meters_own(reading.meter)
+    return worst_first([*behind, *_reading(reading)])
 
 
-def _basis(reading: PhReading, limits: PhLimits) -> Iterator[Finding]:
+def _meters_own(meter: MetersOwn) -> Iterator[Finding]:
+    if meter.lost_calibration:
+        yield Finding(
+            "meter-lost-calibration",
+            Level.UNFIT,
+            f"{meter.label} loses its calibration when it is switched off: {meter.lost_calibration}.",
+            "Calibrate it in its buffers, then read again.",
+            15,
+        )
+    known = "" if meter.accuracy_known else " Nothing is known of its accuracy: U is taken wide, ±0.2 pH."
+    yield Finding(
+        "meters-own-line",
+        Level.DOUBTFUL,
+        f"The pH was typed as the meter shows it: its own line stands behind it, not Brumel's.{known}",
+        "Type the millivolts where the meter shows them, or enter its accuracy on the meter's page.",
+        2,
+        _HOUSE,
+    )
+
+
+def _basis(reading: PhReading) -> Iterator[Finding]:
     basis = reading.basis
     if basis is None:
         yield Finding(
             "calibration-missing",
             Level.UNFIT,
-            "This probe has no signed calibration: the value rests on an ideal electrode."
-            if not reading.meters_own_line
-            else "This probe has no signed calibration: the value is the meter's own, unjudged.",
+            "This probe has no signed calibration: the value rests on an ideal electrode.",
             "Calibrate the probe, then read again.",
             15,
         )
@@ -73,13 +106,14 @@ def _basis(reading: PhReading, limits: PhLimits) -> Iterator[Finding]:
             "Do what its verdict says, calibrate, then read again.",
             15,
         )
-    if basis.age_days > limits.holds_sound_days:
-        old = worth(Level.SOUND, basis.age_days, limits.holds_days)
+    sound, at_most = basis.holds_days
+    if basis.age_days > sound:
+        old = worth(Level.SOUND, basis.age_days, basis.holds_days)
         yield Finding(
             "calibration-old",
             old,
-            f"The calibration is {_age(basis.age_days)} old; it holds {limits.holds_sound_days:g} day soundly and "
-            f"{limits.holds_doubtful_days:g} days at most.",
+            f"The calibration is {_age(basis.age_days)} old; it holds {sound:g} day{'s' if sound != 1 else ''} soundly "
+            f"and {at_most:g} days at most.",
             "Calibrate, or check in a buffer and note it, then read again.",
             15,
             "house rule",
@@ -100,7 +134,7 @@ def _age(days: float) -> str:
 
 
 def _reading(reading: PhReading) -> Iterator[Finding]:
-    if reading.settled is False:
+    if reading.acceptance is Acceptance.UNSETTLED:
         yield Finding(
             "not-settled",
             Level.DOUBTFUL,
@@ -108,12 +142,13 @@ def _reading(reading: PhReading) -> Iterator[Finding]:
             "Wait for the tunnel to close and read again.",
             5,
         )
-    if reading.meters_own_line:
+    if not _WATER_C[0] <= reading.temperature_c <= _WATER_C[1]:
         yield Finding(
-            "meters-own-line",
+            "temperature-implausible",
             Level.DOUBTFUL,
-            "The pH was typed as the meter shows it: the meter's own line stands behind it, not Brumel's.",
-            "Type the millivolts where the meter shows them, or note the meter's own calibration.",
+            f"{signed(reading.temperature_c)} °C is not a temperature of pools or natural waters: was °F meant "
+            f"({signed((reading.temperature_c - 32.0) / 1.8)} °C)?",
+            "Look at the thermometer and its unit, then amend the reading.",
             2,
             _HOUSE,
         )

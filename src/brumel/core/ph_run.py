@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from brumel.core.calibration import ElectrodeFit, FitPoint
 from brumel.core.errors import CoreError
+from brumel.core.findings import Acceptance
 from brumel.core.methods.model import PhLimits, Use
 from brumel.core.quantities.ph import nernst_slope_mv
 from brumel.core.wording import signed
@@ -30,7 +31,7 @@ class JudgedPoint:
         Adjusted to, or check only.
     value_known
         Whether the buffer's value is known at its measured temperature.
-    settled
+    acceptance
         Whether the settling rule held when the point was accepted; ``settling_words`` says what it was.
     expired_days, over_open_days
         Days past the lot's expiry and past its open life; 0 where in date.
@@ -44,7 +45,7 @@ class JudgedPoint:
     family: str
     use: Use = Use.ADJUST
     value_known: bool = True
-    settled: bool = True
+    acceptance: Acceptance = Acceptance.SETTLED
     settling_words: str = ""
     expired_days: int = 0
     over_open_days: int = 0

@@ -8,7 +8,8 @@ from functools import partial
 from itertools import combinations, permutations
 
 from brumel.core.calibration import ElectrodeFit, fit_electrode
-from brumel.core.findings import Bounds, Finding, Level, worst_first
+from brumel.core.findings import Acceptance, Bounds, Finding, Level, worst_first
+from brumel.core.kit.shelf import out_of_date
 from brumel.core.methods.model import Use
 from brumel.core.ph_run import JudgedPoint, PhRun
 from brumel.core.standards.buffers import FAMILIES, shipped_buffers, value_or_none
@@ -249,7 +250,7 @@ def _families(run: PhRun) -> Iterator[Finding]:
 
 def _points(run: PhRun) -> Iterator[Finding]:
     for p in run.points:
-        if not p.settled:
+        if p.acceptance is Acceptance.UNSETTLED:
             yield Finding(
                 "not-settled",
                 Level.DOUBTFUL,
@@ -257,22 +258,9 @@ def _points(run: PhRun) -> Iterator[Finding]:
                 "Repeat the point and wait for the tunnel to close.",
                 5,
             )
-        if p.expired_days > 0:
-            yield Finding(
-                "lot-expired",
-                Level.DOUBTFUL,
-                f"{p.label} expired {p.expired_days} {'day' if p.expired_days == 1 else 'days'} before this run.",
-                "Repeat with a lot in date; discard this one by local rules.",
-                _REDO,
-            )
-        if p.over_open_days > 0:
-            yield Finding(
-                "lot-open-too-long",
-                Level.DOUBTFUL,
-                f"{p.label} has been open {p.over_open_days} days longer than it keeps.",
-                "Repeat with a freshly opened lot; alkaline buffer loses its value fastest to the air.",
-                _REDO,
-            )
+        for finding in out_of_date(p.expired_days, p.over_open_days):
+            words = finding.sentence[0].lower() + finding.sentence[1:]
+            yield replace(finding, sentence=f"{p.label} when it was taken: {words}")
         if not p.value_known:
             yield Finding(
                 "buffer-temperature",

@@ -16,9 +16,9 @@ from typing import Any
 
 from sqlalchemy import insert
 
-from brumel.core.findings import Finding, Level
+from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.kinds import Care, MeterEvent
-from brumel.core.methods.model import Role, method, methods
+from brumel.core.methods.model import Role, method, methods, rinses
 from brumel.core.ph_run import PreviousRun
 from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.demo import places
@@ -37,7 +37,7 @@ from brumel.services.lines import age_days, basis_from, buffer_of, finding_rows,
 from brumel.services.people import People
 from brumel.services.readings import Measured, NewReading, correct, reading_row
 from brumel.services.signal import Signal
-from brumel.services.upkeep import kind_of
+from brumel.services.upkeep import holding_of, kind_of
 from brumel.store.database import Database
 from brumel.store.models.base import Base, Source
 from brumel.store.models.calibration import (
@@ -310,7 +310,11 @@ class _Maker:
         probe = self.probes[label]
         waters = [w for w in WATERS if w.probe == label]
         reach = (min(w.reach[0] for w in waters), max(w.reach[1] for w in waters)) if waters else None
-        frozen = method(school).frozen(water_is_alkaline=reach is not None and sum(reach) >= 14.0)
+        frozen = method(school).frozen(
+            water_is_alkaline=reach is not None and sum(reach) >= 14.0,
+            rinse=rinses()["distilled-once"],
+            holds_days=holding_of(self.probes[label]),
+        )
         lots = {role: self._lot(role, at) for role in (Role.NEUTRAL, Role.ACID, Role.ALKALINE)}
         begin = Begin(self._id(), probe.id, school, "distilled-once", {})
         self.rows[CalibrationRun].append(run_row(begin, probe, frozen, lots, reach, person, at=at))
@@ -361,7 +365,7 @@ class _Maker:
         times = [float(t) for t in range(0, 76, 2)]
         trace = [target + (before - target) * math.exp(-t / tau) + self.random.gauss(0, 0.04) for t in times]
         return Signal(
-            mv=round(target, 2), temperature_c=round(temperature_c, 2), settled=True, words="Stable.",
+            mv=round(target, 2), temperature_c=round(temperature_c, 2), acceptance=Acceptance.SETTLED, words="Stable.",
             elapsed_s=74.0, times_s=times, mv_trace=[round(v, 2) for v in trace],
             temperature_trace=[round(temperature_c, 2)] * len(times),
         )  # fmt: skip
@@ -373,14 +377,21 @@ class _Maker:
         ph = water.ph + water.swing * 0.5 * season + self.random.gauss(0, water.swing * 0.5)
         mv = float(millivolts_from_ph(ph, temperature_c, slope, offset))
         measured = Measured(
-            round(temperature_c, 1), round(mv, 1), settled=True, settling_words="Stable.", settling_s=55.0
+            round(temperature_c, 1),
+            round(mv, 1),
+            acceptance=Acceptance.SETTLED,
+            settling_words="Stable.",
+            settling_s=55.0,
         )
         usable = [(s, f) for s, f in self.signed.get(water.probe, []) if s.level != Level.UNFIT and s.signed_at <= at]
         basis = run = None
         if usable:
             signature, findings = usable[-1]
             worst = next((f.sentence for f in findings if f.level is not Level.SOUND), "")
-            basis, run = basis_from(signature, worst, at), CalibrationRun(id=signature.run_id)
+            basis, run = (
+                basis_from(signature, holding_of(self.probes[water.probe]), worst, at),
+                CalibrationRun(id=signature.run_id),
+            )
         site, probe = self.sites[water.code], self.probes[water.probe]
         corrected = correct(measured, basis, site)
         new = NewReading(self._id(), site.id, probe.id, Source.DEVICE)

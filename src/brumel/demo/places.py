@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
+from brumel.core.kit.accuracy import read_accuracy
 from brumel.store.models.reference import Device, Lot, Meter, Probe
 
 
@@ -89,6 +90,10 @@ def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
     ]  # fmt: skip
 
 
+def _stated(**words: str) -> dict[str, dict[str, float]]:
+    return {parameter: read_accuracy(text).plain for parameter, text in words.items()}
+
+
 def meters(served: date, new_id: Callable[[], uuid.UUID]) -> Iterator[Meter]:
     """A meter for each kit: one keeps its probes polarised, the other does not."""
     yield Meter(
@@ -96,16 +101,20 @@ def meters(served: date, new_id: Callable[[], uuid.UUID]) -> Iterator[Meter]:
         takes=["ph-combination", "conductivity-1", "oxygen-polarographic", "temperature"],
         compensates=["temperature", "salinity", "pressure"], buffer_families=["technical", "primary"],
         holds_calibration=True, polarises_off=True,
-        accuracy={"pH": "±0.02, steps of 0.01", "conductivity": "±1 % of full scale, steps of 1 µS/cm",
-                  "oxygen": "±1.5 % of full scale, steps of 0.01 mg/L"},
+        accuracy=_stated(
+            pH="±0.02, steps of 0.01", conductivity="±1 % of full scale 20000, steps of 1",
+            oxygen="±1.5 % of full scale 20, steps of 0.01",
+        ),
         memory_records=400, batteries="4 × AA", battery_hours=100.0,
     )  # fmt: skip
     yield Meter(
         id=new_id(), label="B-meter", serial="HR-M-0211", kit="Kit B", in_service_on=served - timedelta(days=760),
         takes=["ph-refillable", "conductivity-10", "oxygen-optical", "orp", "ammonium", "temperature"],
         compensates=["temperature"], buffer_families=["technical"], holds_calibration=True, polarises_off=False,
-        accuracy={"pH": "±0.02, steps of 0.01", "ORP": "±2 mV, steps of 1 mV",
-                  "conductivity": "±1 % of reading, steps of 0.01 mS/cm", "ammonium": "±10 % of reading"},
+        accuracy=_stated(
+            pH="±0.02, steps of 0.01", ORP="±2, steps of 1", conductivity="±1 % of reading, steps of 10",
+            ammonium="±10 % of reading",
+        ),
         memory_records=2400, batteries="3 × C", battery_hours=160.0,
     )  # fmt: skip
 

@@ -92,6 +92,7 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
         with database.session() as session:
             lines = sorted({d.url for d in session.query(Device)})
         database.close()
+        port = claimed.getsockname()[1]
         processes = Processes(_environment(settings, url, secret), f"http://{host}:{port}")
         try:
             for line in lines:

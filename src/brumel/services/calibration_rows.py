@@ -75,6 +75,7 @@ def point_row(
     """A point as it is stored: the buffer's true value at its measured temperature, and its lot's state."""
     buffer = lines.buffer_of(lot)
     value = value_or_none(buffer, signal.temperature_c)
+    facts = lines.lot_facts(lot)
     return {
         "id": point_id,
         "run_id": run_id,
@@ -91,9 +92,10 @@ def point_row(
         "buffer_ph": buffer.nominal_ph if value is None else value,
         "buffer_u_ph": buffer.u_ph,
         "value_known": value is not None,
-        "expired_days": lines.days_expired(lot, today),
-        "over_open_days": lines.days_over_open(lot, today),
-        "settled": signal.settled,
+        "expired_days": facts.days_expired(today),
+        "over_open_days": facts.days_over_open(today),
+        "acceptance": str(signal.acceptance),
+        "left_over_mv": signal.left_over,
         "settling_words": signal.words,
         "settling_s": signal.elapsed_s,
         "deviations": [],
@@ -154,6 +156,7 @@ def signature_row(
         "slope_origin": "fitted" if carried is None else "assumed" if carried.assumed else "carried",
         "buffers_ph_low": low,
         "buffers_ph_high": high,
+        "temperature_c": fit.temperature_c,
         "note": note.strip(),
     }
 

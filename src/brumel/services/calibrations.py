@@ -10,13 +10,13 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.calibration import ElectrodeFit
-from brumel.core.findings import Finding, Level, verdict
+from brumel.core.findings import Acceptance, Finding, Level, verdict
 from brumel.core.methods.model import Role, Use, method, rinses
 from brumel.core.ph_run import BufferLook, look_at_signal
 from brumel.core.quantities.ph import MILLIVOLT_RANGE, TEMPERATURE_RANGE_C
 from brumel.core.settling.rules import CALIBRATION_PH
 from brumel.core.standards.buffers import value_or_none
-from brumel.services import lines
+from brumel.services import lines, upkeep
 from brumel.services.calibration_rows import (
     Begin,
     judge_points,
@@ -138,12 +138,15 @@ class Calibrations:
             school = method(begin.method_code)
             if waters is None and any(s.role is Role.WATER_SIDE for s in school.steps):
                 wrong["sites"] = "This school calibrates on the water's side: choose the sites of the day."
-            frozen = school.frozen(water_is_alkaline=side_alkaline)
-            chosen = _chosen_lots(session, begin.lots, {Role(s["role"]) for s in frozen["steps"]}, wrong)
-            if begin.new_electrode and sum(s["use"] == Use.ADJUST for s in frozen["steps"]) < 3:
+            steps = school.steps_for(water_is_alkaline=side_alkaline)
+            chosen = _chosen_lots(session, begin.lots, {s.role for s in steps}, wrong)
+            if begin.new_electrode and sum(s.use is Use.ADJUST for s in steps) < 3:
                 wrong["method"] = "A new electrode's first run needs three adjusted points: choose that school."
             if wrong or probe is None:
                 raise InvalidInput(wrong)
+            frozen = school.frozen(
+                water_is_alkaline=side_alkaline, rinse=rinses()[begin.rinse], holds_days=upkeep.holding_of(probe)
+            )
             row = run_row(begin, probe, frozen, chosen, waters, person, at=self.clock.now())
             queries.add_once(session, CalibrationRun, row)
         return begin.run_id
@@ -348,7 +351,7 @@ def _device_signal(session: Session, run: CalibrationRun, take: TakePoint) -> Si
     if run.probe.device is None or not immersions:
         raise InvalidInput({"device": "Put the probe into the buffer first, then take the point."})
     signal = signal_since(session, run.probe.device.id, immersions[-1].after_seq, CALIBRATION_PH)
-    if not signal.settled and not take.unsettled_reason.strip():
+    if signal.acceptance is Acceptance.UNSETTLED and not take.unsettled_reason.strip():
         raise InvalidInput(
             {"device": f"Not stable yet. {signal.words} Wait, or take it with a reason; the reason stays on record."}
         )
@@ -362,7 +365,7 @@ def _typed_signal(take: TakePoint) -> Signal:
     check_number(wrong, "temperature_c", temperature_c, TEMPERATURE_RANGE_C, "°C")
     if wrong or mv is None or temperature_c is None:
         raise InvalidInput(wrong)
-    return Signal(mv, temperature_c, settled=True, words="Typed by hand; settling was judged by eye.")
+    return Signal(mv, temperature_c, Acceptance.BY_EYE, "Typed by hand; settling was judged by eye.")
 
 
 def _deviations(take: TakePoint) -> list[str]:

@@ -13,6 +13,7 @@ from brumel.core.findings import Level, verdict
 from brumel.core.holding import holding_spans
 from brumel.core.kit.kinds import Care, ProbeKind
 from brumel.core.kit.readiness import Readiness, State
+from brumel.core.kit.shelf import out_of_date
 from brumel.core.methods.model import Role, limits_of
 from brumel.services import lines, upkeep
 from brumel.services.clock import Clock
@@ -194,6 +195,8 @@ def _state(
         return state(Level.UNFIT, "The newest calibration was judged unfit.")
     if ready.voided_at is not None and ready.voided_at > held.at:
         return state(Level.UNFIT, "Something was done since that ends a calibration.")
+    if held.run_id is None and ready.meter_lost_at is not None and ready.meter_lost_at > held.at:
+        return state(Level.UNFIT, "Its meter was switched off since, and loses its calibration then.")
     spans = [(end, level) for begin, end, level in held.spans if begin <= at <= end]
     if not spans:
         return state(Level.UNFIT, f"Its calibration is {(at - held.at).days} days old.")
@@ -231,8 +234,6 @@ def _moments(
 
 
 def _caution(lot: Lot, today: date) -> str:
-    if days := lines.days_expired(lot, today):
-        return f"expired {days} {'day' if days == 1 else 'days'} ago"
-    if days := lines.days_over_open(lot, today):
-        return f"open {days} {'day' if days == 1 else 'days'} too long"
-    return ""
+    facts = lines.lot_facts(lot)
+    found = out_of_date(facts.days_expired(today), facts.days_over_open(today))
+    return " ".join(f"{f.level}: {f.sentence[0].lower()}{f.sentence[1:]}" for f in found)

@@ -11,7 +11,7 @@ from typing import Any
 from brumel.core.findings import Bounds, Finding, Level, verdict, worst_first
 from brumel.core.kit.kinds import PART_CHANGES, Care, ProbeKind, storage_finding
 from brumel.core.kit.trend import Point, Trend, trend_of
-from brumel.core.methods.model import default_limits
+from brumel.core.methods.model import limits_of
 from brumel.core.wording import signed
 from brumel.services import lines, photos, upkeep
 from brumel.services.catalog import ProbeState, probe_state, probe_states
@@ -310,10 +310,11 @@ def _courses(
         sound, doubtful = (bounds.sound_low, bounds.sound_high), (bounds.doubtful_low, bounds.doubtful_high)
         return Course(name, unit, tuple(points), sound, doubtful, trend_of(recent, sound, now))
 
-    limits = default_limits()
+    newest = runs[-1] if runs else None
+    limits = limits_of(newest.method["limits"]) if newest else None
     full = [s for r in runs if (s := r.signature) and s.slope_origin == "fitted" and s.level != Level.UNFIT]
     found = []
-    if full:
+    if full and limits is not None:
         found = [
             course("Slope", "%", [Point(s.signed_at, s.slope_percent) for s in full], limits.slope),
             course("Offset", "mV", [Point(s.signed_at, s.offset_mv) for s in full], limits.offset),

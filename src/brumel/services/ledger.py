@@ -136,7 +136,7 @@ _CALIBRATION_COLUMNS: dict[str, _RunRow] = {
     "buffer_ph": lambda run, p: p and _round(p.buffer_ph, 3),
     "mv": lambda run, p: p and _round(p.mv, 2),
     "temperature_c": lambda run, p: p and _round(p.temperature_c, 2),
-    "settled": lambda run, p: p and p.settled,
+    "settled": lambda run, p: p and p.acceptance,
     "settling_s": lambda run, p: p and _round(p.settling_s, 1),
     "deviations": lambda run, p: p and "; ".join(p.deviations),
 }
@@ -160,7 +160,7 @@ _READING_COLUMNS: dict[str, Callable[[Reading], Any]] = {
     "level": lambda r: r.level,
     "findings": lambda r: " ".join(f"{f.level} {f.code};" for f in r.findings),
     "calibration_id": lambda r: r.calibration_run_id,
-    "settled": lambda r: r.settled,
+    "settled": lambda r: r.acceptance,
     "settling_s": lambda r: _round(r.settling_s, 1),
     "note": lambda r: r.note,
     "amends": lambda r: r.amends_id,

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import math
 import uuid
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from datetime import date, datetime
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibration import CarriedSlope, ElectrodeFit, FitPoint
-from brumel.core.findings import Finding, Level
-from brumel.core.methods.model import Use
+from brumel.core.calibration import U_MV, CarriedSlope, ElectrodeFit, FitPoint
+from brumel.core.findings import Acceptance, Finding, Level
+from brumel.core.kit.shelf import LotFacts, Pack
+from brumel.core.methods.model import Use, limits_of
 from brumel.core.ph_reading_verdict import Basis
 from brumel.core.ph_run import JudgedPoint, PreviousRun
 from brumel.core.standards.buffers import Buffer, buffer_of_label
@@ -35,26 +37,28 @@ def lot_label(lot: Lot) -> str:
     return f"buffer {lot.buffer_ph:.2f} (lot {lot.lot_number})"
 
 
-def days_expired(lot: Lot, on: date) -> int:
-    """Days past the lot's expiry; 0 where in date."""
-    return max((on - lot.expires_on).days, 0)
-
-
-def days_over_open(lot: Lot, on: date) -> int:
-    """Days past the lot's open life; 0 where unopened or within."""
-    return 0 if lot.opened_on is None else max((on - lot.opened_on).days - lot.open_life_days, 0)
+def lot_facts(lot: Lot, left: float | None = None) -> LotFacts:
+    """What the core needs of a lot to judge it; ``left`` is counted in the unit of its pack."""
+    return LotFacts(lot.expires_on, lot.opened_on, lot.open_life_days, left, lot.discarded_on, Pack(lot.pack).unit)
 
 
 def judged_point(point: CalibrationPoint) -> JudgedPoint:
     """A stored point as the verdict sees it."""
     return JudgedPoint(
         label=lot_label(point.lot),
-        fit_point=FitPoint(point.buffer_ph, point.mv, point.temperature_c, point.buffer_u_ph),
+        fit_point=FitPoint(
+            point.buffer_ph,
+            point.mv,
+            point.temperature_c,
+            point.buffer_u_ph,
+            math.hypot(U_MV, point.left_over_mv or 0.0),
+            bottle=str(point.lot_id),
+        ),
         nominal_ph=point.nominal_ph,
         family=point.family,
         use=Use(point.use),
         value_known=point.value_known,
-        settled=point.settled,
+        acceptance=Acceptance(point.acceptance),
         settling_words=point.settling_words,
         expired_days=point.expired_days,
         over_open_days=point.over_open_days,
@@ -84,6 +88,7 @@ def line_of(signature: CalibrationSignature) -> ElectrodeFit:
         residuals_ph=(),
         consistency=None,
         slope_carried=carried,
+        temperature_c=signature.temperature_c,
     )
 
 
@@ -106,20 +111,22 @@ def basis_of(session: Session, probe_id: uuid.UUID, at: datetime) -> tuple[Calib
     if run is None or run.signature is None:
         return None, None
     newest = queries.newest_run(session, probe_id, at)
-    found = basis_from(run.signature, _worst_sentence(run), at)
+    holds_days = limits_of(run.method["limits"]).holds_days
+    found = basis_from(run.signature, holds_days, _worst_sentence(run), at)
     if newest is not None and newest.id != run.id:
         found = replace(found, level=Level.UNFIT, worst="the newest run; the line before it was used.")
     found = replace(found, voided_by=upkeep.voided_by(session, run.probe, run.signature.signed_at, at))
     return run, found
 
 
-def basis_from(signature: CalibrationSignature, worst: str, at: datetime) -> Basis:
+def basis_from(signature: CalibrationSignature, holds_days: tuple[float, float], worst: str, at: datetime) -> Basis:
     """A signed calibration as a reading at ``at`` sees it."""
     return Basis(
         fit=line_of(signature),
         level=Level(signature.level),
         age_days=age_days(signature, at),
         buffers_ph=(signature.buffers_ph_low, signature.buffers_ph_high),
+        holds_days=holds_days,
         worst=worst,
     )
 

@@ -8,6 +8,7 @@ import time
 import uuid
 from collections.abc import Callable
 
+import psycopg
 from sqlalchemy import func, insert, select, text, update
 
 from brumel.core.quantities.ph import MILLIVOLT_RANGE
@@ -17,6 +18,7 @@ from brumel.store.database import Database, Unreachable
 from brumel.store.models.reference import Device, DeviceSample
 
 _IDLE_WAIT_S = 0.5
+_LOCK_WAIT_MS = 2000
 _PRUNE_EVERY_S = 60.0
 _SLOW_S = 0.6
 _log = logging.getLogger(__name__)
@@ -50,9 +52,12 @@ class Link:
             Where another process reads this line already.
         """
         with self._database.notifications() as connection:
-            taken = connection.execute("SELECT pg_try_advisory_lock(hashtextextended(%s, 1))", [self._url]).fetchone()
-            if not taken or not taken[0]:
-                raise LineTaken(f"Another process reads {self._url} already: stop it first.")
+            # A link that has just ended may hold its lock a moment longer.
+            connection.execute(f"SET lock_timeout = {_LOCK_WAIT_MS}")
+            try:
+                connection.execute("SELECT pg_advisory_lock(hashtextextended(%s, 1))", [self._url])
+            except psycopg.errors.LockNotAvailable as error:
+                raise LineTaken(f"Another process reads {self._url} already: stop it first.") from error
             connection.execute(f"LISTEN {queries.WANTED_CHANNEL}")
             while running():
                 begun = time.monotonic()

@@ -9,6 +9,8 @@ from datetime import date, datetime
 
 from sqlalchemy.orm import Session
 
+from brumel.core.errors import CoreError
+from brumel.core.kit.accuracy import read_accuracy
 from brumel.core.kit.kinds import MeterEvent, probe_kinds
 from brumel.core.plan.waters import PARAMETERS
 from brumel.core.standards.buffers import FAMILIES
@@ -42,7 +44,7 @@ class NewMeter:
     holds_calibration: bool = False
     polarises_off: bool = False
     accuracy: Mapping[str, str] = field(default_factory=dict)
-    """Accuracy and resolution by parameter, in the words of the data sheet."""
+    """Accuracy and resolution by parameter, as the data sheet states them (:func:`read_accuracy`)."""
     memory_records: float | None = None
     batteries: str = ""
     battery_hours: float | None = None
@@ -109,7 +111,7 @@ class Meters:
             meter.takes, meter.compensates = list(new.takes), list(new.compensates)
             meter.buffer_families = list(new.buffer_families)
             meter.holds_calibration, meter.polarises_off = new.holds_calibration, new.polarises_off
-            meter.accuracy = {p: words.strip() for p, words in new.accuracy.items() if words.strip()}
+            meter.accuracy = {p: read_accuracy(words).plain for p, words in new.accuracy.items() if words.strip()}
             meter.memory_records = None if new.memory_records is None else int(new.memory_records)
             meter.batteries, meter.battery_hours = new.batteries.strip(), new.battery_hours
         return new.meter_id
@@ -151,6 +153,11 @@ def _wrong(session: Session, new: NewMeter, today: date) -> dict[str, str]:
     ]
     if unknown:
         wrong["compensates"] = f"Not known: {', '.join(sorted(unknown))}."
+    for parameter, words in new.accuracy.items():
+        try:
+            read_accuracy(words)
+        except CoreError as error:
+            wrong[f"accuracy-{parameter}"] = str(error)
     records = new.memory_records
     if records is not None and not (0 < records <= _MOST_RECORDS and records == int(records)):
         wrong["memory_records"] = "Records must be a whole number above 0 and at most 10 million."

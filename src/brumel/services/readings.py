@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -12,18 +12,17 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
-from brumel.core.calibration import (
-    ASSUMED_U_SLOPE_PERCENT,
-    ElectrodeFit,
-)
-from brumel.core.findings import Finding, Level, verdict
-from brumel.core.methods.model import default_limits
-from brumel.core.ph_reading_verdict import Basis, PhReading, judge_ph_reading
+from brumel.core.calibration import ASSUMED_U_SLOPE_PERCENT, LEFT_OVER, U_JUNCTION_PH, ElectrodeFit
+from brumel.core.findings import Acceptance, Finding, Level, verdict
+from brumel.core.kit.accuracy import Accuracy
+from brumel.core.kit.kinds import METER_LOSES
+from brumel.core.kit.readiness import ended
+from brumel.core.ph_reading_verdict import Basis, MetersOwn, PhReading, judge_ph_reading
 from brumel.core.quantities.ph import MILLIVOLT_RANGE, TEMPERATURE_RANGE_C, ph_from_millivolts, ph_recompensated
 from brumel.core.quantities.ph_working import ph_working, recompensation_working
 from brumel.core.settling.rules import READING_PH
-from brumel.core.uncertainty import Budget, Contribution, resolution_u
-from brumel.services import lines
+from brumel.core.uncertainty import Budget, Contribution
+from brumel.services import lines, upkeep
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.people import may_record
@@ -38,7 +37,10 @@ from brumel.store.models.reference import Person, Probe, Site
 IDEAL = ElectrodeFit(100.0, 0.0, ASSUMED_U_SLOPE_PERCENT, 10.0, 0.0, (), None)
 """What stands in for a missing calibration: the ideal electrode, wide in its offset (rule of this product)."""
 _PH_RANGE = (-2.0, 16.0)
-_SHOWN_RESOLUTION_PH = 0.01
+_UNKNOWN_METER_U_PH = 0.1
+"""Standard uncertainty of a pH from a meter of which nothing is known: U ±0.2 (rule of this product)."""
+_REMEMBERED = timedelta(days=7)
+"""So long back is looked whether a meter lost its calibration (rule of this product)."""
 _FUTURE = timedelta(minutes=5)
 
 
@@ -92,9 +94,11 @@ class Measured:
     mv: float | None = None
     shown_ph: float | None = None
     meter_setting_c: float | None = None
-    settled: bool | None = None
+    acceptance: Acceptance = Acceptance.BY_EYE
     settling_words: str = ""
     settling_s: float | None = None
+    left_over_ph: float = 0.0
+    """How far the pH may lie from the end of its approach."""
     trace: dict[str, list[float]] | None = None
 
 
@@ -120,7 +124,9 @@ class Readings:
             site, probe, taken_at = self._checked(session, new)
             measured = _measure(session, new, probe, taken_at)
             run, basis = lines.basis_of(session, probe.id, taken_at)
-            corrected = correct(measured, basis, site)
+            if measured.mv is None:
+                run = basis = None
+            corrected = correct(measured, basis, site, _meters_own(session, probe, taken_at))
             row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
             added = queries.add_once(session, Reading, row | {"recorded_at": self.clock.now()})
             if added:
@@ -210,7 +216,7 @@ def reading_row(
         "level": str(corrected.level),
         "budget": [asdict(c) for c in corrected.budget.contributions],
         "working": corrected.working,
-        "settled": measured.settled,
+        "acceptance": str(measured.acceptance),
         "settling_words": measured.settling_words,
         "settling_s": measured.settling_s,
         "note": _note(new),
@@ -219,23 +225,33 @@ def reading_row(
     }
 
 
-def correct(measured: Measured, basis: Basis | None, site: Site) -> Corrected:
-    """Correct a measurement with the line behind it, and judge it."""
-    line = basis.fit if basis else IDEAL
-    age = basis.age_days if basis else 0.0
-    ph, budget, working = _from_shown(measured, line, age) if measured.mv is None else _from_mv(measured, line, age)
+@dataclass(frozen=True)
+class ShownBy:
+    """What is known of the meter that a shown pH comes from."""
+
+    accuracy: Accuracy = field(default_factory=Accuracy)
+    own: MetersOwn = field(default_factory=MetersOwn)
+
+
+def correct(measured: Measured, basis: Basis | None, site: Site, meter: ShownBy | None = None) -> Corrected:
+    """Correct a measurement with the line behind it, or take it as the meter shows it; and judge it."""
+    meter = meter or ShownBy()
+    if measured.mv is None:
+        ph, budget, working = _from_shown(measured, meter.accuracy)
+    else:
+        line = basis.fit if basis else IDEAL
+        ph, budget, working = _from_mv(measured, line, basis.age_days if basis else 0.0)
     working.append(f"U = 2 × {budget.u:.3f} = {budget.expanded:.2f} pH (k = 2)")
     findings = judge_ph_reading(
         PhReading(
             ph=ph,
             temperature_c=measured.temperature_c,
             basis=basis,
-            settled=measured.settled,
+            acceptance=measured.acceptance,
             settling_words=measured.settling_words,
             expected_ph=site.expected("pH"),
-            meters_own_line=measured.mv is None,
-        ),
-        default_limits(),
+            meter=meter.own if measured.mv is None else None,
+        )
     )
     return Corrected(ph, budget, working, findings, verdict(findings))
 
@@ -245,11 +261,15 @@ def _from_mv(measured: Measured, line: ElectrodeFit, age_days: float) -> tuple[f
     mv, temperature_c = measured.mv, measured.temperature_c
     ph = line.ph(mv, temperature_c)
     working = ph_working(mv, temperature_c, line.slope_percent, line.offset_mv, ph)
-    return ph, line.ph_budget(mv, temperature_c, age_days=age_days), working
+    budget = line.ph_budget(mv, temperature_c, age_days=age_days, left_over_ph=measured.left_over_ph)
+    return ph, budget, working
 
 
-def _from_shown(measured: Measured, line: ElectrodeFit, age_days: float) -> tuple[float, Budget, list[str]]:
-    """From a pH that the meter shows, its fixed temperature setting undone where it has one."""
+def _from_shown(measured: Measured, accuracy: Accuracy) -> tuple[float, Budget, list[str]]:
+    """From a pH that the meter shows, its fixed temperature setting undone where it has one.
+
+    No line of ours stands behind it: its uncertainty is what is known of the meter, else it is taken wide.
+    """
     assert measured.shown_ph is not None
     shown, temperature_c, setting = measured.shown_ph, measured.temperature_c, measured.meter_setting_c
     if setting is None:
@@ -258,9 +278,23 @@ def _from_shown(measured: Measured, line: ElectrodeFit, age_days: float) -> tupl
     else:
         ph = float(ph_recompensated(shown, setting, temperature_c))
         working = recompensation_working(shown, setting, temperature_c, ph)
-    budget = line.ph_budget(line.millivolts(ph, temperature_c), temperature_c, age_days=age_days)
-    display = Contribution("resolution of the display", resolution_u(_SHOWN_RESOLUTION_PH), "pH", 1.0)
-    return ph, Budget.of([*budget.contributions, display]), working
+    if not accuracy.states_accuracy:
+        return (
+            ph,
+            Budget.of([Contribution("the meter, of which nothing is known", _UNKNOWN_METER_U_PH, "pH", 1.0)]),
+            working,
+        )
+    junction = Contribution("junction in the sample", U_JUNCTION_PH, "pH", 1.0)
+    return ph, Budget.of([*accuracy.contributions(ph, "pH"), junction]), working
+
+
+def _meters_own(session: Session, probe: Probe, at: datetime) -> ShownBy:
+    """What is known of the meter that a probe is plugged into, at a moment."""
+    if probe.meter is None:
+        return ShownBy()
+    accuracy = Accuracy.of(probe.meter.accuracy.get("pH"))
+    lost = ended(upkeep.events_of_probe(session, probe), METER_LOSES, at - _REMEMBERED, at)
+    return ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, lost.detail if lost else ""))
 
 
 def reading_transform(line: ElectrodeFit) -> Callable[[NDArray[np.float64], NDArray[np.float64]], NDArray[np.float64]]:
@@ -289,14 +323,15 @@ def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime
     _, basis = lines.basis_of(session, probe.id, taken_at)
     transform = reading_transform(basis.fit if basis else IDEAL)
     signal = signal_since(session, probe.device.id, new.after_seq, READING_PH, transform)
-    if not signal.settled and not new.unsettled_reason.strip():
+    if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():
         raise InvalidInput(
             {"device": f"Not stable yet. {signal.words} Wait, or record it with a reason; the reason stays on record."}
         )
     return Measured(
         temperature_c=signal.temperature_c,
         mv=signal.mv,
-        settled=signal.settled,
+        acceptance=signal.acceptance,
+        left_over_ph=signal.left_over or 0.0,
         settling_words=signal.words,
         settling_s=signal.elapsed_s,
         trace={"times_s": signal.times_s, "mv": signal.mv_trace, "temperature_c": signal.temperature_trace},
@@ -311,7 +346,8 @@ def _measured_before(session: Session, reading_id: uuid.UUID) -> Measured:
     return Measured(
         temperature_c=old.temperature_c,
         mv=old.mv,
-        settled=old.settled,
+        acceptance=Acceptance(old.acceptance),
+        left_over_ph=next((c["u"] for c in old.budget if c["name"] == LEFT_OVER), 0.0),
         settling_words=old.settling_words,
         settling_s=old.settling_s,
     )

@@ -12,10 +12,10 @@ from sqlalchemy.orm import Session
 from brumel.core.errors import CoreError
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
-from brumel.core.methods.model import rinses
+from brumel.core.methods.model import ml_per_point
 from brumel.core.standards.buffers import FAMILIES, buffer_of_label
 from brumel.core.wording import grouped
-from brumel.services import photos
+from brumel.services import lines, photos
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
@@ -204,8 +204,7 @@ class Shelf:
 
     def _entry(self, lot: Lot, used: float) -> Entry:
         left = None if lot.content is None else lot.content - used
-        unit = Pack(lot.pack).unit
-        facts = LotFacts(lot.expires_on, lot.opened_on, lot.open_life_days, left, lot.discarded_on, unit)
+        facts = lines.lot_facts(lot, left)
         findings = judge_lot(facts, self.clock.today())
         return Entry(lot, standards()[lot.standard], facts, verdict(findings), tuple(findings))
 
@@ -218,11 +217,11 @@ class Shelf:
         queries.add_once(session, LotRecord, row)
 
 
-def _used(lots: Mapping[uuid.UUID, Lot], points: Sequence[tuple[uuid.UUID, str, int]]) -> dict[uuid.UUID, float]:
+def _used(lots: Mapping[uuid.UUID, Lot], points: Sequence[tuple[uuid.UUID, float, int]]) -> dict[uuid.UUID, float]:
     """What calibration points took from each lot, in the unit of its pack."""
     used = dict.fromkeys(lots, 0.0)
-    for lot_id, rinse, count in points:
-        used[lot_id] += count * (rinses()[rinse].ml_per_point if lots[lot_id].pack == Pack.BOTTLE else 1.0)
+    for lot_id, share, count in points:
+        used[lot_id] += count * (ml_per_point(share) if lots[lot_id].pack == Pack.BOTTLE else 1.0)
     return used
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
+from brumel.core.findings import Acceptance
 from brumel.core.ph_run import BufferLook
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
@@ -57,11 +58,11 @@ def judged_step(mv: NDArray[np.float64], temperature_c: NDArray[np.float64], tra
 
 @dataclass(frozen=True)
 class Signal:
-    """A settled (or not) signal: means over the rule's window, and the trace behind them."""
+    """A signal as it was accepted: means over the rule's window, and the trace behind them."""
 
     mv: float
     temperature_c: float
-    settled: bool
+    acceptance: Acceptance
     words: str
     left_over: float | None = None
     """How far the value may lie from where its approach ends, in the judged unit; None where no trace tells."""
@@ -100,7 +101,7 @@ def signal_since(
     return Signal(
         mv=float(mv[window].mean()),
         temperature_c=float(temperature_c[window].mean()),
-        settled=judgement.stable,
+        acceptance=Acceptance.SETTLED if judgement.stable else Acceptance.UNSETTLED,
         left_over=judgement.left_over,
         words=judgement.words,
         elapsed_s=judgement.elapsed_s,

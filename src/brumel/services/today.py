@@ -10,7 +10,6 @@ from enum import StrEnum
 
 from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
-from brumel.core.methods.model import default_limits
 from brumel.services.catalog import Held, ProbeState, held_by_run
 from brumel.services.clock import Clock
 from brumel.store import queries
@@ -113,7 +112,8 @@ class Today:
         now = self.clock.now()
         begin, end = now - _BEFORE, now + _AFTER
         with self.database.session() as session:
-            since = begin - timedelta(days=default_limits().holds_doubtful_days)
+            longest = max(s.kind.holds_days[1] for s in states if s.kind.holds_days) if states else 0.0
+            since = begin - timedelta(days=longest)
             held = [h for run in queries.signed_since(session, since, end) if (h := held_by_run(run))]
             held += [h for s in states for h in s.reported]
             rounds = queries.planned_rounds(session, begin)

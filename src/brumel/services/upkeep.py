@@ -12,7 +12,8 @@ from typing import TypeVar
 from sqlalchemy.orm import Session
 
 from brumel.core.kit.kinds import Care, MeterEvent, ProbeKind, probe_kind
-from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, readiness
+from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, ended, readiness
+from brumel.services.errors import InvalidInput
 from brumel.store import care_queries
 from brumel.store.care_queries import CareRow, InspectionRow, MeterRow
 from brumel.store.models.care import CareRecord
@@ -25,6 +26,14 @@ Key = TypeVar("Key")
 def kind_of(probe: Probe) -> ProbeKind:
     """The kind of a stored probe, with the probe's own waits."""
     return probe_kind(probe.kind).with_waits(probe.own_waits or {})
+
+
+def holding_of(probe: Probe) -> tuple[float, float]:
+    """How long a calibration of this probe holds soundly, and at most, days: its kind says so."""
+    holds_days = kind_of(probe).holds_days
+    if holds_days is None:
+        raise InvalidInput({"probe": "This kind of probe is not calibrated: choose another."})
+    return holds_days
 
 
 def standing(records: Iterable[CareRecord]) -> list[CareRecord]:
@@ -54,8 +63,11 @@ def felt(probe: Probe, records: Iterable[MeterRow]) -> Iterator[CareEvent]:
                 yield CareEvent(Care.POWER_BACK, record.at)
             case MeterEvent.SWITCHED_ON:
                 yield CareEvent(Care.SWITCHED_ON if kept_alive else Care.POWER_BACK, record.at)
-            case MeterEvent.SWITCHED_OFF if not kept_alive:
-                yield CareEvent(Care.UNPLUGGED, record.at, words)
+            case MeterEvent.SWITCHED_OFF:
+                if not kept_alive:
+                    yield CareEvent(Care.UNPLUGGED, record.at, words)
+                if not probe.meter.holds_calibration:
+                    yield CareEvent(Care.CALIBRATION_LOST, record.at, words)
 
 
 @dataclass(frozen=True)
@@ -92,12 +104,17 @@ def _grouped(rows: Iterable[Row], key: Callable[[Row], Key]) -> dict[Key, list[R
     return found
 
 
+def events_of_probe(session: Session, probe: Probe) -> list[CareEvent]:
+    """All that was done to a probe and to the meter that it is plugged into."""
+    care = [
+        CareEvent(Care(r.care), r.at, r.detail, r.good_until)
+        for r in standing(care_queries.care_records(session, probe.id))
+    ]
+    meter = care_queries.meter_records(session, probe.meter_id) if probe.meter_id else ()
+    return [*care, *felt(probe, [MeterRow(r.meter_id, r.event, r.at) for r in meter])]
+
+
 def voided_by(session: Session, probe: Probe, since: datetime, at: datetime) -> str:
     """What ended the probe's calibration between two moments, in words; empty where nothing did."""
-    voids = kind_of(probe).voids
-    found = [
-        r
-        for r in standing(care_queries.care_records(session, probe.id))
-        if Care(r.care) in voids and since < r.at <= at
-    ]
-    return Care(found[-1].care).words if found else ""
+    void = ended(events_of_probe(session, probe), kind_of(probe).voids, since, at)
+    return void.care.words if void else ""

@@ -93,12 +93,13 @@ def lot_records(session: Session, lot_id: uuid.UUID | None = None) -> Sequence[L
     return session.scalars(query if lot_id is None else query.where(LotRecord.lot_id == lot_id)).all()
 
 
-def points_of_lots(session: Session, since: datetime | None = None) -> list[tuple[uuid.UUID, str, int]]:
-    """Lot, rinse regime, and how many calibration points were taken from it that way; all, or since a moment."""
+def points_of_lots(session: Session, since: datetime | None = None) -> list[tuple[uuid.UUID, float, int]]:
+    """Lot, share of a cup that the rinse took, and how many points were taken from it that way; all, or since then."""
+    share = CalibrationRun.method["rinse"]["standard_share"].as_float()
     query = (
-        select(CalibrationPoint.lot_id, CalibrationRun.rinse, func.count())
+        select(CalibrationPoint.lot_id, share, func.count())
         .join(CalibrationRun, CalibrationRun.id == CalibrationPoint.run_id)
-        .group_by(CalibrationPoint.lot_id, CalibrationRun.rinse)
+        .group_by(CalibrationPoint.lot_id, share)
     )
     if since is not None:
         query = query.where(CalibrationPoint.taken_at >= since)

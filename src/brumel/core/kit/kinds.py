@@ -35,6 +35,8 @@ class Care(StrEnum):
     DRIED_OUT = "dried-out"
     DROPPED = "dropped"
     CALIBRATED = "calibrated"
+    CALIBRATION_LOST = "calibration-lost"
+    """Never logged: its meter was switched off, and loses its calibrations then."""
 
     @property
     def words(self) -> str:
@@ -48,6 +50,8 @@ _WORDS = {
     Care.DRIED_OUT: "found dried out, put to soak",
     Care.CALIBRATED: "calibrated by its meter",
 }
+METER_LOSES = frozenset({Care.CALIBRATION_LOST})
+"""What ends a calibration that a meter keeps, beside what ends any of the kind."""
 _ALWAYS = (Care.CLEANED, Care.SOAKED, Care.STORED, Care.DROPPED)
 POWER_LOST = (Care.UNPLUGGED, Care.BATTERIES_OUT)
 """What takes the power from a probe."""

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, replace
+from datetime import UTC, date, datetime, timedelta
 from enum import StrEnum
 
-from brumel.core.kit.kinds import POWER_LOST, Care, ProbeKind
+from brumel.core.kit.kinds import METER_LOSES, POWER_LOST, Care, ProbeKind
+
+_EVER = datetime.min.replace(tzinfo=UTC)
 
 
 class State(StrEnum):
@@ -77,6 +79,8 @@ class Readiness:
         The waits still running, the longest last.
     voided_at
         When an event ended whatever calibration it had; None where none did.
+    meter_lost_at
+        When its meter lost the calibrations that it keeps itself; None where it never did.
     cure
         What would end a block; None where it is not blocked, or only an inspection ends it.
     failed
@@ -91,6 +95,13 @@ class Readiness:
     voided_at: datetime | None
     cure: Cure | None = None
     failed: bool = False
+    meter_lost_at: datetime | None = None
+
+
+def ended(events: Iterable[CareEvent], by: frozenset[Care], since: datetime, until: datetime) -> CareEvent | None:
+    """The last event of these kinds after a moment and up to another; None where there is none."""
+    found = [e for e in events if e.care in by and since < e.at <= until]
+    return max(found, key=lambda e: e.at, default=None)
 
 
 def readiness(
@@ -112,7 +123,9 @@ def readiness(
     """
     past = sorted((e for e in events if e.at <= at), key=lambda e: e.at)
     looked = sorted((i for i in inspections if i.at <= at), key=lambda i: i.at)
-    voided_at = max((e.at for e in past if e.care in kind.voids), default=None)
+    void = ended(past, kind.voids, _EVER, at)
+    lost = ended(past, METER_LOSES, _EVER, at)
+    voided_at, meter_lost_at = (e.at if e else None for e in (void, lost))
     running = tuple(sorted((c for c in _clocks(kind, past) if c.end > at), key=lambda c: c.end))
     block = (
         _failed(kind, looked)
@@ -122,11 +135,13 @@ def readiness(
         or _badly_stored(kind, past)
     )
     if block is not None:
-        return Readiness(State.BLOCKED, None, block.why, block.do, running, voided_at, block.cure, block.failed)
-    if running:
+        found = Readiness(State.BLOCKED, None, block.why, block.do, running, voided_at, block.cure, block.failed)
+    elif running:
         last = running[-1]
-        return Readiness(State.WAITING, last.end, f"{last.why[0].upper()}{last.why[1:]}.", "", running, voided_at)
-    return Readiness(State.READY, None, "", "", (), voided_at)
+        found = Readiness(State.WAITING, last.end, f"{last.why[0].upper()}{last.why[1:]}.", "", running, voided_at)
+    else:
+        found = Readiness(State.READY, None, "", "", (), voided_at)
+    return replace(found, meter_lost_at=meter_lost_at)
 
 
 @dataclass(frozen=True)

@@ -54,6 +54,14 @@ class LotFacts:
     discarded_on: date | None = None
     unit: str = "mL"
 
+    def days_expired(self, on: date) -> int:
+        """Days past its expiry; 0 where in date."""
+        return max((on - self.expires_on).days, 0)
+
+    def days_over_open(self, on: date) -> int:
+        """Days past its open life; 0 where unopened or within."""
+        return 0 if self.opened_on is None else max((on - self.opened_on).days - self.open_life_days, 0)
+
     @property
     def least(self) -> float:
         """What one point takes at least: a cup, or one piece."""
@@ -81,25 +89,37 @@ def judge_lot(lot: LotFacts, today: date) -> list[Finding]:
     --------
     >>> facts = LotFacts(date(2026, 12, 1), date(2026, 1, 1), 90, 400.0)
     >>> [f.code for f in judge_lot(facts, date(2026, 5, 1))]
-    ['open-too-long']
+    ['lot-open-too-long']
     """
     found = []
     if lot.discarded_on is not None:
         found.append(Finding("discarded", Level.UNFIT, f"Discarded on {lot.discarded_on}."))
-    if today > lot.expires_on:
-        days = (today - lot.expires_on).days
-        found.append(Finding("expired", Level.UNFIT, f"Expired {_days(days)} ago.", "Discard it by local rules.", 5))
-    elif (left := (lot.expires_on - today).days) <= SOON_DAYS:
+    found += out_of_date(lot.days_expired(today), lot.days_over_open(today))
+    if 0 <= (left := (lot.expires_on - today).days) <= SOON_DAYS:
         found.append(Finding("expires-soon", Level.DOUBTFUL, f"Expires in {_days(left)}.", "Order the next."))
-    if lot.opened_on is not None and (over := (today - lot.opened_on).days - lot.open_life_days) > 0:
-        found.append(
-            Finding("open-too-long", Level.UNFIT, f"Open {_days(over)} longer than it keeps.", "Open a fresh lot.", 5)
-        )
     if lot.left is not None and lot.left < lot.least:
         found.append(
             Finding("empty", Level.UNFIT, f"{max(lot.left, 0):.0f} {lot.unit} left: too little for one point.")
         )
     return worst_first(found)
+
+
+def out_of_date(days_expired: int, days_over_open: int) -> list[Finding]:
+    """What a lot past its expiry, or open longer than it keeps, is worth: on the shelf, in a list, in a verdict.
+
+    Examples
+    --------
+    >>> [(f.code, f.level.value) for f in out_of_date(3, 0)]
+    [('lot-expired', 'unfit')]
+    """
+    found = []
+    if days_expired > 0:
+        words = f"Expired {_days(days_expired)} ago."
+        found.append(Finding("lot-expired", Level.UNFIT, words, "Discard it by local rules; use a lot in date.", 10))
+    if days_over_open > 0:
+        words = f"Open {_days(days_over_open)} longer than it keeps."
+        found.append(Finding("lot-open-too-long", Level.UNFIT, words, "Open a fresh lot; pH 10 suffers first.", 10))
+    return found
 
 
 def lasts_until(lots: Iterable[LotFacts], daily: float, today: date) -> date:

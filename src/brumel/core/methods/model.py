@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tomllib
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from enum import StrEnum
 from functools import cache
 from importlib.resources import files
@@ -78,7 +78,12 @@ class Rinse:
         >>> [round(r.ml_per_point) for r in rinses().values()]
         [30, 30, 45, 38]
         """
-        return CUP_ML * (1.0 + self.standard_share)
+        return ml_per_point(self.standard_share)
+
+
+def ml_per_point(standard_share: float) -> float:
+    """Standard that a point takes where so much of a cup goes into the rinse before it, mL."""
+    return CUP_ML * (1.0 + standard_share)
 
 
 @dataclass(frozen=True)
@@ -95,13 +100,8 @@ class PhLimits:
     same_buffer_share: float
     change_mv: float
     change_slope_percent: float
-    holds_sound_days: float
-    holds_doubtful_days: float
-
-    @property
-    def holds_days(self) -> tuple[float, float]:
-        """How long a calibration holds soundly, and at most, days."""
-        return self.holds_sound_days, self.holds_doubtful_days
+    holds_days: tuple[float, float]
+    """How long a calibration holds soundly, and at most, days: as the probe's kind has it."""
 
 
 @dataclass(frozen=True)
@@ -117,18 +117,17 @@ class Method:
     source: str
     steps: tuple[Step, ...]
 
-    def frozen(self, *, water_is_alkaline: bool) -> dict[str, Any]:
-        """The method as it is kept with a run: plain data, sides resolved, limits included."""
+    def steps_for(self, *, water_is_alkaline: bool) -> tuple[Step, ...]:
+        """The steps, once the side of the day's water is known."""
+        return tuple(replace(s, role=s.role.resolved(water_is_alkaline=water_is_alkaline)) for s in self.steps)
+
+    def frozen(self, *, water_is_alkaline: bool, rinse: Rinse, holds_days: tuple[float, float]) -> dict[str, Any]:
+        """The method as it is kept with a run: plain data, sides resolved, limits and rinse included whole."""
         data = asdict(self)
-        data["steps"] = [
-            {
-                "key": s.key,
-                "role": str(s.role.resolved(water_is_alkaline=water_is_alkaline)),
-                "use": str(s.use),
-            }
-            for s in self.steps
-        ]
-        data["limits"] = _toml("limits_ph.toml")
+        steps = self.steps_for(water_is_alkaline=water_is_alkaline)
+        data["steps"] = [{"key": s.key, "role": str(s.role), "use": str(s.use)} for s in steps]
+        data["limits"] = _toml("limits_ph.toml") | {"holds_days": list(holds_days)}
+        data["rinse"] = asdict(rinse)
         return data
 
 
@@ -159,14 +158,19 @@ def limits_of(data: dict[str, Any]) -> PhLimits:
         slope=Bounds(*limits.pop("slope_percent")),
         offset=Bounds.around_zero(*limits.pop("offset_mv")),
         residual=Bounds.around_zero(*limits.pop("residual_ph")),
+        holds_days=tuple(limits.pop("holds_days")),
         **limits,
     )
 
 
-@cache
-def default_limits() -> PhLimits:
-    """The limits that ship with the application."""
-    return limits_of(_toml("limits_ph.toml"))
+def default_limits(holds_days: tuple[float, float]) -> PhLimits:
+    """The limits that ship with the application, for a kind whose calibrations hold so long."""
+    return limits_of(_toml("limits_ph.toml") | {"holds_days": list(holds_days)})
+
+
+def rinse_of(data: dict[str, Any]) -> Rinse:
+    """The rinse regime as it was frozen into a run with its method."""
+    return Rinse(**data["rinse"])
 
 
 def _toml(name: str) -> dict[str, Any]:

@@ -86,11 +86,13 @@ def held_window(trace: Trace, rule: SettlingRule) -> Window | None:
 def first_window(trace: Trace, rule: SettlingRule) -> Window | None:
     """The first window of the whole trace that kept the rule; None where none did."""
     t, y = trace.t, trace.y
-    begin = int(np.searchsorted(t, t[0] + max(rule.window_s, rule.minimum_s))) if t.size else 0
-    for last in range(begin, t.size):
-        if abs(y[last] - y[last - 1]) > 2 * rule.span:
-            continue
-        window = window_at(trace, last, rule)
+    if t.size == 0:
+        return None
+    starts = np.searchsorted(t, t - rule.window_s)
+    long_enough = t - t[0] >= max(rule.window_s, rule.minimum_s)
+    # Where the ends of a window differ by more than the span, so do its samples.
+    for last in np.flatnonzero(long_enough & (np.abs(y - y[starts]) <= rule.span * (1 + _EXACT) + _EXACT * np.abs(y))):
+        window = window_at(trace, int(last), rule)
         if window.keeps_rule:
             return window
     return None

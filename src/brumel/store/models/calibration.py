@@ -17,6 +17,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from brumel.core.findings import Acceptance
 from brumel.store.models.base import Base, FindingColumns, Source, one_of, own_id
 from brumel.store.models.reference import Lot, Person, Probe
 
@@ -71,6 +72,7 @@ class CalibrationPoint(Base):
     __tablename__ = "calibration_point"
     __table_args__ = (
         CheckConstraint(one_of("source", Source), name="source"),
+        CheckConstraint(one_of("acceptance", Acceptance), name="acceptance"),
         Index("ix_calibration_point_run_id", "run_id"),
     )
 
@@ -92,9 +94,11 @@ class CalibrationPoint(Base):
     value_known: Mapped[bool]
     expired_days: Mapped[int]
     over_open_days: Mapped[int]
-    settled: Mapped[bool]
+    acceptance: Mapped[str]
     settling_words: Mapped[str]
     settling_s: Mapped[float | None]
+    left_over_mv: Mapped[float | None]
+    """How far it may lie from the end of its approach; None where no trace tells."""
     deviations: Mapped[list[str]]
 
     lot: Mapped[Lot] = relationship(lazy="selectin")
@@ -130,6 +134,8 @@ class CalibrationSignature(Base):
     slope_origin: Mapped[str]
     buffers_ph_low: Mapped[float]
     buffers_ph_high: Mapped[float]
+    temperature_c: Mapped[float | None]
+    """Mean temperature of the buffers."""
     note: Mapped[str]
 
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)

@@ -15,6 +15,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from brumel.core.findings import Acceptance
 from brumel.store.models.base import Base, FindingColumns, Source, one_of, own_id
 from brumel.store.models.reference import Person, Probe, Site
 
@@ -25,6 +26,7 @@ class Reading(Base):
     __tablename__ = "reading"
     __table_args__ = (
         CheckConstraint(one_of("source", Source), name="source"),
+        CheckConstraint(one_of("acceptance", Acceptance), name="acceptance"),
         CheckConstraint("(amends_id IS NULL) = (amend_reason IS NULL)", name="amendment_has_reason"),
         # A reading is amended once; a further change amends the amendment.
         Index("uq_reading_amends_id", "amends_id", unique=True),
@@ -51,7 +53,7 @@ class Reading(Base):
     level: Mapped[str]
     budget: Mapped[list[Any]]
     working: Mapped[list[Any]]
-    settled: Mapped[bool | None]
+    acceptance: Mapped[str]
     settling_words: Mapped[str]
     settling_s: Mapped[float | None]
     note: Mapped[str]

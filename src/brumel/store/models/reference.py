@@ -116,7 +116,7 @@ class Meter(Base):
     polarises_off: Mapped[bool]
     """Whether it keeps a polarographic probe polarised while switched off."""
     accuracy: Mapped[dict[str, Any]]
-    """For each parameter, in the words of its data sheet: accuracy and resolution."""
+    """For each parameter what is known of its accuracy, as numbers (:class:`brumel.core.kit.accuracy.Accuracy`)."""
     memory_records: Mapped[int | None]
     batteries: Mapped[str]
     battery_hours: Mapped[float | None]

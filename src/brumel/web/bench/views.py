@@ -9,7 +9,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from werkzeug.datastructures import MultiDict
 
-from brumel.core.methods.model import Role, methods, rinses
+from brumel.core.methods.model import Role, methods, rinse_of, rinses
 from brumel.core.settling.rules import CALIBRATION_PH
 from brumel.services.calibration_rows import Begin
 from brumel.services.calibrations import RunView, TakePoint
@@ -157,7 +157,7 @@ def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
         errors=errors,
         values=values,
         figure=electrode_figure(view),
-        rinse=rinses()[view.run.rinse],
+        rinse=rinse_of(view.run.method),
         rule=CALIBRATION_PH,
         deviations=DEVIATIONS,
         simulated=services().simulation.state(view.run.probe.device),

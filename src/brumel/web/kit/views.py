@@ -8,6 +8,7 @@ from typing import Any
 from flask import Blueprint, Response, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from brumel.core.kit.accuracy import EXAMPLE, Accuracy
 from brumel.core.kit.kinds import PART_CHANGES, MeterEvent, probe_kinds
 from brumel.core.plan.waters import PARAMETERS, unit_of
 from brumel.core.standards.buffers import FAMILIES
@@ -164,10 +165,16 @@ def _meter_page(meter_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
         kinds=probe_kinds(),
         families=FAMILIES,
         events=list(MeterEvent),
+        accuracy_words=_accuracy_words,
+        unit_of=unit_of,
         errors=errors,
         values=values,
     )
     return page, 422 if errors else 200
+
+
+def _accuracy_words(known: dict[str, float]) -> str:
+    return Accuracy.of(known).words
 
 
 def _meter_form(meter_id: uuid.UUID | None) -> ResponseReturnValue:
@@ -205,6 +212,8 @@ def _meter_form(meter_id: uuid.UUID | None) -> ResponseReturnValue:
         compensations=COMPENSATIONS,
         families=FAMILIES,
         parameters=PARAMETERS,
+        accuracy_words=_accuracy_words,
+        accuracy_example=EXAMPLE,
     )
     return page, 422 if errors else 200
 

@@ -8,7 +8,8 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.methods.model import rinses
+from brumel.core.findings import Acceptance
+from brumel.core.methods.model import rinse_of
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger import Filter, status_of
 from brumel.web.context import probe_states, services, signed_in
@@ -121,7 +122,8 @@ def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
             for s in view.steps
             if s.point and s.point.trace
         },
-        rinse=rinses()[view.run.rinse],
+        rinse=rinse_of(view.run.method),
+        accepted=lambda key: Acceptance(key).words,
         status=status_of(view.run),
         errors=errors,
         values=request.form,

@@ -1,0 +1,75 @@
+"""How often what Brumel says of its own numbers holds: U, the time left, and the names of troubles."""
+
+from __future__ import annotations
+
+from collections import Counter
+from concurrent.futures import ProcessPoolExecutor
+from itertools import product
+
+import numpy as np
+from tests.simulated import Cell, Signal, coverage, interval_kept, judged, signals
+
+READINGS, TRACES, LOOKS = 2_000, 200, 300
+TIME_CONSTANTS, SAMPLES_C = (5.0, 20.0, 60.0), (0.0, 15.0, 35.0)
+NOISES = {0.0: (0.0, 0.01, 0.03, 0.05, 0.06), 0.1: (0.0, 0.03, 0.06), 1.0: (0.0, 0.1, 0.2)}
+"""By step of the display, mV: the noises, mV, under which a still trace is stable."""
+
+
+def truth() -> None:
+    """Print the three tables; two processes share the work."""
+    with ProcessPoolExecutor(2) as pool:
+        print(f"U (k = 2) of a pH reading, {READINGS} runs and readings a cell; wanted 94 to 98 %")
+        cells = [Cell(tau, c) for tau, c in product(TIME_CONSTANTS, SAMPLES_C)]
+        for cell, (share, mean) in zip(cells, pool.map(_coverage, cells), strict=True):
+            where = f"time constant {cell.tau_s:3.0f} s, sample at {cell.sample_c:3.0f} °C"
+            print(f"  {where}: {share:6.1%}  U ±{mean:.3f} pH")
+        print(f"Interval of the time left, {TRACES} traces a row, one rate of 4 to 60 s; wanted 90 to 97 %")
+        rows = [(step, noise, 0.0) for step, noises in NOISES.items() for noise in noises]
+        rows += [(0.0, 0.03, share) for share in (0.1, 0.3)]
+        for (step, noise, slow), kept in zip(rows, pool.map(_kept, rows), strict=True):
+            tail = f", {slow:.0%} at a second, slower rate" if slow else ""
+            print(
+                f"  display {step:3.1f} mV, noise {noise:.2f} mV{tail}: {kept.share:6.1%}  "
+                f"({kept.looks} looks, {kept.median_width_s:.0f} s wide, {kept.open_end:.0%} without an end)"
+            )
+        print(f"Names, {LOOKS} looks a row")
+        for name, found in pool.map(_names, NAMED):
+            shares = ", ".join(f"{state} {count / found.total():.0%}" for state, count in found.most_common())
+            print(f"  {name}: {shares}")
+
+
+NAMED: dict[str, dict[str, float]] = {
+    "still, noise 0.03 mV": {"noise": 0.03},
+    "still, noise 0.08 mV": {"noise": 0.08},
+    "still, noise 0.15 mV": {"noise": 0.15},
+    "still, noise 0.03 mV, display 1 mV": {"noise": 0.03, "step": 1.0},
+    "still, noise 0.1 mV, display 1 mV": {"noise": 0.1, "step": 1.0},
+    "drift against the approach, where it turns": {"noise": 0.03, "turns": 1.0},
+}
+
+
+def _coverage(cell: Cell) -> tuple[float, float]:
+    return coverage(cell, 1, READINGS)
+
+
+def _kept(row: tuple[float, float, float]) -> object:
+    step, noise, slow = row
+    return interval_kept(signals(np.random.default_rng(5), noise, step, slow_share=slow), 11, TRACES)
+
+
+def _names(name: str) -> tuple[str, Counter[str]]:
+    given = NAMED[name]
+    random, found = np.random.default_rng(7), Counter[str]()
+    while found.total() < LOOKS:
+        tau, error = random.uniform(10.0, 60.0), random.uniform(1.0, 4.0)
+        turns = bool(given.get("turns"))
+        height = float(random.choice([-1.0, 1.0]) * random.uniform(30.0, 200.0)) if turns else 0.0
+        drift = float(np.sign(height)) * error / tau
+        signal = Signal(
+            tau, height, given["noise"], given.get("step", 0.0), float(random.choice([0.2, 1.0])), drift_per_s=drift
+        )
+        t, y = signal.drawn(random, 900.0)
+        turn = tau * np.log(abs(height) / error) if turns else random.uniform(32.0, 300.0)
+        seen = t <= turn + (15.0 if turns else 0.0)
+        found[str(judged(t[seen], y[seen]).state)] += 1
+    return name, found

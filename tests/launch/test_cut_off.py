@@ -1,0 +1,54 @@
+"""The tests themselves: a run that is killed leaves no process and no data behind."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+_RUN = """
+import subprocess, sys, time
+from pathlib import Path
+from brumel.launch.cluster import Cluster
+from brumel.settings import default_data_folder
+from tests.cutoff import data_folder
+folder = data_folder(default_data_folder(), "cut")
+cluster = Cluster(folder)
+cluster.start()
+child = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(600)"])
+print(folder, child.pid, (cluster.data / "postmaster.pid").read_text().split()[0], flush=True)
+time.sleep(600)
+"""
+
+
+def alive(pid: int) -> bool:
+    try:
+        state = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0]
+    except OSError:
+        return False
+    return state != "Z"
+
+
+@pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGTERM])
+def test_a_run_that_is_cut_off_leaves_nothing(root: Path, how: signal.Signals) -> None:
+    run = subprocess.Popen(
+        [sys.executable, "-c", _RUN], cwd=root, stdout=subprocess.PIPE, text=True,
+        env={**os.environ, "PYTHONPATH": f"{root}/src:{root}"},
+    )  # fmt: skip
+    assert run.stdout
+    folder, child, postmaster = run.stdout.readline().split()
+    assert alive(int(child))
+    assert alive(int(postmaster))
+    run.send_signal(how)
+    run.wait(30)
+    deadline = time.monotonic() + 60
+    while time.monotonic() < deadline and (alive(int(child)) or alive(int(postmaster)) or Path(folder).exists()):
+        os.sched_yield()
+    assert not alive(int(child))
+    assert not alive(int(postmaster))
+    assert not Path(folder).exists()

@@ -1,0 +1,72 @@
+"""A database in which every table of facts holds a row: the demonstration, and what it never needs."""
+
+from __future__ import annotations
+
+import io
+import uuid
+from datetime import timedelta
+
+from PIL import Image
+from sqlalchemy import select
+
+from brumel.core.kit.kinds import probe_kind
+from brumel.core.methods.model import methods
+from brumel.services.application import Services
+from brumel.services.calibration_rows import Begin
+from brumel.services.clock import Clock
+from brumel.services.kit import NewCare
+from brumel.services.people import Person
+from brumel.store import queries
+from brumel.store.database import Database
+from brumel.store.models.calibration import CalibrationSignature
+from brumel.store.models.reading import Reading, ReadingTrace
+from brumel.store.models.reference import Lot, Probe
+from brumel.store.models.reference import Person as StoredPerson
+
+
+def fill(database: Database, clock: Clock) -> None:
+    """Add to the demonstration's data: a run given up, an amended one, a photo, a certificate, a withdrawn entry."""
+    services = Services.over(database, clock)
+    supervisor, technician = (_person(services, role) for role in ("supervisor", "technician"))
+    with database.session() as session:
+        probe = session.scalars(select(Probe).where(Probe.label == "A-pH")).one()
+        lots = {lot.nominal: lot.id for lot in queries.lots(session, "ph-buffer") if lot.family == "technical"}
+        signed = session.scalars(select(CalibrationSignature.run_id)).first()
+        reading = session.scalars(select(Reading.id)).first()
+        lot = session.scalars(select(Lot.id)).first()
+    assert signed
+    assert reading
+    assert lot
+    run_id = services.calibrations.begin(
+        Begin(
+            uuid.uuid4(), probe.id, next(iter(methods())), "distilled-once",
+            {"neutral": lots[7.00], "acid": lots[4.01], "alkaline": lots[10.01]},
+        ),
+        technician,
+    )  # fmt: skip
+    services.calibrations.immerse(run_id, uuid.uuid4(), "neutral", technician)
+    services.calibrations.abandon(run_id, technician, "rain")
+    services.calibrations.amend(signed, uuid.uuid4(), supervisor, "cups looked at again", withdraw=False)
+    care_id = uuid.uuid4()
+    services.kit.log(probe.id, NewCare(care_id, "cleaned", clock.now() - timedelta(hours=1)), technician)
+    services.kit.withdraw(care_id, "the other probe", technician)
+    questions = {q.key: True for q in probe_kind(probe.kind).inspection}
+    services.kit.inspect(probe.id, uuid.uuid4(), questions, "", technician, _picture())
+    meter_id = services.meters.all()[0].meter.id
+    services.meters.log(meter_id, uuid.uuid4(), "switched-on", None, "", technician)
+    services.shelf.use(lot, uuid.uuid4(), 30.0, "", technician)
+    services.shelf.attach(lot, _picture(), technician)
+    with database.session() as session:
+        trace = {"reading_id": reading, "times_s": [0.0], "mv": [1.0], "temperature_c": [20.0]}
+        queries.add_once(session, ReadingTrace, trace)
+
+
+def _person(services: Services, role: str) -> Person:
+    with services.people.database.session() as session:
+        return session.scalars(select(StoredPerson).where(StoredPerson.role == role)).first()  # type: ignore[return-value]
+
+
+def _picture() -> bytes:
+    out = io.BytesIO()
+    Image.new("RGB", (8, 8), "white").save(out, "JPEG")
+    return out.getvalue()
