@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.simulated import Cell, coverage
 
 from brumel.core.calibration import CarriedSlope, ElectrodeFit, FitPoint, fit_electrode
 from brumel.core.errors import NotEnoughPoints, OutOfRange
@@ -118,3 +119,34 @@ def test_buffers_refuse_what_they_do_not_know() -> None:
         bare.ph_at(20.0)
     own = buffer_of_label("technical-7.01", 7.01, table=[(10, 7.07), (25, 7.01)])
     assert own.ph_at(10.0) == 7.07
+
+
+@pytest.mark.parametrize(("tau", "sample_c"), [(5.0, 15.0), (20.0, 0.0), (60.0, 35.0)])
+def test_what_is_stated_covers_the_truth(tau: float, sample_c: float) -> None:
+    """94 to 98 % within U (k = 2); 120 readings leave room for chance. ``./brumel bench truth`` takes 2 000."""
+    share, mean = coverage(Cell(tau, sample_c), 3, 120)
+    assert 0.90 <= share <= 1.0
+    assert 0.03 < mean < 0.12
+
+
+def test_the_isopotential_point_counts_with_the_difference_of_temperatures() -> None:
+    """±0.5 pH as limits: 0.5/√3 · (1 − k(25)/k(5)); that is 0.035 pH as limits at 20 °C apart (common practice)."""
+    line = fit_electrode([FitPoint(7.0, 0.0, 25.0), FitPoint(4.0, 177.0, 25.0)])
+
+    def share(sample_c: float) -> float:
+        budget = line.ph_budget(line.millivolts(7.5, sample_c), sample_c)
+        return next(c.share for c in budget.contributions if c.name == "isopotential point")
+
+    assert share(25.0) == pytest.approx(0.0, abs=1e-9)
+    assert share(5.0) * 3**0.5 == pytest.approx(0.5 * 20.0 / 278.15, rel=1e-3)
+    assert share(45.0) < share(5.0)
+
+
+def test_points_of_one_bottle_share_its_error() -> None:
+    """Four points in one bottle are worth no more than its certificate; in four bottles, half of it."""
+    each = [FitPoint(7.0, 0.0, 25.0, u_ph=0.02, u_mv=1e-6) for _ in range(4)]
+    carried = CarriedSlope(100.0, 0.0, assumed=False)
+    own = fit_electrode(each, carried).u_offset_mv
+    shared = fit_electrode([replace(p, bottle="one") for p in each], carried).u_offset_mv
+    assert shared == pytest.approx(0.02 * 59.16, rel=1e-3)
+    assert own == pytest.approx(shared / 2, rel=1e-3)

@@ -6,10 +6,12 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.simulated import Signal, interval_kept, judged, signals
 
 from brumel.core.settling.judgement import judge_settling
-from brumel.core.settling.rules import CALIBRATION_PH, READING_PH, SettlingRule
+from brumel.core.settling.rules import CALIBRATION_PH, READING_PH, SettlingRule, display_step
 from brumel.core.settling.troubles import Settling
+from brumel.core.settling.windows import Trace, first_window
 
 RULE = CALIBRATION_PH
 
@@ -46,32 +48,107 @@ def test_time_left_is_kept(tau: float, height: float, seed: int) -> None:
 
 
 @pytest.mark.parametrize(
-    ("share", "near", "kept"), [(0.0, 0.1, 0.85), (0.3, 0.3, 0.5)], ids=["one rate", "a slow tail"]
+    ("noise", "step", "least"),
+    [(0.0, 0.0, 0.97), (0.03, 0.0, 0.90), (0.05, 0.0, 0.80), (0.03, 0.1, 0.90), (0.1, 1.0, 0.86)],
 )
-def test_the_interval_of_the_time_left_holds_as_often_as_it_is_said_to(share: float, near: float, kept: float) -> None:
-    """A slow tail that the trace does not show yet can't be foretold: then the interval holds half of the time."""
-    random = np.random.default_rng(7)
-    t = np.arange(0, 300, 0.2)
-    off, inside = [], []
-    for _ in range(25):
-        since = np.maximum(t - random.uniform(0, 2), 0.0)  # the probe goes in a little late
-        tau, slower = random.uniform(3, 10), random.uniform(1.5, 4)
-        y = random.uniform(30, 250) * ((1 - share) * np.exp(-since / tau) + share * np.exp(-since / (slower * tau)))
-        y += random.normal(0, 0.03, t.shape)
-        first = next((u for u in np.arange(30, 300, 3.0) if judge(y, t, until=u).stable), None)
-        for until in (15.0, 25.0, 40.0, 60.0):
-            if first is None or until > first - 5:
-                continue
-            said = judge(y, t, until=until)
-            assert said.state is Settling.SETTLING
-            assert said.remaining_s is not None
-            assert said.remaining_low_s is not None
-            high = np.inf if said.remaining_high_s is None else said.remaining_high_s
-            off.append(abs(said.remaining_s - (first - until)) / (first - until))
-            inside.append(said.remaining_low_s - 2 <= first - until <= high + 3)
-    assert len(off) > 40
-    assert np.median(off) < near
-    assert np.mean(inside) > kept
+def test_the_interval_of_the_time_left_holds(noise: float, step: float, least: float) -> None:
+    """94 in 100 by its making; 60 looks leave room for chance. ``./brumel bench truth`` looks a thousand times."""
+    kept = interval_kept(signals(np.random.default_rng(5), noise, step), 11, 20)
+    assert kept.looks == 60
+    assert kept.share >= least
+    assert kept.open_end < 0.05
+
+
+def test_a_slow_tail_is_told_only_later() -> None:
+    """The interval then holds about half of the time: it is not pretended to hold oftener."""
+    kept = interval_kept(signals(np.random.default_rng(5), 0.03, 0.0, slow_share=0.3), 11, 12)
+    assert 0.4 < kept.share < 0.9
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_a_drift_against_the_approach_is_named_where_it_turns(seed: int) -> None:
+    """At its turning point the trace stands still, 1 to 4 mV from where the electrode would have gone."""
+    random = np.random.default_rng(seed)
+    tau, off = random.uniform(15, 60), random.uniform(1.0, 4.0)
+    signal = Signal(tau, -150.0, 0.03, spacing_s=0.5, drift_per_s=-off / tau)
+    t, y = signal.drawn(random, 900.0)
+    turn = tau * np.log(150.0 / off)
+    states = {judged(t[t <= u], y[t <= u]).state for u in np.arange(turn - 10, turn + 25, 5.0)}
+    assert Settling.STABLE not in states
+    assert Settling.TURNED in states or Settling.DRIFTING in states
+
+
+@pytest.mark.parametrize("seed", range(6))
+def test_an_approach_alone_is_never_called_a_turn(seed: int) -> None:
+    random = np.random.default_rng(seed)
+    for share in (0.0, 0.3):
+        signal = Signal(
+            random.uniform(4, 60), random.uniform(-200, 200), 0.03, spacing_s=1.0, slow_share=share, slower=3.0
+        )
+        t, y = signal.drawn(random, 600.0)
+        for until in random.uniform(20, 600, 6):
+            assert judged(t[t <= until], y[t <= until]).state is not Settling.TURNED
+
+
+@pytest.mark.parametrize(
+    ("noise", "step", "allowed"),
+    [
+        (0.03, 0.0, {Settling.STABLE}),
+        (0.05, 0.0, {Settling.STABLE}),
+        (0.08, 0.0, {Settling.STABLE, Settling.NOISY, Settling.SETTLING}),
+        (0.2, 0.0, {Settling.NOISY}),
+        (0.03, 1.0, {Settling.STABLE}),
+        (0.1, 1.0, {Settling.STABLE}),
+        (0.05, 0.1, {Settling.STABLE}),
+    ],
+)
+def test_a_still_trace_is_stable_or_noisy_and_never_wanders(noise: float, step: float, allowed: set[Settling]) -> None:
+    random = np.random.default_rng(2)
+    for spacing in (0.2, 1.0):
+        for _ in range(5):
+            signal = Signal(5.0, 0.0, noise, step, spacing, end=float(random.uniform(-200, 200)))
+            t, y = signal.drawn(random, 200.0)
+            for until in (60.0, 120.0, 199.0):
+                assert judged(t[t <= until], y[t <= until]).state in allowed
+
+
+def test_a_rule_knows_the_display_it_judges() -> None:
+    flicker = np.where(np.arange(80) % 3 == 0, 177.0, 178.0)
+    t = np.arange(80) * 1.0
+    assert judge(flicker, t).stable
+    assert judge_settling(t, flicker, np.zeros(80), RULE, resolution=1.0).stable
+    assert not judge_settling(t, flicker, np.zeros(80), RULE, resolution=0.1).stable
+    coarse = RULE.shown_in_steps(1.0)
+    assert (coarse.span, coarse.slope_per_window, coarse.window_s) == (1.0, 0.5, 30.0)
+    assert RULE.shown_in_steps(0.1) == RULE
+    assert [display_step(np.array(v)) for v in ([1.0, 2.0], [1.1, 2.0], [1.01, 2.0], [1.001, 2.0], [1.23456, 2.0])] == [
+        1.0, 0.1, 0.01, 0.001, 0.0,
+    ]  # fmt: skip
+
+
+def test_a_difference_on_the_bound_is_within_it_however_floats_round() -> None:
+    y = np.where(np.arange(100) % 2 == 0, 177.2, 177.5)  # their difference is 0.30000000000001137
+    assert judge(y, np.arange(100) * 0.5).stable
+
+
+@pytest.mark.parametrize(("tau", "at"), [(5.0, 65.0), (20.0, 150.0), (60.0, 330.0)])
+def test_what_is_left_of_the_approach_is_its_distance_from_the_end(tau: float, at: float) -> None:
+    t = np.arange(0, at, 0.5)
+    y = 10.0 + 150.0 * np.exp(-t / tau) + np.random.default_rng(1).normal(0, 0.02, t.shape)
+    found = judge(y, t)
+    assert found.left_over == pytest.approx(abs(found.value - 10.0), abs=0.07)
+
+
+def test_stable_at_is_the_end_of_the_first_window_that_kept_the_rule() -> None:
+    t = np.arange(0, 200, 0.5)
+    y = 100.0 * np.exp(-t / 8.0)
+    trace = Trace(t, y, np.zeros(t.size))
+    first = first_window(trace, RULE)
+    assert first is not None
+    before = t < first.times[1]
+    assert judge(y, t, until=first.times[1]).stable
+    assert not judge(y[before], t[before]).stable
+    assert first_window(Trace(t[:40], y[:40], np.zeros(40)), RULE) is None
 
 
 def test_irregular_samples_are_judged_but_not_across_a_gap() -> None:

@@ -284,4 +284,4 @@ def _covariance(solve: Array, s: float, points: Sequence[FitPoint]) -> Array:
 def _residuals_ph(residual_mv: Array, s: float, k: Array) -> tuple[float, ...]:
     if s == 0:
         return tuple(float("inf") if r else 0.0 for r in residual_mv)
-    return tuple(float(r) for r in -residual_mv / (s * k))
+    return tuple(float(r) + 0.0 for r in -residual_mv / (s * k))  # zero has no sign

@@ -50,7 +50,7 @@ class MetersOwn:
     label: str = "the meter"
     accuracy_known: bool = False
     lost_calibration: str = ""
-    """What was done to it that ends its calibration, with when; empty where nothing was."""
+    """When it was switched off last, in words, where that ends its calibration; empty where it does not."""
 
 
 def judge_ph_reading(reading: PhReading) -> list[Finding]:
@@ -64,7 +64,7 @@ def _meters_own(meter: MetersOwn) -> Iterator[Finding]:
         yield Finding(
             "meter-lost-calibration",
             Level.UNFIT,
-            f"{meter.label} loses its calibration when it is switched off: {meter.lost_calibration}.",
+            f"{meter.label} loses its calibration when it is switched off, and was so {meter.lost_calibration}.",
             "Calibrate it in its buffers, then read again.",
             15,
         )

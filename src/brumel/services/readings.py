@@ -126,7 +126,7 @@ class Readings:
             run, basis = lines.basis_of(session, probe.id, taken_at)
             if measured.mv is None:
                 run = basis = None
-            corrected = correct(measured, basis, site, _meters_own(session, probe, taken_at))
+            corrected = correct(measured, basis, site, _shown_by(session, probe, taken_at, self.clock))
             row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
             added = queries.add_once(session, Reading, row | {"recorded_at": self.clock.now()})
             if added:
@@ -288,13 +288,14 @@ def _from_shown(measured: Measured, accuracy: Accuracy) -> tuple[float, Budget, 
     return ph, Budget.of([*accuracy.contributions(ph, "pH"), junction]), working
 
 
-def _meters_own(session: Session, probe: Probe, at: datetime) -> ShownBy:
+def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> ShownBy:
     """What is known of the meter that a probe is plugged into, at a moment."""
     if probe.meter is None:
         return ShownBy()
     accuracy = Accuracy.of(probe.meter.accuracy.get("pH"))
     lost = ended(upkeep.events_of_probe(session, probe), METER_LOSES, at - _REMEMBERED, at)
-    return ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, lost.detail if lost else ""))
+    when = f"on {clock.local(lost.at):%d %b, %H:%M}" if lost else ""
+    return ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
 
 
 def reading_transform(line: ElectrodeFit) -> Callable[[NDArray[np.float64], NDArray[np.float64]], NDArray[np.float64]]:

@@ -12,6 +12,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brumel.core.errors import CoreError
+from brumel.core.kit.accuracy import read_accuracy
 from brumel.core.kit.kinds import Care, probe_kind
 from brumel.core.kit.shelf import Pack, standards
 from brumel.core.plan.waters import PARAMETERS
@@ -136,8 +137,9 @@ def _probe_problems(row: dict[str, Any]) -> list[str]:
 
 
 def _meter_problems(row: dict[str, Any]) -> list[str]:
-    """What is wrong with a meter; the kinds that it takes may be given by key or by name."""
+    """What is wrong with a meter; the kinds that it takes may be given by key or by name, accuracy as a data sheet."""
     row["takes"] = [probe_kind(k).key for k in row["takes"]]
+    row["accuracy"] = {parameter: read_accuracy(words).plain for parameter, words in row["accuracy"].items()}
     return []
 
 

@@ -21,6 +21,8 @@ _PIECES = 8
 _CLEAR = 20.0
 """F of the drift's term from which on a drift against the approach is beyond doubt (rule of this product)."""
 _MOST_SAMPLES = 240
+_AS_NOISE = 1.5
+"""What is left beside approach and line is noise up to so many times the scatter of neighbours."""
 _TOO_NOISY = 1.2
 """Noise that usually spreads by so many spans keeps no window (rule of this product)."""
 
@@ -77,6 +79,8 @@ def name_trouble(t: Array, y: Array, approach: Approach, rule: SettlingRule, res
             return Settling.STEPPED
         if _rings(residuals):
             return Settling.RINGING
+        if turns_round(t, y, rule):
+            return Settling.TURNED
         if _wanders(residuals, rule.span, resolution):
             return Settling.WANDERING
         if _noise_alone_breaks(residuals, recent_y, rule):
@@ -100,15 +104,24 @@ def turns_round(t: Array, y: Array, rule: SettlingRule) -> bool:
     if x.size < 2 * FEWEST_SAMPLES or x[-1] - x[0] < rule.window_s:
         return False
     x = (x - x[0]) / rule.window_s
-    taus = np.geomspace(0.1, 6.0, 24)
-    shapes = np.exp(-x[None, :] / taus[:, None])
-    design = np.stack([np.ones_like(shapes), shapes, np.broadcast_to(x, shapes.shape)], axis=2)
-    found = np.linalg.pinv(design) @ z
-    squares = np.square(z[None, :] - np.einsum("kij,kj->ki", design, found)).sum(axis=1)
+    taus, tried = np.geomspace(0.1, 6.0, 24), []
+    for _ in range(3):  # zoomed in twice
+        shapes = np.exp(-x[None, :] / taus[:, None])
+        design = np.stack([np.ones_like(shapes), shapes, np.broadcast_to(x, shapes.shape)], axis=2)
+        found = np.linalg.pinv(design) @ z
+        residuals = z[None, :] - np.einsum("kij,kj->ki", design, found)
+        squares = np.square(residuals).sum(axis=1)
+        at = int(np.argmin(squares))
+        tried.append((taus, found, squares, residuals[at]))
+        taus = np.geomspace(taus[max(at - 1, 0)], taus[min(at + 1, taus.size - 1)], 9)
+    taus, found, squares = (np.concatenate([t[n] for t in tried]) for n in range(3))
     freedom = x.size - 4
+    best = float(squares.min())
+    noise = _scatter_of_neighbours(tried[-1][3])
+    if np.sqrt(best / freedom) > max(_AS_NOISE * noise, rule.span / 10):  # no approach beside a line
+        return False
     plain = fit_approach(x, z)
     without = float(np.square(plain.residuals).sum()) if plain else np.inf
-    best = float(squares.min())
     if (without - best) * freedom <= _CLEAR * max(best, 1e-12 * freedom):
         return False
     likely = squares <= best * (1 + 9.0 / freedom) + 1e-12

@@ -1,0 +1,331 @@
+"""What the services refuse, each sentence once: the rule, what was found, the remedy; and nothing is written."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import date, timedelta
+from typing import Any
+
+import pytest
+from sqlalchemy import func, select
+
+from brumel.core.methods.model import Role
+from brumel.services.calibration_rows import Begin
+from brumel.services.calibrations import TakePoint
+from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.kit import NewCare
+from brumel.services.meters import NewMeter
+from brumel.services.people import SignInRefused
+from brumel.services.planned_rounds import NewRound
+from brumel.services.probes import NewProbe
+from brumel.services.readings import NewReading
+from brumel.services.registry import Registry
+from brumel.services.shelf import NewLot
+from brumel.services.sites import NewSite
+from brumel.store.database import Database
+from brumel.store.models.tables import FACTS
+from tests.conftest import NOW
+from tests.services.world import SIDE, THREE, World
+
+HOUR = timedelta(hours=1)
+SOON = NOW + 20 * HOUR
+
+
+@pytest.fixture(scope="module")
+def world(database: Database) -> World:
+    made = World(database)
+    made.calibrated(made.probe())
+    made.other_probe("conductivity-1", "Kit")
+    return made
+
+
+def begin(w: World, **given: Any) -> None:
+    lots = {
+        role: w.lots[name].id for role, name in ((Role.NEUTRAL, "7.00"), (Role.ACID, "4.01"), (Role.ALKALINE, "10.01"))
+    }
+    base = Begin(uuid.uuid4(), w.probe().id, THREE, "distilled-once", lots)
+    w.at().calibrations.begin(replace(base, **given), w.person)
+
+
+def open_run(w: World) -> uuid.UUID:
+    return w.begin(w.probe())
+
+
+def take(w: World, **given: Any) -> None:
+    w.at().calibrations.take(open_run(w), TakePoint(uuid.uuid4(), "neutral", device=False, **given), w.person)
+
+
+def amend(w: World, reason: str, run_id: uuid.UUID | None = None) -> None:
+    w.at().calibrations.amend(run_id or open_run(w), uuid.uuid4(), w.person, reason, withdraw=False)
+
+
+def record(w: World, **given: Any) -> None:
+    base = NewReading(uuid.uuid4(), w.site.id, w.probe().id, "typed-mv", mv=-20.0, temperature_c=20.0)
+    w.at().readings.record(replace(base, **given), w.person)
+
+
+def care(w: World, kind: str = "ph-combination", **given: Any) -> None:
+    new = replace(NewCare(uuid.uuid4(), "cleaned", NOW - HOUR), **given)
+    w.at().kit.log(w.other_probe(kind), new, w.person)
+
+
+def meter(w: World, **given: Any) -> None:
+    base = NewMeter(uuid.uuid4(), f"M {uuid.uuid4()}", str(uuid.uuid4()), "Kit", date(2026, 1, 1), ["orp"])
+    w.at().meters.save(replace(base, **given), w.person)
+
+
+def probe(w: World, **given: Any) -> None:
+    base = NewProbe(uuid.uuid4(), f"P {uuid.uuid4()}", str(uuid.uuid4()), "orp", "Kit", date(2026, 1, 1))
+    w.at().probes.add(replace(base, **given), w.person)
+
+
+def lot(w: World, **given: Any) -> None:
+    base = NewLot(uuid.uuid4(), "ph-buffer", str(uuid.uuid4()), "technical", 7.0, expires_on=date(2027, 1, 1))
+    w.at().shelf.receive(replace(base, **given), w.person)
+
+
+def site(w: World, **given: Any) -> None:
+    base = NewSite(uuid.uuid4(), str(uuid.uuid4())[:8], "Ditch", "stream", 7)
+    w.at().sites.save(replace(base, **given), w.person)
+
+
+def plan(w: World, **given: Any) -> None:
+    base = NewRound(uuid.uuid4(), SOON, "Kit", "distilled-once", [w.site.id])
+    w.at().planned.save(replace(base, **given), w.person)
+
+
+def way(w: World, field: str, value: str) -> None:
+    round_id = uuid.uuid4()
+    w.at().planned.save(NewRound(round_id, SOON, "Kit", "distilled-once", [w.site.id]), w.person)
+    w.at().planned.take_way(round_id, field, value, w.person)
+
+
+def load(w: World, text: str) -> None:
+    Registry(w.database).load(text)
+
+
+def add(w: World, **given: str) -> None:
+    words = {"login": "ada", "name": "Ada", "role": "technician", "password": "long enough"} | given
+    w.at().people.add(**words)
+
+
+def sign_in(w: World, password: str, times: int = 1) -> None:
+    for _ in range(times):
+        with pytest.raises(SignInRefused):
+            w.at().people.sign_in("tess", "not this one", "10.0.0.1")
+    w.at().people.sign_in("tess", password, "10.0.0.1")
+
+
+A_LOT = uuid.uuid4()
+METER_ORP = {"takes": ["orp"]}
+
+REFUSALS: dict[str, Callable[[World], object]] = {
+    # Bench
+    "Choose the probe to calibrate.": lambda w: begin(w, probe_id=None),
+    "Choose how you rinse between solutions.": lambda w: begin(w, rinse="spit"),
+    "This school calibrates on the water's side: choose the sites of the day.": lambda w: begin(w, method_code=SIDE),
+    "A new electrode's first run needs three adjusted points: choose that school.": lambda w: begin(
+        w, method_code=SIDE, site_ids=(w.site.id,), new_electrode=True
+    ),
+    "Choose the lot of the acid buffer.": lambda w: begin(w, lots={Role.NEUTRAL: w.lots["7.00"].id}),
+    "A buffer of pH 7.00 can't be the acid one: choose another lot.": lambda w: begin(
+        w, lots=dict.fromkeys((Role.NEUTRAL, Role.ACID, Role.ALKALINE), w.lots["7.00"].id)
+    ),
+    "This kind of probe is not calibrated: choose another.": lambda w: begin(w, probe_id=w.other_probe("chlorine")),
+    "Put the probe into the buffer first, then take the point.": lambda w: w.at().calibrations.take(
+        open_run(w), TakePoint(uuid.uuid4(), "neutral"), w.person
+    ),
+    "A number in mV is needed. A number in °C is needed.": lambda w: take(w),
+    "2001 mV can't be: from −2000 to 2000 mV.": lambda w: take(w, typed_mv=2001.0, typed_temperature_c=20.0),
+    "-inf": lambda w: take(w, typed_mv=float("-inf"), typed_temperature_c=20.0),
+    "105.5 °C can't be: from −5 to 105 °C.": lambda w: take(w, typed_mv=1.0, typed_temperature_c=105.5),
+    "Take at least one point that the line is adjusted to, then sign.": lambda w: w.at().calibrations.sign(
+        open_run(w), w.person
+    ),
+    "Say in a few words why the run is given up; the points stay on record.": lambda w: w.at().calibrations.abandon(
+        open_run(w), w.person, "  "
+    ),
+    "Only a signed calibration is amended; this one is still open.": lambda w: amend(w, "because"),
+    "An amendment needs its reason in words.": lambda w: amend(w, " "),
+    # Readings
+    "Choose the site.": lambda w: record(w, site_id=None),
+    "Choose the probe.": lambda w: record(w, probe_id=None),
+    "Choose how the reading comes in.": lambda w: record(w, source="a dream"),
+    "A reading can't be taken in the future: check date and time.": lambda w: record(w, taken_at=NOW + 0.1 * HOUR),
+    "17 pH can't be: from −2 to 16 pH.": lambda w: record(w, source="typed-ph", shown_ph=17.0),
+    "Put the probe into the water first, then record.": lambda w: record(w, source="device"),
+    # Kit
+    "a ORP platinum probe knows cleaned, soaked, stored": lambda w: care(w, "orp", care="membrane-changed"),
+    "Choose what it stands in: storage solution": lambda w: care(w, care="stored", detail="beer"),
+    "Care can't be logged for a time to come: check date and time.": lambda w: care(w, at=NOW + HOUR),
+    "Minutes must be above 0 and at most 100 000.": lambda w: care(w, minutes=0.0),
+    "The part was past its date on the day it was put in": lambda w: care(
+        w, care="electrode-changed", good_until=date(2026, 5, 5)
+    ),
+    "Type at least one value that the meter reports.": lambda w: care(
+        w, "oxygen-optical", care="calibrated", measured={"zero": None}
+    ),
+    "Type a number within ±1,000.": lambda w: care(w, "oxygen-optical", care="calibrated", measured={"zero": 1001.0}),
+    "Say in a few words why the entry was wrong; it stays on record.": lambda w: w.at().kit.withdraw(
+        A_LOT, "", w.person
+    ),
+    "Answer yes or no.": lambda w: w.at().kit.inspect(w.probe().id, uuid.uuid4(), {"bulb": True}, "", w.person),
+    "Give it the label that stands on it.": lambda w: probe(w, label=" "),
+    "Give its serial number.": lambda w: probe(w, serial=""),
+    "Say which kit it travels in.": lambda w: probe(w, kit=""),
+    "Give the day since when it is in service.": lambda w: probe(w, in_service_on=None),
+    "A probe can't be in service from a day to come.": lambda w: probe(w, in_service_on=NOW.date() + timedelta(days=1)),
+    "is another probe's label: choose one that differs.": lambda w: probe(w, label=w.probe().label.lower()),
+    "has this serial number.": lambda w: probe(w, serial=w.probe().serial),
+    "Choose what kind of probe it is.": lambda w: probe(w, kind="a stick"),
+    "takes no ORP platinum probe; it takes pH glass, combination.": lambda w: probe(w, meter_id=w.meter()),
+    "This meter is not known: choose another, or none.": lambda w: probe(w, meter_id=uuid.uuid4()),
+    "No care has this name.": lambda w: probe(w, own_waits={"sung-to": 3.0}),
+    "Minutes must be from 0 to 2 880 (two days).": lambda w: probe(w, own_waits={"cleaned": 2881.0}),
+    "Choose the kinds of probes that it takes.": lambda w: meter(w, takes=[]),
+    "Not known: gravity.": lambda w: meter(w, compensates=["gravity"]),
+    "'about right' can't be read: write it like ±0.02": lambda w: meter(w, accuracy={"pH": "about right"}),
+    "'±1 %': say of what, “% of reading” or “% of full scale 20”": lambda w: meter(w, accuracy={"pH": "±1 %"}),
+    "Digits need the display's step: write it like": lambda w: meter(w, accuracy={"pH": "2 digits"}),
+    "'1,000' can be read in two ways": lambda w: meter(w, accuracy={"pH": "±1,000"}),
+    "Records must be a whole number above 0 and at most 10 million.": lambda w: meter(w, memory_records=0.0),
+    "Hours must be above 0 and at most 100 000.": lambda w: meter(w, battery_hours=0.0),
+    "Choose what was done.": lambda w: w.at().meters.log(w.meter(), uuid.uuid4(), "kicked", None, "", w.person),
+    "This can't be noted for a time to come: check date and time.": lambda w: w.at().meters.log(
+        w.meter(), uuid.uuid4(), "switched-on", NOW + HOUR, "", w.person
+    ),
+    # Shelf
+    "Give the lot number that stands on the bottle.": lambda w: lot(w, lot_number=" "),
+    "Choose what it is.": lambda w: lot(w, standard="soup"),
+    "Give its value at 25 °C": lambda w: lot(w, standard="conductivity", nominal=None),
+    "The value of a standard must be above 0.": lambda w: lot(w, standard="conductivity", nominal=0.0),
+    "Give the day that it expires.": lambda w: lot(w, expires_on=None),
+    "A lot can't expire before it was received: check both dates.": lambda w: lot(w, expires_on=date(2026, 5, 5)),
+    "A lot can't be received on a day to come.": lambda w: lot(w, received_on=NOW.date() + timedelta(days=1)),
+    "Choose what it comes in.": lambda w: lot(w, pack="barrel"),
+    "How many mL there are must be above 0 and up to 20,000.": lambda w: lot(w, content=20_001.0),
+    "Give a whole number of sachets.": lambda w: lot(w, pack="sachets", content=1.5),
+    "Days must be above 0 and up to 3 650.": lambda w: lot(w, open_life_days=3651.0),
+    "An uncertainty must be above 0.": lambda w: lot(w, certificate_u=0.0),
+    "Choose the buffer's family.": lambda w: lot(w, family="royal"),
+    "The value of a buffer lies between pH 0 and 14.": lambda w: lot(w, nominal=14.0),
+    "stands on the shelf already: open that one.": lambda w: lot(w, lot_number="7.00"),
+    "Give how many mL were taken, above 0 and up to 20,000.": lambda w: w.at().shelf.use(
+        w.lots["7.00"].id, uuid.uuid4(), 0.0, "", w.person
+    ),
+    "Say in a few words why it goes; its record stays.": lambda w: w.at().shelf.discard(
+        w.lots["7.00"].id, uuid.uuid4(), "", w.person
+    ),
+    "This is neither a PDF nor a picture: choose another file.": lambda w: w.at().shelf.attach(
+        w.lots["7.00"].id, b"MZ", w.person
+    ),
+    "A certificate may have up to": lambda w: w.at().shelf.attach(w.lots["7.00"].id, b"%PDF-" * 4_000_000, w.person),
+    "A photo may have up to": lambda w: w.at().kit.inspect(
+        w.probe().id, uuid.uuid4(), {}, "", w.person, b"x" * 20_000_000
+    ),
+    "This is no picture: choose a JPEG, PNG or WebP file.": lambda w: w.at().kit.inspect(
+        w.probe().id, uuid.uuid4(), {}, "", w.person, b"MZ"
+    ),
+    # Rounds
+    "Give date and time of departure.": lambda w: plan(w, departure=None),
+    "The departure has passed: choose a later one.": lambda w: plan(w, departure=NOW),
+    "A plan reaches two weeks ahead: choose an earlier departure.": lambda w: plan(
+        w, departure=NOW + timedelta(days=14, minutes=1)
+    ),
+    "Choose the sites of the round.": lambda w: plan(w, site_ids=[]),
+    "One of the sites is not known: choose again.": lambda w: plan(w, site_ids=[uuid.uuid4()]),
+    "Choose the kit that goes along.": lambda w: plan(w, kit="No such kit"),
+    "This way out is no longer there: look at the plan again.": lambda w: way(w, "probe", "nobody,"),
+    "Give it a short code.": lambda w: site(w, code=""),
+    "Give its name.": lambda w: site(w, name=""),
+    "Say what kind of water it is.": lambda w: site(w, water_kind=""),
+    "Give the days between visits, a whole number from 1 to 3 650.": lambda w: site(w, visit_every_days=0.5),
+    "Another site has this code: choose one that differs.": lambda w: site(w, code="pond"),
+    "Known parameters are pH, oxygen": lambda w: site(w, expected={"mud": (1.0, 2.0)}),
+    "Give both ends, or leave both empty.": lambda w: site(w, expected={"pH": (6.5, None)}),
+    "The lower end must be below the upper.": lambda w: site(w, expected={"pH": (8.5, 8.5)}),
+    # People
+    "A sign-in name has 2 to 32 small letters, digits, dots or dashes.": lambda w: add(w, login="A"),
+    "A name is needed: it stands beside every record.": lambda w: add(w, name=" "),
+    "A role is one of technician, supervisor, reader.": lambda w: add(w, role="king"),
+    "A password has at least 10 characters.": lambda w: add(w, password="123456789"),
+    "Name and password don't fit together: check both and try again.": lambda w: sign_in(w, "wrong"),
+    "Too many attempts have failed: wait ten minutes, then try again.": lambda w: sign_in(w, "a long password", 5),
+    # Files
+    "The file is not TOML": lambda w: load(w, "[["),
+    "boats is none of devices": lambda w: load(w, "[[boats]]"),
+    "sites 1: code is missing": lambda w: load(w, "[[sites]]\nname = 'x'"),
+    "visit_every_days is not a int": lambda w: load(
+        w, "[[sites]]\ncode='X'\nname='x'\nwater_kind='w'\nvisit_every_days='often'"
+    ),
+    "expected pH is not a pair of numbers, the lower first": lambda w: load(
+        w, "[[sites]]\ncode='X'\nname='x'\nwater_kind='w'\nvisit_every_days=1\nexpected={pH=[8,7]}"
+    ),
+    "No meter has the label 'M': list it in meters.": lambda w: load(
+        w, "[[probes]]\nlabel='L'\nserial='S'\nkind='orp'\nkit='K'\nin_service_on=2026-01-01\nmeter='M'"
+    ),
+    # The simulated bench
+    "A fault is one of none": lambda w: w.at().simulation.fault(None, "gremlins"),
+}
+
+
+def count_facts(world: World) -> int:
+    with world.database.session() as session:
+        return sum(session.scalar(select(func.count()).select_from(model)) or 0 for model in FACTS)
+
+
+@pytest.mark.parametrize("words", REFUSALS)
+def test_is_refused_in_words(world: World, words: str) -> None:
+    with pytest.raises(InvalidInput) as refused:
+        REFUSALS[words](world)
+    assert words.replace("-inf", "−inf mV can't be") in str(refused.value)
+    assert all(sentence for sentence in refused.value.fields.values())
+
+
+def test_what_is_refused_leaves_no_fact(world: World) -> None:
+    run_id, before = open_run(world), count_facts(world)
+    for reading in ({"mv": None}, {"taken_at": NOW + HOUR}, {"source": "typed-ph"}):
+        with pytest.raises(InvalidInput):
+            record(world, **reading)
+    with pytest.raises(InvalidInput):
+        world.at().calibrations.sign(run_id, world.person)
+    assert count_facts(world) == before
+
+
+NOWHERE: dict[str, Callable[[World], object]] = {
+    "There is no such calibration.": lambda w: w.at().calibrations.view(uuid.uuid4()),
+    "This run has no step 'tea'.": lambda w: w.at().calibrations.immerse(open_run(w), uuid.uuid4(), "tea", w.person),
+    "There is no such reading.": lambda w: w.at().readings.view(uuid.uuid4()),
+    "There is no such reading to amend.": lambda w: record(
+        w, source="device", amends_id=uuid.uuid4(), amend_reason="typo"
+    ),
+    "There is no such probe.": lambda w: w.at().kit.life(uuid.uuid4()),
+    "There is no such entry.": lambda w: w.at().kit.withdraw(uuid.uuid4(), "wrong", w.person),
+    "There is no such photo.": lambda w: w.at().kit.photo(uuid.uuid4()),
+    "There is no such meter.": lambda w: w.at().meters.view(uuid.uuid4()),
+    "There is no such lot.": lambda w: w.at().shelf.view(uuid.uuid4()),
+    "There is no such certificate.": lambda w: w.at().shelf.certificate(uuid.uuid4()),
+    "There is no such round.": lambda w: w.at().planned.plan(uuid.uuid4()),
+    "There is no such site.": lambda w: w.at().catalog.site(uuid.uuid4()),
+}
+
+
+@pytest.mark.parametrize("words", NOWHERE)
+def test_what_is_not_there_is_said(world: World, words: str) -> None:
+    with pytest.raises(NotFound) as refused:
+        NOWHERE[words](world)
+    assert str(refused.value) == words
+
+
+def test_a_moment_without_its_offset_is_a_mistake_of_the_caller(world: World) -> None:
+    with pytest.raises(ValueError, match="taken_at needs an offset from UTC"):
+        record(world, taken_at=NOW.replace(tzinfo=None))
+
+
+def test_a_certificate_is_kept_once(world: World) -> None:
+    pdf = b"%PDF-1.4 %%EOF"
+    world.at().shelf.attach(world.lots["4.01"].id, pdf, world.person)
+    with pytest.raises(InvalidInput, match="Its certificate is kept already"):
+        world.at().shelf.attach(world.lots["4.01"].id, pdf, world.person)

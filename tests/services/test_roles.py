@@ -1,0 +1,149 @@
+"""Every use case, for everybody: what a reader may not do, and what only a supervisor may."""
+
+from __future__ import annotations
+
+import inspect
+import uuid
+from collections.abc import Callable, Iterator
+from datetime import timedelta
+from typing import Any, NamedTuple
+
+import pytest
+
+from brumel.core.errors import CoreError
+from brumel.services.application import Services
+from brumel.services.calibration_rows import Begin
+from brumel.services.calibrations import TakePoint
+from brumel.services.errors import Forbidden, ServiceError
+from brumel.services.kit import NewCare
+from brumel.services.meters import NewMeter
+from brumel.services.people import Person
+from brumel.services.planned_rounds import NewRound
+from brumel.services.probes import NewProbe
+from brumel.services.readings import NewReading
+from brumel.services.shelf import NewLot
+from brumel.services.sites import NewSite
+from brumel.store.database import Database
+from tests.conftest import NOW
+from tests.services.world import World
+
+ANY = uuid.UUID(int=7)
+"""An id that nothing has: who may not act is told so before anybody looks whether it exists."""
+
+
+class Case(NamedTuple):
+    """A use case that changes something: how to call it, and who may."""
+
+    call: Callable[[Services, Person], object]
+    roles: frozenset[str]
+
+
+RECORDS = frozenset({"technician", "supervisor"})
+SUPERVISES = frozenset({"supervisor"})
+
+
+def _new_probe() -> NewProbe:
+    return NewProbe(ANY, "", "", "", "", None)
+
+
+CASES: dict[str, Case] = {
+    "calibrations.begin": Case(lambda s, p: s.calibrations.begin(Begin(ANY, None, "x", "", {}), p), RECORDS),
+    "calibrations.immerse": Case(lambda s, p: s.calibrations.immerse(ANY, ANY, "neutral", p), RECORDS),
+    "calibrations.take": Case(lambda s, p: s.calibrations.take(ANY, TakePoint(ANY, "neutral"), p), RECORDS),
+    "calibrations.sign": Case(lambda s, p: s.calibrations.sign(ANY, p), RECORDS),
+    "calibrations.abandon": Case(lambda s, p: s.calibrations.abandon(ANY, p, "rain"), RECORDS),
+    "calibrations.amend": Case(lambda s, p: s.calibrations.amend(ANY, ANY, p, "note", withdraw=False), RECORDS),
+    "calibrations.amend, withdrawn": Case(
+        lambda s, p: s.calibrations.amend(ANY, ANY, p, "wrong", withdraw=True), SUPERVISES
+    ),
+    "kit.log": Case(lambda s, p: s.kit.log(ANY, NewCare(ANY, "cleaned"), p), RECORDS),
+    "kit.withdraw": Case(lambda s, p: s.kit.withdraw(ANY, "wrong", p), RECORDS),
+    "kit.inspect": Case(lambda s, p: s.kit.inspect(ANY, ANY, {}, "", p), RECORDS),
+    "meters.save": Case(lambda s, p: s.meters.save(NewMeter(ANY, "", "", "", None), p), RECORDS),
+    "meters.log": Case(lambda s, p: s.meters.log(ANY, ANY, "switched-on", None, "", p), RECORDS),
+    "planned.save": Case(lambda s, p: s.planned.save(NewRound(ANY, NOW, "", "", []), p), RECORDS),
+    "planned.take_way": Case(lambda s, p: s.planned.take_way(ANY, "departure", "", p), RECORDS),
+    "planned.tick": Case(lambda s, p: s.planned.tick(ANY, "pack", p), RECORDS),
+    "planned.untick": Case(lambda s, p: s.planned.untick(ANY, p), RECORDS),
+    "planned.drop": Case(lambda s, p: s.planned.drop(ANY, p), RECORDS),
+    "probes.add": Case(lambda s, p: s.probes.add(_new_probe(), p), RECORDS),
+    "probes.change": Case(lambda s, p: s.probes.change(_new_probe(), p), RECORDS),
+    "readings.record": Case(lambda s, p: s.readings.record(NewReading(ANY, None, None, "typed-mv"), p), RECORDS),
+    "shelf.receive": Case(lambda s, p: s.shelf.receive(NewLot(ANY, "", ""), p), RECORDS),
+    "shelf.open": Case(lambda s, p: s.shelf.open(ANY, ANY, p), RECORDS),
+    "shelf.use": Case(lambda s, p: s.shelf.use(ANY, ANY, 1.0, "", p), RECORDS),
+    "shelf.discard": Case(lambda s, p: s.shelf.discard(ANY, ANY, "old", p), RECORDS),
+    "shelf.attach": Case(lambda s, p: s.shelf.attach(ANY, b"%PDF-", p), RECORDS),
+    "sites.save": Case(lambda s, p: s.sites.save(NewSite(ANY, "", "", "", None, {}), p), RECORDS),
+}
+FOR_EVERYBODY = {
+    "calibrations.open_runs", "calibrations.view", "calibrations.lens", "catalog.probe", "catalog.probe_states",
+    "catalog.probe_state", "catalog.sites", "catalog.site", "catalog.usual_sites", "catalog.lots_by_role",
+    "kit.cards", "kit.life", "kit.photo", "ledger.calibrations", "ledger.readings", "ledger.calibrations_csv",
+    "ledger.readings_csv", "ledger.calibrations_json", "ledger.readings_json", "live.newest_sample", "live.stream",
+    "meters.all", "meters.view", "outlook.shopping", "people.person", "people.person_of_role", "people.sign_in",
+    "planned.ahead", "planned.kits", "planned.plan", "readings.basis", "readings.view", "rounds.history",
+    "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
+    "today.day", "today.ribbon", "clock.local", "clock.local_time", "clock.now", "clock.today",
+}  # fmt: skip
+"""Use cases that only look."""
+WITHOUT_A_PERSON = {
+    "people.add": "the command line's alone",
+    "simulation.state": "the simulated bench changes no record",
+    "simulation.into_lot": "the simulated bench changes no record",
+    "simulation.into_rinse": "the simulated bench changes no record",
+    "simulation.into_site": "the simulated bench changes no record",
+    "simulation.fault": "the simulated bench changes no record",
+}
+
+
+@pytest.fixture(scope="module")
+def world(database: Database) -> World:
+    return World(database)
+
+
+@pytest.fixture(scope="module")
+def people(world: World) -> dict[str, Person]:
+    add = world.at().people.add
+    return {role: add(f"a-{role}", role, role, "a long password") for role in ("reader", "technician", "supervisor")}
+
+
+@pytest.mark.parametrize("role", ["reader", "technician", "supervisor"])
+@pytest.mark.parametrize("name", CASES)
+def test_who_may(world: World, people: dict[str, Person], name: str, role: str) -> None:
+    case = CASES[name]
+    try:
+        case.call(world.at(), people[role])
+        refused = False
+    except Forbidden:
+        refused = True
+    except (ServiceError, CoreError):  # allowed, and then told that there is no such thing
+        refused = False
+    assert refused == (role not in case.roles)
+
+
+def _use_cases() -> Iterator[str]:
+    for service, kind in inspect.get_annotations(Services, eval_str=True).items():
+        for name, member in vars(kind).items():
+            if not name.startswith("_") and callable(member) and inspect.isfunction(member):
+                yield f"{service}.{name}"
+
+
+def test_no_use_case_is_forgotten() -> None:
+    named = {name.partition(",")[0] for name in CASES} | FOR_EVERYBODY | set(WITHOUT_A_PERSON)
+    assert set(_use_cases()) == named
+
+
+def test_who_only_looks_needs_no_role() -> None:
+    """No use case that takes a person stands among those that only look."""
+    for name in FOR_EVERYBODY:
+        service, method = name.split(".")
+        kind: Any = inspect.get_annotations(Services, eval_str=True)[service]
+        assert "person" not in inspect.signature(getattr(kind, method)).parameters
+
+
+def test_a_reader_is_told_whom_to_ask(world: World, people: dict[str, Person]) -> None:
+    with pytest.raises(Forbidden, match="ask a technician to record this"):
+        world.at().kit.log(ANY, NewCare(ANY, "cleaned", NOW - timedelta(hours=1)), people["reader"])
+    with pytest.raises(Forbidden, match="Only a supervisor withdraws a calibration; add a note, or ask one"):
+        world.at().calibrations.amend(ANY, ANY, people["technician"], "wrong", withdraw=True)
