@@ -39,6 +39,12 @@ def take_point(page: Page) -> None:
     page.get_by_role("button", name="Take the point").click()
 
 
+def take_points(page: Page, count: int = 3) -> None:
+    """Take the points of the next steps."""
+    for _ in range(count):
+        take_point(page)
+
+
 def read_site(page: Page, site: str) -> None:
     """Read a site with the probe at hand, from the calibration's page."""
     page.get_by_role("link", name="Read a site").click()

@@ -9,12 +9,7 @@ from urllib.parse import urlsplit
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
-from tests.browser.driving import LOOKS, begin, dressed, no_violations, read_site, sign_in, take_point
-
-
-def take_points(page: Page, count: int = 3) -> None:
-    for _ in range(count):
-        take_point(page)
+from tests.browser.driving import begin, no_violations, read_site, sign_in, take_point, take_points
 
 
 def give_up(page: Page) -> None:
@@ -204,63 +199,3 @@ def test_a_run_and_a_reading_by_keyboard_alone(technician: Page) -> None:
     page.wait_for_selector("[data-settling=stable]")
     page.keyboard.press("r")
     page.wait_for_url("**/ledger/readings/**")
-
-
-@pytest.mark.parametrize("path", ["/", "/bench/", "/bench/new", "/rounds/", "/ledger/readings", "/ledger/calibrations"])
-@pytest.mark.parametrize("look", LOOKS)
-def test_no_accessibility_violation(technician: Page, path: str, look: str) -> None:
-    dressed(technician, look)
-    technician.goto(path)
-    no_violations(technician)
-
-
-@pytest.mark.parametrize("look", LOOKS)
-def test_no_accessibility_violation_along_the_job(technician: Page, look: str) -> None:
-    page = technician
-    dressed(page, look)
-    begin(page, "B-pH")
-    no_violations(page)
-    page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=settling]")
-    no_violations(page)
-    page.get_by_text("Type the reading by hand").click()
-    page.get_by_label("Potential").fill("x")
-    page.get_by_role("button", name="Take the typed point").click()
-    expect(page.locator("#error-mv")).to_be_visible()
-    no_violations(page)
-    page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Take the point").click()
-    page.get_by_text("Stop here and sign").click()
-    no_violations(page)
-    take_points(page, 2)
-    no_violations(page)
-    page.get_by_role("button", name="Sign as").click()
-    page.wait_for_url("**/ledger/calibrations/**")
-    no_violations(page)
-    page.get_by_role("link", name="Read a site").click()
-    page.get_by_label("Site", exact=True).select_option(label="Oyster nursery")
-    page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]")
-    no_violations(page)
-    page.get_by_role("button", name="Record").first.click()
-    page.wait_for_url("**/ledger/readings/**")
-    no_violations(page)
-    page.get_by_role("link", name="Amend").click()
-    no_violations(page)
-
-
-@pytest.mark.parametrize("look", LOOKS)
-def test_no_accessibility_violation_for_strangers_and_errors(technician: Page, look: str) -> None:
-    page = technician
-    dressed(page, look)
-    page.goto("/nowhere")
-    no_violations(page)
-    page.goto("/ledger/readings?since=yesterday")
-    no_violations(page)
-    page.get_by_role("button", name="Sign out").click()
-    no_violations(page)
-    page.get_by_label("Name").fill("nobody")
-    page.get_by_label("Password").fill("nothing at all")
-    page.get_by_role("button", name="Sign in", exact=True).click()
-    expect(page.locator("#error-login")).to_be_visible()
-    no_violations(page)

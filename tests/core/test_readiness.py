@@ -130,20 +130,95 @@ def test_what_ends_a_calibration_is_told() -> None:
     assert ready("ph-refillable", ago(Care.CLEANED, 300)).voided_at is None
 
 
-def test_wrong_storage_is_found_on_the_spot_for_every_kind_that_has_one() -> None:
-    for kind in probe_kinds().values():
-        for bad in kind.storage_bad:
-            found = storage_finding(kind, bad.liquid)
-            assert found is not None
-            assert found.level == "unfit"
-            assert found.remedy
-        for good in kind.storage_good:
-            assert storage_finding(kind, good) is None
-        assert kind.inspection
-        assert all(q.remedy for q in kind.inspection)
-        assert set(kind.care) >= kind.voids
-    with pytest.raises(CoreError, match="known are"):
+PH_BAD = {"deionised or distilled water": 120, "sample water": 120, "dry": 120}
+KINDS: dict[str, tuple[set[str], dict[str, int], tuple[float, float] | None, set[str]]] = {
+    "ph-combination": ({"storage solution", "3 mol/L KCl"}, PH_BAD, (1, 7), {"electrode-changed"}),
+    "ph-refillable": (
+        {"storage solution", "3 mol/L KCl"}, PH_BAD, (1, 7),
+        {"electrode-changed", "junction-changed", "reference-refilled"},
+    ),
+    "ph-capped": (
+        {"storage solution", "3 mol/L KCl"}, PH_BAD, (1, 7),
+        {"electrode-changed", "junction-changed", "reference-refilled"},
+    ),
+    "orp": (
+        {"storage solution", "clean tap water"}, {"deionised or distilled water": 120}, (7, 30), {"electrode-changed"},
+    ),
+    "conductivity-0.1": ({"clean and dry", "distilled water in its own cap"}, {}, (7, 30), {"cell-changed"}),
+    "conductivity-1": ({"clean and dry", "distilled water in its own cap"}, {}, (7, 30), {"cell-changed"}),
+    "conductivity-10": ({"clean and dry", "distilled water in its own cap"}, {}, (7, 30), {"cell-changed"}),
+    "oxygen-galvanic": ({"moist, cap on"}, {}, (1, 3), {"electrolyte-changed", "membrane-changed"}),
+    "oxygen-polarographic": ({"moist, cap on, powered"}, {}, (1, 3), {"electrolyte-changed", "membrane-changed"}),
+    "oxygen-optical": ({"moist"}, {"dry": 60}, (7, 30), {"cap-changed"}),
+    "ammonium": ({"as its leaflet says"}, {"sea water": 30}, (0.5, 1), {"tip-changed"}),
+    "nitrate": ({"as its leaflet says"}, {"sea water": 30}, (0.5, 1), {"tip-changed"}),
+    "chlorine": ({"as its leaflet says"}, {}, None, {"tip-changed"}),
+    "temperature": ({"anywhere dry"}, {}, (365, 730), set()),
+}  # fmt: skip
+"""Where each kind stands well and where badly (and the minutes that puts it right), how long a calibration holds
+(house rule: pH 1/7, conductivity 7/30, membranes 1/3, optical 7/30, ORP 7/30, ions 12/24 h, temperature 1/2 years),
+and what ends it; common practice.
+"""
+
+
+def test_no_kind_is_forgotten() -> None:
+    assert set(KINDS) == set(probe_kinds())
+
+
+@pytest.mark.parametrize("key", KINDS)
+def test_where_a_kind_stands_and_what_ends_its_calibration(key: str) -> None:
+    kind = probe_kind(key)
+    good, bad, holds_days, voids = KINDS[key]
+    assert set(kind.storage_good) == good
+    for liquid in good:
+        assert storage_finding(kind, liquid) is None
+    assert {b.liquid: b.minutes for b in kind.storage_bad} == bad
+    for liquid, minutes in bad.items():
+        found = storage_finding(kind, liquid)
+        assert found is not None
+        assert (found.code, found.level, found.minutes) == ("wrong-storage", "unfit", minutes)
+    assert kind.holds_days == holds_days
+    assert kind.voids == {Care(v) for v in voids}
+    assert set(kind.care) >= kind.voids
+    assert Care.CALIBRATION_LOST not in kind.care
+
+
+@pytest.mark.parametrize(
+    ("key", "questions"),
+    [
+        ("ph-combination", ["bulb", "moist", "crystals", "plug"]),
+        ("ph-refillable", ["bulb", "moist", "filling", "hole"]),
+        ("ph-capped", ["bulb", "moist", "filling", "junction"]),
+        ("orp", ["metal", "plug"]),
+        ("conductivity-1", ["electrodes", "bubbles"]),
+        ("oxygen-polarographic", ["membrane", "electrolyte", "power"]),
+        ("oxygen-optical", ["cap", "moist"]),
+    ],
+)
+def test_what_is_asked_before_use(key: str, questions: list[str]) -> None:
+    assert [q.key for q in probe_kind(key).inspection] == questions
+    assert all(q.remedy for q in probe_kind(key).inspection)
+
+
+def test_a_kind_that_there_is_not() -> None:
+    with pytest.raises(CoreError, match="No kind of probe is named 'thermocouple'; known are ph-combination"):
         probe_kind("thermocouple")
+
+
+def test_the_newest_inspection_counts_with_its_own_remedies() -> None:
+    older = Inspected(NOON - timedelta(hours=2), ("bulb",))
+    newer = Inspected(NOON - timedelta(hours=1), ("plug",))
+    found = ready("ph-combination", inspections=(newer, older))
+    assert found.why == "Failed its inspection: Are plug and cable dry and whole? No."
+    assert found.do.startswith("Dry the plug")
+    assert "Replace the electrode" not in found.do
+
+
+def test_a_meter_that_lost_its_calibration_is_told_apart_from_what_ends_any() -> None:
+    lost = ready("ph-combination", ago(Care.CALIBRATION_LOST, 30))
+    assert (lost.state, lost.voided_at, lost.meter_lost_at) == (State.READY, None, NOON - timedelta(minutes=30))
+    changed = ready("ph-combination", ago(Care.ELECTRODE_CHANGED, 30))
+    assert (changed.voided_at, changed.meter_lost_at) == (NOON - timedelta(minutes=30), None)
 
 
 START = datetime(2026, 1, 1, tzinfo=UTC)

@@ -43,10 +43,10 @@ CONTRACT: dict[str, tuple[set[str], set[str]]] = {
     "orp-to-eh": ({"mv", T, "reference"}, {"eh_mv"}),
     "zobell-eh": ({T, "reference"}, {"eh_mv"}),
     "unionized-ammonia": (
-        {"tan_mg_l", "ph", T, "salinity"},
-        {"fraction_percent", "unionized_mg_l", "unionized_nh3_mg_l"},
+        {"tan_mg_l", "ph", T, "salinity", "ph_scale"},
+        {"fraction_percent", "unionized_mg_l", "unionized_nh3_mg_l", "scale"},
     ),
-    "ammonium-to-total": ({"ammonium_n_mg_l", "ph", T, "salinity"}, {"tan_mg_l"}),
+    "ammonium-to-total": ({"ammonium_n_mg_l", "ph", T, "salinity", "ph_scale"}, {"tan_mg_l", "scale"}),
     "activity-coefficient": ({"conductivity_us_cm", "charge"}, {"activity_coefficient"}),
     "hypochlorous-fraction": ({"ph", T, "cyanuric_acid_mg_l", "salinity"}, {"fraction_percent"}),
     "saturation-index": (
@@ -60,6 +60,11 @@ CONTRACT: dict[str, tuple[set[str], set[str]]] = {
     "relative-percent-difference": ({"first", "second"}, {"rpd_percent"}),
     "en-score": ({"first", "second", "first_expanded_u", "second_expanded_u"}, {"en"}),
     "pool-salt": ({"conductivity_us_cm", T}, {"sodium_chloride_mg_l"}),
+    "ph-recompensated": ({"shown_ph", "meter_setting_c", T}, {"ph"}),
+    "corrected-readings": (
+        {T, "conductivity_us_cm", "oxygen_percent", "pressure_hpa", "coefficient_percent_per_c"},
+        {"salinity", "linear_us_cm", "natural_us_cm", "oxygen_mg_l"},
+    ),
 }
 GOOD: dict[str, dict[str, Any]] = {
     "ph-buffer": {"buffer": "technical-7.00", T: 18.0},
@@ -122,6 +127,10 @@ def good(name: str) -> dict[str, Any]:
     if name in GOOD:
         return dict(GOOD[name])
     return {i.name: DEFAULT[i.name] for i in calculations()[name].inputs if i.default is REQUIRED}
+
+
+def test_the_contract_names_every_calculation() -> None:
+    assert set(CONTRACT) == set(calculations())
 
 
 @pytest.mark.parametrize("name", CONTRACT)

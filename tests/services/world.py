@@ -70,12 +70,10 @@ class World:
         new = NewProbe(uuid.uuid4(), f"{kind} {number}", f"S{number}", kind, kit, date(2026, 1, 1), **given)  # type: ignore[arg-type]
         return self.at().probes.add(new, self.person)
 
-    def meter(self, **given: object) -> uuid.UUID:
-        """A new meter that takes a combination electrode."""
+    def meter(self, takes: str = "ph-combination", **given: object) -> uuid.UUID:
+        """A new meter that takes this kind of probe."""
         number = next(_number)
-        new = NewMeter(
-            uuid.uuid4(), f"M{number}", f"MS{number}", "Kit", date(2026, 1, 1), takes=["ph-combination"], **given  # type: ignore[arg-type]
-        )  # fmt: skip
+        new = NewMeter(uuid.uuid4(), f"M{number}", f"MS{number}", "Kit", date(2026, 1, 1), [takes], **given)  # type: ignore[arg-type]
         return self.at().meters.save(new, self.person)
 
     def water(self, name: str, visit_every_days: int = 1, **expected: tuple[float, float]) -> uuid.UUID:

@@ -69,11 +69,12 @@ def _meters_own(meter: MetersOwn) -> Iterator[Finding]:
             15,
         )
     known = "" if meter.accuracy_known else " Nothing is known of its accuracy: U is taken wide, ±0.2 pH."
+    or_else = "" if meter.accuracy_known else ", or enter its accuracy on the meter's page"
     yield Finding(
         "meters-own-line",
         Level.DOUBTFUL,
         f"The pH was typed as the meter shows it: its own line stands behind it, not Brumel's.{known}",
-        "Type the millivolts where the meter shows them, or enter its accuracy on the meter's page.",
+        f"Type the millivolts where the meter shows them{or_else}.",
         2,
         _HOUSE,
     )

@@ -212,6 +212,7 @@ def _meter_form(meter_id: uuid.UUID | None) -> ResponseReturnValue:
         compensations=COMPENSATIONS,
         families=FAMILIES,
         parameters=PARAMETERS,
+        unit_of=unit_of,
         accuracy_words=_accuracy_words,
         accuracy_example=EXAMPLE,
     )
