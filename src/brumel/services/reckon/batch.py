@@ -145,7 +145,7 @@ def _together(name: str, jobs: list[Job], columns: dict[str, Any], results: list
         jobs, rows, good.tolist(), answer.row_warnings(len(jobs)), strict=True
     ):
         if fine:
-            results[place] = line.format(*row, _dump(beside))
+            results[place] = line.format(*row, _dump(beside) if beside else "[]")
         else:
             results[place] = _dump(answer_or_error(name, inputs))
 
