@@ -24,7 +24,6 @@ from brumel.devices.sdi12 import Sdi12Line
 from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
 from brumel.launch.processes import claim
 from brumel.services.clock import Clock
-from brumel.settings import default_data_folder
 from brumel.store import schema
 from brumel.store.database import Database
 from tests.cutoff import data_folder
@@ -40,7 +39,7 @@ CLOCK = Clock(ZoneInfo("UTC"), NOW)
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
     """A PostgreSQL of the tests' own, on loopback, removed afterwards."""
-    folder = data_folder(default_data_folder(), "test")
+    folder = data_folder("test")
     made = Cluster(folder)
     try:
         made.start()

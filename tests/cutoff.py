@@ -16,6 +16,8 @@ import time
 import uuid
 from pathlib import Path
 
+from brumel.settings import default_data_folder
+
 MARK = "PYTEST_BRUMEL_RUN"
 _PATIENCE_S = 10.0
 
@@ -29,9 +31,9 @@ def run_mark() -> str:
     return mark
 
 
-def data_folder(root: Path, what: str) -> Path:
+def data_folder(what: str) -> Path:
     """A new folder for a database of this run."""
-    return root / f"{what}-{run_mark()}-{uuid.uuid4().hex[:6]}"
+    return default_data_folder() / f"{what}-{run_mark()}-{uuid.uuid4().hex[:6]}"
 
 
 def _watch(mark: str) -> None:
@@ -39,24 +41,19 @@ def _watch(mark: str) -> None:
     os.set_inheritable(writing, False)
     # The write end stays open as long as we live, however we end.
     subprocess.Popen(
-        [sys.executable, __file__, mark, *_roots()], stdin=reading, start_new_session=True,
+        [sys.executable, __file__, mark, str(default_data_folder())], stdin=reading, start_new_session=True,
         env={k: v for k, v in os.environ.items() if k != MARK},
     )  # fmt: skip
     os.close(reading)
 
 
-def _roots() -> list[str]:
-    own = Path(os.environ.get("XDG_DATA_HOME") or Path.home() / ".local/share") / "brumel"
-    return [str(own if os.geteuid() else Path("/var/lib/brumel"))]
-
-
-def end_all(mark: str, roots: list[Path]) -> None:
+def end_all(mark: str, root: Path) -> None:
     """End every process with this mark, stop its databases, remove their folders."""
     for process in Path("/proc").glob("[0-9]*"):
         with contextlib.suppress(OSError):
             if f"{MARK}={mark}".encode() in (process / "environ").read_bytes().split(b"\0"):
                 os.kill(int(process.name), signal.SIGKILL)
-    for folder in (f for root in roots for f in root.glob(f"*-{mark}-*")):
+    for folder in root.glob(f"*-{mark}-*"):
         for pid_file in folder.rglob("postmaster.pid"):
             with contextlib.suppress(OSError, ValueError, IndexError):
                 pid = int(pid_file.read_text().splitlines()[0])
@@ -69,4 +66,4 @@ def end_all(mark: str, roots: list[Path]) -> None:
 
 if __name__ == "__main__":
     sys.stdin.buffer.read()  # ends with the run
-    end_all(sys.argv[1], [Path(root) for root in sys.argv[2:]])
+    end_all(sys.argv[1], Path(sys.argv[2]))

@@ -54,6 +54,7 @@ def demo(settings: Settings, port: int, fresh: bool, speed: float) -> None:
     from brumel.launch.start import DemoOptions, demonstration, say
 
     with _refusals(), demonstration(settings, DemoOptions(port, fresh, speed)) as processes:
+        processes.heed_signals()
         say(f"Hallow Reach is at {processes.address}/  (Ctrl-C stops everything)")
         processes.wait()
         say("stopping")
@@ -68,6 +69,7 @@ def serve(settings: Settings, host: str, port: int) -> None:
     from brumel.launch.start import say, service
 
     with _refusals(), service(settings, host, port) as processes:
+        processes.heed_signals()
         say(f"Brumel is at {processes.address}/  (Ctrl-C stops everything)")
         processes.wait()
         say("stopping")

@@ -13,7 +13,7 @@ from tests.conftest import NOW
 from tests.cutoff import data_folder
 
 from brumel.launch.start import DemoOptions, demonstration
-from brumel.settings import default_data_folder, read_settings
+from brumel.settings import read_settings
 
 PATIENCE_MS = 30_000
 """Longer than a page ever takes, on a machine that has much else to do."""
@@ -27,7 +27,7 @@ def browser_type_launch_args() -> dict[str, Any]:
 
 @pytest.fixture(scope="session")
 def address() -> Iterator[str]:
-    folder = data_folder(default_data_folder(), "browser")
+    folder = data_folder("browser")
     settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": NOW.isoformat()})
     try:
         with demonstration(settings, DemoOptions(port=0, speed=20.0, workers=1)) as processes:

@@ -15,9 +15,8 @@ _RUN = """
 import subprocess, sys, time
 from pathlib import Path
 from brumel.launch.cluster import Cluster
-from brumel.settings import default_data_folder
 from tests.cutoff import data_folder
-folder = data_folder(default_data_folder(), "cut")
+folder = data_folder("cut")
 cluster = Cluster(folder)
 cluster.start()
 child = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(600)"])

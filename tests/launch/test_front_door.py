@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import re
-import shutil
 import socket
 import subprocess
 import urllib.request
-from collections.abc import Iterator
 from pathlib import Path
 
 import psycopg
@@ -16,18 +14,8 @@ import pytest
 from brumel.launch import cluster as cluster_module
 from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster, LaunchError, answers, free_port
 from brumel.launch.processes import Processes, claim, wait_until_served
-from brumel.settings import default_data_folder
 from tests.conftest import Urls
-from tests.cutoff import data_folder
 from tests.launch.front_door import brumel, ctrl_c, refusal, until
-
-
-@pytest.fixture
-def folder() -> Iterator[Path]:
-    made = data_folder(default_data_folder(), "front")
-    yield made
-    Cluster(made / "demo").remove()
-    shutil.rmtree(made, ignore_errors=True)
 
 
 def test_a_taken_port(folder: Path) -> None:

@@ -9,7 +9,6 @@ import sys
 import tarfile
 import urllib.request
 import zipfile
-from collections.abc import Iterator
 from pathlib import Path
 
 import psycopg
@@ -17,8 +16,6 @@ import pytest
 
 from brumel import __version__
 from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
-from brumel.settings import default_data_folder
-from tests.cutoff import data_folder
 from tests.launch.front_door import ctrl_c, until
 
 _BUILD = "import sys, setuptools.build_meta as b; print(getattr(b, sys.argv[1])(sys.argv[2]))"
@@ -59,14 +56,6 @@ def installed(root: Path, built: list[Path], tmp_path_factory: pytest.TempPathFa
     subprocess.run([*pip, "--require-hashes", "-r", root / "requirements/run.txt"], check=True)
     subprocess.run([*pip, "--no-deps", built[0]], check=True)
     return home / "bin/brumel"
-
-
-@pytest.fixture
-def folder() -> Iterator[Path]:
-    made = data_folder(default_data_folder(), "installed")
-    yield made
-    Cluster(made / "demo").remove()
-    shutil.rmtree(made, ignore_errors=True)
 
 
 def environment(**settings: str) -> dict[str, str]:

@@ -14,6 +14,11 @@ BLOCK = 15_872
 """Rows at once: their arrays stay under 128 KB, above which each would be fetched from the system anew."""
 
 
+def is_numeric(value: object) -> bool:
+    """Whether it is a number or an array of them; a truth value is none."""
+    return isinstance(value, np.ndarray | np.generic | float | int) and not isinstance(value, bool)
+
+
 def polynomial(x: Array, coefficients: Sequence[float]) -> Array:
     """Sum of ``coefficients[n] · xⁿ`` by Horner's rule, in one piece of memory.
 

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
 
+from brumel.core.arrays import is_numeric
 from brumel.core.calculation import (
     LEFT_OUT,
     REQUIRED,
     Calculation,
-    Caveat,
     Choice,
     Input,
     InvalidInputs,
@@ -25,17 +25,9 @@ from brumel.core.calculation import (
     moment_of,
     plain_number,
 )
+from brumel.core.caveats import Warned, caveats_of
 from brumel.core.errors import CoreError
 from brumel.core.uncertainty import Budget, Contribution
-
-
-@dataclass(frozen=True)
-class Warned:
-    """A caveat that applies: to which elements, what it asks or says, and of which input (empty: of the whole)."""
-
-    where: Any
-    sentence: str
-    field: str = ""
 
 
 @dataclass(frozen=True)
@@ -110,12 +102,12 @@ def calculate(name: str, inputs: Mapping[str, Any], *, strict: bool = True, expl
     except CoreError as error:
         raise InvalidInputs({getattr(error, "field", chosen.inputs[0].name): str(error)}) from error
     good = good & _finite(chosen, values, outputs, strict)
-    warned = (*stood_in, *_warned(chosen, inputs, raw, outputs))
+    warned = (*stood_in, *caveats_of(chosen, inputs, raw, outputs))
     if not np.all(good):
         outputs = {k: _masked(v, good) for k, v in outputs.items()}
     varied = list(_variations(chosen, values, uncertain))
     shares = _shares(chosen, varied) if varied else {}
-    scalar = all(np.ndim(v) == 0 for v in (*values.values(), *uncertain.values()) if _numeric(v))
+    scalar = all(np.ndim(v) == 0 for v in (*values.values(), *uncertain.values()) if is_numeric(v))
     for output, found in shares.items():
         outputs[f"{output}_u"] = _tidy(np.sqrt(sum(np.square(s) for _, _, s in found)), good)
     budgets: dict[str, Budget] = {}
@@ -144,32 +136,6 @@ def _stood_in(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> t
         if np.ndim(value) == 0:
             said.append(Warned(np.True_, instead.sentence.format(given=float(given), value=float(value)), name))
     return found, said
-
-
-def _outside(values: Any, low: float, high: float) -> Callable[[SimpleNamespace], Any]:
-    return lambda _: (values < low) | (values > high)
-
-
-def _warned(chosen: Calculation, inputs: Mapping[str, Any], raw: Values, outputs: Values) -> Iterator[Warned]:
-    """All that has to be said beside the answer, in the order of inputs and outputs."""
-    caveats: list[Caveat] = []
-    for i in chosen.inputs:
-        if isinstance(i, Number) and i.usual is not None and _numeric(raw.get(i.name)):
-            value, (low, high) = raw[i.name], i.usual
-            caveats.append(Caveat(_outside(value, low, high), i.question, i.name))
-        if isinstance(i, Number) and i.assumed and inputs.get(i.name) is None:
-            words = f"{i.name} was not given: {plain_number(i.default)} {i.unit} was taken, {i.assumed}."
-            caveats.append(Caveat(lambda _: np.True_, words, i.name))
-    for o in chosen.outputs:
-        if o.plausible is not None and _numeric(outputs.get(o.name)):
-            value, (low, high) = outputs[o.name], o.plausible
-            caveats.append(Caveat(_outside(value, low, high), o.question))
-    given = SimpleNamespace(**raw, out=SimpleNamespace(**outputs))
-    for caveat in (*caveats, *chosen.caveats):
-        with np.errstate(invalid="ignore"):
-            where = np.asarray(caveat.where(given))
-        if np.any(where):
-            yield Warned(where, caveat.sentence, caveat.field)
 
 
 def _checked(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tuple[Values, Values]:
@@ -214,7 +180,7 @@ def _checked(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tu
 
 
 def _misfits(values: Values) -> dict[str, str]:
-    shapes = {k: np.shape(v) for k, v in values.items() if _numeric(v) and np.ndim(v)}
+    shapes = {k: np.shape(v) for k, v in values.items() if is_numeric(v) and np.ndim(v)}
     try:
         np.broadcast_shapes(*shapes.values())
     except ValueError:
@@ -366,7 +332,7 @@ def _conditions(chosen: Calculation, raw: Values, outputs: Values, strict: bool)
 
 
 def _element(value: Any, at: int, size: int) -> Any:
-    return np.ravel(value)[at] if _numeric(value) and np.size(value) == size else value
+    return np.ravel(value)[at] if is_numeric(value) and np.size(value) == size else value
 
 
 def _outputs(chosen: Calculation, raw: Values) -> Values:
@@ -381,24 +347,20 @@ def _finite(chosen: Calculation, values: Values, outputs: Values, strict: bool) 
     good: Any = np.True_
     for o in chosen.outputs:
         value = outputs.get(o.name)
-        if value is None or not _numeric(value):
+        if value is None or not is_numeric(value):
             continue
         fine = np.isfinite(value)
         if strict and not np.all(fine):
             raise InvalidInputs(
                 {chosen.inputs[0].name: f"No {_lower(o.label)} comes out of these values together: check each of them."}
             )
-        if np.ndim(fine) <= max((np.ndim(v) for v in values.values() if _numeric(v)), default=0):
+        if np.ndim(fine) <= max((np.ndim(v) for v in values.values() if is_numeric(v)), default=0):
             good = good & fine
     return good
 
 
-def _numeric(value: Any) -> bool:
-    return isinstance(value, np.ndarray | np.generic | float | int) and not isinstance(value, bool)
-
-
 def _masked(value: Any, good: Any) -> Any:
-    return np.where(good, value, np.nan) if _numeric(value) else value
+    return np.where(good, value, np.nan) if is_numeric(value) else value
 
 
 def _tidy(value: Any, good: Any) -> Any:
@@ -417,7 +379,7 @@ def _shares(chosen: Calculation, varied: Sequence[Variation]) -> dict[str, list[
     for name, unit, u, ((low_at, low), (high_at, high)) in varied:
         below, above = _outputs(chosen, _undone(chosen, low)), _outputs(chosen, _undone(chosen, high))
         for o in chosen.outputs:
-            if o.name in above and _numeric(above[o.name]) and np.ndim(above[o.name]) <= np.ndim(u + high_at):
+            if o.name in above and is_numeric(above[o.name]) and np.ndim(above[o.name]) <= np.ndim(u + high_at):
                 slope = (above[o.name] - below[o.name]) / (high_at - low_at)
                 found.setdefault(o.name, []).append(((name, unit, u), slope, u * slope))
     for output, extras in chosen.inherent.items():

@@ -51,6 +51,11 @@ class Processes:
         self.children.append(child)
         self._launch(child)
 
+    def heed_signals(self) -> None:
+        """From now on a signal to stop is taken as one: before anybody is told that it runs."""
+        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+            signal.signal(number, self._ask_to_stop)
+
     def wait(self) -> None:
         """Look after the children until a signal asks to stop or one that must not end has ended.
 
@@ -59,8 +64,6 @@ class Processes:
         LaunchError
             Where a child ended that can't be started again.
         """
-        for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-            signal.signal(number, self._ask_to_stop)
         while not self._stopping:
             for child in self.children:
                 if child.process is None or child.process.poll() is None:

@@ -20,10 +20,6 @@ class Trace:
     y: Array
     temperature: Array
 
-    def since(self, first: int) -> Trace:
-        """The trace from a sample on."""
-        return Trace(self.t[first:], self.y[first:], self.temperature[first:])
-
 
 @dataclass(frozen=True)
 class Window:

@@ -9,7 +9,6 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Iterator
 from itertools import islice
-from operator import itemgetter
 from typing import Any
 
 import numpy as np
@@ -74,9 +73,9 @@ def _chunk(lines: list[str]) -> list[str]:
         try:
             asked = json.loads(line)
             name, inputs = asked["calc"], asked["inputs"]
-            # More colons than keys: one may be doubled, and only then is the slower look paid for.
+            # More colons than keys: one may be doubled, which this look refuses; it costs too much for every line.
             if line.count(":") != len(asked) + len(inputs):
-                name, inputs = itemgetter("calc", "inputs")(read_json(line))
+                read_json(line)
             key = (name, *inputs, *(v for v in inputs.values() if v.__class__ is str))
             groups.setdefault(key, []).append((place, name, inputs))
         except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
