@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import numpy as np
@@ -141,6 +141,28 @@ def test_names_and_keys_are_the_contract(name: str) -> None:
     assert outputs <= {o.name for o in chosen.outputs}
     needed = {i.name for i in chosen.inputs if i.default is REQUIRED}
     assert needed <= inputs
+
+
+def ranges() -> Iterator[tuple[str, Number]]:
+    for name, chosen in calculations().items():
+        for i in chosen.inputs:
+            if isinstance(i, Number) and not i.allowed and np.isfinite(i.high - i.low):
+                yield name, i
+
+
+@pytest.mark.parametrize(("name", "i"), ranges(), ids=lambda v: v if isinstance(v, str) else v.name)
+def test_the_range_that_a_refusal_names_is_the_one_that_holds(name: str, i: Number) -> None:
+    """An end may fail in what it leads to; it is never called out of the range that it is the end of."""
+    step = max((i.high - i.low) * 1e-6, 1e-9)
+    for end, beyond in ((i.low, i.low if i.above else i.low - step), (i.high, i.high + step)):
+        try:
+            calculate(name, good(name) | {i.name: end + step * (i.above and end == i.low)})
+        except InvalidInputs as refused:
+            assert i.range_words not in str(refused)
+        with pytest.raises(InvalidInputs) as refused_beyond:
+            calculate(name, good(name) | {i.name: beyond})
+        words = refused_beyond.value.fields[i.name]
+        assert i.range_words in words, words
 
 
 @pytest.mark.parametrize("name", calculations())

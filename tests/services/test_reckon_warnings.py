@@ -195,6 +195,13 @@ class TestFiles:
         tabs = column_file("oxygen-saturation", "T\n20.5\n", temperature_c="@T")
         assert tabs[0]["oxygen_mg_l"] == "9.002930766"
 
+    def test_an_altitude_in_a_column_is_named_in_each_row(self) -> None:
+        rows = column_file("oxygen-saturation", "temperature_c,h\n20,630\n20,1200\n20,9000\n", altitude_m="@h")
+        assert [r["oxygen_mg_l"][:4] for r in rows] == ["8.41", "7.84", ""]
+        assert all("this row's altitude in the standard atmosphere" in r["warnings"] for r in rows[:2])
+        assert rows[2]["warnings"] == ""
+        assert "9000" in rows[2]["not_calculated_because"]
+
     def test_a_cells_own_unit_goes_before_its_columns(self) -> None:
         rows = column_file("oxygen-saturation", "T\n68 F\n293.15\n", temperature_c="@T[K]")
         assert rows[0]["oxygen_mg_l"] == rows[1]["oxygen_mg_l"] != ""

@@ -7,11 +7,12 @@ import uuid
 
 import pytest
 from flask.testing import FlaskClient
-from tests.web.screens import BASE, enter, post
+from tests.web.screens import BASE, enter, post, probe_id
 
 from brumel import demo
 from brumel.services.application import Services
 from brumel.services.ledger import Filter
+from brumel.store.models.reference import PersonRole
 from brumel.web.app import WebSettings, create_app
 
 
@@ -92,6 +93,19 @@ def test_a_typed_reading_twice_is_one_and_is_amended_by_another(client: FlaskCli
     assert "Amended" in client.get(f"/ledger/readings/{form['id']}", base_url=BASE).text
     again = amendment | {"id": uuid.uuid4(), "amend_reason": "once more"}
     assert post(client, "/rounds/reading", **again).status_code == 409
+
+
+def test_a_form_that_names_somebody_else_records_who_is_signed_in(client: FlaskClient, services: Services) -> None:
+    enter(client, "technician")
+    probe, site = probe_id(services, "A-pH"), services.catalog.sites()[0].id
+    other = services.people.person_of_role(PersonRole.SUPERVISOR).id
+    forged = {"person": other, "person_id": other, "taken_by": other, "login": "oskar"}
+    reading = {"id": uuid.uuid4(), "site": site, "probe": probe, "source": "typed-mv", "mv": "3", "temperature_c": "21"}
+    assert post(client, "/rounds/reading", **reading, **forged).status_code == 302
+    assert services.readings.view(reading["id"]).reading.person.login == "mira"
+    care = {"id": uuid.uuid4(), "care": "soaked"}
+    assert post(client, f"/kit/probes/{probe}/care", **care, **forged).status_code == 302
+    assert services.kit.life(probe).happenings[0].by == "Mira Tolland"
 
 
 @pytest.mark.parametrize(

@@ -96,11 +96,15 @@ class Number:
 
 @dataclass(frozen=True)
 class Instead:
-    """An input that may be given in the place of another, how that follows from it, and what the answer says then."""
+    """An input that may be given in the place of another, how that follows from it, and what the answer says then.
+
+    ``sentence`` has places for ``given`` and ``value``; ``of_rows`` is said of each row of an array.
+    """
 
     number: Number
     value: Callable[[Any], Any]
     sentence: str
+    of_rows: str
 
 
 @dataclass(frozen=True)

@@ -133,8 +133,9 @@ def _stood_in(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> t
         except ValueError as error:
             raise InvalidInputs({name: str(error)}) from None
         found[i.name] = value = instead.value(given)
-        if np.ndim(value) == 0:
-            said.append(Warned(np.True_, instead.sentence.format(given=float(given), value=float(value)), name))
+        one = np.ndim(value) == 0
+        words = instead.sentence.format(given=float(given), value=float(value)) if one else instead.of_rows
+        said.append(Warned(np.isfinite(value), words, name))
     return found, said
 
 

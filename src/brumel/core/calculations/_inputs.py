@@ -56,6 +56,7 @@ PRESSURE = Number(
         at_altitude_hpa,
         "Station pressure from {given:g} m of altitude in the standard atmosphere: {value:.1f} hPa; weather moves it "
         "by about 3 %.",
+        "Station pressure from this row's altitude in the standard atmosphere; weather moves it by about 3 %.",
     ),
 )
 PH = Number("ph", "pH", "", 0.0, 14.0)
