@@ -29,7 +29,7 @@ from tests.browser.driving import LAUNCH, SCREEN, sign_in
 from brumel.core.corrected import corrected_rows
 from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.readiness import Readiness, State
-from brumel.core.methods.model import rinses
+from brumel.core.calibrating.methods import rinses
 from brumel.core.plan.check import faults
 from brumel.core.plan.needs import needs_of
 from brumel.core.plan.problem import Job, Problem
@@ -37,7 +37,7 @@ from brumel.core.plan.solve import best_plan, earliest_departure
 from brumel.core.plan.tasks import WEIGHT, ProbeDay, tasks_of
 from brumel.core.plan.waters import Expected, Going, sites_of
 from brumel.core.quantities.salinity import practical_salinity
-from brumel.core.reckoning import calculate
+from brumel.core.reckoning.answers import calculate
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.services.reckon.batch import batch
 from brumel.settings import default_data_folder, read_settings

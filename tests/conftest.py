@@ -18,9 +18,9 @@ import pytest
 from psycopg import sql
 
 from brumel import demo
-from brumel.devices.bench import Bench, demo_probes, serve
-from brumel.devices.bench_control import BenchControl
 from brumel.devices.sdi12 import Sdi12Line
+from brumel.devices.simulation.bench import Bench, demo_probes, serve
+from brumel.devices.simulation.control import BenchControl
 from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
 from brumel.launch.processes import claim
 from brumel.services.clock import Clock

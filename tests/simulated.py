@@ -12,12 +12,18 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brumel.core.calibration import FitPoint, fit_electrode
+from brumel.core.quantities.quantity import rule_of
+from brumel.core.sensing.fit import Point, fit
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.principles import principle
 from brumel.core.settling.judgement import Judgement, judge_settling
-from brumel.core.settling.rules import CALIBRATION_PH, READING_PH, SettlingRule
+from brumel.core.settling.rules import SettlingRule
 from brumel.core.settling.windows import Trace, first_window
 
 Array = NDArray[np.float64]
+
+CALIBRATION_PH = rule_of("ph", calibrating=True)
+READING_PH = rule_of("ph", calibrating=False)
 
 
 @dataclass(frozen=True)
@@ -65,7 +71,7 @@ def interval_kept(make: Iterator[Signal], seed: int, traces: int, looks: int = 3
     held, widths, open_ends = [], [], 0
     for signal, _ in zip(make, range(traces), strict=False):
         t, y = signal.drawn(random, 900.0)
-        rule = CALIBRATION_PH.shown_in_steps(signal.step)
+        rule = CALIBRATION_PH.at(0.0, signal.step)
         window = first_window(Trace(t, y, np.full(t.shape, 21.0)), rule)
         if window is None:
             continue
@@ -158,13 +164,13 @@ def one_run_and_reading(random: np.random.Generator, cell: Cell) -> tuple[float,
     for ph, temperature_c in BUFFERS:
         t, mv, shown_c = electrode.dipped(ph + random.normal(0.0, 0.01), temperature_c)
         value, left = _accepted(t, mv, CALIBRATION_PH)
-        points.append(FitPoint(ph, value, shown_c, 0.01, float(np.hypot(0.15, left))))
-    line = fit_electrode(points)
+        points.append(Point(ph, value, Conditions(shown_c), 0.01, float(np.hypot(0.15, left))))
+    line = fit(principle("glass"), points)
     sample = float(random.uniform(6.0, 9.0))
     t, mv, shown_c = electrode.dipped(sample + random.normal(0.0, 0.02), cell.sample_c)
-    ph = np.array([line.ph(v, shown_c) for v in mv])
+    ph = line.value(mv, Conditions(shown_c))
     value, left = _accepted(t, ph, READING_PH)
-    budget = line.ph_budget(line.millivolts(value, shown_c), shown_c, left_over_ph=left)
+    budget = line.budget(line.signal(value, Conditions(shown_c)), Conditions(shown_c), left_over=left)
     return value - sample, budget.expanded
 
 

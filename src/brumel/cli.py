@@ -80,7 +80,7 @@ def serve(settings: Settings, host: str, port: int) -> None:
 @click.pass_obj
 def link(settings: Settings, url: str) -> None:
     """Read the probes on one line (serial port or socket://host:port) until stopped."""
-    from brumel.services.link import LineTaken, Link
+    from brumel.services.live.link import LineTaken, Link
     from brumel.store.database import Database
 
     with _refusals():
@@ -96,7 +96,7 @@ def link(settings: Settings, url: str) -> None:
 @click.option("--speed", default=1.0, show_default=True)
 def bench_server(line: str, control: str, speed: float) -> None:
     """Run the simulated bench alone."""
-    from brumel.devices.bench import Bench, demo_probes, serve
+    from brumel.devices.simulation.bench import Bench, demo_probes, serve
     from brumel.launch.processes import taken_over
 
     with _refusals(), taken_over(line) as line_side, taken_over(control) as control_side:
@@ -136,11 +136,11 @@ def user_add(settings: Settings, login: str, name: str, role: str, password: str
 def load(settings: Settings, file: Path) -> None:
     """Enter devices, probes, lots and sites from a TOML file into the database of ``serve``."""
     from brumel.launch.start import database_of
-    from brumel.services.registry import Registry
+    from brumel.services.loading import Loading
     from brumel.store.database import Database
 
     with _refusals(), database_of(settings) as (url, _):
-        entered = Registry(Database(url)).load(file.read_text(encoding="utf-8"))
+        entered = Loading(Database(url)).load(file.read_text(encoding="utf-8"))
         click.echo("brumel: entered " + ", ".join(f"{n} {kind}" for kind, n in entered.items()))
 
 

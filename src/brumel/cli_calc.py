@@ -9,7 +9,7 @@ from typing import NoReturn, TextIO
 
 import click
 
-from brumel.core.calculation import InvalidInputs, calculations, find
+from brumel.core.reckoning.definition import InvalidInputs, calculations, find
 
 
 @click.command(add_help_option=False)
@@ -77,7 +77,7 @@ def settle(file: str, rule_name: str, as_json: bool) -> None:
 
 
 def _one(name: str, given: dict[str, str], *, as_json: bool) -> None:
-    from brumel.core.reckoning import calculate
+    from brumel.core.reckoning.answers import calculate
     from brumel.services.reckon import faces
     from brumel.services.reckon.units import typed_inputs
 

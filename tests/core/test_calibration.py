@@ -9,11 +9,15 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.glass import fitted, line_of
+from tests.glass import point as taken
 from tests.simulated import Cell, coverage
 
-from brumel.core.calibration import CarriedSlope, ElectrodeFit, FitPoint, fit_electrode
 from brumel.core.errors import NotEnoughPoints, OutOfRange
 from brumel.core.quantities.ph import millivolts_from_ph, ph_from_millivolts, ph_recompensated
+from brumel.core.sensing.fit import Point
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.response import Origin, Response
 from brumel.core.standards.buffers import buffer, buffer_of_label
 
 slopes = st.floats(80.0, 108.0)
@@ -21,23 +25,23 @@ offsets = st.floats(-60.0, 60.0)
 temperatures = st.floats(0.0, 45.0)
 
 
-def point(ph: float, temperature_c: float, slope: float, offset: float) -> FitPoint:
-    return FitPoint(ph, millivolts_from_ph(ph, temperature_c, slope, offset), temperature_c)
+def point(ph: float, temperature_c: float, slope: float, offset: float) -> Point:
+    return taken(ph, millivolts_from_ph(ph, temperature_c, slope, offset), temperature_c)
 
 
 @given(slopes, offsets, temperatures, temperatures, temperatures)
 def test_fit_finds_the_electrode_whatever_the_temperatures(s: float, o: float, a: float, b: float, c: float) -> None:
-    fit = fit_electrode([point(4.0, a, s, o), point(7.0, b, s, o), point(10.0, c, s, o)])
-    assert fit.slope_percent == pytest.approx(s, abs=1e-6)
-    assert fit.offset_mv == pytest.approx(o, abs=1e-6)
-    assert max(map(abs, fit.residuals_ph)) < 1e-6
+    fit = fitted([point(4.0, a, s, o), point(7.0, b, s, o), point(10.0, c, s, o)])
+    assert fit["slope"] == pytest.approx(s, abs=1e-6)
+    assert fit["offset"] == pytest.approx(o, abs=1e-6)
+    assert max(map(abs, fit.residuals)) < 1e-6
 
 
 @given(slopes, offsets)
 def test_fit_does_not_depend_on_the_order(s: float, o: float) -> None:
     points = [point(4.0, 21.0, s, o), point(6.9, 22.0, s, o + 1.0), point(10.1, 20.0, s, o)]
-    fits = [fit_electrode(list(order)) for order in itertools.permutations(points)]
-    assert all(f.slope_percent == pytest.approx(fits[0].slope_percent, abs=1e-9) for f in fits)
+    fits = [fitted(list(order)) for order in itertools.permutations(points)]
+    assert all(f["slope"] == pytest.approx(fits[0]["slope"], abs=1e-9) for f in fits)
 
 
 @given(st.floats(0.0, 14.0), temperatures, slopes, offsets)
@@ -52,23 +56,23 @@ def test_recompensation_is_what_the_meter_would_have_done(ph: float, setting: fl
 
 
 def test_one_point_carries_the_slope_and_is_less_certain() -> None:
-    one = fit_electrode([point(7.0, 25.0, 98.0, 5.0)], CarriedSlope(98.0, 0.4, assumed=False))
-    assert one.slope_percent == 98.0
-    assert one.offset_mv == pytest.approx(5.0)
-    assumed = fit_electrode([point(7.0, 25.0, 98.0, 5.0)])
-    assert assumed.slope_carried is not None
-    assert assumed.slope_carried.assumed
+    one = fitted([point(7.0, 25.0, 98.0, 5.0)], line_of(98.0, 0.0, 0.4))
+    assert one["slope"] == 98.0
+    assert one["offset"] == pytest.approx(5.0)
+    assumed = fitted([point(7.0, 25.0, 98.0, 5.0)])
+    assert assumed.origin("slope") is Origin.ASSUMED
+    assert one.origin("slope") is Origin.CARRIED
     away = millivolts_from_ph(4.0, 25.0, 98.0, 5.0)
 
-    def of_the_line(fit: ElectrodeFit) -> float:
-        return next(c.share for c in fit.ph_budget(away, 25.0).contributions if c.name == "calibration line")
+    def of_the_line(fit: Response) -> float:
+        return next(c.share for c in fit.budget(away, Conditions(25.0)).contributions if c.name == "calibration line")
 
     assert of_the_line(assumed) > 3 * of_the_line(one)
 
 
 def test_no_point_is_refused() -> None:
     with pytest.raises(NotEnoughPoints):
-        fit_electrode([])
+        fitted([])
 
 
 @pytest.mark.parametrize(
@@ -81,27 +85,28 @@ def test_uncertainty_agrees_with_resampling(buffers: list[tuple[float, float]]) 
     rng = np.random.default_rng(5)
     slope, offset = 97.0, 6.0
     sample, sample_c, age = 9.4, 13.0, 3.0
-    carried = CarriedSlope(slope, 1.5, assumed=False)
-    exact = [FitPoint(ph, millivolts_from_ph(ph, t, slope, offset), t, u_ph=0.012) for ph, t in buffers]
+    carried = line_of(slope, 0.0, 1.5)
+    exact = [taken(ph, millivolts_from_ph(ph, t, slope, offset), t, 0.012) for ph, t in buffers]
     sample_mv = float(millivolts_from_ph(sample, sample_c, slope, offset))
     lines, by_line, by_mv, by_temperature = [], [], [], []
     for _ in range(4000):
         warm = rng.uniform(-0.2, 0.2)  # one thermometer, ±0.2 °C (common practice), reads all points
         points = [
-            FitPoint(p.ph + rng.normal(0, p.u_ph), p.mv + rng.normal(0, p.u_mv), p.temperature_c + warm) for p in exact
+            taken(p.value + rng.normal(0, p.u_value), p.signal + rng.normal(0, p.u_signal), p.at.temperature_c + warm)
+            for p in exact
         ]
-        line = fit_electrode(points, replace(carried, slope_percent=slope + rng.normal(0, carried.u_slope_percent)))
-        lines.append((line.offset_mv, line.slope_percent))
-        by_line.append(line.ph(sample_mv, sample_c))
-    stated = fit_electrode(exact, carried)
-    by_mv = [stated.ph(sample_mv + rng.normal(0, 0.15), sample_c) for _ in range(4000)]
-    by_temperature = [stated.ph(sample_mv, sample_c + rng.uniform(-0.2, 0.2)) for _ in range(4000)]
+        line = fitted(points, replace(carried, values=(0.0, slope + rng.normal(0, carried.u("slope")))))
+        lines.append((line["offset"], line["slope"]))
+        by_line.append(line.value(sample_mv, Conditions(sample_c)))
+    stated = fitted(exact, carried)
+    by_mv = [stated.value(sample_mv + rng.normal(0, 0.15), Conditions(sample_c)) for _ in range(4000)]
+    by_temperature = [stated.value(sample_mv, Conditions(sample_c + rng.uniform(-0.2, 0.2))) for _ in range(4000)]
     covariance = np.cov(np.array(lines).T)
-    assert covariance[0, 0] ** 0.5 == pytest.approx(stated.u_offset_mv, rel=0.06)
-    assert covariance[1, 1] ** 0.5 == pytest.approx(stated.u_slope_percent, rel=0.06)
-    scale = stated.u_offset_mv * stated.u_slope_percent
-    assert covariance[0, 1] / scale == pytest.approx(stated.covariance / scale, abs=0.06)
-    shares = {c.name: c.share for c in stated.ph_budget(sample_mv, sample_c, age_days=age).contributions}
+    assert covariance[0, 0] ** 0.5 == pytest.approx(stated.u("offset"), rel=0.06)
+    assert covariance[1, 1] ** 0.5 == pytest.approx(stated.u("slope"), rel=0.06)
+    scale = stated.u("offset") * stated.u("slope")
+    assert covariance[0, 1] / scale == pytest.approx(stated.covariance[0][1] / scale, abs=0.06)
+    shares = {c.name: c.share for c in stated.budget(sample_mv, Conditions(sample_c), age_days=age).contributions}
     assert shares["calibration line"] == pytest.approx(np.std(by_line), rel=0.06)
     assert shares["potential"] == pytest.approx(np.std(by_mv), rel=0.06)
     assert shares["temperature"] == pytest.approx(np.std(by_temperature), rel=0.06)
@@ -131,10 +136,10 @@ def test_what_is_stated_covers_the_truth(tau: float, sample_c: float) -> None:
 
 def test_the_isopotential_point_counts_with_the_difference_of_temperatures() -> None:
     """±0.5 pH as limits: 0.5/√3 · (1 − k(25)/k(5)); that is 0.035 pH as limits at 20 °C apart (common practice)."""
-    line = fit_electrode([FitPoint(7.0, 0.0, 25.0), FitPoint(4.0, 177.0, 25.0)])
+    line = fitted([taken(7.0, 0.0, 25.0), taken(4.0, 177.0, 25.0)])
 
     def share(sample_c: float) -> float:
-        budget = line.ph_budget(line.millivolts(7.5, sample_c), sample_c)
+        budget = line.budget(line.signal(7.5, Conditions(sample_c)), Conditions(sample_c))
         return next(c.share for c in budget.contributions if c.name == "isopotential point")
 
     assert share(25.0) == pytest.approx(0.0, abs=1e-9)
@@ -144,9 +149,9 @@ def test_the_isopotential_point_counts_with_the_difference_of_temperatures() -> 
 
 def test_points_of_one_bottle_share_its_error() -> None:
     """Four points in one bottle are worth no more than its certificate; in four bottles, half of it."""
-    each = [FitPoint(7.0, 0.0, 25.0, u_ph=0.02, u_mv=1e-6) for _ in range(4)]
-    carried = CarriedSlope(100.0, 0.0, assumed=False)
-    own = fit_electrode(each, carried).u_offset_mv
-    shared = fit_electrode([replace(p, bottle="one") for p in each], carried).u_offset_mv
+    each = [taken(7.0, 0.0, 25.0, 0.02, 1e-6) for _ in range(4)]
+    carried = line_of(100.0, 0.0, 0.0)
+    own = fitted(each, carried).u("offset")
+    shared = fitted([replace(p, bottle="one") for p in each], carried).u("offset")
     assert shared == pytest.approx(0.02 * 59.16, rel=1e-3)
     assert own == pytest.approx(shared / 2, rel=1e-3)

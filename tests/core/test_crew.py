@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 
 from brumel.core.kit.kinds import probe_kind, probe_kinds
 from brumel.core.plan.crew import Candidate, crew_for, misfit
-from brumel.core.plan.waters import PARAMETERS, Expected
+from brumel.core.plan.waters import Expected
+from brumel.core.quantities.quantity import of_a_round
 
 CELLS = {k: Candidate(f"K {k}", probe_kind(f"conductivity-{k}")) for k in ("0.1", "1", "10")}
 WATERS = {
@@ -19,7 +20,7 @@ WATERS = {
 
 
 def conductivity(*names: str) -> list[Expected]:
-    return [Expected(n, "conductivity", *WATERS[n]) for n in names]
+    return [Expected(n, "specific-conductance", *WATERS[n]) for n in names]
 
 
 @pytest.mark.parametrize(
@@ -33,38 +34,40 @@ def conductivity(*names: str) -> list[Expected]:
     ],
 )
 def test_the_fewest_cells_that_suit_go(sites: tuple[str, ...], kit: tuple[str, ...], going: dict[str, object]) -> None:
-    found, unsuited = crew_for("conductivity", conductivity(*sites), [], [CELLS[k] for k in kit])
+    found, unsuited = crew_for("specific-conductance", conductivity(*sites), [], [CELLS[k] for k in kit])
     assert {g.label: g.sites for g in found} == going
     assert unsuited == []
 
 
 def test_a_water_that_none_is_made_for_is_said_and_takes_no_probe() -> None:
-    found, unsuited = crew_for("conductivity", conductivity("sea"), [], [CELLS["1"]])
+    found, unsuited = crew_for("specific-conductance", conductivity("sea"), [], [CELLS["1"]])
     assert found == []
     assert [(u.site, u.measured) for u in unsuited] == [("sea", False)]
-    assert "made for conductivity of 10 to 20\u202f000 µS/cm; sea is expected at 44\u202f000" in unsuited[0].why
+    assert "made for specific conductance of 10 to 20\u202f000 µS/cm; sea is expected at 44\u202f000" in unsuited[0].why
 
 
 def test_what_is_chosen_by_hand_goes_and_measures_what_nobody_is_made_for() -> None:
     waters = conductivity("spring", "sea", "estuary")
-    found, unsuited = crew_for("conductivity", waters, [CELLS["10"]], [CELLS["1"]])
+    found, unsuited = crew_for("specific-conductance", waters, [CELLS["10"]], [CELLS["1"]])
     assert {g.label: g.sites for g in found} == {"K 10": ("sea", "estuary"), "K 1": ("spring",)}
     assert [(u.site, u.measured) for u in unsuited] == [("estuary", True)]
 
 
 def test_ion_tips_mind_the_salt_and_the_ph() -> None:
     tip = probe_kind("ammonium")
-    own, fresh = Expected("Reed", "ammonium", 5.0, 25.0), Expected("Reed", "conductivity", 300, 1500)
+    own, fresh = Expected("Reed", "ammonium-n", 5.0, 25.0), Expected("Reed", "specific-conductance", 300, 1500)
     assert misfit(tip, "Reed", [own]) == ""
-    assert misfit(tip, "Reed", [own, Expected("Reed", "pH", 6.5, 8.0), fresh]) == ""
-    assert "pH of 4 to 8.5;" in misfit(tip, "Reed", [own, Expected("Reed", "pH", 6.5, 9.0)])
-    assert "conductivity of 0 to 1500" in misfit(tip, "Reed", [own, Expected("Reed", "conductivity", 300, 1501)])
-    assert misfit(tip, "Reed", [own, Expected("Lido", "conductivity", 44e3, 54e3)]) == ""
+    assert misfit(tip, "Reed", [own, Expected("Reed", "ph", 6.5, 8.0), fresh]) == ""
+    assert "pH of 4 to 8.5;" in misfit(tip, "Reed", [own, Expected("Reed", "ph", 6.5, 9.0)])
+    assert "specific conductance of 0 to 1500" in misfit(
+        tip, "Reed", [own, Expected("Reed", "specific-conductance", 300, 1501)]
+    )
+    assert misfit(tip, "Reed", [own, Expected("Lido", "specific-conductance", 44e3, 54e3)]) == ""
 
 
-def test_every_kind_says_what_it_suits_in_parameters_that_exist() -> None:
+def test_every_kind_says_what_it_suits_in_quantities_that_exist() -> None:
     for kind in probe_kinds().values():
-        assert set(kind.suits) <= set(PARAMETERS)
+        assert set(kind.suits) <= {q.key for q in of_a_round()}
         assert all(low < high for low, high in kind.suits.values())
 
 
@@ -74,8 +77,8 @@ ranges = st.tuples(st.floats(1, 2e5), st.floats(1, 2e5)).map(lambda pair: (min(p
 @given(st.lists(ranges, min_size=1, max_size=5), st.lists(st.sampled_from(list(CELLS.values())), max_size=4))
 def test_nobody_could_cover_more_or_do_with_fewer(spans: list[tuple[float, float]], kit: list[Candidate]) -> None:
     kit = [Candidate(f"{n}", c.kind) for n, c in enumerate(kit)]
-    waters = [Expected(f"S{n}", "conductivity", *span) for n, span in enumerate(spans)]
-    found, unsuited = crew_for("conductivity", waters, [], kit)
+    waters = [Expected(f"S{n}", "specific-conductance", *span) for n, span in enumerate(spans)]
+    found, unsuited = crew_for("specific-conductance", waters, [], kit)
 
     def covered(some: tuple[Candidate, ...]) -> int:
         return sum(any(not misfit(c.kind, w.site, waters) for c in some) for w in waters)

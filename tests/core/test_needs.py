@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from brumel.core.calibrating.methods import rinses
 from brumel.core.kit.kinds import Care, probe_kind
 from brumel.core.kit.readiness import CareEvent, Inspected, readiness
-from brumel.core.methods.model import rinses
-from brumel.core.plan.needs import CONDUCTIVITY_STANDARDS, Need, Offer, needs_of
+from brumel.core.plan.needs import Need, Offer, needs_of
 from brumel.core.plan.tasks import ProbeDay, can_be_planned, tasks_of
 from brumel.core.plan.waters import Expected, Going
 
@@ -31,9 +31,13 @@ BUFFERS = offers(
 )  # fmt: skip
 
 
-def needs(parameter: str, low: float, high: float, shelf: list[Offer], probes: int = 1) -> list[Need]:
-    going = [Going(f"P{n}", parameter, ("Water",)) for n in range(probes)]
-    return needs_of([Expected("Water", parameter, low, high)], going, shelf, PLAIN)
+def goes(label: str, kind: str, *sites: str) -> Going:
+    return Going(label, probe_kind(kind).quantity, sites, probe_kind(kind).standards)
+
+
+def needs(kind: str, low: float, high: float, shelf: list[Offer], probes: int = 1) -> list[Need]:
+    going = [goes(f"P{n}", kind, "Water") for n in range(probes)]
+    return needs_of([Expected("Water", probe_kind(kind).quantity, low, high)], going, shelf, PLAIN)
 
 
 @pytest.mark.parametrize(
@@ -46,20 +50,20 @@ def needs(parameter: str, low: float, high: float, shelf: list[Offer], probes: i
     ],
 )
 def test_buffers_stand_on_the_waters_side(low: float, high: float, roles: list[str]) -> None:
-    found = needs("pH", low, high, BUFFERS)
+    found = needs("ph-combination", low, high, BUFFERS)
     assert [n.what for n in found] == [f"pH buffer, {r}" for r in roles]
     assert all("technical" in n.lots[0] or "ph-buffer" in n.lots[0] for n in found)
     assert all(n.lots[0] != BUFFERS[3].key for n in found)  # one family
 
 
 def test_a_water_beyond_its_buffers_and_too_little_of_one_are_said() -> None:
-    neutral, alkaline = needs("pH", 8.0, 10.4, BUFFERS)
+    neutral, alkaline = needs("ph-combination", 8.0, 10.4, BUFFERS)
     assert neutral.caution == ""
     assert "up to pH 10.4, above this buffer" in alkaline.caution
-    assert "Only 20 mL left" in needs("pH", 8.0, 9.0, BUFFERS)[1].caution
+    assert "Only 20 mL left" in needs("ph-combination", 8.0, 9.0, BUFFERS)[1].caution
     just_enough = [replace(o, left=PLAIN.ml_per_point) for o in BUFFERS]
-    assert [n.caution for n in needs("pH", 8.0, 9.0, just_enough)] == ["", ""]
-    assert "No lot on the shelf" in needs("pH", 8.0, 9.0, [])[0].caution
+    assert [n.caution for n in needs("ph-combination", 8.0, 9.0, just_enough)] == ["", ""]
+    assert "No lot on the shelf" in needs("ph-combination", 8.0, 9.0, [])[0].caution
 
 
 @pytest.mark.parametrize(
@@ -67,16 +71,16 @@ def test_a_water_beyond_its_buffers_and_too_little_of_one_are_said() -> None:
     [(50, 84), (84, 84), (120, 147), (900, 1413), (2600, 12_880), (40_000, 80_000), (90_000, 111_800)],
 )
 def test_conductivity_is_bracketed_from_above(high: float, standard: float) -> None:
-    shelf = offers(*(("conductivity", "kcl", s, 500.0) for s in CONDUCTIVITY_STANDARDS))
-    (need,) = needs("conductivity", high / 3, high, shelf)
+    shelf = offers(*(("conductivity", "kcl", s, 500.0) for s in probe_kind("conductivity-1").standards.sold))
+    (need,) = needs("conductivity-1", high / 3, high, shelf)
     assert need.lots[0].split()[1] == str(standard) + ".0" or need.lots[0].split()[1] == str(standard)
     assert need.caution == ""
 
 
 def test_each_cell_takes_the_standards_of_its_own_waters() -> None:
-    waters = [Expected("Spring", "conductivity", 30, 70), Expected("Sea", "conductivity", 44e3, 54e3)]
-    going = [Going(f"K 10 {n}", "conductivity", ("Sea",)) for n in range(2)]
-    going.append(Going("K 1", "conductivity", ("Spring",)))
+    waters = [Expected("Spring", "specific-conductance", 30, 70), Expected("Sea", "specific-conductance", 44e3, 54e3)]
+    going = [goes(f"K 10 {n}", "conductivity-10", "Sea") for n in range(2)]
+    going.append(goes("K 1", "conductivity-1", "Spring"))
     both = needs_of(waters, going, [], PLAIN)
     assert [(n.what.split(" ")[2], n.points) for n in both] == [("84", 1), ("80\u202f000", 2)]
     assert [n.what for n in needs_of(waters, going[2:], [], PLAIN)] == ["conductivity standard 84 µS/cm"]
@@ -84,8 +88,8 @@ def test_each_cell_takes_the_standards_of_its_own_waters() -> None:
 
 def test_a_far_standard_or_none_is_said() -> None:
     shelf = offers(("conductivity", "kcl", 12_880.0, 500.0))
-    assert "far above this water" in needs("conductivity", 30, 70, shelf)[0].caution
-    assert needs("conductivity", 30_000, 40_000, shelf)[0].lots == ()
+    assert "far above this water" in needs("conductivity-1", 30, 70, shelf)[0].caution
+    assert needs("conductivity-1", 30_000, 40_000, shelf)[0].lots == ()
 
 
 def test_ions_take_two_standards_a_decade_apart_around_the_water() -> None:
@@ -100,21 +104,25 @@ def test_ions_take_two_standards_a_decade_apart_around_the_water() -> None:
 
 
 def test_tablets_are_one_a_site_and_sachets_one_a_point() -> None:
-    waters = [Expected(f"Pool {n}", "chlorine", 1, 4) for n in range(3)]
+    waters = [Expected(f"Pool {n}", "total-chlorine", 1, 4) for n in range(3)]
     shelf = [
         Offer("box", "chlorine-reagent", "c", None, 40.0, "tablets"),
         Offer("z", "oxygen-zero", "z", None, 9, "sachets"),
     ]
     pools = tuple(w.site for w in waters)
-    going = [Going("C", "chlorine", pools), Going("A-DO", "oxygen", pools), Going("B-DO", "oxygen", pools)]
+    going = [
+        goes("C", "chlorine", *pools),
+        goes("A-DO", "oxygen-galvanic", *pools),
+        goes("B-DO", "oxygen-galvanic", *pools),
+    ]
     zero, tablets = needs_of(waters, going, shelf, QUARTER)
     assert (tablets.amount, tablets.unit, zero.amount, zero.unit) == (3, "tablets", 2, "sachets")
 
 
 @given(st.integers(1, 6), st.sampled_from(list(rinses().values())))
 def test_volume_follows_probes_and_rinse(probes: int, rinse: object) -> None:
-    going = [Going(f"P{n}", "pH", ("W",)) for n in range(probes)]
-    found = needs_of([Expected("W", "pH", 7.5, 8.5)], going, BUFFERS, rinse)  # type: ignore[arg-type]
+    going = [goes(f"P{n}", "ph-combination", "W") for n in range(probes)]
+    found = needs_of([Expected("W", "ph", 7.5, 8.5)], going, BUFFERS, rinse)  # type: ignore[arg-type]
     assert all(n.amount == pytest.approx(probes * rinse.ml_per_point) for n in found)  # type: ignore[attr-defined]
 
 

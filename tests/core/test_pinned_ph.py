@@ -7,21 +7,23 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from tests.glass import GLASS, LIMITS, fitted, line_of, point
 
-from brumel.core.calibration import CarriedSlope, ElectrodeFit, FitPoint, fit_electrode
+from brumel.core.calibrating.methods import Use, methods, rinses
+from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run, look_at_signal
+from brumel.core.calibrating.verdict import judge_run
 from brumel.core.findings import Acceptance, Finding, Level
-from brumel.core.methods.model import Use, default_limits, methods, rinses
-from brumel.core.ph_reading_verdict import Basis, MetersOwn, PhReading, judge_ph_reading
-from brumel.core.ph_run import JudgedPoint, PhRun, PreviousRun, look_at_signal
-from brumel.core.ph_verdict import judge_ph_run
 from brumel.core.quantities.ph import millivolts_from_ph
+from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
+from brumel.core.sensing.fit import Point
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.response import Response
 from brumel.core.standards.buffers import buffer, buffer_of_label
 
 PINNED = Path(__file__).with_name("pinned_ph_findings.txt")
-NEUTRAL = FitPoint(7.02, 3.4, 20.0, 0.01, 0.15, "n")
-ACID = FitPoint(4.00, 175.1, 20.2, 0.01, 0.2, "a")
-ALKALINE = FitPoint(10.06, -170.9, 19.8, 0.01, 0.15, "k")
-LIMITS = default_limits((1.0, 7.0))
+NEUTRAL = point(7.02, 3.4, 20.0, 0.01, 0.15, "n")
+ACID = point(4.00, 175.1, 20.2, 0.01, 0.2, "a")
+ALKALINE = point(10.06, -170.9, 19.8, 0.01, 0.15, "k")
 
 
 @pytest.mark.parametrize(
@@ -34,39 +36,39 @@ LIMITS = default_limits((1.0, 7.0))
         ),
         ([NEUTRAL, ACID], None, (97.676625, 4.536316, 0.480397, 0.58375, -0.193769), (0.0, 0.0), None, 20.1),
         (
-            [NEUTRAL], CarriedSlope(97.0, 0.6, assumed=False),
+            [NEUTRAL], line_of(97.0, 0.0, 0.6),
             (97.0, 4.528445, 0.6, 0.583863, 0.004188), (0.0,), None, 20.0,
         ),
         ([ACID], None, (100.0, 0.47922, 2.5, 4.409228, -10.913799), (0.0,), None, 20.2),
         (
-            [NEUTRAL, replace(NEUTRAL, mv=3.6), ACID], None,
+            [NEUTRAL, replace(NEUTRAL, signal=3.6), ACID], None,
             (97.619737, 4.635654, 0.476335, 0.573839, -0.1872), (0.001761, -0.001761, 0.0), 0.809712, 20.066667,
         ),
         (
-            [FitPoint(6.984, 1.2, 0.0, 0.005), FitPoint(4.0, 160.3, 0.5, 0.005)], None,
+            [point(6.984, 1.2, 0.0, 0.005), point(4.0, 160.3, 0.5, 0.005)], None,
             (98.193576, 0.348484, 0.270001, 0.307104, -0.058206), (0.0, 0.0), None, 0.25,
         ),
     ],
     ids=["three", "two", "one carried", "one assumed", "a bottle twice", "cold"],
 )  # fmt: skip
 def test_the_line(
-    points: list[FitPoint], carried: CarriedSlope | None, line: tuple[float, ...], residuals: tuple[float, ...],
+    points: list[Point], carried: Response | None, line: tuple[float, ...], residuals: tuple[float, ...],
     consistency: float | None, temperature_c: float,
 ) -> None:  # fmt: skip
-    fit = fit_electrode(points, carried)
-    found = (fit.slope_percent, fit.offset_mv, fit.u_slope_percent, fit.u_offset_mv, fit.covariance)
+    made = fitted(points, carried)
+    found = (made["slope"], made["offset"], made.u("slope"), made.u("offset"), made.covariance[0][1])
     assert found == pytest.approx(line, abs=1e-6)
-    assert fit.residuals_ph == pytest.approx(residuals, abs=1e-6)
-    assert all(str(r) != "-0.0" for r in fit.residuals_ph)
-    assert fit.consistency == (None if consistency is None else pytest.approx(consistency, abs=1e-6))
-    assert fit.temperature_c == pytest.approx(temperature_c, abs=1e-6)
+    assert made.residuals == pytest.approx(residuals, abs=1e-6)
+    assert all(str(r) != "-0.0" for r in made.residuals)
+    assert made.consistency == (None if consistency is None else pytest.approx(consistency, abs=1e-6))
+    assert made.temperature_c == pytest.approx(temperature_c, abs=1e-6)
 
 
 @pytest.mark.parametrize(
     ("given", "ph", "u", "shares"),
     [
         (
-            {"mv": -40.0, "temperature_c": 12.0, "age_days": 2.0, "left_over_ph": 0.004}, 7.791837, 0.025763,
+            {"mv": -40.0, "temperature_c": 12.0, "age_days": 2.0, "left_over": 0.004}, 7.791837, 0.025763,
             {
                 "junction in the sample": 0.02, "drift since calibration": 0.011547, "isopotential point": 0.008099,
                 "calibration line": 0.006434, "left of the approach": 0.004, "potential": 0.002701,
@@ -84,10 +86,11 @@ def test_the_line(
     ],
 )  # fmt: skip
 def test_a_reading_and_its_budget(given: dict[str, float], ph: float, u: float, shares: dict[str, float]) -> None:
-    fit = fit_electrode([NEUTRAL, ACID, ALKALINE])
-    budget = fit.ph_budget(**given)  # type: ignore[arg-type]
-    assert fit.ph(given["mv"], given["temperature_c"]) == pytest.approx(ph, abs=1e-6)
-    assert fit.millivolts(ph, given["temperature_c"]) == pytest.approx(given["mv"], abs=1e-4)
+    line = fitted([NEUTRAL, ACID, ALKALINE])
+    mv, at = given.pop("mv"), Conditions(given.pop("temperature_c"))
+    budget = line.budget(mv, at, **given)
+    assert line.value(mv, at) == pytest.approx(ph, abs=1e-6)
+    assert line.signal(ph, at) == pytest.approx(mv, abs=1e-4)
     assert budget.u == pytest.approx(u, abs=1e-6)
     assert budget.expanded == pytest.approx(2 * u, abs=2e-6)
     assert {c.name: c.share for c in budget.contributions} == pytest.approx(shares, abs=1e-6)
@@ -98,7 +101,7 @@ def points(slope: float = 98.0, offset: float = 3.0, cups: tuple[float, ...] = (
     return [
         JudgedPoint(
             label,
-            FitPoint(value, round(float(millivolts_from_ph(cup, 20.0, slope, offset)), 2) + off, 20.0),
+            point(value, round(float(millivolts_from_ph(cup, 20.0, slope, offset)), 2) + off, 20.0),
             nominal,
             "technical",
         )
@@ -108,14 +111,14 @@ def points(slope: float = 98.0, offset: float = 3.0, cups: tuple[float, ...] = (
 
 def run(found: list[JudgedPoint], **more: object) -> list[Finding]:
     carried = more.pop("carried", None)
-    fit = fit_electrode([p.fit_point for p in found if p.use is Use.ADJUST], carried)  # type: ignore[arg-type]
-    return judge_ph_run(PhRun(tuple(found), fit, LIMITS, **more))  # type: ignore[arg-type]
+    line = fitted([p.point for p in found if p.use is Use.ADJUST], carried)  # type: ignore[arg-type]
+    return judge_run(Run(tuple(found), line, LIMITS, **more))  # type: ignore[arg-type]
 
 
 def reading(**changes: object) -> list[Finding]:
-    basis = Basis(fit_electrode([p.fit_point for p in points()]), Level.SOUND, 0.3, (4.0, 10.06), (1.0, 7.0))
+    basis = Basis(fitted([p.point for p in points()]), Level.SOUND, 0.3, (4.0, 10.06), (1.0, 7.0))
     basis = replace(basis, **changes.pop("basis", {}))  # type: ignore[arg-type]
-    return judge_ph_reading(replace(PhReading(7.4, 18.0, basis, Acceptance.SETTLED), **changes))  # type: ignore[arg-type]
+    return judge_reading(replace(JudgedReading("ph", 7.4, 18.0, basis, Acceptance.SETTLED), **changes))  # type: ignore[arg-type]
 
 
 def spoilt(**how: object) -> list[JudgedPoint]:
@@ -135,30 +138,28 @@ CASES = {
     "same twice": lambda: run(points(cups=(7.02, 7.02, 10.06))),
     "same everywhere": lambda: run(points(cups=(7.02, 7.02, 7.02))),
     "one point": lambda: run(points()[:1]),
-    "one point, carried": lambda: run(points()[:1], carried=CarriedSlope(96.5, 0.4, assumed=False)),
+    "one point, carried": lambda: run(points()[:1], carried=line_of(96.5, 0.0, 0.4)),
     "two points": lambda: run(points()[:2]),
     "check": lambda: run([*points()[:2], replace(points(cups=(7.02, 4.0, 10.2))[2], use=Use.CHECK)]),
     "families": lambda: run(spoilt(family="primary")),
     "unsettled": lambda: run(spoilt(acceptance=Acceptance.UNSETTLED, settling_words="Wandering.")),
     "expired": lambda: run(spoilt(expired_days=1)),
     "open too long": lambda: run(spoilt(over_open_days=12)),
-    "label only": lambda: run(spoilt(value_known=False)),
+    "label only": lambda: run(spoilt(target_known=False)),
     "deviation": lambda: run(spoilt(deviations=("rinse skipped", "cup shared with another probe"))),
-    "temperatures": lambda: run(spoilt(fit_point=replace(points()[0].fit_point, temperature_c=26.0))),
-    "changed": lambda: run(
-        points(), previous=PreviousRun(fit_electrode([p.fit_point for p in points(offset=12.0)]), 3.0)
-    ),
-    "waters": lambda: run(points()[:2], waters_ph=(6.1, 8.6)),
+    "temperatures": lambda: run(spoilt(point=replace(points()[0].point, at=Conditions(26.0)))),
+    "changed": lambda: run(points(), previous=PreviousRun(fitted([p.point for p in points(offset=12.0)]), 3.0)),
+    "waters": lambda: run(points()[:2], waters=(6.1, 8.6)),
     "reading": reading,
-    "reading without a line": lambda: judge_ph_reading(PhReading(7.4, 18.0, None)),
+    "reading without a line": lambda: judge_reading(JudgedReading("ph", 7.4, 18.0, None)),
     "reading, voided": lambda: reading(basis={"voided_by": "electrode changed"}),
     "reading, old": lambda: reading(basis={"age_days": 1.4}),
     "reading, too old": lambda: reading(basis={"age_days": 9.0}),
     "reading, doubtful": lambda: reading(basis={"level": Level.DOUBTFUL, "worst": "Slope 93 %."}),
     "reading, unfit": lambda: reading(basis={"level": Level.UNFIT}),
-    "reading, beyond": lambda: reading(ph=10.6, expected_ph=(6.5, 8.5)),
+    "reading, beyond": lambda: reading(value=10.6, expected=(6.5, 8.5)),
     "reading, unsettled": lambda: reading(acceptance=Acceptance.UNSETTLED),
-    "reading, no water": lambda: reading(ph=14.2, temperature_c=72.0),
+    "reading, no water": lambda: reading(value=14.2, temperature_c=72.0),
     "reading, the meter's": lambda: reading(meter=MetersOwn("A-meter")),
     "reading, a meter that was off": lambda: reading(meter=MetersOwn("A-meter", True, "on 06 May, 08:30")),
 }
@@ -175,40 +176,39 @@ def test_every_finding_to_the_letter() -> None:
 
 
 def test_what_is_said_of_a_cup_before_its_point_is_taken() -> None:
-    line = ElectrodeFit(98.0, 3.0, 0.2, 0.3, 0.0, (), None)
-    right = look_at_signal(176.0, 20.0, 4.0, line, [])
-    wrong = look_at_signal(2.0, 20.0, 4.0, line, [("the neutral buffer, 7.00", 7.02)])
-    lost = look_at_signal(60.0, 20.0, 4.0, None, [("the neutral buffer, 7.00", 7.02)])
+    line, usual, at = line_of(98.0, 3.0), Response.usual(GLASS), Conditions(20.0)
+    neutral = [("the neutral buffer, 7.00", 7.02)]
+    right = look_at_signal(176.0, at, 4.0, line, LIMITS, [])
+    wrong = look_at_signal(2.0, at, 4.0, line, LIMITS, neutral)
+    lost = look_at_signal(60.0, at, 4.0, usual, LIMITS, neutral)
     assert (right.unlike, right.sentence) == (False, "This buffer should give about +174 mV.")
     assert wrong.sentence == (
         "This buffer should give about +174 mV; the probe gives +2 mV. It looks like the neutral buffer, 7.00."
     )
     assert lost.sentence.endswith("the probe gives +60 mV. Wrong cup, or the probe is not in the liquid?")
-    assert right.expected_mv == pytest.approx(174.02, abs=0.01)
-    assert not look_at_signal(204.01, 20.0, 4.0, line, []).unlike
-    assert look_at_signal(204.02, 20.0, 4.0, line, []).unlike
+    assert right.expected == pytest.approx(174.02, abs=0.01)
+    assert not look_at_signal(204.01, at, 4.0, line, LIMITS, []).unlike
+    assert look_at_signal(204.02, at, 4.0, line, LIMITS, []).unlike
 
 
 def test_what_a_run_keeps_of_its_method() -> None:
     school = methods()["ph-neutral-side-check"]
-    kept = school.frozen(water_is_alkaline=True, rinse=rinses()["deionised-and-buffer"], holds_days=(1.0, 7.0))
-    assert kept["steps"] == [
-        {"key": "neutral", "role": "neutral", "use": "adjust"},
-        {"key": "side", "role": "alkaline", "use": "adjust"},
-        {"key": "opposite", "role": "acid", "use": "check"},
-    ]
-    assert kept["limits"] == {
-        "slope_percent": [95.0, 102.0, 90.0, 105.0],
-        "offset_mv": [15.0, 30.0],
-        "residual_ph": [0.05, 0.07],
-        "temperature_spread_c": 5.0,
-        "same_buffer_share": 0.30,
-        "change_mv": 6.0,
-        "change_slope_percent": 3.0,
-        "holds_days": [1.0, 7.0],
-    }
+    kept = school.frozen(
+        waters=(7.7, 8.4), rinse=rinses()["deionised-and-buffer"], kind="ph-combination", holds_days=(1.0, 7.0)
+    )
+    assert [(x["key"], x["role"], x["use"], x["kind"]) for x in kept["steps"]] == [
+        ("neutral", "neutral", "adjust", "cup"), ("side", "alkaline", "adjust", "cup"),
+        ("opposite", "acid", "check", "cup"),
+    ]  # fmt: skip
+    limits = kept["tolerances"]
+    assert limits["coefficients"]["slope"]["bounds"] == [95.0, 102.0, 90.0, 105.0]
+    assert limits["coefficients"]["slope"]["change"] == 3.0
+    assert limits["coefficients"]["offset"]["bounds"] == [-15.0, 15.0, -30.0, 30.0]
+    assert (limits["residual"], limits["holds_days"]) == ([0.05, 0.07], [1.0, 7.0])
+    assert (limits["temperature_spread_c"], limits["same_signal_share"], limits["change_signal"]) == (5.0, 0.30, 6.0)
     assert kept["rinse"]["standard_share"] == 0.5
-    assert (kept["code"], kept["version"], kept["parameter"]) == ("ph-neutral-side-check", 1, "pH")
+    assert (kept["code"], kept["version"], kept["principle"]) == ("ph-neutral-side-check", 1, "glass")
+    assert methods()["ph-neutral-side-check"].steps_for((5.0, 6.0))[1].role == "acid"
 
 
 @pytest.mark.parametrize(

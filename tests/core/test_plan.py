@@ -25,7 +25,7 @@ def job(
         Task(f"{probe}{n}", f"task {n}", hands, wait, stage if n == len(tasks) - 1 else None, n == meanwhile)
         for n, (hands, wait) in enumerate(tasks)
     )
-    return Job(probe, "pH", weight, made, release)
+    return Job(probe, "ph", weight, made, release)
 
 
 A, B = job("A", (5, 30), (10, 0)), job("B", (5, 10), (8, 0), release=12)

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from tests.simulated import Signal, interval_kept, judged, signals
+from tests.simulated import CALIBRATION_PH, READING_PH, Signal, interval_kept, judged, signals
 
 from brumel.core.settling.judgement import judge_settling
-from brumel.core.settling.rules import CALIBRATION_PH, READING_PH, SettlingRule, display_step
+from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.core.settling.troubles import Settling
 from brumel.core.settling.windows import Trace, first_window
 
@@ -118,9 +118,9 @@ def test_a_rule_knows_the_display_it_judges() -> None:
     assert judge(flicker, t).stable
     assert judge_settling(t, flicker, np.zeros(80), RULE, resolution=1.0).stable
     assert not judge_settling(t, flicker, np.zeros(80), RULE, resolution=0.1).stable
-    coarse = RULE.shown_in_steps(1.0)
+    coarse = RULE.at(0.0, 1.0)
     assert (coarse.span, coarse.slope_per_window, coarse.window_s) == (1.0, 0.5, 30.0)
-    assert RULE.shown_in_steps(0.1) == RULE
+    assert RULE.at(0.0, 0.1) == RULE
     assert [display_step(np.array(v)) for v in ([1.0, 2.0], [1.1, 2.0], [1.01, 2.0], [1.001, 2.0], [1.23456, 2.0])] == [
         1.0, 0.1, 0.01, 0.001, 0.0,
     ]  # fmt: skip

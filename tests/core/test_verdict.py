@@ -6,18 +6,19 @@ import random
 from dataclasses import replace
 
 import pytest
+from tests.glass import GLASS, LIMITS, fitted, line_of, point
 
-from brumel.core.calibration import CarriedSlope, FitPoint, fit_electrode
+from brumel.core.calibrating.methods import Use
+from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run, look_at_signal
+from brumel.core.calibrating.verdict import judge_run
 from brumel.core.findings import Acceptance, Finding, Level, verdict
-from brumel.core.methods.model import Use, default_limits
-from brumel.core.ph_reading_verdict import Basis, MetersOwn, PhReading, judge_ph_reading
-from brumel.core.ph_run import JudgedPoint, PhRun, PreviousRun, look_at_signal
-from brumel.core.ph_verdict import judge_ph_run
 from brumel.core.quantities.ph import millivolts_from_ph
+from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.response import Response
 from brumel.core.standards.buffers import buffer
 
 HOLDS = (1.0, 7.0)
-LIMITS = default_limits(HOLDS)
 TECHNICAL = ("technical-7.00", "technical-4.01", "technical-10.01")
 
 
@@ -33,7 +34,7 @@ def points(
         found.append(
             JudgedPoint(
                 f"buffer {chosen.nominal_ph:.2f}",
-                FitPoint(chosen.ph_at(t), mv, t, 0.01),
+                point(chosen.ph_at(t), mv, t),
                 chosen.nominal_ph,
                 "technical",
             )
@@ -42,9 +43,9 @@ def points(
 
 
 def judged(found: list[JudgedPoint], **more: object) -> dict[str, Finding]:
-    adjusted = [p.fit_point for p in found if p.use is Use.ADJUST]
-    fit = fit_electrode(adjusted, more.pop("carried", None))  # type: ignore[arg-type]
-    return {f.code: f for f in judge_ph_run(PhRun(tuple(found), fit, LIMITS, **more))}  # type: ignore[arg-type]
+    adjusted = [p.point for p in found if p.use is Use.ADJUST]
+    line = fitted(adjusted, more.pop("carried", None))  # type: ignore[arg-type]
+    return {f.code: f for f in judge_run(Run(tuple(found), line, LIMITS, **more))}  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("seed", range(40))
@@ -82,20 +83,20 @@ SOUND, DOUBTFUL, UNFIT = Level.SOUND, Level.DOUBTFUL, Level.UNFIT
     ],
 )  # fmt: skip
 def test_limits_include_their_bounds(limit: str, values: dict[float, Level]) -> None:
-    bounds = getattr(LIMITS, limit)
+    bounds = LIMITS.residual if limit == "residual" else LIMITS.coefficients[limit].bounds
     assert {value: bounds.level(value) for value in values} == values
 
 
 def test_other_limits_are_those_of_the_trade() -> None:
     """Temperatures, change since the last run, how long it holds: common practice."""
-    assert (LIMITS.temperature_spread_c, LIMITS.change_mv, LIMITS.change_slope_percent) == (5.0, 6.0, 3.0)
+    assert (LIMITS.temperature_spread_c, LIMITS.change_signal, LIMITS.coefficients["slope"].change) == (5.0, 6.0, 3.0)
     assert LIMITS.holds_days == (1.0, 7.0)
 
 
 @pytest.mark.parametrize("case", range(8))
 def test_what_is_not_sound_says_what_to_do_and_how_long(case: int) -> None:
     base = points()
-    last = PreviousRun(fit_electrode([p.fit_point for p in points(offset=12.0)]), 1.0)
+    last = PreviousRun(fitted([p.point for p in points(offset=12.0)]), 1.0)
     found = [
         judged(points(slope=93.0)),
         judged(points(slope=104.0)),
@@ -103,10 +104,10 @@ def test_what_is_not_sound_says_what_to_do_and_how_long(case: int) -> None:
         judged(points(cups=("phosphate-6.865", *TECHNICAL[1:]), t=25.0)),
         judged(points(cups=(TECHNICAL[1], TECHNICAL[0], TECHNICAL[2]))),
         judged([*points(cups=(*TECHNICAL[:2], "borax-9.180"))[:2], replace(base[2], use=Use.CHECK, family="primary")]),
-        judged(base, previous=last, waters_ph=(3.0, 8.0)),
+        judged(base, previous=last, waters=(3.0, 8.0)),
         judged(
             [
-                replace(p, acceptance=Acceptance.UNSETTLED, expired_days=2, over_open_days=2, value_known=False)
+                replace(p, acceptance=Acceptance.UNSETTLED, expired_days=2, over_open_days=2, target_known=False)
                 for p in base
             ]
         ),
@@ -136,11 +137,11 @@ def test_a_change_since_the_last_run_is_said_beyond_six_millivolts_or_three_perc
         """About neutral, so that a slope moves no point by more than it may."""
         near = [(6.9, 7.0), (7.1, 7.0), (7.6, 7.6)]
         return [
-            JudgedPoint(f"{ph}", FitPoint(ph, millivolts_from_ph(ph, 25.0, s, o), 25.0, 0.01), nominal, "technical")
+            JudgedPoint(f"{ph}", point(ph, millivolts_from_ph(ph, 25.0, s, o), 25.0), nominal, "technical")
             for ph, nominal in near
         ]
 
-    last = fit_electrode([p.fit_point for p in exact(98.0, 3.0)])
+    last = fitted([p.point for p in exact(98.0, 3.0)])
     assert ("changed-since-last" in judged(exact(slope, offset), previous=PreviousRun(last, 1.0))) is said
 
 
@@ -175,10 +176,10 @@ def test_what_was_done_badly_is_said() -> None:
         "not-settled": replace(base[0], acceptance=Acceptance.UNSETTLED, settling_words="Wandering."),
         "lot-expired": replace(base[0], expired_days=3),
         "lot-open-too-long": replace(base[0], over_open_days=3),
-        "buffer-temperature": replace(base[0], value_known=False),
+        "standard-temperature": replace(base[0], target_known=False),
         "deviation": replace(base[0], deviations=("rinse skipped",)),
         "mixed-families": replace(base[0], family="primary"),
-        "temperatures-apart": replace(base[0], fit_point=replace(base[0].fit_point, temperature_c=28.0)),
+        "temperatures-apart": replace(base[0], point=replace(base[0].point, at=Conditions(28.0))),
     }
     for code, spoilt in cases.items():
         level = Level.UNFIT if code.startswith("lot-") else Level.DOUBTFUL
@@ -190,7 +191,7 @@ def test_two_points_say_that_the_family_is_not_verified() -> None:
 
 
 def test_one_point_is_weaker() -> None:
-    assert judged(points()[:1], carried=CarriedSlope(97.0, 0.3, assumed=False))["one-point"].level is Level.DOUBTFUL
+    assert judged(points()[:1], carried=line_of(97.0, 0.0, 0.3))["one-point"].level is Level.DOUBTFUL
 
 
 def test_check_point_is_not_adjusted_to() -> None:
@@ -201,35 +202,36 @@ def test_check_point_is_not_adjusted_to() -> None:
 
 
 def test_a_jump_since_the_last_run_and_waters_beyond_the_buffers() -> None:
-    last = fit_electrode([p.fit_point for p in points(offset=12.0)])
-    found = judged(points(), previous=PreviousRun(last, 1.0), waters_ph=(3.0, 8.0))
+    last = fitted([p.point for p in points(offset=12.0)])
+    found = judged(points(), previous=PreviousRun(last, 1.0), waters=(3.0, 8.0))
     assert found["changed-since-last"].level is Level.DOUBTFUL
     assert found["not-bracketing"].level is Level.DOUBTFUL
 
 
 def test_scatter_beyond_the_certificates() -> None:
     spoilt = points()
-    off = replace(spoilt[0], fit_point=replace(spoilt[0].fit_point, ph=spoilt[0].fit_point.ph + 0.06, u_ph=0.005))
-    tight = [off, *(replace(p, fit_point=replace(p.fit_point, u_ph=0.005)) for p in spoilt[1:])]
+    off = replace(spoilt[0], point=replace(spoilt[0].point, value=spoilt[0].point.value + 0.06, u_value=0.005))
+    tight = [off, *(replace(p, point=replace(p.point, u_value=0.005)) for p in spoilt[1:])]
     assert "scatter" in judged(tight)
 
 
 def test_the_cup_is_looked_at_before_the_point_is_taken() -> None:
     mv = millivolts_from_ph(4.0, 22.0)
-    assert not look_at_signal(mv, 22.0, 4.0, None, []).unlike
-    wrong = look_at_signal(mv, 22.0, 7.02, None, [("the acid buffer", 4.0)])
+    usual, at = Response.usual(GLASS), Conditions(22.0)
+    assert not look_at_signal(mv, at, 4.0, usual, LIMITS, []).unlike
+    wrong = look_at_signal(mv, at, 7.02, usual, LIMITS, [("the acid buffer", 4.0)])
     assert wrong.unlike
     assert "the acid buffer" in wrong.sentence
 
 
 def reading_basis() -> Basis:
-    return Basis(fit_electrode([p.fit_point for p in points()]), Level.SOUND, 0.3, (4.0, 10.06), HOLDS)
+    return Basis(fitted([p.point for p in points()]), Level.SOUND, 0.3, (4.0, 10.06), HOLDS)
 
 
 def reading(**changes: object) -> dict[str, Finding]:
     basis = reading_basis()
-    base = PhReading(7.4, 18.0, basis, Acceptance.SETTLED)
-    return {f.code: f for f in judge_ph_reading(replace(base, **changes))}  # type: ignore[arg-type]
+    base = JudgedReading("ph", 7.4, 18.0, basis, Acceptance.SETTLED)
+    return {f.code: f for f in judge_reading(replace(base, **changes))}  # type: ignore[arg-type]
 
 
 def test_findings_of_a_reading() -> None:
@@ -240,10 +242,10 @@ def test_findings_of_a_reading() -> None:
     assert reading(basis=replace(basis, age_days=8.0))["calibration-old"].level is Level.UNFIT
     assert "calibration-doubtful" in reading(basis=replace(basis, level=Level.DOUBTFUL))
     assert "calibration-unfit" in reading(basis=replace(basis, level=Level.UNFIT))
-    assert "not-bracketed" in reading(ph=10.4)
-    assert "site-range" in reading(expected_ph=(7.5, 8.0))
+    assert "not-bracketed" in reading(value=10.4)
+    assert "site-range" in reading(expected=(7.5, 8.0))
     assert "not-settled" in reading(acceptance=Acceptance.UNSETTLED)
-    assert "implausible" in reading(ph=15.0)
+    assert "implausible" in reading(value=15.0)
     assert reading(temperature_c=45.0) == reading(temperature_c=-2.0) == {}
     assert "was °F meant (22.2 °C)" in reading(temperature_c=72.0)["temperature-implausible"].sentence
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import pytest
 
 from brumel.core.quantities.ph import millivolts_from_ph
-from brumel.devices.bench_control import BenchControl
 from brumel.devices.sdi12 import (
     DeviceError,
     DeviceGarbled,
@@ -16,6 +15,8 @@ from brumel.devices.sdi12 import (
     crc,
     values,
 )
+from brumel.devices.simulation.control import BenchControl
+from brumel.devices.simulation.model import Liquid
 
 
 def test_identifies_measures_and_reads(bench: tuple[Sdi12Line, BenchControl]) -> None:
@@ -23,11 +24,12 @@ def test_identifies_measures_and_reads(bench: tuple[Sdi12Line, BenchControl]) ->
     assert line.identify("0").serial_number == "HR-A-1041"
     assert line.identify("0").protocol == "1.4"
     assert len(line.measure("1")) == 2
-    control.place("0", name="buffer", ph=4.0, temperature_c=25.0)
+    control.place("0", Liquid("buffer", 25.0, {"ph": 4.0}))
     expected = millivolts_from_ph(4.0, 25.0, 98.6, 3.2)
     for _ in range(400):
         temperature_c, mv = line.read("0")
-        if abs(mv - expected) < 1.0 and abs(temperature_c - 25.0) < 0.1:
+        # Its isopotential point is not at 7, its thermometer is off by up to 0.2 °C.
+        if abs(mv - expected) < 8.0 and abs(temperature_c - 25.0) < 0.3:
             break
     else:
         pytest.fail(f"the probe never reached {expected:.1f} mV: {mv}")
@@ -53,9 +55,9 @@ def test_a_fault_is_named_and_passes(
 def test_orders_that_cannot_be_taken(bench: tuple[Sdi12Line, BenchControl]) -> None:
     _, control = bench
     with pytest.raises(DeviceError, match="refused"):
-        control.place("9", name="x", ph=7.0, temperature_c=20.0)
+        control.place("9", Liquid("x", 20.0, {"ph": 7.0}))
     with pytest.raises(DeviceError, match="refused"):
-        control.place("0", name="x", ph=float("nan"), temperature_c=20.0)
+        control.place("0", Liquid("x", 20.0, {"ph": float("nan")}))
     with pytest.raises(DeviceError, match="refused"):
         control.fault("0", "melted")
 

@@ -171,7 +171,7 @@ KIT = """
 [[probes]]
 label = "pH 1"
 serial = "0001"
-kind = "pH glass, combination"
+kind = "ph-combination"
 kit = "Kit"
 in_service_on = 2026-01-01
 
@@ -188,5 +188,5 @@ code = "POND"
 name = "Pond"
 water_kind = "pond"
 visit_every_days = 1
-expected = { pH = [6.5, 8.5], oxygen = [4, 9] }
+expected = { ph = [6.5, 8.5], oxygen = [4, 9] }
 """

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 from scipy import constants
+from tests.glass import fitted, point
 
-from brumel.core.calibration import FitPoint, fit_electrode
 from brumel.core.quantities.ph import millivolts_from_ph, nernst_slope_mv
 from brumel.core.standards.buffers import buffer
 from brumel.devices.sdi12 import crc
@@ -51,25 +51,25 @@ def test_primary_buffers_follow_the_published_equation(
 
 def test_primary_buffers_taken_for_technical_ones_give_the_known_wrong_line() -> None:
     # Worked example, common practice: 4.005/6.865 entered as 4.01/7.00 gives 95.7 % and +8 mV.
-    fit = fit_electrode(
+    fit = fitted(
         [
-            FitPoint(7.00, millivolts_from_ph(6.865, 25.0), 25.0),
-            FitPoint(4.01, millivolts_from_ph(4.005, 25.0), 25.0),
+            point(7.00, millivolts_from_ph(6.865, 25.0), 25.0),
+            point(4.01, millivolts_from_ph(4.005, 25.0), 25.0),
         ]
     )
-    assert fit.slope_percent == pytest.approx(95.7, abs=0.1)
-    assert fit.offset_mv == pytest.approx(8.0, abs=0.1)
+    assert fit["slope"] == pytest.approx(95.7, abs=0.1)
+    assert fit["offset"] == pytest.approx(8.0, abs=0.1)
 
 
 def test_an_aged_alkaline_buffer_lowers_the_slope_as_known() -> None:
     # Worked example, common practice: 9.85 instead of 10.01 gives 94.7 %.
-    fit = fit_electrode(
+    fit = fitted(
         [
-            FitPoint(7.00, millivolts_from_ph(7.00, 25.0), 25.0),
-            FitPoint(10.01, millivolts_from_ph(9.85, 25.0), 25.0),
+            point(7.00, millivolts_from_ph(7.00, 25.0), 25.0),
+            point(10.01, millivolts_from_ph(9.85, 25.0), 25.0),
         ]
     )
-    assert fit.slope_percent == pytest.approx(94.7, abs=0.1)
+    assert fit["slope"] == pytest.approx(94.7, abs=0.1)
 
 
 @pytest.mark.parametrize(("text", "check"), [("0+3.14", "OqZ"), ("0+3.14+2.718+1.414", "Ipz")])

@@ -13,7 +13,7 @@ from scipy.interpolate import PchipInterpolator
 from brumel.core.arrays import Array
 from brumel.core.curves import MonotoneCurve
 from brumel.core.quantities import ammonia, conductivity, density, oxygen, pool, pressure, redox, salinity
-from brumel.core.reckoning import calculate
+from brumel.core.reckoning.answers import calculate
 
 
 def out(name: str, **inputs: object) -> float:

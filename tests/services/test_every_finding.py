@@ -10,14 +10,15 @@ from pathlib import Path
 
 import pytest
 
-from brumel.core import ph_reading_verdict, ph_verdict
+from brumel.core.calibrating import causes_glass, verdict
 from brumel.core.findings import Finding
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.ph import millivolts_from_ph
-from brumel.services.calibrations import TakePoint
+from brumel.core.reading import verdict as reading_verdict
+from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
-from brumel.services.kit import NewCare
-from brumel.services.readings import NewReading
+from brumel.services.kit.life import NewCare
+from brumel.services.visiting.readings import NewReading
 from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import SIDE, World
@@ -52,7 +53,7 @@ def unsettled_point(world: World) -> tuple[Finding, ...]:
     probe = world.probe(device=True)
     run_id = world.begin(probe)
     services = world.at()
-    services.calibrations.immerse(run_id, uuid.uuid4(), "neutral", world.person)
+    services.calibrations.begin_step(run_id, uuid.uuid4(), "neutral", world.person)
     world.samples(probe, [3.0 + 0.4 * t for t in range(40)])
     with pytest.raises(InvalidInput, match="Not stable yet"):
         services.calibrations.take(run_id, TakePoint(uuid.uuid4(), "neutral"), world.person)
@@ -86,7 +87,7 @@ RUNS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
     "mixed-families": ("doubtful", lambda w: run(w, three(), lots={"neutral": "primary 6.865"})),
     "lot-expired": ("unfit", lambda w: run(w, three(), lots={"acid": "old 4.01"})),
     "lot-open-too-long": ("unfit", lambda w: run(w, three(), lots={"alkaline": "stale 10.01"})),
-    "buffer-temperature": (
+    "standard-temperature": (
         "doubtful",
         lambda w: run(w, three(temperature_c=15.0), lots={"neutral": "no table 7.01"}),
     ),
@@ -134,7 +135,7 @@ def drifting(world: World) -> tuple[Finding, ...]:
     new = NewReading(uuid.uuid4(), world.site.id, probe.id, "device", after_seq=0)
     with pytest.raises(InvalidInput, match="Not stable yet"):
         services.readings.record(new, world.person)
-    given = {"after_seq": 0, "unsettled_reason": "rain", "mv": None, "temperature_c": None}
+    given = {"after_seq": 0, "unsettled_reason": "rain", "signal": None, "temperature_c": None}
     return world.read(probe, source="device", **given).findings
 
 
@@ -142,7 +143,7 @@ def after_a_new_electrode(world: World) -> tuple[Finding, ...]:
     probe = world.probe()
     world.calibrated(probe, NOW - timedelta(hours=2))
     world.at(NOW - timedelta(hours=1)).kit.log(probe.id, NewCare(uuid.uuid4(), "electrode-changed"), world.person)
-    assert world.at().catalog.probe_state(probe.id).level == "unfit"
+    assert world.at().states.probe_state(probe.id).level == "unfit"
     return world.read(probe).findings
 
 
@@ -151,7 +152,9 @@ def shown_by_a_meter_that_was_off(world: World) -> tuple[Finding, ...]:
     services = world.at()
     meter_id = services.kit.life(probe_id).card.state.probe.meter_id
     services.meters.log(meter_id, uuid.uuid4(), "switched-off", NOW - timedelta(hours=1), "", world.person)
-    return world.read(services.catalog.probe_state(probe_id).probe, source="typed-ph", mv=None, shown_ph=7.4).findings
+    return world.read(
+        services.states.probe_state(probe_id).probe, source="typed-value", signal=None, shown=7.4
+    ).findings
 
 
 READINGS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
@@ -160,10 +163,10 @@ READINGS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
     "calibration-doubtful": ("doubtful", lambda w: on_line(w, slope=93.0)),
     "calibration-unfit": ("unfit", after_an_unfit_run),
     "calibration-voided": ("unfit", after_a_new_electrode),
-    "not-bracketed": ("doubtful", lambda w: on_probe(w, mv=300.0)),
-    "site-range": ("doubtful", lambda w: on_probe(w, mv=100.0)),
-    "implausible": ("unfit", lambda w: on_probe(w, mv=float(millivolts_from_ph(14.6, 22.0)))),
-    "meters-own-line": ("doubtful", lambda w: on_probe(w, source="typed-ph", mv=None, shown_ph=7.4)),
+    "not-bracketed": ("doubtful", lambda w: on_probe(w, signal=300.0)),
+    "site-range": ("doubtful", lambda w: on_probe(w, signal=100.0)),
+    "implausible": ("unfit", lambda w: on_probe(w, signal=float(millivolts_from_ph(14.6, 22.0)))),
+    "meters-own-line": ("doubtful", lambda w: on_probe(w, source="typed-value", signal=None, shown=7.4)),
     "meter-lost-calibration": ("unfit", shown_by_a_meter_that_was_off),
     "temperature-implausible": ("doubtful", lambda w: on_probe(w, temperature_c=72.0)),
     "not-settled": ("doubtful", drifting),
@@ -196,5 +199,5 @@ def codes(module: object) -> Iterator[str]:
 
 def test_every_finding_of_the_core_has_its_case() -> None:
     of_a_lot = {f.code for f in out_of_date(1, 1)}
-    assert set(codes(ph_verdict)) | of_a_lot == set(RUNS)
-    assert set(codes(ph_reading_verdict)) == set(READINGS)
+    assert {*codes(verdict), *codes(causes_glass), "slope", "offset"} | of_a_lot == set(RUNS)
+    assert set(codes(reading_verdict)) == set(READINGS)

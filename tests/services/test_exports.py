@@ -9,21 +9,22 @@ from datetime import timedelta
 
 import pytest
 
-from brumel.services.ledger import Filter
+from brumel.services.ledger.records import Filter
 from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World
 
 CALIBRATIONS = [
     "calibration_id", "started_at", "probe", "probe_serial", "begun_by", "method", "status", "signed_at", "signed_by",
-    "slope_percent", "slope_percent_u", "offset_mv", "offset_mv_u", "slope_origin", "findings", "step", "use",
-    "superseded", "taken_at", "source", "lot", "buffer_family", "buffer_nominal_ph", "buffer_ph", "mv",
-    "temperature_c", "settled", "settling_s", "deviations",
+    "kept_by", "reference", "coefficients", "findings", "step", "use", "superseded", "taken_at", "source", "lot",
+    "family", "nominal", "target", "target_u", "target_unit", "signal", "signal_unit", "temperature_c", "settled",
+    "settling_s", "deviations",
 ]  # fmt: skip
 READINGS = [
-    "reading_id", "taken_at", "site", "site_name", "probe", "probe_serial", "taken_by", "ph", "ph_u", "ph_expanded_u",
-    "temperature_c", "source", "mv", "shown_ph", "meter_setting_c", "level", "findings", "calibration_id", "settled",
-    "settling_s", "note", "amends", "amend_reason",
+    "reading_id", "taken_at", "site", "site_name", "probe", "probe_serial", "taken_by", "quantity", "value",
+    "u", "expanded_u", "unit", "temperature_c", "source", "signal", "signal_unit", "shown", "meter_setting_c",
+    "reference", "derived", "level", "findings", "calibration_id", "settled", "settling_s", "note", "amends",
+    "amend_reason",
 ]  # fmt: skip
 
 
@@ -33,11 +34,11 @@ def world(database: Database) -> World:
     probe = made.probe()
     made.calibrated(probe, NOW - timedelta(hours=1))
     made.read(probe, note="=HYPERLINK(1)")
-    made.read(probe, source="typed-ph", mv=None, shown_ph=7.4)
+    made.read(probe, source="typed-value", signal=None, shown=7.4)
     on_line = made.probe(device=True)
     made.calibrated(on_line)
     made.samples(on_line, [-20.0] * 40)
-    made.read(on_line, source="device", after_seq=0, mv=None, temperature_c=None)
+    made.read(on_line, source="device", after_seq=0, signal=None, temperature_c=None)
     return made
 
 
@@ -61,14 +62,14 @@ def test_how_a_value_was_accepted_goes_out_with_it(world: World) -> None:
     ledger = world.at().ledger
     assert {r["settled"] for r in rows(ledger.calibrations_csv(Filter()))} == {"by-eye"}
     found = {r["source"]: r["settled"] for r in rows(ledger.readings_csv(Filter()))}
-    assert found == {"typed-mv": "by-eye", "typed-ph": "by-eye", "device": "settled"}
+    assert found == {"typed-signal": "by-eye", "typed-value": "by-eye", "device": "settled"}
 
 
 def test_the_figures_of_a_run_and_a_reading(world: World) -> None:
     """A slope of 98.5 % and an offset of 2.0 mV, typed without an error; U by hand from the pinned budget's parts."""
     run = rows(world.at().ledger.calibrations_csv(Filter()))[-1]
-    assert (run["slope_percent"], run["offset_mv"], run["slope_origin"]) == ("98.5", "2.0", "fitted")
-    assert (run["step"], run["use"], run["superseded"], run["buffer_nominal_ph"]) == (
+    assert run["coefficients"] == "offset 2.00 mV (fitted, u 0.344); slope 98.50 % (fitted, u 0.242)"
+    assert (run["step"], run["use"], run["superseded"], run["nominal"]) == (
         "alkaline",
         "adjust",
         "no",
@@ -76,28 +77,28 @@ def test_the_figures_of_a_run_and_a_reading(world: World) -> None:
     )
     assert run["status"] == "sound"
     assert run["method"] == "ph-neutral-acid-alkaline v1"
-    typed = next(r for r in rows(world.at().ledger.readings_csv(Filter())) if r["source"] == "typed-mv")
+    typed = next(r for r in rows(world.at().ledger.readings_csv(Filter())) if r["source"] == "typed-signal")
     # pH = 7 − (−20 − 2) / (0.985 · 58.56 mV), k at 22 °C
-    assert float(typed["ph"]) == pytest.approx(7.381, abs=0.001)
-    assert float(typed["ph_expanded_u"]) == pytest.approx(2 * float(typed["ph_u"]), abs=2e-4)
-    assert 0.04 < float(typed["ph_expanded_u"]) < 0.05
+    assert float(typed["value"]) == pytest.approx(7.381, abs=0.001)
+    assert float(typed["expanded_u"]) == pytest.approx(2 * float(typed["u"]), abs=2e-4)
+    assert 0.04 < float(typed["expanded_u"]) < 0.05
     assert typed["note"] == "'=HYPERLINK(1)"  # a spreadsheet would run it
 
 
 def test_a_shown_ph_stands_on_no_line_of_ours(world: World) -> None:
-    shown = next(r for r in rows(world.at().ledger.readings_csv(Filter())) if r["source"] == "typed-ph")
+    shown = next(r for r in rows(world.at().ledger.readings_csv(Filter())) if r["source"] == "typed-value")
     assert shown["calibration_id"] == ""
-    assert shown["ph_expanded_u"] == "0.2"
+    assert shown["expanded_u"] == "0.2"
     assert "doubtful meters-own-line" in shown["findings"]
 
 
 def test_a_meters_stated_accuracy_makes_its_u(world: World) -> None:
     """±0.02 and two digits of 0.01 as limits, a display's last step, the junction: by hand, JCGM 100:2008."""
-    meter_id = world.meter(accuracy={"pH": "±0.02, 2 digits, steps of 0.01"})
-    probe = world.at().catalog.probe(world.other_probe("ph-combination", meter_id=meter_id))
-    reading = world.read(probe, source="typed-ph", mv=None, shown_ph=7.40).reading
+    meter_id = world.meter(accuracy={"ph": "±0.02, 2 digits, steps of 0.01"})
+    probe = world.at().states.probe(world.other_probe("ph-combination", meter_id=meter_id))
+    reading = world.read(probe, source="typed-value", signal=None, shown=7.40).reading
     by_hand = (0.04**2 / 3 + 0.01**2 / 12 + 0.02**2) ** 0.5
-    assert reading.u_ph == pytest.approx(by_hand, abs=1e-6)
+    assert reading.u == pytest.approx(by_hand, abs=1e-6)
     assert {c["name"] for c in reading.budget} == {
         "the meter's stated accuracy", "resolution of the display", "junction in the sample",
     }  # fmt: skip
@@ -112,11 +113,11 @@ def test_what_was_left_of_an_approach_widens_u(world: World) -> None:
         world.calibrated(probe)
     world.samples(stands, [-20.0 + 100.0 * math.exp(-t / 5.0) for t in range(120)])
     world.samples(creeps, [-20.0 + 100.0 * math.exp(-t / 60.0) for t in range(340)])
-    given = {"source": "device", "after_seq": 0, "mv": None, "temperature_c": None}
+    given = {"source": "device", "after_seq": 0, "signal": None, "temperature_c": None}
     still, creeping = (world.read(p, **given).reading for p in (stands, creeps))
     left = {c["name"]: c["u"] for c in creeping.budget}["left of the approach"]
     # At the mean of the last window, t = 309 to 339 s: 100 mV · e^(−t/60), as pH.
     by_hand = sum(100.0 * math.exp(-t / 60.0) for t in range(309, 340)) / 31 / (0.985 * 58.56)
     assert left == pytest.approx(by_hand, rel=0.1)
-    assert creeping.u_ph > still.u_ph
+    assert creeping.u > still.u
     assert {c["name"]: c["u"] for c in still.budget}["left of the approach"] < 0.001

@@ -8,10 +8,10 @@ from datetime import timedelta
 import pytest
 from sqlalchemy import text
 
-from brumel.core.methods import model
-from brumel.core.methods.model import Role, methods, rinse_of, rinses
-from brumel.services.kit import NewCare
-from brumel.services.meters import Meters
+from brumel.core.calibrating import methods as model
+from brumel.core.calibrating.methods import methods, rinse_from, rinses
+from brumel.services.kit.life import NewCare
+from brumel.services.kit.meters import Meters
 from brumel.store.database import Database
 from tests.conftest import NOW, Urls
 from tests.services.world import SIDE, World
@@ -28,16 +28,16 @@ class TestALot:
     @pytest.mark.parametrize(
         ("name", "role", "words"),
         [
-            ("old 4.01", Role.ACID, "expired 4 days ago."),
-            ("stale 10.01", Role.ALKALINE, "open 5 days longer than it keeps."),
+            ("old 4.01", "acid", "expired 4 days ago."),
+            ("stale 10.01", "alkaline", "open 5 days longer than it keeps."),
         ],
     )
     def test_past_its_time_is_unfit_on_the_shelf_in_the_list_and_in_the_verdict(
-        self, world: World, name: str, role: Role, words: str
+        self, world: World, name: str, role: str, words: str
     ) -> None:
         lot = world.lots[name]
         assert world.at().shelf.view(lot.id).entry.level == "unfit"
-        choice = next(c for c in world.at().catalog.lots_by_role()[role] if c.lot.id == lot.id)
+        choice = next(c for c in world.at().calibrations.choices(world.probe().id).lots[role] if c.lot.id == lot.id)
         assert choice.caution == f"unfit: {words}"
         run_id = world.begin(world.probe(), {role: name})
         for step in ("neutral", "acid", "alkaline"):
@@ -47,7 +47,7 @@ class TestALot:
         assert any(words in f.sentence for f in signed.findings)
 
     def test_in_date_has_no_caution_and_stands_first(self, world: World) -> None:
-        choices = world.at().catalog.lots_by_role()[Role.ACID]
+        choices = world.at().calibrations.choices(world.probe().id).lots["acid"]
         assert [bool(c.caution) for c in choices] == sorted(bool(c.caution) for c in choices)
         assert choices[0].caution == ""
 
@@ -57,11 +57,11 @@ class TestARun:
         """A house that lets calibrations hold for three days freezes that into the run: all places keep to it."""
         probe = world.probe()
         run_id = world.calibrated(probe, NOW - 2 * DAY).run.id
-        assert world.at().catalog.probe_state(probe.id).level == "doubtful"
+        assert world.at().states.probe_state(probe.id).level == "doubtful"
         assert {f.code for f in world.read(probe).findings} == {"calibration-old"}
         longer = _with_holding(urls, run_id, 3)
         with longer:
-            assert world.at().catalog.probe_state(probe.id).level == "sound"
+            assert world.at().states.probe_state(probe.id).level == "sound"
             assert world.read(probe).findings == ()
 
     def test_keeps_its_rinse_whole(self, world: World, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -71,13 +71,13 @@ class TestARun:
         kept = {k: v for k, v in rinses().items() if k != "distilled-once"}
         monkeypatch.setattr(model, "rinses", lambda: kept)
         run = world.at().calibrations.view(run_id).run
-        assert rinse_of(run.method).words.startswith("Rinse once in distilled or deionised water")
-        assert rinse_of(run.method).ml_per_point == 30.0
+        assert rinse_from(run.method["rinse"]).words.startswith("Rinse once in distilled or deionised water")
+        assert rinse_from(run.method["rinse"]).ml_per_point == 30.0
         assert world.at().shelf.view(world.lots["7.00"].id).entry.facts == before.facts
 
     def test_days_of_holding_stand_with_the_kind_alone(self, world: World) -> None:
         run = world.calibrated(world.probe()).run
-        assert run.method["limits"]["holds_days"] == [1, 7]
+        assert run.method["tolerances"]["holds_days"] == [1, 7]
         assert "holds" not in (methods()[SIDE].used_for + str(methods()[SIDE].steps))
 
 
@@ -103,7 +103,7 @@ class _Holding:
             session.execute(text("ALTER TABLE calibration_run DISABLE TRIGGER calibration_run_kept"))
             session.execute(
                 text(
-                    "UPDATE calibration_run SET method = jsonb_set(method, '{limits,holds_days,0}', :days) "
+                    "UPDATE calibration_run SET method = jsonb_set(method, '{tolerances,holds_days,0}', :days) "
                     "WHERE id = :id"
                 ),
                 {"days": str(days), "id": self._run_id},
@@ -124,23 +124,23 @@ class TestAMeterThatLosesItsCalibration:
         probe_id = self._switched_off(world, "oxygen-optical", holds_calibration=holds)
         reported = NewCare(uuid.uuid4(), "calibrated", NOW - 2 * HOUR, measured={"zero": 0.0})
         world.at().kit.log(probe_id, reported, world.person)
-        state = world.at().catalog.probe_state(probe_id)
+        state = world.at().states.probe_state(probe_id)
         assert state.level == level
         if not holds:
             assert state.why == "Its meter was switched off since, and loses its calibration then."
 
     def test_leaves_what_brumel_keeps(self, world: World) -> None:
-        probe = world.at().catalog.probe(self._switched_off(world, "ph-combination", holds_calibration=False))
+        probe = world.at().states.probe(self._switched_off(world, "ph-combination", holds_calibration=False))
         world.calibrated(probe, NOW - 2 * HOUR)
-        assert world.at().catalog.probe_state(probe.id).level == "sound"
+        assert world.at().states.probe_state(probe.id).level == "sound"
         assert world.read(probe).findings == ()
-        shown = world.read(probe, source="typed-ph", mv=None, shown_ph=7.4).findings
+        shown = world.read(probe, source="typed-value", signal=None, shown=7.4).findings
         assert "meter-lost-calibration" in {f.code for f in shown}
         assert any("was so on 06 May, 08:30" in f.sentence for f in shown)
 
     def test_a_meter_that_holds_is_not_blamed(self, world: World) -> None:
-        probe = world.at().catalog.probe(self._switched_off(world, "ph-combination", holds_calibration=True))
-        shown = world.read(probe, source="typed-ph", mv=None, shown_ph=7.4).findings
+        probe = world.at().states.probe(self._switched_off(world, "ph-combination", holds_calibration=True))
+        shown = world.read(probe, source="typed-value", signal=None, shown=7.4).findings
         assert [f.code for f in shown] == ["meters-own-line"]
 
 
@@ -150,22 +150,22 @@ class TestTheWatersSide:
         [(6.0, 7.98, "acid"), (6.0, 8.0, "alkaline"), (7.2, 8.2, "alkaline"), (5.5, 6.5, "acid")],
     )
     def test_is_that_of_the_middle_of_its_reach(self, world: World, low: float, high: float, role: str) -> None:
-        site_id = world.water(f"{low} to {high}", pH=(low, high))
+        site_id = world.water(f"{low} to {high}", ph=(low, high))
         run = world.at().calibrations.view(world.begin(world.probe(), method=SIDE, sites=(site_id,))).run
         assert [s["role"] for s in run.method["steps"]][1] == role
 
     def test_of_several_sites_the_widest_reach_counts(self, world: World) -> None:
         sites = [
-            world.water("acid", pH=(4.5, 6.0)),
-            world.water("middle", pH=(6.5, 7.5)),
-            world.water("sea", pH=(7.9, 8.6)),
+            world.water("acid", ph=(4.5, 6.0)),
+            world.water("middle", ph=(6.5, 7.5)),
+            world.water("sea", ph=(7.9, 8.6)),
         ]
         run = world.at().calibrations.view(world.begin(world.probe(), sites=sites)).run
-        assert (run.waters_ph_low, run.waters_ph_high) == (4.5, 8.6)
+        assert (run.waters_low, run.waters_high) == (4.5, 8.6)
 
     def test_of_sites_without_ph_there_is_none(self, world: World) -> None:
         run = world.at().calibrations.view(world.begin(world.probe(), sites=[world.water("dry", oxygen=(5, 9))])).run
-        assert run.waters_ph_low is run.waters_ph_high is None
+        assert run.waters_low is run.waters_high is None
 
 
 def test_the_daily_use_of_a_lot_is_what_was_taken_over_sixty_days(world: World) -> None:
@@ -193,7 +193,7 @@ def test_a_trend_begins_anew_with_a_part(world: World) -> None:
 
 @pytest.mark.parametrize(("ph", "implausible"), [(13.95, False), (14.05, True)])
 def test_what_no_water_has_is_implausible(world: World, ph: float, implausible: bool) -> None:
-    shown = world.read(world.probe(), source="typed-ph", mv=None, shown_ph=ph).findings
+    shown = world.read(world.probe(), source="typed-value", signal=None, shown=ph).findings
     assert ("implausible" in {f.code for f in shown}) == implausible
 
 
@@ -203,7 +203,7 @@ def test_a_stopgap_is_said_and_does_not_block(world: World) -> None:
     assert [(f.code, f.level) for f in found] == [("stopgap-storage", "doubtful")]
     assert found[0].sentence == "Clean tap water is a stopgap for this probe."
     assert found[0].remedy == "Keep it in storage solution or 3 mol/L KCl as soon as there is some."
-    assert world.at().catalog.probe_state(probe.id).readiness.state == "ready"
+    assert world.at().states.probe_state(probe.id).readiness.state == "ready"
 
 
 def test_readings_are_recorded_by_whoever_is_signed_in(world: World) -> None:

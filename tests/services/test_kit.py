@@ -11,8 +11,8 @@ from PIL import Image
 
 from brumel.core.kit.readiness import State
 from brumel.services.errors import InvalidInput
-from brumel.services.kit import NewCare
-from brumel.services.probes import NewProbe
+from brumel.services.kit.life import NewCare
+from brumel.services.kit.probes import NewProbe
 from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World
@@ -51,9 +51,9 @@ def test_wrong_storage_is_said_at_once(world: World) -> None:
         probe.id, NewCare(uuid.uuid4(), "stored", detail="deionised or distilled water"), world.person
     )
     assert "soak in storage solution" in found[0].remedy
-    assert world.at().catalog.probe_state(probe.id).readiness.state is State.BLOCKED
+    assert world.at().states.probe_state(probe.id).readiness.state is State.BLOCKED
     services = world.at()
-    steps = services.today.day(services.catalog.probe_states()).steps
+    steps = services.today.day(services.states.probe_states()).steps
     assert any(s.action == "prepare" and s.target == probe.id for s in steps)
 
 
@@ -65,10 +65,10 @@ def test_a_failed_inspection_blocks_and_a_passed_one_clears(world: World) -> Non
         kit.inspect(probe.id, uuid.uuid4(), {}, "", world.person)
     assert set(wrong.value.fields) == set(answers)
     assert kit.inspect(probe.id, uuid.uuid4(), answers | {"bulb": False}, "a crack", world.person) == ["bulb"]
-    assert world.at().catalog.probe_state(probe.id).readiness.state is State.BLOCKED
+    assert world.at().states.probe_state(probe.id).readiness.state is State.BLOCKED
     later = world.at(NOW + timedelta(minutes=1))
     later.kit.inspect(probe.id, uuid.uuid4(), answers, "new electrode", world.person)
-    assert later.catalog.probe_state(probe.id).readiness.state is State.READY
+    assert later.states.probe_state(probe.id).readiness.state is State.READY
 
 
 def test_the_life_of_a_probe_shows_its_line_and_trend(world: World) -> None:
@@ -104,12 +104,12 @@ def test_what_cannot_be_logged_is_said_in_its_field(world: World, new: NewCare, 
 
 def test_a_probe_is_added_once_and_with_all_it_needs(world: World) -> None:
     known = world.probe()
-    new = NewProbe(uuid.uuid4(), "twice", "twice", "orp", "Kit", date(2026, 1, 1))
+    new = NewProbe(uuid.uuid4(), "twice", "twice", "orp", "Kit", date(2026, 1, 1), reference="ag-agcl-3m")
     assert world.at().probes.add(new, world.person) == world.at().probes.add(new, world.person)
     with pytest.raises(InvalidInput) as wrong:
         world.at().probes.add(NewProbe(uuid.uuid4(), "", " ", "magic", "", None), world.person)
     assert set(wrong.value.fields) == {"label", "serial", "kind", "kit", "in_service_on"}
-    twin = NewProbe(uuid.uuid4(), known.label.lower(), known.serial, "orp", "Kit", NOW.date() + timedelta(days=2))
+    twin = NewProbe(uuid.uuid4(), known.label.lower(), known.serial, "nitrate", "Kit", NOW.date() + timedelta(days=2))
     with pytest.raises(InvalidInput) as wrong:
         world.at().probes.add(twin, world.person)
     assert set(wrong.value.fields) == {"label", "serial", "in_service_on"}
@@ -153,14 +153,14 @@ def test_what_is_no_picture_is_refused(world: World, data: bytes) -> None:
 
 def test_what_a_meter_reports_is_judged_kept_and_drawn(world: World) -> None:
     probe_id = world.other_probe("conductivity-1")
-    assert world.at().catalog.probe_state(probe_id).level == "unfit"
+    assert world.at().states.probe_state(probe_id).level == "unfit"
     for n in range(12, 0, -1):
         moment = NOW - timedelta(days=3 * n)
         reported = NewCare(
             uuid.uuid4(), "calibrated", measured={"cell-constant": 1.0 + 0.002 * (12 - n), "as-found": 0.5}
         )
         assert {f.level for f in world.at(moment).kit.log(probe_id, reported, world.person)} == {"sound"}
-    state = world.at().catalog.probe_state(probe_id)
+    state = world.at().states.probe_state(probe_id)
     assert (state.level, state.holds_until) == ("sound", NOW - timedelta(days=3) + timedelta(days=7))
     life = world.at().kit.life(probe_id)
     assert [c.name for c in life.courses] == ["Cell constant", "As found, off its standard"]
@@ -170,10 +170,10 @@ def test_what_a_meter_reports_is_judged_kept_and_drawn(world: World) -> None:
         probe_id, NewCare(uuid.uuid4(), "calibrated", measured={"cell-constant": 1.15, "as-found": None}), world.person
     )
     assert [(f.code, f.level) for f in found] == [("cell-constant", "doubtful")]
-    assert world.at().catalog.probe_state(probe_id).level == "doubtful"
+    assert world.at().states.probe_state(probe_id).level == "doubtful"
     soon = NOW + timedelta(minutes=1)
     world.at(soon).kit.log(probe_id, NewCare(uuid.uuid4(), "cell-changed"), world.person)
-    later = world.at(soon).catalog.probe_state(probe_id)
+    later = world.at(soon).states.probe_state(probe_id)
     assert (later.level, "ends a calibration" in later.why) == ("unfit", True)
 
 
@@ -181,19 +181,19 @@ def test_a_part_past_its_date_blocks_until_a_new_one_is_in(world: World) -> None
     probe_id, last = world.other_probe("oxygen-optical"), NOW.date() - timedelta(days=1)
     worn = NewCare(uuid.uuid4(), "cap-changed", NOW - timedelta(days=300), good_until=last)
     world.at().kit.log(probe_id, worn, world.person)
-    blocked = world.at().catalog.probe_state(probe_id).readiness
+    blocked = world.at().states.probe_state(probe_id).readiness
     assert (blocked.state, f"good until {last}" in blocked.why) == (State.BLOCKED, True)
     with pytest.raises(InvalidInput, match="past its date"):
         world.at().kit.log(probe_id, NewCare(uuid.uuid4(), "cap-changed", good_until=last), world.person)
     fresh = NewCare(uuid.uuid4(), "cap-changed", good_until=NOW.date() + timedelta(days=300))
     world.at().kit.log(probe_id, fresh, world.person)
-    assert world.at().catalog.probe_state(probe_id).readiness.state is State.READY
+    assert world.at().states.probe_state(probe_id).readiness.state is State.READY
 
 
 def test_a_probes_own_wait_prevails(world: World) -> None:
     probe_id = world.other_probe("oxygen-polarographic", own_waits={"membrane-changed": 360.0})
     world.at().kit.log(probe_id, NewCare(uuid.uuid4(), "membrane-changed"), world.person)
-    assert world.at().catalog.probe_state(probe_id).readiness.ready_at == NOW + timedelta(hours=6)
+    assert world.at().states.probe_state(probe_id).readiness.ready_at == NOW + timedelta(hours=6)
     with pytest.raises(InvalidInput, match="0 to 2 880"):
         world.other_probe("oxygen-polarographic", own_waits={"membrane-changed": -1.0})
 

@@ -7,9 +7,9 @@ from collections.abc import Callable
 
 import pytest
 
-from brumel.devices.bench_control import BenchControl
 from brumel.devices.sdi12 import Sdi12Line
-from brumel.services.link import LineTaken, Link
+from brumel.devices.simulation.control import BenchControl
+from brumel.services.live.link import LineTaken, Link
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Device

@@ -8,13 +8,14 @@ from typing import Any
 
 import pytest
 
-from brumel.core.settling.rules import CALIBRATION_PH
-from brumel.services import live
-from brumel.services.live import LiveHub, WatchKey
-from brumel.services.signal import Lens
+from brumel.services.live import hub as live
+from brumel.services.live.channels import Positions
+from brumel.services.live.hub import LiveHub, WatchKey
+from brumel.services.live.signal import Lens
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, DeviceSample
 from tests.services.world import World
+from tests.simulated import CALIBRATION_PH
 
 MINUTE = timedelta(minutes=1)
 
@@ -33,7 +34,7 @@ def told(world: World, *, stored_ago: timedelta, status: str, samples: int = 150
         device.status, device.status_words = status, "The probe has not answered."
         for sample in session.query(DeviceSample).filter_by(device_id=device.id):
             sample.stored_at = datetime.now(UTC) - stored_ago
-    stream = LiveHub(world.database).stream(WatchKey(probe.device_id, 0, CALIBRATION_PH), Lens())
+    stream = LiveHub(world.database).stream(WatchKey(probe.device_id, 0, CALIBRATION_PH), Lens(Positions(1, 0)))
     found = []
     for text in (next(stream), next(stream)):
         name, data = text.strip().split("\n")

@@ -10,8 +10,8 @@ import pytest
 
 from brumel.core.kit.readiness import State
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.meters import NewMeter
-from brumel.services.probes import NewProbe
+from brumel.services.kit.meters import NewMeter
+from brumel.services.kit.probes import NewProbe
 from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World
@@ -35,7 +35,7 @@ def log(world: World, meter_id: uuid.UUID, event: str, minutes_ago: float) -> No
 
 
 def minutes_to_ready(world: World, probe_id: uuid.UUID) -> float | None:
-    found = world.at().catalog.probe_state(probe_id).readiness
+    found = world.at().states.probe_state(probe_id).readiness
     assert found.state is not State.BLOCKED
     return None if found.ready_at is None else (found.ready_at - NOW).total_seconds() / 60
 
@@ -69,7 +69,7 @@ def test_without_power_it_is_blocked(world: World, event: str) -> None:
     meter_id = meter(world)
     probe_id = world.other_probe("oxygen-polarographic", meter_id=meter_id)
     log(world, meter_id, event, 30)
-    found = world.at().catalog.probe_state(probe_id).readiness
+    found = world.at().states.probe_state(probe_id).readiness
     assert found.state is State.BLOCKED
     assert event.replace("-", " ") in found.why
 
@@ -88,9 +88,9 @@ def test_a_meter_takes_only_its_kinds(world: World) -> None:
 
 def test_a_probe_moves_to_another_meter_and_kit(world: World) -> None:
     probe_id, meter_id = world.other_probe("orp"), meter(world)
-    change = NewProbe(probe_id, "ORP of the boat", "", "", "Boat", None, meter_id)
+    change = NewProbe(probe_id, "ORP of the boat", "", "", "Boat", None, meter_id, reference="ag-agcl-sat")
     world.at().probes.change(change, world.person)
-    probe = world.at().catalog.probe_state(probe_id).probe
+    probe = world.at().states.probe_state(probe_id).probe
     assert (probe.label, probe.kit, probe.meter_id) == ("ORP of the boat", "Boat", meter_id)
     with pytest.raises(InvalidInput) as wrong:
         world.at().probes.change(replace(change, label=" "), world.person)

@@ -6,13 +6,13 @@ import uuid
 
 import pytest
 
-from brumel.services.calibration_rows import Begin
-from brumel.services.calibrations import TakePoint
+from brumel.services.calibrating.rows import Begin
+from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.people import Person
 from brumel.store.database import Database, StoreError
 from tests.conftest import NOW
-from tests.services.world import ROLES, THREE, World
+from tests.services.world import THREE, World
 
 
 @pytest.fixture(scope="module")
@@ -22,17 +22,17 @@ def world(database: Database) -> World:
 
 def test_run_point_immersion_and_signature_once(world: World) -> None:
     services, probe = world.at(), world.probe()
-    lots = {role: world.lots[name].id for role, name in zip(ROLES.values(), ("7.00", "4.01", "10.01"), strict=True)}
+    lots = {role: world.lots[name].id for role, name in (("neutral", "7.00"), ("acid", "4.01"), ("alkaline", "10.01"))}
     begin = Begin(uuid.uuid4(), probe.id, THREE, "distilled-once", lots)
     assert services.calibrations.begin(begin, world.person) == services.calibrations.begin(begin, world.person)
     assert len([r for r in services.calibrations.open_runs() if r.probe_id == probe.id]) == 1
     take = TakePoint(uuid.uuid4(), "neutral", 2.0, 22.0, device=False)
     immersion = uuid.uuid4()
     for _ in range(2):
-        services.calibrations.immerse(begin.run_id, immersion, "neutral", world.person)
+        services.calibrations.begin_step(begin.run_id, immersion, "neutral", world.person)
         services.calibrations.take(begin.run_id, take, world.person)
     view = services.calibrations.view(begin.run_id)
-    assert len(view.run.points) == len(view.run.immersions) == 1
+    assert len(view.run.points) == len(view.run.begun) == 1
     assert world.sign(begin.run_id).findings == world.sign(begin.run_id).findings
     late = TakePoint(uuid.uuid4(), "acid", 170.0, 22.0, device=False)
     with pytest.raises(StoreError, match="has been signed: begin a new one"):
@@ -46,8 +46,8 @@ def test_a_repeat_supersedes_and_keeps_both(world: World) -> None:
     view = world.at().calibrations.view(run_id)
     assert len(view.run.points) == 2
     assert view.step("neutral").repeats == 1
-    assert view.fit is not None
-    assert view.fit.offset_mv == pytest.approx(3.0, abs=0.1)
+    assert view.response is not None
+    assert view.response["offset"] == pytest.approx(3.0, abs=0.1)
 
 
 def test_a_run_with_nothing_to_adjust_to_is_not_signed(world: World) -> None:

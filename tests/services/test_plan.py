@@ -12,11 +12,11 @@ import pytest
 from icalendar import Calendar
 
 from brumel.core.findings import Level
-from brumel.services.calendar import calendar_of
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit import NewCare
-from brumel.services.plan import DayPlan
-from brumel.services.planned_rounds import NewRound
+from brumel.services.kit.life import NewCare
+from brumel.services.planning.calendar import calendar_of
+from brumel.services.planning.plan import DayPlan
+from brumel.services.planning.rounds import NewRound
 from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World
@@ -30,12 +30,12 @@ def world(database: Database) -> World:
 
 
 class Round:
-    """A kit of its own with these kinds of probes, and a round to a water that asks for these parameters."""
+    """A kit of its own with these kinds of probes, and a round to a water that asks for these quantities."""
 
     def __init__(self, world: World, *kinds: str, minutes: int, **expected: tuple[float, float]) -> None:
         self.world, self.kit = world, f"Kit {next(_kits)}"
         self.probes = [world.other_probe(kind, kit=self.kit) for kind in kinds]
-        self.labels = [world.at().catalog.probe_state(p).probe.label for p in self.probes]
+        self.labels = [world.at().states.probe_state(p).probe.label for p in self.probes]
         self.sites = [world.water("Water", **expected)]
         self.new = NewRound(uuid.uuid4(), NOW + timedelta(minutes=minutes), self.kit, "distilled-once", self.sites)
         self.id = world.at().planned.save(self.new, world.person)
@@ -80,7 +80,7 @@ def inspect(world: World, probe_id: uuid.UUID, *, passes: bool, minutes_ago: flo
 
 
 def test_a_probe_that_was_not_cleaned_is_cleaned_soaked_and_calibrated(world: World) -> None:
-    found = Round(world, "ph-combination", minutes=300, pH=PH).plan()
+    found = Round(world, "ph-combination", minutes=300, ph=PH).plan()
     assert names(found) == ["inspect", "clean", "rinse, into storage solution", "calibrate", "pack"]
     soak, calibrate = found.steps[2], found.steps[3]
     assert calibrate.begin >= soak.until
@@ -90,8 +90,8 @@ def test_a_probe_that_was_not_cleaned_is_cleaned_soaked_and_calibrated(world: Wo
 
 
 def test_a_sound_clean_inspected_probe_is_only_packed(world: World) -> None:
-    day = Round(world, "ph-combination", minutes=60, pH=PH)
-    probe = world.at().catalog.probe_state(day.probes[0]).probe
+    day = Round(world, "ph-combination", minutes=60, ph=PH)
+    probe = world.at().states.probe_state(day.probes[0]).probe
     log(world, probe.id, "cleaned", 2 * 24 * 60)
     world.calibrated(probe, NOW - timedelta(hours=1))
     assert names(day.plan()) == ["inspect", "pack"]
@@ -102,20 +102,27 @@ def test_a_sound_clean_inspected_probe_is_only_packed(world: World) -> None:
 
 def test_the_sites_say_what_is_measured_and_the_kit_what_goes(world: World) -> None:
     day = Round(
-        world, "ph-combination", "orp", "conductivity-1", minutes=600, pH=PH, oxygen=OXYGEN, conductivity=(500, 900)
+        world,
+        "ph-combination",
+        "orp",
+        "conductivity-1",
+        minutes=600,
+        ph=PH,
+        oxygen=OXYGEN,
+        specific_conductance=(500, 900),
     )
     found = day.plan()
-    assert found.parameters == ("pH", "oxygen", "conductivity")
-    assert {s.parameter for s in found.going} == {"pH", "conductivity"}
-    assert [m.what for m in found.missing] == ["oxygen"]
+    assert found.quantities == ("ph", "oxygen", "specific-conductance")
+    assert {s.kind.quantity for s in found.going} == {"ph", "specific-conductance"}
+    assert [m.what for m in found.missing] == ["dissolved oxygen"]
     assert f"{day.kit} has no probe for it." in found.missing[0].why
-    without = day.take("without", "Leave oxygen out")
+    without = day.take("without", "Leave dissolved oxygen out")
     assert without.missing == ()
-    assert without.parameters == found.parameters
+    assert without.quantities == found.quantities
 
 
 def test_a_changed_membrane_moves_the_plan_and_a_short_day_leaves_it_out(world: World) -> None:
-    day = Round(world, "oxygen-polarographic", "ph-combination", minutes=30, oxygen=OXYGEN, pH=PH)
+    day = Round(world, "oxygen-polarographic", "ph-combination", minutes=30, oxygen=OXYGEN, ph=PH)
     oxygen = day.probes[0]
     log(world, oxygen, "membrane-changed")
     short = day.plan()
@@ -131,29 +138,29 @@ def test_a_changed_membrane_moves_the_plan_and_a_short_day_leaves_it_out(world: 
 
 
 def test_a_failed_inspection_takes_the_probe_out_and_offers_another(world: World) -> None:
-    day = Round(world, "orp", minutes=300, ORP=(600, 780))
+    day = Round(world, "orp", minutes=300, orp=(600, 780))
     world.other_probe("orp", kit="Elsewhere")
     inspect(world, day.probes[0], passes=False)
     found = day.plan()
     assert found.steps == ()
     assert "Failed its inspection" in found.missing[0].why
     taken = day.take("probe", "Take orp")
-    assert [s.parameter for s in taken.going] == ["ORP"]
+    assert [s.kind.quantity for s in taken.going] == ["orp"]
     assert taken.going[0].probe.kit != day.kit
     assert taken.steps[-1].until <= taken.round.departure
     inspect(world, day.probes[0], passes=True)
-    assert world.at().catalog.probe_state(day.probes[0]).readiness.state == "ready"
+    assert world.at().states.probe_state(day.probes[0]).readiness.state == "ready"
 
 
 def test_cells_are_matched_to_the_waters_and_one_can_be_taken_too(world: World) -> None:
-    day = Round(world, "conductivity-1", minutes=300, conductivity=(30, 70))
-    sea = world.water("Sea", conductivity=(44e3, 54e3))
+    day = Round(world, "conductivity-1", minutes=300, specific_conductance=(30, 70))
+    sea = world.water("Sea", specific_conductance=(44e3, 54e3))
     world.other_probe("conductivity-1", kit="Elsewhere")
     cell = world.other_probe("conductivity-10", kit="Elsewhere")
     day.sites.append(sea)
     found = day.leave(300)
-    assert [m.what for m in found.missing] == ["conductivity at Sea"]
-    assert "K 1 is made for conductivity of 10 to 20" in found.missing[0].why
+    assert [m.what for m in found.missing] == ["specific conductance at Sea"]
+    assert "K 1 is made for specific conductance of 10 to 20" in found.missing[0].why
     assert [s.need.what for s in found.standards] == ["conductivity standard 84 µS/cm"]
     both = day.take("probe", "Take conductivity-10")
     assert [s.probe.id for s in both.going] == [cell, day.probes[0]]
@@ -166,7 +173,7 @@ def test_cells_are_matched_to_the_waters_and_one_can_be_taken_too(world: World) 
 
 
 def test_of_two_the_readier_goes(world: World) -> None:
-    day = Round(world, "orp", "orp", minutes=300, ORP=(600, 780))
+    day = Round(world, "orp", "orp", minutes=300, orp=(600, 780))
     log(world, day.probes[0], "dropped")
     assert [s.probe.id for s in day.plan().going] == [day.probes[1]]
 
@@ -188,7 +195,7 @@ def test_what_blocks_becomes_a_task(world: World, care: str, given: dict[str, st
 
 
 def test_ticking_off_plans_at_once_keeps_the_wait_and_goes_into_the_log(world: World) -> None:
-    day = Round(world, "ph-combination", minutes=600, pH=PH)
+    day = Round(world, "ph-combination", minutes=600, ph=PH)
     first = day.plan()
     keys = [s.key for s in first.steps]
     day.tick(keys[0])
@@ -208,7 +215,7 @@ def test_ticking_off_plans_at_once_keeps_the_wait_and_goes_into_the_log(world: W
 
 
 def test_a_step_ticked_twice_or_gone_does_nothing(world: World) -> None:
-    day = Round(world, "orp", minutes=600, ORP=(600, 780))
+    day = Round(world, "orp", minutes=600, orp=(600, 780))
     before = names(day.plan())
     day.tick("nothing/inspect")
     day.tick(day.plan().steps[0].key)
@@ -219,14 +226,14 @@ def test_a_step_ticked_twice_or_gone_does_nothing(world: World) -> None:
 def test_ions_are_calibrated_last(world: World) -> None:
     day = Round(
         world, "ammonium", "ph-combination", "conductivity-1", minutes=700,
-        ammonium=(5, 25), pH=PH, conductivity=(500, 900),
+        ammonium_n=(5, 25), ph=PH, specific_conductance=(500, 900),
     )  # fmt: skip
-    last = [s.probe.parameter for s in day.plan().steps if s.name == "calibrate"]
-    assert last[-1] == "ammonium"
+    last = [s.probe.kind.quantity for s in day.plan().steps if s.name == "calibrate"]
+    assert last[-1] == "ammonium-n"
 
 
 def test_standards_bracket_the_waters_and_come_from_lots_that_serve(world: World) -> None:
-    found = Round(world, "ph-combination", "ammonium", minutes=600, pH=PH, ammonium=(5, 25)).plan()
+    found = Round(world, "ph-combination", "ammonium", minutes=600, ph=PH, ammonium_n=(5, 25)).plan()
     by_name = {s.need.what: s for s in found.standards}
     assert list(by_name) == [
         "pH buffer, neutral", "pH buffer, acid", "pH buffer, alkaline", "ammonium standard, low",
@@ -259,7 +266,7 @@ def test_what_cannot_be_planned_is_said(
 
 
 def test_a_way_out_that_is_no_more_is_refused_and_a_dropped_round_is_gone(world: World) -> None:
-    day = Round(world, "orp", minutes=300, ORP=(600, 780))
+    day = Round(world, "orp", minutes=300, orp=(600, 780))
     for field, value in (("departure", "soon"), ("probe", str(uuid.uuid4())), ("probe", "x")):
         with pytest.raises(InvalidInput, match="no longer there"):
             world.at().planned.take_way(day.id, field, value, world.person)
@@ -271,23 +278,23 @@ def test_a_way_out_that_is_no_more_is_refused_and_a_dropped_round_is_gone(world:
 
 
 def test_a_round_that_has_left_is_planned_no_more(world: World) -> None:
-    day = Round(world, "orp", minutes=30, ORP=(600, 780))
+    day = Round(world, "orp", minutes=30, orp=(600, 780))
     gone = day.plan(minutes_later=40)
     assert (gone.steps, gone.missing) == ((), ())
-    assert [s.parameter for s in gone.going] == ["ORP"]
+    assert [s.kind.quantity for s in gone.going] == ["orp"]
     assert day.id not in {r.id for r in world.at(NOW + timedelta(minutes=40)).planned.ahead()}
 
 
 def test_a_round_planned_is_on_today_and_in_the_ribbon(world: World) -> None:
-    day = Round(world, "orp", minutes=300, ORP=(600, 780))
+    day = Round(world, "orp", minutes=300, orp=(600, 780))
     services = world.at()
-    states = services.catalog.probe_states()
+    states = services.states.probe_states()
     assert any(s.action == "leave" and s.target == day.id for s in services.today.day(states).steps)
     assert (NOW + timedelta(minutes=300), day.id) in services.today.ribbon(states).departures
 
 
 def test_the_calendar_has_an_alarm_for_every_step(world: World) -> None:
-    day = Round(world, "ph-combination", minutes=300, pH=PH)
+    day = Round(world, "ph-combination", minutes=300, ph=PH)
     steps = day.plan().steps
     read = Calendar.from_ical(calendar_of(day.id, steps, NOW))
     events = read.walk("VEVENT")

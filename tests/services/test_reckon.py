@@ -16,8 +16,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brumel.core.calculation import InvalidInputs, Number, calculations, find
-from brumel.core.reckoning import calculate
+from brumel.core.reckoning.answers import calculate
+from brumel.core.reckoning.definition import InvalidInputs, Number, calculations, find
 from brumel.services.reckon import batch as batch_module
 from brumel.services.reckon.batch import answer_or_error, batch
 from brumel.services.reckon.columns import append_columns
@@ -222,7 +222,7 @@ class TestFinder:
 
 @pytest.mark.parametrize("name", [c.name for c in calculations().values() if c.curve])
 def test_the_answer_lies_on_its_curve(name: str) -> None:
-    from tests.core.test_registry import good
+    from tests.core.test_calculations import good
 
     inputs = {k: float(v) if isinstance(v, int) else v for k, v in good(name).items()}
     picture = picture_of(calculate(name, inputs), inputs)

@@ -6,11 +6,11 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from brumel.core.calculation import calculations
-from brumel.core.reckoning import calculate
+from brumel.core.reckoning.answers import calculate
+from brumel.core.reckoning.definition import calculations
 from brumel.services.reckon.faces import answer_text
 from brumel.services.reckon.pictures import picture_of
-from tests.core.test_registry import good
+from tests.core.test_calculations import good
 
 PINNED = Path(__file__).with_name("pinned_working.txt")
 T = "temperature_c"

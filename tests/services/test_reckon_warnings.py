@@ -9,8 +9,8 @@ from typing import Any
 
 import pytest
 
-from brumel.core.calculation import InvalidInputs, find
-from brumel.core.reckoning import calculate
+from brumel.core.reckoning.answers import calculate
+from brumel.core.reckoning.definition import InvalidInputs, find
 from brumel.services.reckon.batch import batch
 from brumel.services.reckon.columns import append_columns
 from brumel.services.reckon.desk import work

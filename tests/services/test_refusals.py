@@ -11,19 +11,18 @@ from typing import Any
 import pytest
 from sqlalchemy import func, select
 
-from brumel.core.methods.model import Role
-from brumel.services.calibration_rows import Begin
-from brumel.services.calibrations import TakePoint
+from brumel.services.calibrating.rows import Begin
+from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit import NewCare
-from brumel.services.meters import NewMeter
+from brumel.services.kit.life import NewCare
+from brumel.services.kit.meters import NewMeter
+from brumel.services.kit.probes import NewProbe
+from brumel.services.loading import Loading
 from brumel.services.people import SignInRefused
-from brumel.services.planned_rounds import NewRound
-from brumel.services.probes import NewProbe
-from brumel.services.readings import NewReading
-from brumel.services.registry import Registry
-from brumel.services.shelf import NewLot
-from brumel.services.sites import NewSite
+from brumel.services.planning.rounds import NewRound
+from brumel.services.shelf.lots import NewLot
+from brumel.services.visiting.readings import NewReading
+from brumel.services.visiting.sites import NewSite
 from brumel.store.database import Database
 from brumel.store.models.tables import FACTS
 from tests.conftest import NOW
@@ -42,9 +41,7 @@ def world(database: Database) -> World:
 
 
 def begin(w: World, **given: Any) -> None:
-    lots = {
-        role: w.lots[name].id for role, name in ((Role.NEUTRAL, "7.00"), (Role.ACID, "4.01"), (Role.ALKALINE, "10.01"))
-    }
+    lots = {role: w.lots[name].id for role, name in (("neutral", "7.00"), ("acid", "4.01"), ("alkaline", "10.01"))}
     base = Begin(uuid.uuid4(), w.probe().id, THREE, "distilled-once", lots)
     w.at().calibrations.begin(replace(base, **given), w.person)
 
@@ -62,7 +59,7 @@ def amend(w: World, reason: str, run_id: uuid.UUID | None = None) -> None:
 
 
 def record(w: World, **given: Any) -> None:
-    base = NewReading(uuid.uuid4(), w.site.id, w.probe().id, "typed-mv", mv=-20.0, temperature_c=20.0)
+    base = NewReading(uuid.uuid4(), w.site.id, w.probe().id, "typed-signal", signal=-20.0, temperature_c=20.0)
     w.at().readings.record(replace(base, **given), w.person)
 
 
@@ -103,7 +100,7 @@ def way(w: World, field: str, value: str) -> None:
 
 
 def load(w: World, text: str) -> None:
-    Registry(w.database).load(text)
+    Loading(w.database).load(text)
 
 
 def add(w: World, **given: str) -> None:
@@ -127,20 +124,20 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Choose how you rinse between solutions.": lambda w: begin(w, rinse="spit"),
     "This school calibrates on the water's side: choose the sites of the day.": lambda w: begin(w, method_code=SIDE),
     "A new electrode's first run needs three adjusted points: choose that school.": lambda w: begin(
-        w, method_code=SIDE, site_ids=(w.site.id,), new_electrode=True
+        w, method_code=SIDE, site_ids=(w.site.id,), new_sensor=True
     ),
-    "Choose the lot of the acid buffer.": lambda w: begin(w, lots={Role.NEUTRAL: w.lots["7.00"].id}),
+    "Choose the lot of the acid buffer.": lambda w: begin(w, lots={"neutral": w.lots["7.00"].id}),
     "A buffer of pH 7.00 can't be the acid one: choose another lot.": lambda w: begin(
-        w, lots=dict.fromkeys((Role.NEUTRAL, Role.ACID, Role.ALKALINE), w.lots["7.00"].id)
+        w, lots=dict.fromkeys(("neutral", "acid", "alkaline"), w.lots["7.00"].id)
     ),
     "This kind of probe is not calibrated: choose another.": lambda w: begin(w, probe_id=w.other_probe("chlorine")),
     "Put the probe into the buffer first, then take the point.": lambda w: w.at().calibrations.take(
         open_run(w), TakePoint(uuid.uuid4(), "neutral"), w.person
     ),
     "A number in mV is needed. A number in °C is needed.": lambda w: take(w),
-    "2001 mV can't be: from −2000 to 2000 mV.": lambda w: take(w, typed_mv=2001.0, typed_temperature_c=20.0),
-    "-inf": lambda w: take(w, typed_mv=float("-inf"), typed_temperature_c=20.0),
-    "105.5 °C can't be: from −5 to 105 °C.": lambda w: take(w, typed_mv=1.0, typed_temperature_c=105.5),
+    "2001 mV can't be: from −2000 to 2000 mV.": lambda w: take(w, typed_signal=2001.0, typed_temperature_c=20.0),
+    "-inf": lambda w: take(w, typed_signal=float("-inf"), typed_temperature_c=20.0),
+    "105.5 °C can't be: from −5 to 105 °C.": lambda w: take(w, typed_signal=1.0, typed_temperature_c=105.5),
     "Take at least one point that the line is adjusted to, then sign.": lambda w: w.at().calibrations.sign(
         open_run(w), w.person
     ),
@@ -154,7 +151,7 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Choose the probe.": lambda w: record(w, probe_id=None),
     "Choose how the reading comes in.": lambda w: record(w, source="a dream"),
     "A reading can't be taken in the future: check date and time.": lambda w: record(w, taken_at=NOW + 0.1 * HOUR),
-    "17 pH can't be: from −2 to 16 pH.": lambda w: record(w, source="typed-ph", shown_ph=17.0),
+    "17 pH can't be: from −2 to 16 pH.": lambda w: record(w, source="typed-value", shown=17.0),
     "Put the probe into the water first, then record.": lambda w: record(w, source="device"),
     # Kit
     "a ORP platinum probe knows cleaned, soaked, stored": lambda w: care(w, "orp", care="membrane-changed"),
@@ -186,10 +183,10 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Minutes must be from 0 to 2 880 (two days).": lambda w: probe(w, own_waits={"cleaned": 2881.0}),
     "Choose the kinds of probes that it takes.": lambda w: meter(w, takes=[]),
     "Not known: gravity.": lambda w: meter(w, compensates=["gravity"]),
-    "'about right' can't be read: write it like ±0.02": lambda w: meter(w, accuracy={"pH": "about right"}),
-    "'±1 %': say of what, “% of reading” or “% of full scale 20”": lambda w: meter(w, accuracy={"pH": "±1 %"}),
-    "Digits need the display's step: write it like": lambda w: meter(w, accuracy={"pH": "2 digits"}),
-    "'1,000' can be read in two ways": lambda w: meter(w, accuracy={"pH": "±1,000"}),
+    "'about right' can't be read: write it like ±0.02": lambda w: meter(w, accuracy={"ph": "about right"}),
+    "'±1 %': say of what, “% of reading” or “% of full scale 20”": lambda w: meter(w, accuracy={"ph": "±1 %"}),
+    "Digits need the display's step: write it like": lambda w: meter(w, accuracy={"ph": "2 digits"}),
+    "'1,000' can be read in two ways": lambda w: meter(w, accuracy={"ph": "±1,000"}),
     "Records must be a whole number above 0 and at most 10 million.": lambda w: meter(w, memory_records=0.0),
     "Hours must be above 0 and at most 100 000.": lambda w: meter(w, battery_hours=0.0),
     "Choose what was done.": lambda w: w.at().meters.log(w.meter(), uuid.uuid4(), "kicked", None, "", w.person),
@@ -243,9 +240,9 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Say what kind of water it is.": lambda w: site(w, water_kind=""),
     "Give the days between visits, a whole number from 1 to 3 650.": lambda w: site(w, visit_every_days=0.5),
     "Another site has this code: choose one that differs.": lambda w: site(w, code="pond"),
-    "Known parameters are pH, oxygen": lambda w: site(w, expected={"mud": (1.0, 2.0)}),
-    "Give both ends, or leave both empty.": lambda w: site(w, expected={"pH": (6.5, None)}),
-    "The lower end must be below the upper.": lambda w: site(w, expected={"pH": (8.5, 8.5)}),
+    "Known quantities are ph, oxygen": lambda w: site(w, expected={"mud": (1.0, 2.0)}),
+    "Give both ends, or leave both empty.": lambda w: site(w, expected={"ph": (6.5, None)}),
+    "The lower end must be below the upper.": lambda w: site(w, expected={"ph": (8.5, 8.5)}),
     # People
     "A sign-in name has 2 to 32 small letters, digits, dots or dashes.": lambda w: add(w, login="A"),
     "A name is needed: it stands beside every record.": lambda w: add(w, name=" "),
@@ -260,14 +257,13 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "visit_every_days is not a int": lambda w: load(
         w, "[[sites]]\ncode='X'\nname='x'\nwater_kind='w'\nvisit_every_days='often'"
     ),
-    "expected pH is not a pair of numbers, the lower first": lambda w: load(
-        w, "[[sites]]\ncode='X'\nname='x'\nwater_kind='w'\nvisit_every_days=1\nexpected={pH=[8,7]}"
+    "expected ph is not a pair of numbers, the lower first": lambda w: load(
+        w, "[[sites]]\ncode='X'\nname='x'\nwater_kind='w'\nvisit_every_days=1\nexpected={ph=[8,7]}"
     ),
     "No meter has the label 'M': list it in meters.": lambda w: load(
-        w, "[[probes]]\nlabel='L'\nserial='S'\nkind='orp'\nkit='K'\nin_service_on=2026-01-01\nmeter='M'"
+        w,
+        "[[probes]]\nlabel='L'\nserial='S'\nkind='orp'\nreference='ag-agcl-3m'\nkit='K'\nin_service_on=2026-01-01\nmeter='M'",
     ),
-    # The simulated bench
-    "A fault is one of none": lambda w: w.at().simulation.fault(None, "gremlins"),
 }
 
 
@@ -286,7 +282,7 @@ def test_is_refused_in_words(world: World, words: str) -> None:
 
 def test_what_is_refused_leaves_no_fact(world: World) -> None:
     run_id, before = open_run(world), count_facts(world)
-    for reading in ({"mv": None}, {"taken_at": NOW + HOUR}, {"source": "typed-ph"}):
+    for reading in ({"signal": None}, {"taken_at": NOW + HOUR}, {"source": "typed-value"}):
         with pytest.raises(InvalidInput):
             record(world, **reading)
     with pytest.raises(InvalidInput):
@@ -296,7 +292,7 @@ def test_what_is_refused_leaves_no_fact(world: World) -> None:
 
 NOWHERE: dict[str, Callable[[World], object]] = {
     "There is no such calibration.": lambda w: w.at().calibrations.view(uuid.uuid4()),
-    "This run has no step 'tea'.": lambda w: w.at().calibrations.immerse(open_run(w), uuid.uuid4(), "tea", w.person),
+    "This run has no step 'tea'.": lambda w: w.at().calibrations.begin_step(open_run(w), uuid.uuid4(), "tea", w.person),
     "There is no such reading.": lambda w: w.at().readings.view(uuid.uuid4()),
     "There is no such reading to amend.": lambda w: record(
         w, source="device", amends_id=uuid.uuid4(), amend_reason="typo"
@@ -308,7 +304,7 @@ NOWHERE: dict[str, Callable[[World], object]] = {
     "There is no such lot.": lambda w: w.at().shelf.view(uuid.uuid4()),
     "There is no such certificate.": lambda w: w.at().shelf.certificate(uuid.uuid4()),
     "There is no such round.": lambda w: w.at().planned.plan(uuid.uuid4()),
-    "There is no such site.": lambda w: w.at().catalog.site(uuid.uuid4()),
+    "There is no such site.": lambda w: w.at().states.site(uuid.uuid4()),
 }
 
 

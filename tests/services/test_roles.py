@@ -12,17 +12,17 @@ import pytest
 
 from brumel.core.errors import CoreError
 from brumel.services.application import Services
-from brumel.services.calibration_rows import Begin
-from brumel.services.calibrations import TakePoint
+from brumel.services.calibrating.rows import Begin
+from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import Forbidden, ServiceError
-from brumel.services.kit import NewCare
-from brumel.services.meters import NewMeter
+from brumel.services.kit.life import NewCare
+from brumel.services.kit.meters import NewMeter
+from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person
-from brumel.services.planned_rounds import NewRound
-from brumel.services.probes import NewProbe
-from brumel.services.readings import NewReading
-from brumel.services.shelf import NewLot
-from brumel.services.sites import NewSite
+from brumel.services.planning.rounds import NewRound
+from brumel.services.shelf.lots import NewLot
+from brumel.services.visiting.readings import NewReading
+from brumel.services.visiting.sites import NewSite
 from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World
@@ -48,7 +48,7 @@ def _new_probe() -> NewProbe:
 
 CASES: dict[str, Case] = {
     "calibrations.begin": Case(lambda s, p: s.calibrations.begin(Begin(ANY, None, "x", "", {}), p), RECORDS),
-    "calibrations.immerse": Case(lambda s, p: s.calibrations.immerse(ANY, ANY, "neutral", p), RECORDS),
+    "calibrations.begin_step": Case(lambda s, p: s.calibrations.begin_step(ANY, ANY, "neutral", p), RECORDS),
     "calibrations.take": Case(lambda s, p: s.calibrations.take(ANY, TakePoint(ANY, "neutral"), p), RECORDS),
     "calibrations.sign": Case(lambda s, p: s.calibrations.sign(ANY, p), RECORDS),
     "calibrations.abandon": Case(lambda s, p: s.calibrations.abandon(ANY, p, "rain"), RECORDS),
@@ -68,7 +68,7 @@ CASES: dict[str, Case] = {
     "planned.drop": Case(lambda s, p: s.planned.drop(ANY, p), RECORDS),
     "probes.add": Case(lambda s, p: s.probes.add(_new_probe(), p), RECORDS),
     "probes.change": Case(lambda s, p: s.probes.change(_new_probe(), p), RECORDS),
-    "readings.record": Case(lambda s, p: s.readings.record(NewReading(ANY, None, None, "typed-mv"), p), RECORDS),
+    "readings.record": Case(lambda s, p: s.readings.record(NewReading(ANY, None, None, "typed-signal"), p), RECORDS),
     "shelf.receive": Case(lambda s, p: s.shelf.receive(NewLot(ANY, "", ""), p), RECORDS),
     "shelf.open": Case(lambda s, p: s.shelf.open(ANY, ANY, p), RECORDS),
     "shelf.use": Case(lambda s, p: s.shelf.use(ANY, ANY, 1.0, "", p), RECORDS),
@@ -77,12 +77,12 @@ CASES: dict[str, Case] = {
     "sites.save": Case(lambda s, p: s.sites.save(NewSite(ANY, "", "", "", None, {}), p), RECORDS),
 }
 FOR_EVERYBODY = {
-    "calibrations.open_runs", "calibrations.view", "calibrations.lens", "catalog.probe", "catalog.probe_states",
-    "catalog.probe_state", "catalog.sites", "catalog.site", "catalog.usual_sites", "catalog.lots_by_role",
+    "calibrations.open_runs", "calibrations.view", "calibrations.lens", "calibrations.choices", "states.probe", "states.probe_states",
+    "states.probe_state", "states.sites", "states.site", "states.usual_sites",
     "kit.cards", "kit.life", "kit.photo", "ledger.calibrations", "ledger.readings", "ledger.calibrations_csv",
     "ledger.readings_csv", "ledger.calibrations_json", "ledger.readings_json", "live.newest_sample", "live.stream",
     "meters.all", "meters.view", "outlook.shopping", "people.person", "people.person_of_role", "people.sign_in",
-    "planned.ahead", "planned.kits", "planned.plan", "readings.basis", "readings.view", "rounds.history",
+    "planned.ahead", "planned.kits", "planned.plan", "readings.basis", "readings.lens", "readings.view", "rounds.history",
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
     "today.day", "today.ribbon", "clock.local", "clock.local_time", "clock.now", "clock.today",
 }  # fmt: skip
@@ -91,7 +91,6 @@ WITHOUT_A_PERSON = {
     "people.add": "the command line's alone",
     "simulation.state": "the simulated bench changes no record",
     "simulation.into_lot": "the simulated bench changes no record",
-    "simulation.into_rinse": "the simulated bench changes no record",
     "simulation.into_site": "the simulated bench changes no record",
     "simulation.fault": "the simulated bench changes no record",
 }

@@ -67,7 +67,7 @@ def test_what_cannot_be_read_is_said_with_its_line(text: str, why: str) -> None:
 
 
 def test_a_rule_that_there_is_not() -> None:
-    with pytest.raises(InvalidInput, match="No rule is named 'x'; there are calibration-ph, reading-ph"):
+    with pytest.raises(InvalidInput, match="No rule is named 'x'; there are calibration-ph, reading-ph, "):
         rule_named("x")
 
 
@@ -95,7 +95,6 @@ def test_the_command(tmp_path: Path) -> None:
     assert words == settled_text(settle(io.StringIO(trace(40)), rule_named("calibration-ph"))) + "\n"
     assert "never held in this trace" in words
     refused = said(str(file), "--rule", "x")
-    assert (refused.returncode, refused.stderr) == (
-        2, "brumel: No rule is named 'x'; there are calibration-ph, reading-ph.\n",
-    )  # fmt: skip
+    assert refused.returncode == 2
+    assert refused.stderr.startswith("brumel: No rule is named 'x'; there are calibration-ph, reading-ph, ")
     assert "can't be read" in said(str(tmp_path / "none")).stderr

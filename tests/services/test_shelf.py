@@ -11,11 +11,11 @@ from hypothesis import strategies as st
 
 from brumel.core.findings import Level, verdict
 from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until, standards
-from brumel.services.calibration_rows import Begin
+from brumel.services.calibrating.rows import Begin
 from brumel.services.errors import InvalidInput
-from brumel.services.meters import NewMeter
-from brumel.services.planned_rounds import NewRound
-from brumel.services.shelf import NewLot
+from brumel.services.kit.meters import NewMeter
+from brumel.services.planning.rounds import NewRound
+from brumel.services.shelf.lots import NewLot
 from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import THREE, World
@@ -91,10 +91,10 @@ def test_calibration_points_count_what_they_take_and_a_discarded_buffer_is_not_o
     view = shelf.view(lot.lot_id)
     assert view.entry.facts.left == 500.0 - 30.0
     assert [r.id for r in view.runs] == [run_id]
-    offered = world.at().catalog.lots_by_role()
+    offered = world.at().calibrations.choices(world.probe().id).lots
     assert lot.lot_id in {c.lot.id for choices in offered.values() for c in choices}
     shelf.discard(lot.lot_id, uuid.uuid4(), "contaminated", world.person)
-    offered = world.at().catalog.lots_by_role()
+    offered = world.at().calibrations.choices(world.probe().id).lots
     assert lot.lot_id not in {c.lot.id for choices in offered.values() for c in choices}
     assert world.at().calibrations.view(run_id).step("neutral").lot.id == lot.lot_id
 
@@ -199,7 +199,7 @@ def test_a_certificate_is_kept_once_and_is_a_pdf_or_a_picture(world: World) -> N
 
 def test_what_the_rounds_planned_lack_is_on_the_shopping_list(world: World) -> None:
     services = world.at()
-    site = world.water("Brine", conductivity=(60_000, 75_000))
+    site = world.water("Brine", specific_conductance=(60_000, 75_000))
     world.other_probe("conductivity-10", kit="Brine kit")
     wanted = NewRound(uuid.uuid4(), NOW + timedelta(days=1), "Brine kit", "distilled-once", [site])
     services.planned.save(wanted, world.person)

@@ -8,7 +8,7 @@ from dataclasses import replace
 import pytest
 
 from brumel.services.errors import InvalidInput
-from brumel.services.sites import NewSite
+from brumel.services.visiting.sites import NewSite
 from brumel.store.database import Database
 from tests.services.world import World
 
@@ -19,17 +19,17 @@ def world(database: Database) -> World:
 
 
 def test_what_is_expected_is_entered_changed_and_taken_away(world: World) -> None:
-    sites, catalog = world.at().sites, world.at().catalog
-    expected = {"pH": (6.5, 9.0), "oxygen": (5.0, 12.0), "ORP": (None, None)}
+    sites, catalog = world.at().sites, world.at().states
+    expected = {"ph": (6.5, 9.0), "oxygen": (5.0, 12.0), "orp": (None, None)}
     new = NewSite(uuid.uuid4(), "mere", "The mere", "lake", 7, expected)
     sites.save(new, world.person)
     site = catalog.site(new.site_id)
-    assert (site.code, site.expected("pH"), site.expected("oxygen"), site.expected("ORP")) == (
+    assert (site.code, site.expected("ph"), site.expected("oxygen"), site.expected("orp")) == (
         "MERE", (6.5, 9.0), (5.0, 12.0), None,
     )  # fmt: skip
-    sites.save(replace(new, expected={"pH": (6.0, 8.0), "oxygen": (None, None)}), world.person)
+    sites.save(replace(new, expected={"ph": (6.0, 8.0), "oxygen": (None, None)}), world.person)
     site = catalog.site(new.site_id)
-    assert [(r.parameter, r.low, r.high) for r in site.ranges] == [("pH", 6.0, 8.0)]
+    assert [(r.quantity, r.low, r.high) for r in site.ranges] == [("ph", 6.0, 8.0)]
 
 
 @pytest.mark.parametrize(
@@ -41,13 +41,13 @@ def test_what_is_expected_is_entered_changed_and_taken_away(world: World) -> Non
         ({"water_kind": ""}, "water_kind"),
         ({"visit_every_days": None}, "visit_every_days"),
         ({"visit_every_days": 0.0}, "visit_every_days"),
-        ({"expected": {"pH": (7.0, None)}}, "pH"),
-        ({"expected": {"pH": (8.0, 7.0)}}, "pH"),
+        ({"expected": {"ph": (7.0, None)}}, "ph"),
+        ({"expected": {"ph": (8.0, 7.0)}}, "ph"),
         ({"expected": {"mood": (1.0, 2.0)}}, "mood"),
     ],
 )
 def test_what_cannot_be_taken_is_said_in_its_field(world: World, wrong: dict[str, object], field: str) -> None:
-    new = NewSite(uuid.uuid4(), "X", "X", "pond", 1, {"pH": (6.0, 8.0)})
+    new = NewSite(uuid.uuid4(), "X", "X", "pond", 1, {"ph": (6.0, 8.0)})
     with pytest.raises(InvalidInput) as refused:
         world.at().sites.save(replace(new, **wrong), world.person)  # type: ignore[arg-type]
     assert set(refused.value.fields) == {field}

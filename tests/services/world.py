@@ -8,24 +8,24 @@ from datetime import date, datetime, timedelta
 from itertools import count
 from zoneinfo import ZoneInfo
 
-from brumel.core.methods.model import Role, methods
 from brumel.core.quantities.ph import millivolts_from_ph
-from brumel.core.standards.buffers import value_or_none
-from brumel.services import lines
+from brumel.core.sensing.principle import Conditions
+from brumel.core.standards.targets import target
 from brumel.services.application import Services
-from brumel.services.calibration_rows import Begin
-from brumel.services.calibrations import RunView, TakePoint
+from brumel.services.calibrating import stored
+from brumel.services.calibrating.rows import Begin
+from brumel.services.calibrating.runs import RunView, TakePoint
 from brumel.services.clock import Clock
-from brumel.services.meters import NewMeter
+from brumel.services.kit.meters import NewMeter
+from brumel.services.kit.probes import NewProbe
+from brumel.services.live.channels import MILLIVOLTS, TEMPERATURE
 from brumel.services.people import Person
-from brumel.services.probes import NewProbe
-from brumel.services.readings import NewReading, ReadingView
+from brumel.services.visiting.readings import NewReading, ReadingView
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, DeviceSample, Lot, Probe, Site, SiteRange
 from tests.conftest import NOW
 
-THREE, SIDE = methods()
-ROLES = {"neutral": Role.NEUTRAL, "acid": Role.ACID, "alkaline": Role.ALKALINE}
+THREE, SIDE = "ph-neutral-acid-alkaline", "ph-neutral-side-check"
 _number = count(1)
 
 
@@ -38,7 +38,7 @@ class World:
         self.lots = {name: self._lot(name, **given) for name, given in LOTS.items()}
         self.site = Site(
             id=uuid.uuid4(), code="POND", name="Pond", water_kind="pond", visit_every_days=1,
-            ranges=[SiteRange(parameter="pH", low=6.5, high=8.5)],
+            ranges=[SiteRange(quantity="ph", low=6.5, high=8.5)],
         )  # fmt: skip
         with database.session() as session:
             session.add_all([*self.lots.values(), self.site])
@@ -51,22 +51,24 @@ class World:
         """A new probe, without a past; with a device of its own where asked for."""
         number = next(_number)
         probe = Probe(
-            id=uuid.uuid4(), label=f"P{number}", serial=f"S{number}", kind="pH glass, combination", kit="Kit",
+            id=uuid.uuid4(), label=f"P{number}", serial=f"S{number}", kind="ph-combination", kit="Kit",
             in_service_on=date(2026, 1, 1),
         )  # fmt: skip
         with self.database.session() as session:
             if device:
                 line = Device(id=uuid.uuid4(), label=f"L{number}", url="socket://127.0.0.1:1", address="0",
-                              value_order=["temperature_c", "mv"], period_s=1.0)  # fmt: skip
+                              channels=[TEMPERATURE.plain, MILLIVOLTS.plain], period_s=1.0)  # fmt: skip
                 session.add(line)
                 session.flush()
                 probe.device_id = line.id
             session.add(probe)
-        return self.at().catalog.probe_state(probe.id).probe
+        return self.at().states.probe_state(probe.id).probe
 
     def other_probe(self, kind: str, kit: str = "Kit", **given: object) -> uuid.UUID:
         """A new probe of any kind, entered as a technician would."""
         number = next(_number)
+        if kind == "orp":
+            given = {"reference": "ag-agcl-3m"} | given
         new = NewProbe(uuid.uuid4(), f"{kind} {number}", f"S{number}", kind, kit, date(2026, 1, 1), **given)  # type: ignore[arg-type]
         return self.at().probes.add(new, self.person)
 
@@ -80,7 +82,7 @@ class World:
         """A new site that is expected to show this."""
         site = Site(
             id=uuid.uuid4(), code=f"W{next(_number)}", name=name, water_kind="pond", visit_every_days=visit_every_days,
-            ranges=[SiteRange(parameter=p, low=low, high=high) for p, (low, high) in expected.items()],
+            ranges=[SiteRange(quantity=p.replace("_", "-"), low=low, high=high) for p, (low, high) in expected.items()],
         )  # fmt: skip
         with self.database.session() as session:
             session.add(site)
@@ -92,7 +94,7 @@ class World:
     ) -> uuid.UUID:  # fmt: skip
         """Begin a run with lots by their names in :data:`LOTS`."""
         chosen = {"neutral": "7.00", "acid": "4.01", "alkaline": "10.01"} | dict(lots or {})
-        by_role = {ROLES[role]: self.lots[name].id for role, name in chosen.items()}
+        by_role = {role: self.lots[name].id for role, name in chosen.items()}
         begin = Begin(uuid.uuid4(), probe.id, method, "distilled-once", by_role, sites)
         return self.at(moment).calibrations.begin(begin, self.person)
 
@@ -103,8 +105,8 @@ class World:
         """Type the point that this electrode gives; ``cup`` names the lot that is really in the cup."""
         services = self.at(moment)
         lot = self.lots[cup] if cup else services.calibrations.view(run_id).step(step).lot
-        buffer = lines.buffer_of(lot)
-        value = (value_or_none(buffer, temperature_c) or buffer.nominal_ph) + off_ph
+        assert lot is not None
+        value = target(stored.bottle(lot), Conditions(temperature_c)).value + off_ph
         mv = float(millivolts_from_ph(value, temperature_c, slope, offset))
         take = TakePoint(uuid.uuid4(), step, mv, temperature_c, device=False, deviations=deviations)
         services.calibrations.take(run_id, take, self.person)
@@ -126,21 +128,21 @@ class World:
         """Samples as the link would have stored them, one a second."""
         with self.database.session() as session:
             session.add_all(
-                DeviceSample(device_id=probe.device_id, time_s=float(t), mv=value, temperature_c=temperature_c)
+                DeviceSample(device_id=probe.device_id, time_s=float(t), values=[temperature_c, value])
                 for t, value in enumerate(mv)
             )
 
     def read(self, probe: Probe, moment: datetime = NOW, **given: object) -> ReadingView:
-        """A reading at the pond; typed millivolts unless told otherwise."""
+        """A reading at the pond; a typed signal unless told otherwise."""
         services = self.at(moment)
-        wanted = {"source": "typed-mv", "mv": -20.0, "temperature_c": 22.0} | given
+        wanted = {"source": "typed-signal", "signal": -20.0, "temperature_c": 22.0} | given
         new = NewReading(uuid.uuid4(), self.site.id, probe.id, **wanted)  # type: ignore[arg-type]
         services.readings.record(new, self.person)
         return services.readings.view(new.reading_id)
 
     def _lot(self, name: str, family: str = "technical", nominal: float = 0.0, **given: object) -> Lot:
         dates = {"received_on": NOW.date() - timedelta(days=100), "expires_on": NOW.date() + timedelta(days=300)}
-        row = dates | {"open_life_days": 90} | given
+        row = dates | {"open_life_days": 90, "standard": "ph-buffer"} | given
         return Lot(id=uuid.uuid4(), lot_number=name, family=family, nominal=nominal or float(name), **row)
 
 

@@ -10,11 +10,10 @@ from PIL import Image
 from sqlalchemy import select
 
 from brumel.core.kit.kinds import probe_kind
-from brumel.core.methods.model import methods
 from brumel.services.application import Services
-from brumel.services.calibration_rows import Begin
+from brumel.services.calibrating.rows import Begin
 from brumel.services.clock import Clock
-from brumel.services.kit import NewCare
+from brumel.services.kit.life import NewCare
 from brumel.services.people import Person
 from brumel.store import queries
 from brumel.store.database import Database
@@ -39,12 +38,12 @@ def fill(database: Database, clock: Clock) -> None:
     assert lot
     run_id = services.calibrations.begin(
         Begin(
-            uuid.uuid4(), probe.id, next(iter(methods())), "distilled-once",
+            uuid.uuid4(), probe.id, "ph-neutral-acid-alkaline", "distilled-once",
             {"neutral": lots[7.00], "acid": lots[4.01], "alkaline": lots[10.01]},
         ),
         technician,
     )  # fmt: skip
-    services.calibrations.immerse(run_id, uuid.uuid4(), "neutral", technician)
+    services.calibrations.begin_step(run_id, uuid.uuid4(), "neutral", technician)
     services.calibrations.abandon(run_id, technician, "rain")
     services.calibrations.amend(signed, uuid.uuid4(), supervisor, "cups looked at again", withdraw=False)
     care_id = uuid.uuid4()
@@ -57,7 +56,7 @@ def fill(database: Database, clock: Clock) -> None:
     services.shelf.use(lot, uuid.uuid4(), 30.0, "", technician)
     services.shelf.attach(lot, _picture(), technician)
     with database.session() as session:
-        trace = {"reading_id": reading, "times_s": [0.0], "mv": [1.0], "temperature_c": [20.0]}
+        trace = {"reading_id": reading, "times_s": [0.0], "signal": [1.0], "temperature_c": [20.0]}
         queries.add_once(session, ReadingTrace, trace)
 
 

@@ -163,8 +163,8 @@ def test_a_signed_run_takes_no_more_points(filled: Database, urls: Urls) -> None
         pytest.raises(psycopg.Error, match="has been signed"),
     ):
         connection.execute(
-            "INSERT INTO calibration_immersion (id, run_id, step, at, after_seq) "
-            "SELECT %s, run_id, 'acid', now(), 0 FROM calibration_signature LIMIT 1",
+            "INSERT INTO calibration_step (id, run_id, person_id, step, at, after_seq) "
+            "SELECT %s, run_id, person_id, 'acid', now(), 0 FROM calibration_signature LIMIT 1",
             [uuid.uuid4()],
         )
 
@@ -198,38 +198,6 @@ def test_migrations_go_down_and_up_again(cluster) -> None:  # type: ignore[no-un
     with database.engine.connect() as connection:
         assert schema.problem(connection) is None
     database.close()
-
-
-def test_records_come_through_the_migration_to_rounds_and_meters(cluster) -> None:  # type: ignore[no-untyped-def]
-    cluster.create_database("older")
-    older = Urls(cluster, "older")
-    schema.upgrade(older.owner, APPLICATION, "0004")
-    person, probe, site = (uuid.uuid4() for _ in range(3))
-    with psycopg.connect(older.owner) as connection:
-        connection.execute(
-            "INSERT INTO person (id, login, name, role, password_hash) VALUES (%s, 'a', 'A', 'technician', '')",
-            [person],
-        )
-        connection.execute("INSERT INTO probe VALUES (%s, 'P', 'S', 'ORP platinum', 'Kit', '2026-01-01')", [probe])
-        connection.execute("INSERT INTO site VALUES (%s, 'W', 'W', 'pond', 6.5, 8.5, 1)", [site])
-        connection.execute(
-            "INSERT INTO care_record (id, probe_id, person_id, at, recorded_at, care, detail, note) "
-            "VALUES (%s, %s, %s, now(), now(), 'power-lost', '', '')",
-            [uuid.uuid4(), probe, person],
-        )
-    schema.upgrade(older.owner, APPLICATION)
-    with psycopg.connect(older.owner) as connection:
-        assert connection.execute("SELECT care, measured, findings FROM care_record").fetchall() == [
-            ("unplugged", {}, [])
-        ]
-        ranges = connection.execute("SELECT parameter, low, high FROM site_range").fetchall()
-        assert ranges == [("pH", 6.5, 8.5)]
-        with pytest.raises(psycopg.Error, match="kept as it was made"):
-            connection.execute("UPDATE care_record SET care = 'cleaned'")
-    schema.downgrade(older.owner, "0004")
-    with psycopg.connect(older.owner) as connection:
-        assert connection.execute("SELECT care FROM care_record").fetchall() == [("power-lost",)]
-        assert connection.execute("SELECT expected_ph_low, expected_ph_high FROM site").fetchall() == [(6.5, 8.5)]
 
 
 def test_an_owning_role_is_refused_as_the_applications(urls: Urls) -> None:

@@ -32,4 +32,4 @@ def enter(client: FlaskClient, role: str) -> None:
 
 def probe_id(services: Services, label: str) -> uuid.UUID:
     """A probe of the demonstration."""
-    return next(s.probe.id for s in services.catalog.probe_states() if s.probe.label == label)
+    return next(s.probe.id for s in services.states.probe_states() if s.probe.label == label)

@@ -12,9 +12,9 @@ from flask.testing import FlaskClient
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from tests.conftest import NOW
-from tests.core.test_registry import good
+from tests.core.test_calculations import good
 
-from brumel.core.calculation import calculations
+from brumel.core.reckoning.definition import calculations
 from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.store.database import Database

@@ -20,7 +20,7 @@ def places(services: Services) -> dict[str, object]:
         "ph": probe_id(services, "A-pH"),
         "lot": next(e.lot.id for e in services.shelf.entries() if e.lot.lot_number == "C14-0902"),
         "round": services.planned.ahead()[0].id,
-        "site": services.catalog.sites()[0].id,
+        "site": services.states.sites()[0].id,
     }
 
 
@@ -35,7 +35,7 @@ SITE = {"code": "X", "name": "b", "water_kind": "c", "visit_every_days": "1"}
 ROUND = {"departure": "2026-05-07T08:00", "kit": "Kit B", "rinse": "distilled-once"}
 EC = {"label": "A-EC", "kit": "Kit A", "own_label": "1"}
 
-READING = {"site": "{site}", "probe": "{ph}", "source": "typed-mv", "mv": "10", "temperature_c": "20"}
+READING = {"site": "{site}", "probe": "{ph}", "source": "typed-signal", "signal": "10", "temperature_c": "20"}
 
 CASES: list[tuple[str, dict[str, str], str]] = [
     ("/kit/probes/{ec}/care", {"care": "calibrated", "measured-cell-constant": "nan"}, "'nan' is not a number"),
@@ -64,8 +64,8 @@ CASES: list[tuple[str, dict[str, str], str]] = [
     ("/plan/{round}/way", {"field": "without", "value": "mood"}, "no longer there"),
     ("/plan/{round}/way", {"field": "departure", "value": "2026-05-06T08:00"}, "The departure has passed"),
     ("/rounds/sites/new", SITE | {"visit_every_days": "1.5"}, "a whole number"),
-    ("/rounds/sites/{site}", SITE | {"low-pH": "9", "high-pH": "2"}, "lower end must be below"),
-    ("/rounds/sites/{site}", SITE | {"low-pH": "x", "high-pH": "2"}, "is not a number"),
+    ("/rounds/sites/{site}", SITE | {"low-ph": "9", "high-ph": "2"}, "lower end must be below"),
+    ("/rounds/sites/{site}", SITE | {"low-ph": "x", "high-ph": "2"}, "is not a number"),
 ]
 
 
@@ -78,7 +78,7 @@ def test_it_is_said_and_what_was_typed_stays(
     assert answer.status_code == 422
     assert words in html.unescape(answer.text)
     for name, typed in form.items():
-        if name in ("label", "lot_number", "amount", "low-pH", "visit_every_days", "memory_records"):
+        if name in ("label", "lot_number", "amount", "low-ph", "visit_every_days", "memory_records"):
             assert f'value="{typed}"' in answer.text, name
 
 

@@ -10,10 +10,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from tests.conftest import NOW
-from tests.core.test_registry import good
+from tests.core.test_calculations import good
 
-from brumel.core.calculation import calculations
-from brumel.core.reckoning import calculate
+from brumel.core.reckoning.answers import calculate
+from brumel.core.reckoning.definition import calculations
 from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.reckon.pictures import picture_of
@@ -33,7 +33,7 @@ def test_ticks_are_round_rising_and_within(low: float, span: float, about: int) 
 
 
 def test_the_ribbon_in_both_widths(services: Services) -> None:
-    broad, narrow = ribbon_figures(services.today.ribbon(services.catalog.probe_states()), CLOCK)
+    broad, narrow = ribbon_figures(services.today.ribbon(services.states.probe_states()), CLOCK)
     assert [r.state.probe.label for r in broad.rows] == [r.state.probe.label for r in narrow.rows]
     for figure, form in ((broad, FORMATS[0]), (narrow, FORMATS[1])):
         share = form.before / (form.before + form.after)
@@ -49,7 +49,7 @@ def test_the_ribbon_in_both_widths(services: Services) -> None:
 
 
 def test_a_wait_is_filled_as_far_as_it_has_come(services: Services) -> None:
-    broad = ribbon_figures(services.today.ribbon(services.catalog.probe_states()), CLOCK)[0]
+    broad = ribbon_figures(services.today.ribbon(services.states.probe_states()), CLOCK)[0]
     row = next(r for r in broad.rows if r.state.probe.label == "A-DO")
     assert row.waits[0].filled / row.waits[0].width == pytest.approx(40 / 90, abs=0.02)
     assert row.blocked is not None  # its new membrane is not calibrated yet

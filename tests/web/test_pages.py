@@ -11,7 +11,7 @@ from tests.web.screens import BASE, enter, post, probe_id
 
 from brumel import demo
 from brumel.services.application import Services
-from brumel.services.ledger import Filter
+from brumel.services.ledger.records import Filter
 from brumel.store.models.reference import PersonRole
 from brumel.web.app import WebSettings, create_app
 
@@ -73,10 +73,10 @@ def test_a_reader_sees_and_does_not_record(client: FlaskClient, services: Servic
 
 def test_a_typed_reading_twice_is_one_and_is_amended_by_another(client: FlaskClient, services: Services) -> None:
     enter(client, "technician")
-    site = services.catalog.sites()[0]
-    state = next(s for s in services.catalog.probe_states() if s.probe.label == "A-pH")
+    site = services.states.sites()[0]
+    state = next(s for s in services.states.probe_states() if s.probe.label == "A-pH")
     form = {
-        "id": uuid.uuid4(), "site": site.id, "probe": state.probe.id, "source": "typed-mv", "mv": "12,5",
+        "id": uuid.uuid4(), "site": site.id, "probe": state.probe.id, "source": "typed-signal", "signal": "12,5",
         "temperature_c": "21",
     }  # fmt: skip
     here = Filter(site_id=site.id)
@@ -85,11 +85,11 @@ def test_a_typed_reading_twice_is_one_and_is_amended_by_another(client: FlaskCli
         assert post(client, "/rounds/reading", **form).status_code == 302
     rows = services.ledger.readings(here).rows
     assert services.ledger.readings_csv(here).count("\n") == before + 1
-    assert rows[0].mv == 12.5
-    amendment = form | {"id": uuid.uuid4(), "mv": "-12.5", "amends": form["id"]}
+    assert rows[0].signal == 12.5
+    amendment = form | {"id": uuid.uuid4(), "signal": "-12.5", "amends": form["id"]}
     assert "needs its reason" in post(client, "/rounds/reading", **amendment).text
     assert post(client, "/rounds/reading", **amendment, amend_reason="sign").status_code == 302
-    assert services.ledger.readings(Filter(site_id=site.id)).rows[0].mv == -12.5
+    assert services.ledger.readings(Filter(site_id=site.id)).rows[0].signal == -12.5
     assert "Amended" in client.get(f"/ledger/readings/{form['id']}", base_url=BASE).text
     again = amendment | {"id": uuid.uuid4(), "amend_reason": "once more"}
     assert post(client, "/rounds/reading", **again).status_code == 409
@@ -97,10 +97,17 @@ def test_a_typed_reading_twice_is_one_and_is_amended_by_another(client: FlaskCli
 
 def test_a_form_that_names_somebody_else_records_who_is_signed_in(client: FlaskClient, services: Services) -> None:
     enter(client, "technician")
-    probe, site = probe_id(services, "A-pH"), services.catalog.sites()[0].id
+    probe, site = probe_id(services, "A-pH"), services.states.sites()[0].id
     other = services.people.person_of_role(PersonRole.SUPERVISOR).id
     forged = {"person": other, "person_id": other, "taken_by": other, "login": "oskar"}
-    reading = {"id": uuid.uuid4(), "site": site, "probe": probe, "source": "typed-mv", "mv": "3", "temperature_c": "21"}
+    reading = {
+        "id": uuid.uuid4(),
+        "site": site,
+        "probe": probe,
+        "source": "typed-signal",
+        "signal": "3",
+        "temperature_c": "21",
+    }
     assert post(client, "/rounds/reading", **reading, **forged).status_code == 302
     assert services.readings.view(reading["id"]).reading.person.login == "mira"
     care = {"id": uuid.uuid4(), "care": "soaked"}

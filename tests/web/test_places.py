@@ -9,7 +9,7 @@ import pytest
 from flask.testing import FlaskClient
 from tests.web.screens import BASE, enter, post, probe_id
 
-from brumel.core.calculation import calculations
+from brumel.core.reckoning.definition import calculations
 from brumel.services.application import Services
 
 PLACES = (

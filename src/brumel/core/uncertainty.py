@@ -8,21 +8,24 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
 
 COVERAGE_FACTOR = 2.0
 
 
 @dataclass(frozen=True)
 class Contribution:
-    """One input's share: its standard uncertainty ``u`` (k = 1) times the sensitivity to it."""
+    """One input's share: its standard uncertainty ``u`` (k = 1) times the sensitivity to it; floats or arrays."""
 
     name: str
-    u: float
+    u: Any
     unit: str
-    sensitivity: float
+    sensitivity: Any
 
     @property
-    def share(self) -> float:
+    def share(self) -> Any:
         """The part of the result's standard uncertainty that this input causes, in the result's unit."""
         return abs(self.u * self.sensitivity)
 
@@ -42,15 +45,16 @@ class Budget:
         >>> Budget.of([Contribution("a", 3.0, "mV", 1.0), Contribution("b", 2.0, "mV", 2.0)]).u
         5.0
         """
-        return cls(tuple(sorted(contributions, key=lambda c: -c.share)))
+        return cls(tuple(sorted(contributions, key=lambda c: -float(np.max(c.share)))))
 
     @property
-    def u(self) -> float:
+    def u(self) -> Any:
         """Combined standard uncertainty, k = 1."""
-        return math.sqrt(sum(c.share**2 for c in self.contributions))
+        found = np.sqrt(sum(np.asarray(c.share) ** 2 for c in self.contributions))
+        return float(found) if np.ndim(found) == 0 else found
 
     @property
-    def expanded(self) -> float:
+    def expanded(self) -> Any:
         """Expanded uncertainty, k = 2."""
         return COVERAGE_FACTOR * self.u
 

@@ -10,37 +10,44 @@ import math
 import random
 import uuid
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import insert
 
+from brumel.core.calibrating.methods import method, rinses, roles, steps_of
+from brumel.core.calibrating.run import PreviousRun
+from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.kinds import Care, MeterEvent
-from brumel.core.methods.model import Role, method, methods, rinses
-from brumel.core.ph_run import PreviousRun
-from brumel.core.quantities.ph import millivolts_from_ph
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.response import Response
+from brumel.core.standards.targets import target
 from brumel.demo import places
 from brumel.demo.places import WATERS, Water
-from brumel.services.calibration_rows import (
+from brumel.services.calibrating import stored
+from brumel.services.calibrating.rows import (
     Begin,
+    coefficient_rows,
     judge_points,
     point_row,
     run_row,
     signature_row,
     trace_row,
 )
+from brumel.services.calibrating.stored import age_days, basis_from, finding_rows
 from brumel.services.clock import Clock
-from brumel.services.kit import NewCare, care_row
-from brumel.services.lines import age_days, basis_from, buffer_of, finding_rows, judged_point, line_of
+from brumel.services.kit.life import NewCare, care_row
+from brumel.services.kit.upkeep import holding_of, kind_of
+from brumel.services.live.channels import MILLIVOLTS, TEMPERATURE
+from brumel.services.live.signal import Signal
 from brumel.services.people import People
-from brumel.services.readings import Measured, NewReading, correct, reading_row
-from brumel.services.signal import Signal
-from brumel.services.upkeep import holding_of, kind_of
+from brumel.services.visiting.readings import Measured, NewReading, correct, principle_of, reading_row
 from brumel.store.database import Database
 from brumel.store.models.base import Base, Source
 from brumel.store.models.calibration import (
+    CalibrationCoefficient,
     CalibrationFinding,
     CalibrationPoint,
     CalibrationRun,
@@ -54,11 +61,13 @@ from brumel.store.models.reference import Device, Lot, Person, PlannedRound, Pro
 PASSWORD = "hallow-reach"
 _SEED = 20411
 _DAYS = 365
-_THREE, _SIDE = methods()
+_THREE, _SIDE, _CHECK = "ph-neutral-acid-alkaline", "ph-neutral-side-check", "orp-check"
+_EVERY_ORP = 14
 _IN_ORDER: tuple[type[Base], ...] = (
     CalibrationRun,
     CalibrationPoint,
     CalibrationTrace,
+    CalibrationCoefficient,
     CalibrationSignature,
     CalibrationFinding,
     Reading,
@@ -120,7 +129,7 @@ class _Maker:
         self.sites: dict[str, Site] = {}
         self.lots: list[Lot] = []
         self.rows: dict[type[Base], list[dict[str, Any]]] = {model: [] for model in _IN_ORDER}
-        self.signed: dict[str, list[tuple[CalibrationSignature, list[Finding]]]] = {}
+        self.signed: dict[str, list[tuple[CalibrationSignature, Response, list[Finding]]]] = {}
 
     def make(self) -> None:
         self._reference()
@@ -152,18 +161,18 @@ class _Maker:
         devices = [
             Device(
                 id=self._id(), label=f"Bench probe {address}", url="", address=address,
-                value_order=["temperature_c", "mv"], period_s=0.2, clock_rate=1.0,
+                channels=[TEMPERATURE.plain, MILLIVOLTS.plain], period_s=0.2, clock_rate=1.0,
             )
-            for address in "01"
+            for address in "012"
         ]  # fmt: skip
         probes = places.probes(self.now.date(), devices)
         meters = list(places.meters(self.now.date(), self._id))
         for probe in probes:
             probe.id = self._id()
-            probe.meter_id = next((m.id for m in meters if m.kit == probe.kit and kind_of(probe).key in m.takes), None)
+            probe.meter_id = next((m.id for m in meters if m.kit == probe.kit and probe.kind in m.takes), None)
         sites = [
             Site(id=self._id(), code=w.code, name=w.name, water_kind=w.kind, visit_every_days=w.every_days,
-                 ranges=[SiteRange(parameter=p, low=low, high=high) for p, (low, high) in w.expected.items()])
+                 ranges=[SiteRange(quantity=p, low=low, high=high) for p, (low, high) in w.expected.items()])
             for w in WATERS
         ]  # fmt: skip
         self.lots = list(places.lots(self.now.date(), _DAYS, self._id))
@@ -175,18 +184,17 @@ class _Maker:
         self.meters = {m.label: m.id for m in meters}
         self.sites = {s.code: s for s in sites}
 
-    def _lot(self, role: Role, at: datetime) -> Lot:
-        """The technical lot in use at a time: the newest that was open."""
+    def _lot(self, role: str, at: datetime) -> Lot:
+        """The lot in use at a time: the newest that was open, else the first there was."""
         fitting = [
             lot
             for lot in self.lots
-            if lot.family == "technical"
-            and role.admits(lot.buffer_ph)
-            and lot.opened_on is not None
-            and lot.opened_on <= at.date()
+            if roles()[role].admits(lot.standard, lot.nominal)
+            and lot.family in ("technical", "zobell")
             and lot.lot_number != "T4-2480"
         ]
-        return max(fitting, key=lambda lot: lot.opened_on or at.date())
+        opened = [lot for lot in fitting if lot.opened_on is not None and lot.opened_on <= at.date()]
+        return max(opened, key=lambda lot: lot.opened_on or at.date()) if opened else fitting[0]
 
     def _next_round(self) -> PlannedRound:
         """Tomorrow's round with Kit B."""
@@ -197,14 +205,17 @@ class _Maker:
             rinse="distilled-once", site_ids=sites, probe_ids=[], without=[], done={},
         )  # fmt: skip
 
-    def _electrode(self, label: str, at: datetime) -> tuple[float, float]:
-        """True slope, %, and offset, mV, of an electrode at a time: B ages, the others hardly do."""
+    def _truth(self, label: str, at: datetime) -> Response:
+        """How a probe really responds at a time: B ages, the others hardly do; references creep."""
         passed = max(1.0 - (self.now - at).total_seconds() / (_DAYS * 86400.0), 0.0)
-        if label == "B-pH":
-            return 98.8 - 6.4 * passed**1.6, -4.0 - 12.5 * passed
-        if label == "C-pH":
-            return 99.4, 1.1
-        return 98.9 - 0.3 * passed, 2.4 + 0.8 * passed
+        own = principle_of(self.probes[label])
+        values = {
+            "A-pH": (2.4 + 0.8 * passed, 98.9 - 0.3 * passed),
+            "B-pH": (-4.0 - 12.5 * passed, 98.8 - 6.4 * passed**1.6),
+            "C-pH": (1.1, 99.4),
+            "B-ORP": (3.0 + 6.0 * passed, 1.0),
+        }[label]
+        return replace(Response.usual(own), values=values)
 
     def _day(self, day: datetime) -> None:
         number = (self.now - day).days
@@ -214,6 +225,8 @@ class _Maker:
             self._calibrate("A-pH", morning, swap=True)
             morning += timedelta(minutes=25)
         self._calibrate("A-pH", morning)
+        if number % _EVERY_ORP in (5, 6) and (number % _EVERY_ORP == 5 or day.weekday() == 4):
+            self._calibrate("B-ORP", morning + timedelta(minutes=33), school=_CHECK)
         if number == 12 or (number in {11, 13} and (self.now - timedelta(days=12)).weekday() >= 5):
             self._calibrate("B-pH", morning + timedelta(minutes=18), school=_SIDE, stale_alkaline=True)
         elif number > 2 and number % 2 == 0:
@@ -224,14 +237,16 @@ class _Maker:
         for water in WATERS:
             if number % water.every_days == 0:
                 at += timedelta(minutes=self.random.randint(18, 40))
-                self._read(water, at)
+                self._read(water, "ph", water.probe, at)
+                if water.orp is not None:
+                    self._read(water, "orp", "B-ORP", at + timedelta(minutes=4))
 
     def _today(self) -> None:
         """This day's work so far: B and A calibrated, some sites read; the rest is waiting."""
         self._calibrate("B-pH", self.now - timedelta(days=2, hours=3))
         self._calibrate("A-pH", self.now - timedelta(hours=4, minutes=5))
         for water, minutes in ((WATERS[2], 150), (WATERS[3], 95)):
-            self._read(water, self.now - timedelta(minutes=minutes))
+            self._read(water, "ph", water.probe, self.now - timedelta(minutes=minutes))
 
     def _upkeep(self) -> None:
         """Care and inspections: weekly cleaning, a refilled reference, and what is going on with the rest today."""
@@ -266,7 +281,7 @@ class _Maker:
 
     def _reports(self) -> None:
         """What the meters reported of their own calibrations through the year; one cell drifts, one cap ages."""
-        every = {"A-EC": 7, "B-EC": 7, "A-DO": 3, "B-DO": 7, "B-ORP": 14, "B-NH4": 4}
+        every = {"A-EC": 7, "B-EC": 7, "A-DO": 3, "B-DO": 7, "B-NH4": 4}
         membrane = 75.0
         for label, days in every.items():
             for number in range(_DAYS - _DAYS % days, 0, -days):
@@ -280,7 +295,6 @@ class _Maker:
                              + noise(0, 1.0), "as-found": 100 + noise(0, 0.6)},
                     "B-DO": {"zero": 0.02 + noise(0, 0.01), "gain": 100 - 9 * passed + noise(0, 0.7),
                              "as-found": 100 + noise(0, 0.5)},
-                    "B-ORP": {"check": 3 + 6 * passed + noise(0, 2.0)},
                     "B-NH4": {"gap": 57.5 - 7.0 * (1 - number % 90 / 90.0) + noise(0, 0.5)},
                 }[label]  # fmt: skip
                 at = self.now - timedelta(days=number - 1, hours=4, minutes=self.random.randint(0, 40))
@@ -307,93 +321,98 @@ class _Maker:
         self, label: str, at: datetime, *, school: str = _THREE, swap: bool = False, stale_alkaline: bool = False
     ) -> None:
         person = self.people["mira" if self.random.random() < 0.8 else "oskar"]
-        probe = self.probes[label]
-        waters = [w for w in WATERS if w.probe == label]
-        reach = (min(w.reach[0] for w in waters), max(w.reach[1] for w in waters)) if waters else None
-        frozen = method(school).frozen(
-            water_is_alkaline=reach is not None and sum(reach) >= 14.0,
-            rinse=rinses()["distilled-once"],
-            holds_days=holding_of(self.probes[label]),
+        probe, chosen = self.probes[label], method(school)
+        key = kind_of(probe).quantity
+        reaches = [w.expected[key] for w in WATERS if key in w.expected and (key != "ph" or w.probe == label)]
+        reach = (min(low for low, _ in reaches), max(high for _, high in reaches)) if reaches else None
+        frozen = chosen.frozen(
+            waters=reach, rinse=rinses()["distilled-once"], kind=probe.kind, holds_days=holding_of(probe)
         )
-        lots = {role: self._lot(role, at) for role in (Role.NEUTRAL, Role.ACID, Role.ALKALINE)}
+        steps = steps_of(frozen)
+        lots = {s.role: self._lot(s.role, at) for s in steps}
         begin = Begin(self._id(), probe.id, school, "distilled-once", {})
-        self.rows[CalibrationRun].append(run_row(begin, probe, frozen, lots, reach, person, at=at))
-        chosen = [lots[Role(step["role"])] for step in frozen["steps"]]
-        stood_in = [chosen[1], chosen[0], *chosen[2:]] if swap else chosen
+        row = run_row(begin, probe, frozen, lots, reach, person, at=at)
+        self.rows[CalibrationRun].append(row)
+        run = CalibrationRun(**row)
+        in_cups = [lots[s.role] for s in steps]
+        if swap:
+            in_cups = [in_cups[1], in_cups[0], *in_cups[2:]]
         room = 20.5 + 2.0 * math.sin(2 * math.pi * at.timetuple().tm_yday / 365.0 - 1.9)
         before, points = 40.0, []
-        for step, lot, cup in zip(frozen["steps"], chosen, stood_in, strict=True):
+        for step, cup in zip(steps, in_cups, strict=True):
             at += timedelta(seconds=self.random.randint(80, 150))
-            stale = -0.10 if stale_alkaline and lot.buffer_ph > 8 else 0.0
+            stale = -0.10 if stale_alkaline and step.role == "alkaline" else 0.0
             signal = self._signal(label, cup, at, room + self.random.gauss(0, 0.2), before, stale)
-            before = signal.mv
-            row = point_row(self._id(), begin.run_id, person, step, lot, signal, at=at, today=at.date())
+            before = signal.value
+            row = point_row(self._id(), run, person, step, lots[step.role], signal, at=at, today=at.date())
             self.rows[CalibrationPoint].append(row)
             self.rows[CalibrationTrace].append(trace_row(row["id"], signal))
-            points.append(CalibrationPoint(**row, lot=lot))
+            points.append(CalibrationPoint(**row, lot=lots[step.role]))
         note = "Neutral and acid cups mixed up; done again." if swap else ""
-        self._sign(label, begin.run_id, person, frozen, points, reach, at + timedelta(minutes=1), note)
+        self._sign(label, run, person, points, at + timedelta(minutes=1), note)
 
     def _sign(
         self,
         label: str,
-        run_id: uuid.UUID,
+        run: CalibrationRun,
         person: Person,
-        frozen: dict[str, Any],
         points: list[CalibrationPoint],
-        reach: tuple[float, float] | None,
         at: datetime,
         note: str,
     ) -> None:
-        before = [s for s, _ in self.signed.get(label, []) if s.level != Level.UNFIT and s.slope_origin == "fitted"]
-        previous = PreviousRun(line_of(before[-1]), age_days(before[-1], at)) if before else None
-        fit, findings = judge_points(frozen, points, previous, reach)
-        if fit is None:
+        before = [(s, r) for s, r, _ in self.signed.get(label, []) if s.level != Level.UNFIT and r.full]
+        previous = PreviousRun(before[-1][1], age_days(before[-1][0], at)) if before else None
+        response, findings = judge_points(run, points, previous)
+        if response is None:
             raise ValueError("a method of the demonstration adjusts to no point")
-        judged = [judged_point(p) for p in points]
-        row = signature_row(run_id, person, fit, findings, judged, at=at, note=note)
+        judged, ids = stored.judged_points(run, points), [p.id for p in points]
+        row = signature_row(run.id, person, response, findings, judged, ids, at=at, note=note)
         self.rows[CalibrationSignature].append(row)
-        self.rows[CalibrationFinding] += [{"run_id": run_id, **f} for f in finding_rows(findings)]
-        self.signed.setdefault(label, []).append((CalibrationSignature(**row), findings))
+        self.rows[CalibrationCoefficient] += coefficient_rows(run.id, response)
+        self.rows[CalibrationFinding] += [{"run_id": run.id, **f} for f in finding_rows(findings)]
+        self.signed.setdefault(label, []).append((CalibrationSignature(**row), response, findings))
 
     def _signal(self, label: str, lot: Lot, at: datetime, temperature_c: float, before: float, stale: float) -> Signal:
-        """A settled trace of this electrode in a lot's buffer."""
-        slope, offset = self._electrode(label, at)
-        ph = float(buffer_of(lot).ph_at(temperature_c)) + stale + self.random.gauss(0, 0.004)
-        target = float(millivolts_from_ph(ph, temperature_c, slope, offset))
-        tau = 7.0 if label == "B-pH" else 4.0
+        """A settled trace of this probe in a lot's standard, which is off by its certificate."""
+        truth, where = self._truth(label, at), Conditions(temperature_c, self.probes[label].reference or "")
+        aim = target(stored.bottle(lot), where)
+        off = random.Random(lot.lot_number).gauss(0.0, aim.u) + self.random.gauss(0, aim.u / 4)
+        end = float(truth.signal(aim.value + off + stale, where))
+        tau = 7.0 if label.startswith("B") else 4.0
         times = [float(t) for t in range(0, 76, 2)]
-        trace = [target + (before - target) * math.exp(-t / tau) + self.random.gauss(0, 0.04) for t in times]
+        trace = [end + (before - end) * math.exp(-t / tau) + self.random.gauss(0, 0.04) for t in times]
         return Signal(
-            mv=round(target, 2), temperature_c=round(temperature_c, 2), acceptance=Acceptance.SETTLED, words="Stable.",
-            elapsed_s=74.0, times_s=times, mv_trace=[round(v, 2) for v in trace],
+            value=round(end, 2), temperature_c=round(temperature_c, 2), acceptance=Acceptance.SETTLED,
+            words="Stable.", elapsed_s=74.0, times_s=times, trace=[round(v, 2) for v in trace],
             temperature_trace=[round(temperature_c, 2)] * len(times),
         )  # fmt: skip
 
-    def _read(self, water: Water, at: datetime) -> None:
-        slope, offset = self._electrode(water.probe, at)
+    def _read(self, water: Water, key: str, label: str, at: datetime) -> None:
         season = math.sin(2 * math.pi * (at.timetuple().tm_yday - 110) / 365.0)
         temperature_c = water.mean_c + water.season_c * season + self.random.gauss(0, 0.4)
-        ph = water.ph + water.swing * 0.5 * season + self.random.gauss(0, water.swing * 0.5)
-        mv = float(millivolts_from_ph(ph, temperature_c, slope, offset))
+        if key == "ph":
+            value = water.ph + water.swing * 0.5 * season + self.random.gauss(0, water.swing * 0.5)
+        else:
+            value = (water.orp or 0.0) + 25.0 * season + self.random.gauss(0, 12.0)
+        site, probe = self.sites[water.code], self.probes[label]
+        signal = float(self._truth(label, at).signal(value, Conditions(temperature_c, probe.reference or "")))
         measured = Measured(
             round(temperature_c, 1),
-            round(mv, 1),
+            round(signal, 1),
             acceptance=Acceptance.SETTLED,
             settling_words="Stable.",
-            settling_s=55.0,
+            settling_s=55.0 if key == "ph" else 240.0,
         )
-        usable = [(s, f) for s, f in self.signed.get(water.probe, []) if s.level != Level.UNFIT and s.signed_at <= at]
+        usable = [c for c in self.signed.get(label, []) if c[0].level != Level.UNFIT and c[0].signed_at <= at]
         basis = run = None
         if usable:
-            signature, findings = usable[-1]
+            signature, response, findings = usable[-1]
             worst = next((f.sentence for f in findings if f.level is not Level.SOUND), "")
-            basis, run = (
-                basis_from(signature, holding_of(self.probes[water.probe]), worst, at),
-                CalibrationRun(id=signature.run_id),
+            held = Tolerances.of(
+                shipped_tolerances(response.principle.key, probe.kind) | {"holds_days": holding_of(probe)}
             )
-        site, probe = self.sites[water.code], self.probes[water.probe]
-        corrected = correct(measured, basis, site)
+            basis, run = basis_from(response, signature, held, worst, at), CalibrationRun(id=signature.run_id)
+        corrected = correct(measured, probe, basis, site)
         new = NewReading(self._id(), site.id, probe.id, Source.DEVICE)
         row = reading_row(new, site, probe, self.people["mira"], measured, corrected, run, taken_at=at)
         self.rows[Reading].append(row)

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from brumel.core.kit.accuracy import read_accuracy
+from brumel.core.standards.targets import families_of
 from brumel.store.models.reference import Device, Lot, Meter, Probe
 
 
@@ -25,28 +26,30 @@ class Water:
     mean_c: float
     season_c: float
     expected: dict[str, tuple[float, float]]
+    orp: float | None = None
+    """ORP as shown against Ag/AgCl, where it is read."""
 
     @property
     def reach(self) -> tuple[float, float]:
         """What it is expected to show of pH."""
-        return self.expected["pH"]
+        return self.expected["ph"]
 
 
 WATERS = (
     Water("SPRING", "Upland spring intake", "soft upland water", 7, "A-pH", 6.5, 0.15, 8.5, 2.0,
-           {"pH": (5.8, 7.2), "conductivity": (30, 70), "oxygen": (9.0, 13.0)}),
+           {"ph": (5.8, 7.2), "specific-conductance": (30, 70), "oxygen": (9.0, 13.0)}),
     Water("REED", "Reed-bed outfall", "reed-bed outfall", 2, "A-pH", 7.1, 0.2, 13.0, 6.0,
-           {"pH": (6.5, 8.0), "ammonium": (5.0, 25.0), "oxygen": (2.0, 9.0)}),
+           {"ph": (6.5, 8.0), "ammonium-n": (5.0, 25.0), "oxygen": (2.0, 9.0)}),
     Water("TANK", "Greenhouse nutrient reservoir", "nutrient reservoir", 1, "A-pH", 5.9, 0.2, 20.0, 2.0,
-           {"pH": (5.3, 6.7), "conductivity": (1200, 2600)}),
+           {"ph": (5.3, 6.7), "specific-conductance": (1200, 2600)}),
     Water("POOL", "Training pool", "chlorinated pool", 1, "A-pH", 7.4, 0.12, 27.0, 0.5,
-           {"pH": (7.0, 7.8), "ORP": (650, 780), "chlorine": (1.0, 4.0)}),
+           {"ph": (7.0, 7.8), "orp": (650, 780), "total-chlorine": (1.0, 4.0)}, 712.0),
     Water("SHRIMP", "Shrimp pond", "shrimp pond", 1, "B-pH", 8.0, 0.25, 27.5, 2.5,
-           {"pH": (7.4, 8.6), "oxygen": (4.0, 9.0), "conductivity": (18_000, 40_000)}),
+           {"ph": (7.4, 8.6), "oxygen": (4.0, 9.0), "specific-conductance": (18_000, 40_000)}),
     Water("OYSTER", "Oyster nursery", "sea water", 2, "B-pH", 8.1, 0.08, 14.0, 5.0,
-           {"pH": (7.7, 8.4), "oxygen": (6.0, 11.0), "conductivity": (44_000, 54_000)}),
+           {"ph": (7.7, 8.4), "oxygen": (6.0, 11.0), "specific-conductance": (44_000, 54_000)}),
     Water("LIDO", "Seawater lido", "sea water pool", 2, "B-pH", 7.7, 0.15, 19.0, 4.0,
-           {"pH": (7.0, 8.2), "ORP": (600, 780), "conductivity": (44_000, 54_000)}),
+           {"ph": (7.0, 8.2), "orp": (600, 780), "specific-conductance": (44_000, 54_000)}, 690.0),
 )  # fmt: skip
 
 
@@ -56,6 +59,7 @@ _OTHER_LOTS: tuple[tuple[str, float | None, str, int | None, int, str, float], .
     ("conductivity", 12880.0, "C128-0417", None, 60, "sachets", 20.0),
     ("conductivity", 80000.0, "C80-0209", 9, 60, "bottle", 250.0),
     ("orp", 220.0, "R220-118", 75, 60, "bottle", 250.0),
+    ("orp", 220.0, "R220-131", 12, 60, "bottle", 250.0),
     ("oxygen-zero", None, "Z-2207", None, 1, "sachets", 12.0),
     ("ammonium", 46.2, "N46-03", 12, 30, "bottle", 250.0),
     ("ammonium", 4.62, "N5-03", 12, 30, "bottle", 250.0),
@@ -69,29 +73,29 @@ _OTHER_LOTS: tuple[tuple[str, float | None, str, int | None, int, str, float], .
 def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
     """Two kits, and a spare in the store; keys and meters come later."""
     return [
-        Probe(label="A-pH", serial="HR-A-1041", kind="pH glass, combination", kit="Kit A",
+        Probe(label="A-pH", serial="HR-A-1041", kind="ph-combination", kit="Kit A",
               in_service_on=served - timedelta(days=410), device_id=devices[0].id),
-        Probe(label="B-pH", serial="HR-B-0877", kind="pH glass, refillable", kit="Kit B",
+        Probe(label="B-pH", serial="HR-B-0877", kind="ph-refillable", kit="Kit B",
               in_service_on=served - timedelta(days=760), device_id=devices[1].id),
-        Probe(label="C-pH", serial="HR-C-1203", kind="pH glass, combination", kit="Store",
+        Probe(label="C-pH", serial="HR-C-1203", kind="ph-combination", kit="Store",
               in_service_on=served - timedelta(days=24)),
-        Probe(label="A-DO", serial="HR-A-2207", kind="dissolved oxygen, polarographic", kit="Kit A",
+        Probe(label="A-DO", serial="HR-A-2207", kind="oxygen-polarographic", kit="Kit A",
               in_service_on=served - timedelta(days=300)),
-        Probe(label="A-EC", serial="HR-A-3115", kind="conductivity cell, K 1", kit="Kit A",
+        Probe(label="A-EC", serial="HR-A-3115", kind="conductivity-1", kit="Kit A",
               in_service_on=served - timedelta(days=500)),
-        Probe(label="B-DO", serial="HR-B-2318", kind="dissolved oxygen, optical", kit="Kit B",
+        Probe(label="B-DO", serial="HR-B-2318", kind="oxygen-optical", kit="Kit B",
               in_service_on=served - timedelta(days=380)),
-        Probe(label="B-EC", serial="HR-B-3220", kind="conductivity cell, K 10", kit="Kit B",
+        Probe(label="B-EC", serial="HR-B-3220", kind="conductivity-10", kit="Kit B",
               in_service_on=served - timedelta(days=340)),
-        Probe(label="B-ORP", serial="HR-B-4410", kind="ORP platinum", kit="Kit B",
-              in_service_on=served - timedelta(days=420)),
-        Probe(label="B-NH4", serial="HR-B-5093", kind="ammonium tip", kit="Kit B",
+        Probe(label="B-ORP", serial="HR-B-4410", kind="orp", kit="Kit B",
+              in_service_on=served - timedelta(days=420), device_id=devices[2].id, reference="ag-agcl-3m"),
+        Probe(label="B-NH4", serial="HR-B-5093", kind="ammonium", kit="Kit B",
               in_service_on=served - timedelta(days=90)),
     ]  # fmt: skip
 
 
-def _stated(**words: str) -> dict[str, dict[str, float]]:
-    return {parameter: read_accuracy(text).plain for parameter, text in words.items()}
+def _stated(words: dict[str, str]) -> dict[str, dict[str, float]]:
+    return {key: read_accuracy(text).plain for key, text in words.items()}
 
 
 def meters(served: date, new_id: Callable[[], uuid.UUID]) -> Iterator[Meter]:
@@ -101,20 +105,20 @@ def meters(served: date, new_id: Callable[[], uuid.UUID]) -> Iterator[Meter]:
         takes=["ph-combination", "conductivity-1", "oxygen-polarographic", "temperature"],
         compensates=["temperature", "salinity", "pressure"], buffer_families=["technical", "primary"],
         holds_calibration=True, polarises_off=True,
-        accuracy=_stated(
-            pH="±0.02, steps of 0.01", conductivity="±1 % of full scale 20000, steps of 1",
-            oxygen="±1.5 % of full scale 20, steps of 0.01",
-        ),
+        accuracy=_stated({
+            "ph": "±0.02, steps of 0.01", "specific-conductance": "±1 % of full scale 20000, steps of 1",
+            "oxygen": "±1.5 % of full scale 20, steps of 0.01",
+        }),
         memory_records=400, batteries="4 × AA", battery_hours=100.0,
     )  # fmt: skip
     yield Meter(
         id=new_id(), label="B-meter", serial="HR-M-0211", kit="Kit B", in_service_on=served - timedelta(days=760),
         takes=["ph-refillable", "conductivity-10", "oxygen-optical", "orp", "ammonium", "temperature"],
         compensates=["temperature"], buffer_families=["technical"], holds_calibration=True, polarises_off=False,
-        accuracy=_stated(
-            pH="±0.02, steps of 0.01", ORP="±2, steps of 1", conductivity="±1 % of reading, steps of 10",
-            ammonium="±10 % of reading",
-        ),
+        accuracy=_stated({
+            "ph": "±0.02, steps of 0.01", "orp": "±2, steps of 1",
+            "specific-conductance": "±1 % of reading, steps of 10", "ammonium-n": "±10 % of reading",
+        }),
         memory_records=2400, batteries="3 × C", battery_hours=160.0,
     )  # fmt: skip
 
@@ -144,7 +148,8 @@ def lots(today: date, days: int, new_id: Callable[[], uuid.UUID]) -> Iterator[Lo
     )  # fmt: skip
     for standard, value, lot_number, opened, life, pack, content in _OTHER_LOTS:
         yield Lot(
-            id=new_id(), lot_number=lot_number, standard=standard, family=standard, nominal=value,
+            id=new_id(), lot_number=lot_number, standard=standard, family=next(iter(families_of(standard)), standard),
+            nominal=value,
             received_on=today - timedelta(days=210), expires_on=today + timedelta(days=155),
             opened_on=None if opened is None else today - timedelta(days=opened), open_life_days=life,
             pack=pack, content=content,

@@ -4,25 +4,25 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from brumel.services.calibrations import Calibrations
-from brumel.services.catalog import Catalog
+from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
-from brumel.services.kit import Kit
-from brumel.services.ledger import Ledger
-from brumel.services.live import LiveHub
-from brumel.services.meters import Meters
-from brumel.services.outlook import Outlook
+from brumel.services.kit.life import Kit
+from brumel.services.kit.meters import Meters
+from brumel.services.kit.probes import Probes
+from brumel.services.kit.states import States
+from brumel.services.ledger.records import Ledger
+from brumel.services.ledger.search import Search
+from brumel.services.live.hub import LiveHub
+from brumel.services.live.simulation import Simulation
 from brumel.services.people import People
-from brumel.services.plan import Planning
-from brumel.services.planned_rounds import PlannedRounds
-from brumel.services.probes import Probes
-from brumel.services.readings import Readings
-from brumel.services.rounds import Rounds
-from brumel.services.search import Search
-from brumel.services.shelf import Shelf
-from brumel.services.simulation import Simulation
-from brumel.services.sites import Sites
+from brumel.services.planning.plan import Planning
+from brumel.services.planning.rounds import PlannedRounds
+from brumel.services.shelf.lots import Shelf
+from brumel.services.shelf.outlook import Outlook
 from brumel.services.today import Today
+from brumel.services.visiting.readings import Readings
+from brumel.services.visiting.rounds import Rounds
+from brumel.services.visiting.sites import Sites
 from brumel.store.database import Database
 
 
@@ -32,7 +32,7 @@ class Services:
 
     clock: Clock
     people: People
-    catalog: Catalog
+    states: States
     kit: Kit
     probes: Probes
     meters: Meters
@@ -57,7 +57,7 @@ class Services:
         return cls(
             clock=clock,
             people=People(database),
-            catalog=Catalog(database, clock),
+            states=States(database, clock),
             kit=kit,
             probes=Probes(database, clock),
             meters=meters,

@@ -10,8 +10,9 @@ from enum import StrEnum
 
 from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
-from brumel.services.catalog import Held, ProbeState, held_by_run
+from brumel.core.quantities.quantity import quantity
 from brumel.services.clock import Clock
+from brumel.services.kit.states import Held, ProbeState, held_by_run
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
@@ -97,7 +98,8 @@ class Day:
 
     states: tuple[ProbeState, ...]
     steps: tuple[NextStep, ...]
-    latest: tuple[tuple[Site, Reading | None], ...]
+    latest: tuple[tuple[Site, list[Reading]], ...]
+    """Every site with its newest reading of each quantity, the newest first."""
 
 
 @dataclass(frozen=True)
@@ -137,10 +139,10 @@ class Today:
         now = self.clock.now()
         with self.database.session() as session:
             open_runs = queries.open_runs(session)
-            newest = queries.last_reading_of_sites(session)
+            newest = queries.last_readings_of_sites(session)
             sites = queries.sites(session)
             rounds = queries.planned_rounds(session, now)
-        latest = tuple((site, newest.get(site.id)) for site in sites)
+        latest = tuple((site, newest.get(site.id, [])) for site in sites)
         blocked = [s for s in states if s.readiness.state is State.BLOCKED]
         steps = (
             *_resume(open_runs),
@@ -165,9 +167,10 @@ class Today:
             if r.departure - now <= _AFTER
         ]  # fmt: skip
 
-    def _visits(self, latest: Sequence[tuple[Site, Reading | None]], now: datetime) -> list[NextStep]:
+    def _visits(self, latest: Sequence[tuple[Site, list[Reading]]], now: datetime) -> list[NextStep]:
         due = []
-        for site, reading in latest:
+        for site, readings in latest:
+            reading = readings[0] if readings else None
             today = self.clock.local(now).date()
             days = (today - self.clock.local(reading.taken_at).date()).days if reading else None
             if days is not None and days < site.visit_every_days:
@@ -199,7 +202,10 @@ def _lane(
     marks = [
         Mark(h.at, h.level, "calibration", h.run_id, f"Calibrated, {h.level}") for h in held if begin <= h.at <= end
     ]
-    marks += [Mark(r.taken_at, Level(r.level), "reading", r.id, f"{r.site.name}: pH {r.ph:.2f}") for r in readings]
+    marks += [
+        Mark(r.taken_at, Level(r.level), "reading", r.id, f"{r.site.name}: {quantity(r.quantity).words(r.value)}")
+        for r in readings
+    ]
     return Lane(state, tuple(spans), tuple(marks))
 
 

@@ -12,10 +12,12 @@ from sqlalchemy import ColumnElement, Select, and_, exists, func, select, text, 
 from sqlalchemy.dialects.postgresql import distinct_on, insert
 from sqlalchemy.orm import Session, aliased, selectinload
 
+from brumel.core.sensing.response import Origin
 from brumel.store.models.base import Base
 from brumel.store.models.calibration import (
     AmendmentKind,
     CalibrationAmendment,
+    CalibrationCoefficient,
     CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
@@ -125,14 +127,14 @@ def sites(session: Session) -> Sequence[Site]:
 
 
 def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> CalibrationRun | None:
-    """A run with its points, immersions, findings and amendments, and the points' traces where asked for."""
+    """A run with its points, begun steps, findings and amendments, and the points' traces where asked for."""
     points = selectinload(CalibrationRun.points)
     return session.scalar(
         select(CalibrationRun)
         .where(CalibrationRun.id == run_id)
         .options(
             points.joinedload(CalibrationPoint.trace) if traces else points,
-            selectinload(CalibrationRun.immersions),
+            selectinload(CalibrationRun.begun),
             selectinload(CalibrationRun.findings),
             selectinload(CalibrationRun.amendments),
         )
@@ -168,12 +170,19 @@ def newest_run(session: Session, probe_id: uuid.UUID, at: datetime) -> Calibrati
 
 
 def last_full_run(session: Session, probe_id: uuid.UUID, before: datetime) -> CalibrationRun | None:
-    """The newest usable run whose slope was fitted, not carried."""
+    """The newest usable run whose coefficients were all fitted, none taken over."""
+    taken_over = exists().where(
+        CalibrationCoefficient.run_id == CalibrationRun.id,
+        CalibrationCoefficient.origin.in_([Origin.CARRIED, Origin.ASSUMED]),
+    )
     return session.scalars(
-        signed_runs(probe_id, before)
-        .where(CalibrationSignature.level != "unfit", CalibrationSignature.slope_origin == "fitted")
-        .limit(1)
+        signed_runs(probe_id, before).where(CalibrationSignature.level != "unfit", ~taken_over).limit(1)
     ).first()
+
+
+def lock_run(session: Session, run_id: uuid.UUID) -> None:
+    """Let nobody add a point to a run until this transaction ends: the lock that its guards take."""
+    session.execute(text("SELECT pg_advisory_xact_lock(hashtextextended(:run, 0))"), {"run": str(run_id)})
 
 
 def newest_of_probes(session: Session, at: datetime, *, usable: bool) -> dict[uuid.UUID, CalibrationRun]:
@@ -213,6 +222,7 @@ class Criteria:
 
     probe_id: uuid.UUID | None = None
     site_id: uuid.UUID | None = None
+    quantity: str | None = None
     since: datetime | None = None
     until: datetime | None = None
     level: str | None = None
@@ -261,6 +271,8 @@ def readings(
         conditions.append(Reading.probe_id == wanted.probe_id)
     if wanted.site_id is not None:
         conditions.append(Reading.site_id == wanted.site_id)
+    if wanted.quantity is not None:
+        conditions.append(Reading.quantity == wanted.quantity)
     if wanted.level is not None:
         conditions.append(Reading.level == wanted.level)
     if not wanted.with_amended:
@@ -285,16 +297,19 @@ def amendment_of(session: Session, reading_id: uuid.UUID) -> Reading | None:
     return session.scalar(select(Reading).where(Reading.amends_id == reading_id))
 
 
-def last_reading_of_sites(session: Session) -> dict[uuid.UUID, Reading]:
-    """The newest reading of every site that no amendment has replaced."""
+def last_readings_of_sites(session: Session) -> dict[uuid.UUID, list[Reading]]:
+    """The newest reading of every site and quantity that no amendment has replaced, the newest first."""
     newer = aliased(Reading)
     found = session.scalars(
         select(Reading)
         .where(~exists().where(newer.amends_id == Reading.id))
-        .ext(distinct_on(Reading.site_id))
-        .order_by(Reading.site_id, Reading.taken_at.desc(), Reading.ordinal.desc())
+        .ext(distinct_on(Reading.site_id, Reading.quantity))
+        .order_by(Reading.site_id, Reading.quantity, Reading.taken_at.desc(), Reading.ordinal.desc())
     )
-    return {reading.site_id: reading for reading in found}
+    by_site: dict[uuid.UUID, list[Reading]] = {}
+    for reading in sorted(found, key=lambda r: r.taken_at, reverse=True):
+        by_site.setdefault(reading.site_id, []).append(reading)
+    return by_site
 
 
 def samples_after(session: Session, device_id: uuid.UUID, after_seq: int) -> Sequence[DeviceSample]:

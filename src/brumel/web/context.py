@@ -8,7 +8,7 @@ from flask import current_app, g
 from flask_login import current_user
 
 from brumel.services.application import Services
-from brumel.services.catalog import ProbeState
+from brumel.services.kit.states import ProbeState
 
 if TYPE_CHECKING:
     from brumel.web.auth.views import SignedIn
@@ -19,11 +19,11 @@ def services() -> Services:
     return cast(Services, current_app.extensions["brumel"])
 
 
-def probe_states(parameter: str | None = None) -> list[ProbeState]:
-    """All probes, or those of one parameter, with what they are worth now; read once for a page and its ribbon."""
+def probe_states(*, on_bench: bool = False) -> list[ProbeState]:
+    """All probes, or those that are calibrated and read here; read once for a page and its ribbon."""
     if "probe_states" not in g:
-        g.probe_states = services().catalog.probe_states()
-    return [s for s in g.probe_states if parameter in (None, s.parameter)]
+        g.probe_states = services().states.probe_states()
+    return [s for s in g.probe_states if s.on_bench or not on_bench]
 
 
 def signed_in() -> Any:

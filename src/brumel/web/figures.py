@@ -7,14 +7,16 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from math import isfinite
 
-from brumel.core.quantities.ph import millivolts_from_ph
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.response import Response
 from brumel.core.wording import grouped
-from brumel.services.calibrations import RunView
+from brumel.services.calibrating.runs import RunView
+from brumel.services.calibrating.stored import tolerances_of
 from brumel.services.clock import Clock
-from brumel.services.kit import Course
-from brumel.services.plan import DayPlan
+from brumel.services.kit.life import Course
+from brumel.services.planning.plan import DayPlan
 from brumel.services.reckon.pictures import Picture
-from brumel.services.rounds import SiteHistory
+from brumel.services.visiting.rounds import SiteHistory
 from brumel.web.scale import Scale
 
 Tick = tuple[float, str]
@@ -34,17 +36,21 @@ class PlottedPoint:
 
 
 @dataclass(frozen=True)
-class ElectrodeFigure:
-    """The electrode's line: points, fitted and ideal line, residuals below."""
+class ResponseFigure:
+    """How a probe responds: points, its own and the usual line, residuals below; labelled by its principle."""
 
     fitted: tuple[float, float, float, float]
-    ideal: tuple[float, float, float, float]
+    usual: tuple[float, float, float, float]
     points: tuple[PlottedPoint, ...]
     x_ticks: tuple[Tick, ...]
     y_ticks: tuple[Tick, ...]
     sound_band: tuple[float, float]
     residual_zero: float
     residual_limit: str
+    residual_decimals: int
+    axes: str
+    residuals: str
+    usual_name: str
     width: float = 560.0
     height: float = 380.0
     left: float = 58.0
@@ -55,37 +61,46 @@ class ElectrodeFigure:
     strip_bottom: float = 350.0
 
 
-def electrode_figure(view: RunView) -> ElectrodeFigure | None:
-    """Lay the electrode's line out; None before there is one."""
-    points = [s.point for s in view.steps if s.point]
-    if view.fit is None or not points:
+def response_figure(view: RunView) -> ResponseFigure | None:
+    """Lay the response out; None before there is one."""
+    points = [s.point for s in view.steps if s.point and s.point.signal is not None]
+    if view.response is None or not points:
         return None
-    temperature = sum(p.temperature_c for p in points) / len(points)
-    low, high = min(2.0, *(p.buffer_ph - 1 for p in points)), max(12.0, *(p.buffer_ph + 1 for p in points))
+    response, own, about, at = view.response, view.principle, view.quantity, view.conditions
+    usual = Response.usual(own)
+    room = (own.drawn[1] - own.drawn[0]) / 10
+    low = min(own.drawn[0], *(p.target - room for p in points))
+    high = max(own.drawn[1], *(p.target + room for p in points))
     x = Scale(low, high, 58.0, 548.0)
-    ends = [view.fit.millivolts(ph, temperature) for ph in (low, high)]
-    ideals = [float(millivolts_from_ph(ph, temperature)) for ph in (low, high)]
-    reach = max(map(abs, [*ends, *ideals, *(p.mv for p in points)])) * 1.04
-    y = Scale(-reach, reach, 258.0, 14.0)
-    bound = view.run.method["limits"]["residual_ph"]
-    residuals = [view.fit.ph(p.mv, p.temperature_c) - p.buffer_ph for p in points]
-    largest = max(bound[1] * 1.4, min(max(map(abs, residuals)) * 1.15, 0.4))
+    ends, usual_ends = ([r.signal(v, at) for v in (low, high)] for r in (response, usual))
+    signals = [*ends, *usual_ends, *(p.signal or 0.0 for p in points)]
+    margin = (max(signals) - min(signals)) * 0.02
+    y = Scale(min(signals) - margin, max(signals) + margin, 258.0, 14.0)
+    bounds = tolerances_of(view.run).residual
+    residuals = [
+        response.value(p.signal or 0.0, Conditions(p.temperature_c, view.run.reference)) - p.target for p in points
+    ]
+    largest = max(bounds.doubtful_high * 1.4, min(max(map(abs, residuals)) * 1.15, bounds.doubtful_high * 6))
     r = Scale(-largest, largest, 350.0, 290.0)
-    return ElectrodeFigure(
+    return ResponseFigure(
         fitted=(x(low), y(ends[0]), x(high), y(ends[1])),
-        ideal=(x(low), y(ideals[0]), x(high), y(ideals[1])),
+        usual=(x(low), y(usual_ends[0]), x(high), y(usual_ends[1])),
         points=tuple(
             PlottedPoint(
-                x(p.buffer_ph), y(p.mv), r(max(-largest, min(largest, off))), off, f"{p.buffer_ph:.2f}",
-                p.use == "check", abs(off) > bound[0],
+                x(p.target), y(p.signal or 0.0), r(max(-largest, min(largest, off))), off, about.number(p.target),
+                p.use == "check", abs(off) > bounds.sound_high,
             )
             for p, off in zip(points, residuals, strict=True)
         ),
-        x_ticks=tuple((x(v), f"{v:.0f}") for v in x.ticks(10)),
-        y_ticks=tuple((y(v), f"{v:.0f}".replace("-", "−")) for v in y.ticks(6)),
-        sound_band=(r(bound[0]), r(-bound[0])),
+        x_ticks=tuple((x(v), _tick(v)) for v in x.ticks(10)),
+        y_ticks=tuple((y(v), _tick(v)) for v in y.ticks(6)),
+        sound_band=(r(bounds.sound_high), r(bounds.sound_low)),
         residual_zero=r(0.0),
-        residual_limit=f"{bound[0]:g}",
+        residual_limit=f"{bounds.sound_high:g}",
+        residual_decimals=about.error_decimals,
+        axes=f"{own.signal_unit} against {about.symbol} at the temperature of the standards",
+        residuals=f"residual of each standard, {about.unit or about.symbol} (shaded: sound)",
+        usual_name=own.usual_name,
     )  # fmt: skip
 
 
@@ -131,16 +146,17 @@ def history_figure(history: SiteHistory, clock: Clock) -> HistoryFigure | None:
     if len(history.values) < 2:
         return None
     times = [v.at.timestamp() for v in history.values]
-    values = [v.ph for v in history.values]
+    values = [v.value for v in history.values]
     expected = history.expected or (min(values), max(values))
-    low, high = min(*values, expected[0]) - 0.15, max(*values, expected[1]) + 0.15
+    room = (max(*values, expected[1]) - min(*values, expected[0])) * 0.1 or 0.15
+    low, high = min(*values, expected[0]) - room, max(*values, expected[1]) + room
     x, y = Scale(times[0], times[-1], 48.0, 540.0), Scale(low, high, 142.0, 10.0)
     places = [(x(t), y(v)) for t, v in zip(times, values, strict=True)]
     return HistoryFigure(
         band=(y(expected[1]), y(expected[0])),
         path=" ".join(f"{px},{py}" for px, py in places),
         dots=tuple(
-            (px, py, str(v.level), f"{clock.local(v.at):%d %b %H:%M}: pH {v.ph:.2f}")
+            (px, py, str(v.level), f"{clock.local(v.at):%d %b %H:%M}: {history.quantity.words(v.value)}")
             for (px, py), v in zip(places, history.values, strict=True)
         ),
         x_ticks=tuple(_day_ticks(times, x, clock)),

@@ -6,6 +6,7 @@ from datetime import datetime
 
 from flask import Flask
 
+from brumel.core.quantities.quantity import quantity
 from brumel.core.wording import grouped, signed
 from brumel.services.clock import Clock
 
@@ -40,6 +41,18 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def local_input(moment: datetime) -> str:
         return clock.local(moment).strftime("%Y-%m-%dT%H:%M")
 
+    def value_of(value: float, key: str) -> str:
+        return quantity(key).words(value)
+
+    def number_of(value: float, key: str) -> str:
+        return quantity(key).number(value)
+
+    def unit_of(key: str) -> str:
+        return quantity(key).unit
+
+    def name_of(key: str) -> str:
+        return quantity(key).name
+
     def lower_first(text: str) -> str:
         return text[:1].lower() + text[1:]
 
@@ -49,6 +62,10 @@ def register_filters(app: Flask, clock: Clock) -> None:
     for filter_ in (
         briefly,
         grouped,
+        value_of,
+        number_of,
+        unit_of,
+        name_of,
         capitalize_first,
         lower_first,
         number,

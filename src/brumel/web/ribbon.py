@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from brumel.core.kit.readiness import Clock as Running
-from brumel.services.catalog import ProbeState
 from brumel.services.clock import Clock
+from brumel.services.kit.states import ProbeState
 from brumel.services.today import Ribbon, Span
 from brumel.web.scale import Scale
 

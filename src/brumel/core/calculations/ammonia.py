@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calculation import Caveat, Choice, Condition, Curve, Number, Output, calculation
 from brumel.core.calculations._inputs import CYANURIC_ACID, PH, temperature
 from brumel.core.quantities.ammonia import (
     NH3_FROM_N,
@@ -18,6 +17,7 @@ from brumel.core.quantities.ammonia import (
     undissociated_acid,
     undissociated_base,
 )
+from brumel.core.reckoning.definition import Caveat, Choice, Condition, Curve, Number, Output, calculation
 from brumel.core.wording import signed
 
 _SOURCE = (

@@ -6,8 +6,8 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calculation import Condition, Number, Output, calculation
 from brumel.core.quantities import comparison
+from brumel.core.reckoning.definition import Condition, Number, Output, calculation
 
 _FIRST, _SECOND = Number("first", "First result"), Number("second", "Second result")
 _U = "expanded uncertainty (k = 2)"

@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calculation import Choice, Condition, Curve, InvalidInputs, Number, Output, calculation
 from brumel.core.calculations._inputs import (
     COEFFICIENT,
     COMPENSATIONS,
@@ -21,6 +20,7 @@ from brumel.core.calculations._inputs import (
 )
 from brumel.core.curves import span
 from brumel.core.quantities.conductivity import kcl_curves, resistivity_ohm_cm, total_dissolved_solids_mg_l
+from brumel.core.reckoning.definition import Choice, Condition, Curve, InvalidInputs, Number, Output, calculation
 from brumel.core.wording import signed
 
 _BY_MOLARITY = {0.001: 147.0, 0.01: 1413.0, 0.1: 12880.0, 1.0: 111800.0}

@@ -7,30 +7,40 @@ from dataclasses import replace
 from types import SimpleNamespace
 from typing import Any
 
-from brumel.core.calculation import Curve, Number, Output, Points, calculation
 from brumel.core.calculations._inputs import temperature
+from brumel.core.errors import NotEnoughPoints
 from brumel.core.quantities.ions import (
     IONIC_STRENGTH_PER_US_CM,
-    IonPoint,
     activity_coefficient,
-    fit_ion_electrode,
 )
-from brumel.core.quantities.ph import MILLIVOLT_RANGE, TEMPERATURE_RANGE_C
+from brumel.core.quantities.ph import MILLIVOLT_RANGE, TEMPERATURE_RANGE_C, nernst_slope_mv
+from brumel.core.reckoning.definition import Curve, Number, Output, Points, calculation
+from brumel.core.sensing.fit import Point, fit
+from brumel.core.sensing.ion_tip import IonTip
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.response import Origin
 from brumel.core.wording import signed
 
 _CHARGE = Number("charge", "Charge of the ion", "", allowed=(-3.0, -2.0, -1.0, 1.0, 2.0, 3.0), hint="NH4 +1, NO3 −1")
 
 
-def _fit(points: list[dict[str, float]], charge: Any) -> Any:
-    return fit_ion_electrode([IonPoint(p["activity"], p["mv"], p["temperature_c"]) for p in points], int(charge))
+def _fit(points: list[dict[str, float]], charge: Any) -> tuple[float, float, float]:
+    """Slope, mV per decade; slope, % of Nernst; mean temperature, °C."""
+    line = fit(
+        IonTip(int(charge)), [Point(p["activity"], p["mv"], Conditions(p["temperature_c"]), 0.0, 0.0) for p in points]
+    )
+    if line.origin("slope") is not Origin.FITTED:
+        raise NotEnoughPoints("An ion electrode's slope needs two activities, best a decade apart; take another point.")
+    mean = line.temperature_c or 0.0
+    return line["slope"] / 100.0 * float(nernst_slope_mv(mean, int(charge))), line["slope"], mean
 
 
 def _fit_words(v: SimpleNamespace) -> Iterator[str]:
-    fit = _fit(v.points, v.charge)
-    yield f"{len(v.points)} points around {signed(fit.temperature_c)} °C: {signed(v.slope_mv_per_decade)} mV per decade"
+    *_, mean = _fit(v.points, v.charge)
+    yield f"{len(v.points)} points around {signed(mean)} °C: {signed(v.slope_mv_per_decade)} mV per decade"
     yield f"That is {v.slope_percent:.1f} % of the Nernst slope"
     gap = abs(v.slope_mv_per_decade)
-    scaled = gap * 298.15 / (fit.temperature_c + 273.15)
+    scaled = gap * 298.15 / (mean + 273.15)
     if not 50 <= scaled <= 65:
         yield f"Scaled to 25 °C, {scaled:.1f} mV: sound is 50 to 65. Too small: an aged tip; too large: a standard"
 
@@ -67,8 +77,8 @@ def _fit_words(v: SimpleNamespace) -> Iterator[str]:
     words=_fit_words,
 )
 def ion_electrode_fit(points: list[dict[str, float]], charge: Any) -> Any:
-    fit = _fit(points, charge)
-    return fit.slope_mv_per_decade, fit.slope_percent
+    per_decade, percent, _ = _fit(points, charge)
+    return per_decade, percent
 
 
 @calculation(

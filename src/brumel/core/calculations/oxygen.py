@@ -7,10 +7,10 @@ from datetime import datetime, timedelta
 from types import SimpleNamespace
 from typing import Any
 
-from brumel.core.calculation import Caveat, Condition, Curve, Moment, Number, Output, calculation, moment_of
 from brumel.core.calculations._inputs import PRESSURE, UNDO_METER_SALINITY, temperature
 from brumel.core.quantities.oxygen import projected_mg_l, saturation_mg_l
 from brumel.core.quantities.pressure import at_altitude_hpa
+from brumel.core.reckoning.definition import Caveat, Condition, Curve, Moment, Number, Output, calculation, moment_of
 from brumel.core.wording import signed
 
 _SOURCE = "Benson & Krause 1980, 1984; Standard Methods 4500-O; USGS memo 2011.03"

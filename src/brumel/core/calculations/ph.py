@@ -8,9 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calculation import Choice, Condition, Curve, Number, Output, Points, calculation
 from brumel.core.calculations._inputs import temperature
-from brumel.core.calibration import FitPoint, fit_electrode
 from brumel.core.constants import ZERO_CELSIUS_K
 from brumel.core.curves import curve_through
 from brumel.core.quantities.ph import (
@@ -21,6 +19,10 @@ from brumel.core.quantities.ph import (
     ph_recompensated,
 )
 from brumel.core.quantities.ph_working import ph_working, recompensation_working
+from brumel.core.reckoning.definition import Choice, Condition, Curve, Number, Output, Points, calculation
+from brumel.core.sensing.fit import Point, fit
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.principles import principle
 from brumel.core.standards.buffers import FAMILIES, shipped_buffers
 from brumel.core.wording import signed
 
@@ -28,6 +30,8 @@ _ELECTRODE_SLOPE = (70.0, 110.0)
 _MV = Number("mv", "Potential", "mV", *MILLIVOLT_RANGE)
 _T = temperature(*TEMPERATURE_RANGE_C)
 _NO_PH = "No water has such a pH: check slope, offset, sign and unit."
+_U_PH, _U_MV = 0.01, 0.15
+"""Standard uncertainties of a buffer and of a settled potential; they weigh all points the same."""
 _CHARGE = Number("charge", "Charge of the ion", "", default=1.0, allowed=(-3.0, -2.0, -1.0, 1.0, 2.0, 3.0))
 
 
@@ -125,8 +129,10 @@ def _fit_words(v: SimpleNamespace) -> Iterator[str]:
     words=_fit_words,
 )
 def electrode_fit(points: list[dict[str, float]]) -> Any:
-    fit = fit_electrode([FitPoint(p["ph"], p["mv"], p["temperature_c"]) for p in points])
-    return fit.slope_percent, fit.offset_mv, np.array(fit.residuals_ph)
+    line = fit(
+        principle("glass"), [Point(p["ph"], p["mv"], Conditions(p["temperature_c"]), _U_PH, _U_MV) for p in points]
+    )
+    return line["slope"], line["offset"], np.array(line.residuals)
 
 
 @calculation(

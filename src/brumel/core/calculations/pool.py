@@ -8,9 +8,9 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calculation import Condition, Curve, Number, Output, calculation
 from brumel.core.calculations._inputs import CONDUCTIVITY, CYANURIC_ACID, PH, positive, temperature, undo_compensation
 from brumel.core.quantities import pool
+from brumel.core.reckoning.definition import Condition, Curve, Number, Output, calculation
 from brumel.core.wording import signed
 
 

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from functools import cache
-from importlib.resources import files
 from typing import Any
 
 from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Finding, Level
+from brumel.core.tables import kept, table
 
 
 class Care(StrEnum):
@@ -116,7 +114,27 @@ class Question:
 
 
 @dataclass(frozen=True)
-class Quantity:
+class Planned:
+    """What the planner needs to know: hands-on minutes, how much it matters, what the task is called."""
+
+    minutes: int = 0
+    weight: int = 1
+    task: str = "calibrate"
+    weekly_cleaning: bool = False
+    last: bool = False
+
+
+@dataclass(frozen=True)
+class Standards:
+    """Which standards go along, and how the planner finds them (:mod:`brumel.core.plan.needs`)."""
+
+    how: str
+    of: str
+    sold: tuple[float, ...] = ()
+
+
+@dataclass(frozen=True)
+class Reported:
     """What a meter reports of a calibration that it holds itself, with the limits it is judged by."""
 
     key: str
@@ -131,7 +149,7 @@ class Quantity:
 
         Examples
         --------
-        >>> probe_kind("oxygen-optical").quantities[0].finding(0.2).sentence
+        >>> probe_kind("oxygen-optical").reported[0].finding(0.2).sentence
         'Zero: 0.20 mg/L; sound from -0.10 to 0.10.'
         """
         level = self.bounds.level(value)
@@ -151,7 +169,10 @@ class ProbeKind:
 
     key: str
     name: str
-    parameter: str
+    quantity: str
+    """What it is taken along for, by key."""
+    principle: str
+    """How it senses, by key; empty where its signal is not calibrated here yet."""
     parts: tuple[str, ...]
     storage_good: tuple[str, ...]
     storage_stopgap: tuple[str, ...]
@@ -159,12 +180,15 @@ class ProbeKind:
     voids: frozenset[Care]
     waits: tuple[Wait, ...]
     inspection: tuple[Question, ...]
-    quantities: tuple[Quantity, ...]
+    reported: tuple[Reported, ...]
     holds_days: tuple[float, float] | None
     """How long a calibration holds soundly, and at most, days; None where there is none to hold."""
     caution: str
     suits: Mapping[str, tuple[float, float]]
-    """The waters that it is made for: by parameter, from where to where (units of :mod:`brumel.core.plan.waters`)."""
+    """The waters that it is made for: by quantity, from where to where."""
+    plan: Planned = Planned()
+    standards: Standards | None = None
+    own_reference: bool = False
 
     @property
     def care(self) -> tuple[Care, ...]:
@@ -172,7 +196,7 @@ class ProbeKind:
         own = {w.after for w in self.waits} | self.voids | {_PART_CHANGE[p] for p in self.parts if p in _PART_CHANGE}
         if self.powered:
             own |= {*POWER_LOST, Care.POWER_BACK}
-        if self.quantities:
+        if self.reported:
             own.add(Care.CALIBRATED)
         return (*_ALWAYS, *(c for c in Care if c in own and c not in _ALWAYS))
 
@@ -220,25 +244,25 @@ class ProbeKind:
         return next((b for b in self.storage_bad if b.liquid == liquid), None)
 
 
-@cache
+@kept
 def probe_kinds() -> Mapping[str, ProbeKind]:
     """All kinds of probes, by key."""
-    data = tomllib.loads(files("brumel.core.kit").joinpath("kinds.toml").read_text(encoding="utf-8"))
+    data = table("kit", "kinds.toml")
     return {key: _kind(key, _inherited(data, entry)) for key, entry in data.items()}
 
 
-def probe_kind(name: str) -> ProbeKind:
-    """The kind of this key or of this name.
+def probe_kind(key: str) -> ProbeKind:
+    """The kind of this key.
 
     Examples
     --------
-    >>> probe_kind("pH glass, combination").parameter
-    'pH'
+    >>> probe_kind("ph-combination").quantity
+    'ph'
     """
-    for kind in probe_kinds().values():
-        if name in (kind.key, kind.name):
-            return kind
-    raise CoreError(f"No kind of probe is named {name!r}; known are {', '.join(probe_kinds())}.")
+    try:
+        return probe_kinds()[key]
+    except KeyError:
+        raise CoreError(f"No kind of probe is named {key!r}; known are {', '.join(probe_kinds())}.") from None
 
 
 def storage_finding(kind: ProbeKind, liquid: str) -> Finding | None:
@@ -271,11 +295,16 @@ def _inherited(data: Mapping[str, Any], entry: dict[str, Any]) -> dict[str, Any]
     return {**data[parent], **entry} if parent else entry
 
 
+def _standards(entry: Mapping[str, Any] | None) -> Standards | None:
+    return None if entry is None else Standards(entry["how"], entry["of"], tuple(entry.get("sold", ())))
+
+
 def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
     return ProbeKind(
         key=key,
         name=entry["name"],
-        parameter=entry["parameter"],
+        quantity=entry["quantity"],
+        principle=entry.get("principle", ""),
         parts=tuple(entry["parts"]),
         storage_good=tuple(entry["storage_good"]),
         storage_stopgap=tuple(entry["storage_stopgap"]),
@@ -288,11 +317,14 @@ def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
             Question(q["key"], q["ask"], q["no"], Care(q["action"]) if "action" in q else None)
             for q in entry["inspection"]
         ),
-        quantities=tuple(
-            Quantity(q["key"], q["name"], q["unit"], Bounds(*q["bounds"]), q["digits"], q["remedy"])
-            for q in entry.get("quantities", ())
+        reported=tuple(
+            Reported(q["key"], q["name"], q["unit"], Bounds(*q["bounds"]), q["digits"], q["remedy"])
+            for q in entry.get("reports", ())
         ),
         holds_days=tuple(entry["holds_days"]) if "holds_days" in entry else None,
         caution=entry.get("caution", ""),
-        suits={parameter: (low, high) for parameter, (low, high) in entry.get("suits", {}).items()},
+        suits={key: (low, high) for key, (low, high) in entry.get("suits", {}).items()},
+        plan=Planned(**entry.get("plan", {})),
+        standards=_standards(entry.get("standards")),
+        own_reference=entry.get("own_reference", False),
     )

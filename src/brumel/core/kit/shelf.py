@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, timedelta
 from enum import StrEnum
-from functools import cache
-from importlib.resources import files
 
+from brumel.core.calibrating.methods import CUP_ML
 from brumel.core.findings import Finding, Level, worst_first
-from brumel.core.methods.model import CUP_ML
+from brumel.core.tables import kept, table
+from brumel.core.wording import grouped
 
 SOON_DAYS = 30
 """What expires or runs out within so many days is on the shopping list (rule of this product)."""
@@ -41,6 +40,24 @@ class Standard:
     open_life_days: int
     unit: str = ""
     caution: str = ""
+    short: str = "standard"
+    """What a technician calls one in a sentence."""
+    decimals: int = 0
+    families: Mapping[str, str] = field(default_factory=dict)
+    """Families by key, where there are several."""
+    needs_value: bool = False
+
+    def value_words(self, nominal: float) -> str:
+        """A label's value as people read it.
+
+        Examples
+        --------
+        >>> standards()["ph-buffer"].value_words(4.005), standards()["orp"].value_words(220.0)
+        ('4.005', '220 mV')
+        """
+        digits = self.decimals if round(nominal, self.decimals) == nominal else 3
+        words = f"{nominal:.{digits}f}" if nominal < 10_000 else grouped(nominal)
+        return f"{words} {self.unit}" if self.unit and self.unit != "pH" else words
 
 
 @dataclass(frozen=True)
@@ -75,11 +92,10 @@ class LotFacts:
         return min(self.expires_on, self.opened_on + timedelta(days=self.open_life_days))
 
 
-@cache
+@kept
 def standards() -> Mapping[str, Standard]:
     """All kinds of things on the shelf, by key."""
-    data = tomllib.loads(files("brumel.core.kit").joinpath("standards.toml").read_text(encoding="utf-8"))
-    return {key: Standard(key, **entry) for key, entry in data.items()}
+    return {key: Standard(key, **entry) for key, entry in table("kit", "standards.toml").items()}
 
 
 def judge_lot(lot: LotFacts, today: date) -> list[Finding]:

@@ -13,7 +13,7 @@ def faults(problem: Problem, plan: Plan) -> list[str]:
     Examples
     --------
     >>> from brumel.core.plan.problem import Job, Task
-    >>> job = Job("A", "pH", 1, (Task("a", "clean", 5, 30), Task("b", "calibrate", 10)))
+    >>> job = Job("A", "ph", 1, (Task("a", "clean", 5, 30), Task("b", "calibrate", 10)))
     >>> faults(Problem((job,), 60), Plan({"a": 0, "b": 20}, ()))
     ['A: calibrate begins at 20, but clean needs until 35.']
     """

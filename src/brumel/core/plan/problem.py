@@ -43,7 +43,7 @@ class Job:
     """
 
     probe: str
-    parameter: str
+    quantity: str
     weight: int
     tasks: tuple[Task, ...]
     release: int = 0

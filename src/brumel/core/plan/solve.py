@@ -25,7 +25,7 @@ def best_plan(problem: Problem) -> Plan:
     Examples
     --------
     >>> from brumel.core.plan.problem import Job, Task
-    >>> soak = Job("A", "pH", 1, (Task("soak", "soak", 2, 120), Task("cal", "calibrate", 12)))
+    >>> soak = Job("A", "ph", 1, (Task("soak", "soak", 2, 120), Task("cal", "calibrate", 12)))
     >>> best_plan(Problem((soak,), 180)).starts
     {'soak': 46, 'cal': 168}
     """

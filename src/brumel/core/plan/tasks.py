@@ -13,14 +13,6 @@ SWITCH_ON, CALIBRATE, PACK = "switch-on", "calibrate", "pack"
 
 _INSPECT_MIN, _CLEAN_MIN, _CLEANING_MIN, _STORAGE_MIN, _SOAK_MIN = 3, 5, 15, 2, 120
 _SWITCH_ON_MIN, _PACK_MIN, _PART_MIN, _CURE_MIN = 1, 2, 10, 2
-_CALIBRATE_MIN = {
-    "pH": 12, "ORP": 5, "conductivity": 4, "oxygen": 6, "ammonium": 14, "nitrate": 14, "temperature": 10,
-}  # fmt: skip
-"""Hands-on minutes of a calibration or check (common practice: minutes a point, rinsing in between)."""
-WEIGHT = {"oxygen": 5, "pH": 4, "conductivity": 3, "ORP": 2, "ammonium": 2, "nitrate": 2}
-"""How much it matters to have a parameter along; others count 1 (rule of this product)."""
-_IONS = {"ammonium", "nitrate"}
-CLEANED_WEEKLY = {"pH", "ORP"}
 CLEANING_CAUTION = "Cleaning acids and their fumes: gloves, air, never with chlorine."
 
 
@@ -95,9 +87,8 @@ def tasks_of(day: ProbeDay) -> tuple[Task, ...]:
         tasks.append(_task(day, STORAGE, "rinse, into storage solution", _STORAGE_MIN, _SOAK_MIN))
     tasks += [replace(t, while_waiting=True) for t in _switch_on(day)]
     if _must_calibrate(day):
-        stage = 1 if day.kind.parameter in _IONS else 0
-        name = "check" if day.kind.parameter in ("ORP", "temperature") else "calibrate"
-        tasks.append(_task(day, CALIBRATE, name, _CALIBRATE_MIN[day.kind.parameter], stage=stage))
+        plan = day.kind.plan
+        tasks.append(_task(day, CALIBRATE, plan.task, plan.minutes, stage=int(plan.last)))
     tasks.append(_task(day, PACK, "pack", _PACK_MIN))
     return tuple(tasks)
 
@@ -107,7 +98,7 @@ def _task(day: ProbeDay, key: str, name: str, hands: int, wait: float = 0, stage
 
 
 def _must_calibrate(day: ProbeDay) -> bool:
-    if day.kind.parameter not in _CALIBRATE_MIN:
+    if not day.kind.plan.minutes:
         return False
     upset = day.readiness.state is State.BLOCKED and (
         day.readiness.cure is None or day.readiness.cure.care is not Care.POWER_BACK

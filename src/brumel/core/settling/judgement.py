@@ -104,9 +104,9 @@ def judge_settling(
 
     Examples
     --------
-    >>> from brumel.core.settling.rules import CALIBRATION_PH
+    >>> rule = SettlingRule("calibration-ph", "mV", span=0.3, window_s=30.0, slope_per_window=0.2)
     >>> t = np.arange(0, 60, 0.5)
-    >>> judge_settling(t, np.full(t.shape, 177.2), np.full(t.shape, 25.0), CALIBRATION_PH).state.value
+    >>> judge_settling(t, np.full(t.shape, 177.2), np.full(t.shape, 25.0), rule).state.value
     'stable'
     """
     t, y, temperature = (np.asarray(a, dtype=float) for a in (times_s, values, temperatures_c))
@@ -117,7 +117,7 @@ def judge_settling(
     if trace.t.size == 0:
         return Judgement(Settling.EMPTY, WORDS[Settling.EMPTY], 0.0)
     step = display_step(trace.y) if resolution is None else resolution
-    return _judged(trace, rule.shown_in_steps(step), step)
+    return _judged(trace, rule.at(float(trace.y[-1]), step), step)
 
 
 def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:

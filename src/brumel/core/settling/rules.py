@@ -29,7 +29,9 @@ class SettlingRule:
     window_s
         Length of the window, s.
     slope_per_window
-        Largest change of the fitted straight line over the window, in ``unit``.
+        Largest change of the fitted straight line over the window, in ``unit``; two thirds of the span where 0.
+    span_percent
+        Largest difference in percent of the value, where that is more than ``span``.
     temperature_span_c
         Largest difference of temperature within the window, °C.
     minimum_s
@@ -42,32 +44,31 @@ class SettlingRule:
     unit: str
     span: float
     window_s: float
-    slope_per_window: float
+    slope_per_window: float = 0.0
+    span_percent: float = 0.0
     temperature_span_c: float = 0.1
     minimum_s: float = 30.0
     source: str = "rule of this product"
 
-    def shown_in_steps(self, resolution: float) -> SettlingRule:
-        """The rule for a display of these steps: its last digit may change to and fro.
+    @property
+    def longest_gap_s(self) -> float:
+        """Samples further apart leave a gap: a window with one is not covered."""
+        return self.window_s / 3.0
+
+    def at(self, value: float, resolution: float = 0.0) -> SettlingRule:
+        """The rule at a value, for a display of these steps, whose last digit may change to and fro.
 
         Examples
         --------
-        >>> CALIBRATION_PH.shown_in_steps(1.0).span, CALIBRATION_PH.shown_in_steps(0.1).span
+        >>> rule = SettlingRule("r", "mV", 0.3, 30.0, 0.2)
+        >>> rule.at(177.0, 1.0).span, rule.at(177.0, 0.1).span
         (1.0, 0.3)
+        >>> SettlingRule("r", "µS/cm", 1.0, 20.0, span_percent=0.5).at(1413.0).span
+        7.065
         """
-        return replace(
-            self,
-            span=max(self.span, resolution),
-            slope_per_window=max(self.slope_per_window, resolution / 2),
-        )
-
-
-CALIBRATION_PH = SettlingRule("calibration-ph", "mV", span=0.3, window_s=30.0, slope_per_window=0.2)
-"""Calibration point of a pH electrode: 0.3 mV (0.005 pH) over 30 s."""
-READING_PH = SettlingRule("reading-ph", "pH", span=0.02, window_s=30.0, slope_per_window=0.013)
-"""Site reading of pH: 0.02 over 30 s."""
-
-RULES = {rule.name: rule for rule in (CALIBRATION_PH, READING_PH)}
+        span = max(self.span, self.span_percent / 100.0 * abs(value))
+        slope = self.slope_per_window * span / self.span if self.slope_per_window else 2.0 * span / 3.0
+        return replace(self, span=max(span, resolution), slope_per_window=max(slope, resolution / 2), span_percent=0.0)
 
 
 def display_step(values: Array) -> float:

@@ -103,10 +103,10 @@ def slope_of(t: Array, y: Array) -> float:
 
 def last_gap_ended(t: Array, rule: SettlingRule) -> float:
     """When the newest gap that a window can't have ended; the first sample's time where there is none."""
-    after = np.flatnonzero(np.diff(t) > rule.window_s / 3) + 1
+    after = np.flatnonzero(np.diff(t) > rule.longest_gap_s) + 1
     return float(t[after[-1]]) if after.size else float(t[0])
 
 
 def _without_gaps(t: Array, since: float, rule: SettlingRule) -> bool:
     first = max(int(np.searchsorted(t, since)) - 1, 0)
-    return bool(np.max(np.diff(t[first:]), initial=0.0) <= rule.window_s / 3)
+    return bool(np.max(np.diff(t[first:]), initial=0.0) <= rule.longest_gap_s)

@@ -13,8 +13,8 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calculation import Calculation, Choice, InvalidInputs, Moment, Points, find
-from brumel.core.reckoning import calculate
+from brumel.core.reckoning.answers import calculate
+from brumel.core.reckoning.definition import Calculation, Choice, InvalidInputs, Moment, Points, find
 from brumel.services.reckon.faces import plain_outputs
 from brumel.services.reckon.units import typed_inputs
 

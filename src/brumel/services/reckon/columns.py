@@ -10,8 +10,8 @@ from typing import Any, TextIO
 
 import numpy as np
 
-from brumel.core.calculation import REQUIRED, Calculation, InvalidInputs, Number, Points, find
-from brumel.core.reckoning import calculate
+from brumel.core.reckoning.answers import calculate
+from brumel.core.reckoning.definition import REQUIRED, Calculation, InvalidInputs, Number, Points, find
 from brumel.core.typed import number_and_rest
 from brumel.services.reckon.units import number_in, stem, takes_unit, typed_inputs
 from brumel.services.tables import read_table

@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from brumel.core.calculation import REQUIRED, Calculation, Input, InvalidInputs, Number
-from brumel.core.reckoning import Answer, calculate
+from brumel.core.reckoning.answers import Answer, calculate
+from brumel.core.reckoning.definition import REQUIRED, Calculation, Input, InvalidInputs, Number
 from brumel.services.reckon.pictures import Picture, picture_of
 from brumel.services.reckon.units import typed_inputs
 

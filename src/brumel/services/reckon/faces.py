@@ -7,8 +7,18 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calculation import REQUIRED, Calculation, Choice, Input, Moment, Number, Output, Points, plain_number
-from brumel.core.reckoning import Answer
+from brumel.core.reckoning.answers import Answer
+from brumel.core.reckoning.definition import (
+    REQUIRED,
+    Calculation,
+    Choice,
+    Input,
+    Moment,
+    Number,
+    Output,
+    Points,
+    plain_number,
+)
 from brumel.core.wording import signed
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
-from brumel.core.calculation import Calculation, Input, calculations
+from brumel.core.reckoning.definition import Calculation, Input, calculations
 
 IN_HAND = {
     "temperature": ("temperature_c",),

@@ -6,7 +6,7 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calculation import REQUIRED, Calculation, Choice, Input, Number, Points, calculations
+from brumel.core.reckoning.definition import REQUIRED, Calculation, Choice, Input, Number, Points, calculations
 
 _NUMBERS = {"type": "array", "items": {"type": ["number", "null"]}}
 _WITH_UNIT = {"type": "string", "pattern": "[0-9]", "description": "a number with its unit"}

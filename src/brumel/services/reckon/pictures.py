@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calculation import Calculation, Choice, InvalidInputs, Number
-from brumel.core.reckoning import Answer, calculate
+from brumel.core.reckoning.answers import Answer, calculate
+from brumel.core.reckoning.definition import Calculation, Choice, InvalidInputs, Number
 
 _PLACES = 121
 

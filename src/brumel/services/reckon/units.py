@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from functools import cache
 from typing import Any
 
-from brumel.core.calculation import Calculation, Choice, Input, InvalidInputs, Moment, Number, Points
+from brumel.core.reckoning.definition import Calculation, Choice, Input, InvalidInputs, Moment, Number, Points
 from brumel.core.typed import NotANumber, number_and_rest, number_typed
 
 UNITS: dict[str, dict[str, str]] = {

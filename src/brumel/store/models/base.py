@@ -13,6 +13,7 @@ from sqlalchemy import (
     Double,
     MetaData,
     Text,
+    text,
 )
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
@@ -45,8 +46,9 @@ class Source(StrEnum):
     """How a value came in."""
 
     DEVICE = "device"
-    TYPED_MV = "typed-mv"
-    TYPED_PH = "typed-ph"
+    TYPED_SIGNAL = "typed-signal"
+    TYPED_VALUE = "typed-value"
+    """As the meter shows it."""
 
 
 def one_of(column: str, values: type[StrEnum]) -> str:
@@ -55,6 +57,11 @@ def one_of(column: str, values: type[StrEnum]) -> str:
 
 def own_id() -> Mapped[uuid.UUID]:
     return mapped_column(primary_key=True)
+
+
+def own_version() -> Mapped[int]:
+    """Counts the changes of a row that may change: who edits an older one is told."""
+    return mapped_column(server_default=text("1"))
 
 
 class FindingColumns:

@@ -8,43 +8,62 @@ from enum import StrEnum
 from typing import Any
 
 from sqlalchemy import (
+    ARRAY,
     BigInteger,
     CheckConstraint,
     ForeignKey,
     Identity,
     Index,
+    Uuid,
     text,
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.core.findings import Acceptance
+from brumel.core.sensing.response import Origin
 from brumel.store.models.base import Base, FindingColumns, Source, one_of, own_id
 from brumel.store.models.reference import Lot, Person, Probe
+
+
+class KeptBy(StrEnum):
+    """Who holds the coefficients that a run finds."""
+
+    BRUMEL = "brumel"
+    METER = "meter"
 
 
 class CalibrationRun(Base):
     """A calibration begun; all that follows are rows that point here."""
 
     __tablename__ = "calibration_run"
-    __table_args__ = (Index("ix_calibration_run_probe_id_started_at", "probe_id", "started_at"),)
+    __table_args__ = (
+        CheckConstraint(one_of("kept_by", KeptBy), name="kept_by"),
+        Index("ix_calibration_run_probe_id_started_at", "probe_id", "started_at"),
+    )
 
     id: Mapped[uuid.UUID] = own_id()
     probe_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("probe.id"))
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
     started_at: Mapped[datetime]
+    kept_by: Mapped[str]
     method_code: Mapped[str]
     method: Mapped[dict[str, Any]]
+    """Method, tolerances and rinse as they were, whole."""
     rinse: Mapped[str]
     lots: Mapped[dict[str, Any]]
-    waters_ph_low: Mapped[float | None]
-    waters_ph_high: Mapped[float | None]
-    new_electrode: Mapped[bool]
+    """The lot chosen for each step; a point says which one it took."""
+    waters_low: Mapped[float | None]
+    waters_high: Mapped[float | None]
+    new_sensor: Mapped[bool]
+    reference: Mapped[str]
+    """The probe's own reference electrode, where it has one to name."""
 
     probe: Mapped[Probe] = relationship(lazy="joined", innerjoin=True)
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
     points: Mapped[list[CalibrationPoint]] = relationship(order_by="CalibrationPoint.ordinal", viewonly=True)
-    immersions: Mapped[list[CalibrationImmersion]] = relationship(
-        order_by="CalibrationImmersion.ordinal", viewonly=True
+    begun: Mapped[list[CalibrationStep]] = relationship(order_by="CalibrationStep.ordinal", viewonly=True)
+    coefficients: Mapped[list[CalibrationCoefficient]] = relationship(
+        lazy="selectin", order_by="CalibrationCoefficient.ordinal", viewonly=True
     )
     findings: Mapped[list[CalibrationFinding]] = relationship(order_by="CalibrationFinding.ordinal", viewonly=True)
     signature: Mapped[CalibrationSignature | None] = relationship(lazy="joined", viewonly=True)
@@ -52,15 +71,16 @@ class CalibrationRun(Base):
     amendments: Mapped[list[CalibrationAmendment]] = relationship(order_by="CalibrationAmendment.at", viewonly=True)
 
 
-class CalibrationImmersion(Base):
-    """The probe was put into a buffer for a step; the trace of the point begins here."""
+class CalibrationStep(Base):
+    """A step was begun: the probe is in its standard and the trace of the point begins here, or it is simply done."""
 
-    __tablename__ = "calibration_immersion"
-    __table_args__ = (Index("ix_calibration_immersion_run_id", "run_id"),)
+    __tablename__ = "calibration_step"
+    __table_args__ = (Index("ix_calibration_step_run_id", "run_id"),)
 
     id: Mapped[uuid.UUID] = own_id()
     ordinal: Mapped[int] = mapped_column(BigInteger, Identity())
     run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("calibration_run.id"))
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
     step: Mapped[str]
     at: Mapped[datetime]
     after_seq: Mapped[int] = mapped_column(BigInteger)
@@ -74,6 +94,7 @@ class CalibrationPoint(Base):
         CheckConstraint(one_of("source", Source), name="source"),
         CheckConstraint(one_of("acceptance", Acceptance), name="acceptance"),
         Index("ix_calibration_point_run_id", "run_id"),
+        Index("ix_calibration_point_lot_id", "lot_id"),
     )
 
     id: Mapped[uuid.UUID] = own_id()
@@ -82,42 +103,66 @@ class CalibrationPoint(Base):
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
     step: Mapped[str]
     use: Mapped[str]
-    lot_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("lot.id"))
+    lot_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("lot.id"))
     taken_at: Mapped[datetime]
     source: Mapped[str]
-    mv: Mapped[float]
-    temperature_c: Mapped[float]
-    nominal_ph: Mapped[float]
+    nominal: Mapped[float | None]
     family: Mapped[str]
-    buffer_ph: Mapped[float]
-    buffer_u_ph: Mapped[float]
-    value_known: Mapped[bool]
+    target: Mapped[float]
+    """What the standard is at its measured temperature."""
+    target_u: Mapped[float]
+    target_unit: Mapped[str]
+    target_known: Mapped[bool]
+    signal: Mapped[float | None]
+    signal_unit: Mapped[str]
+    temperature_c: Mapped[float]
+    pressure_hpa: Mapped[float | None]
+    shown_before: Mapped[float | None]
+    """What a meter that keeps its calibration showed before adjusting, in the target's unit."""
+    shown_after: Mapped[float | None]
     expired_days: Mapped[int]
     over_open_days: Mapped[int]
     acceptance: Mapped[str]
     settling_words: Mapped[str]
     settling_s: Mapped[float | None]
-    left_over_mv: Mapped[float | None]
-    """How far it may lie from the end of its approach; None where no trace tells."""
+    first_signal: Mapped[float | None]
+    """The signal that its trace began with."""
+    left_over: Mapped[float | None]
+    """How far the signal may lie from the end of its approach; None where no trace tells."""
     deviations: Mapped[list[str]]
 
-    lot: Mapped[Lot] = relationship(lazy="selectin")
+    lot: Mapped[Lot | None] = relationship(lazy="selectin")
     trace: Mapped[CalibrationTrace | None] = relationship(viewonly=True)
 
 
 class CalibrationTrace(Base):
-    """The samples behind a point, times in s since immersion."""
+    """The samples behind a point, times in s since the probe went in."""
 
     __tablename__ = "calibration_trace"
 
     point_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("calibration_point.id"), primary_key=True)
     times_s: Mapped[list[float]]
-    mv: Mapped[list[float]]
+    signal: Mapped[list[float]]
     temperature_c: Mapped[list[float]]
 
 
+class CalibrationCoefficient(Base):
+    """One coefficient of a signed run, and where it comes from."""
+
+    __tablename__ = "calibration_coefficient"
+    __table_args__ = (CheckConstraint(one_of("origin", Origin), name="origin"),)
+
+    run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("calibration_run.id"), primary_key=True)
+    key: Mapped[str] = mapped_column(primary_key=True)
+    ordinal: Mapped[int]
+    value: Mapped[float]
+    u: Mapped[float | None]
+    unit: Mapped[str]
+    origin: Mapped[str]
+
+
 class CalibrationSignature(Base):
-    """The run is finished: its line and its verdict, signed."""
+    """The run is finished: its verdict, signed, with the points that it rests on."""
 
     __tablename__ = "calibration_signature"
     __table_args__ = (Index("ix_calibration_signature_signed_at", "signed_at"),)
@@ -126,16 +171,14 @@ class CalibrationSignature(Base):
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
     signed_at: Mapped[datetime]
     level: Mapped[str]
-    slope_percent: Mapped[float]
-    offset_mv: Mapped[float]
-    u_slope_percent: Mapped[float]
-    u_offset_mv: Mapped[float]
-    covariance: Mapped[float]
-    slope_origin: Mapped[str]
-    buffers_ph_low: Mapped[float]
-    buffers_ph_high: Mapped[float]
+    point_ids: Mapped[list[uuid.UUID]] = mapped_column(ARRAY(Uuid))
+    """The points that stood when it was signed; the database refuses it where another stands by then."""
+    covariance: Mapped[list[Any]]
+    """Of the coefficients, in their order."""
+    targets_low: Mapped[float | None]
+    targets_high: Mapped[float | None]
     temperature_c: Mapped[float | None]
-    """Mean temperature of the buffers."""
+    """Mean temperature of the points."""
     note: Mapped[str]
 
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Identity, Index, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from brumel.core.kit.kinds import Care, MeterEvent
+from brumel.core.kit.kinds import MeterEvent
 from brumel.store.models.base import Base, one_of, own_id
 from brumel.store.models.reference import Person
 
@@ -19,7 +19,6 @@ class CareRecord(Base):
 
     __tablename__ = "care_record"
     __table_args__ = (
-        CheckConstraint(one_of("care", Care), name="care"),
         CheckConstraint("minutes > 0", name="minutes"),
         Index("ix_care_record_probe_id_at", "probe_id", "at"),
     )

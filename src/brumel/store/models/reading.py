@@ -21,7 +21,7 @@ from brumel.store.models.reference import Person, Probe, Site
 
 
 class Reading(Base):
-    """A site reading of pH with the calibration it rests on; an amendment is another row."""
+    """A site reading with the calibration it rests on; an amendment is another row."""
 
     __tablename__ = "reading"
     __table_args__ = (
@@ -31,7 +31,7 @@ class Reading(Base):
         # A reading is amended once; a further change amends the amendment.
         Index("uq_reading_amends_id", "amends_id", unique=True),
         Index("ix_reading_taken_at", "taken_at"),
-        Index("ix_reading_site_id_taken_at", "site_id", "taken_at"),
+        Index("ix_reading_site_id_quantity_taken_at", "site_id", "quantity", "taken_at"),
         Index("ix_reading_probe_id_taken_at", "probe_id", "taken_at"),
     )
 
@@ -44,12 +44,21 @@ class Reading(Base):
     taken_at: Mapped[datetime]
     calibration_run_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("calibration_run.id"))
     source: Mapped[str]
-    mv: Mapped[float | None]
+    quantity: Mapped[str]
+    value: Mapped[float]
+    u: Mapped[float]
+    """Standard uncertainty (k = 1), in the unit."""
+    unit: Mapped[str]
+    signal: Mapped[float | None]
+    signal_unit: Mapped[str]
     temperature_c: Mapped[float]
-    shown_ph: Mapped[float | None]
+    shown: Mapped[float | None]
+    """As the meter showed it, in the unit."""
     meter_setting_c: Mapped[float | None]
-    ph: Mapped[float]
-    u_ph: Mapped[float]
+    reference: Mapped[str]
+    """The probe's own reference electrode, where it has one to name."""
+    derived: Mapped[list[Any]]
+    """What follows from it by calculation: quantity, value, u, unit, working."""
     level: Mapped[str]
     budget: Mapped[list[Any]]
     working: Mapped[list[Any]]
@@ -68,13 +77,13 @@ class Reading(Base):
 
 
 class ReadingTrace(Base):
-    """The samples behind a reading, times in s since immersion."""
+    """The samples behind a reading, times in s since the probe went in."""
 
     __tablename__ = "reading_trace"
 
     reading_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("reading.id"), primary_key=True)
     times_s: Mapped[list[float]]
-    mv: Mapped[list[float]]
+    signal: Mapped[list[float]]
     temperature_c: Mapped[list[float]]
 
 

@@ -21,7 +21,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.core.kit.shelf import Pack
-from brumel.store.models.base import Base, one_of, own_id
+from brumel.store.models.base import Base, one_of, own_id, own_version
 
 
 class PersonRole(StrEnum):
@@ -71,7 +71,8 @@ class Device(Base):
     label: Mapped[str] = mapped_column(unique=True)
     url: Mapped[str]
     address: Mapped[str]
-    value_order: Mapped[list[str]]
+    channels: Mapped[list[Any]]
+    """What stands at each position of its answer (:mod:`brumel.services.channels`)."""
     period_s: Mapped[float]
     clock_rate: Mapped[float] = mapped_column(server_default=text("1"))
     control: Mapped[str | None]
@@ -89,8 +90,8 @@ class DeviceSample(Base):
     seq: Mapped[int] = mapped_column(BigInteger, Identity(), primary_key=True)
     device_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("device.id"))
     time_s: Mapped[float]
-    mv: Mapped[float]
-    temperature_c: Mapped[float]
+    values: Mapped[list[float]]
+    """One for each channel of the device, in their order."""
     stored_at: Mapped[datetime] = mapped_column(server_default=func.now())
 
 
@@ -104,6 +105,7 @@ class Meter(Base):
     )
 
     id: Mapped[uuid.UUID] = own_id()
+    version: Mapped[int] = own_version()
     label: Mapped[str] = mapped_column(unique=True)
     serial: Mapped[str] = mapped_column(unique=True)
     kit: Mapped[str]
@@ -116,7 +118,7 @@ class Meter(Base):
     polarises_off: Mapped[bool]
     """Whether it keeps a polarographic probe polarised while switched off."""
     accuracy: Mapped[dict[str, Any]]
-    """For each parameter what is known of its accuracy, as numbers (:class:`brumel.core.kit.accuracy.Accuracy`)."""
+    """For each quantity what is known of its accuracy, as numbers (:class:`brumel.core.kit.accuracy.Accuracy`)."""
     memory_records: Mapped[int | None]
     batteries: Mapped[str]
     battery_hours: Mapped[float | None]
@@ -128,6 +130,7 @@ class Probe(Base):
     __tablename__ = "probe"
 
     id: Mapped[uuid.UUID] = own_id()
+    version: Mapped[int] = own_version()
     label: Mapped[str] = mapped_column(unique=True)
     serial: Mapped[str] = mapped_column(unique=True)
     kind: Mapped[str]
@@ -135,6 +138,8 @@ class Probe(Base):
     in_service_on: Mapped[date]
     device_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("device.id"))
     meter_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("meter.id"))
+    reference: Mapped[str] = mapped_column(server_default=text("''"))
+    """Its own reference electrode by key, where its kind has one to name."""
     own_waits: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
     """Minutes by care event where its leaflet differs from common practice."""
     device: Mapped[Device | None] = relationship(lazy="joined")
@@ -150,11 +155,10 @@ class Lot(Base):
         CheckConstraint("opened_on >= received_on", name="opened_after_receipt"),
         CheckConstraint("content > 0", name="content"),
         CheckConstraint(one_of("pack", Pack), name="pack"),
-        # A buffer without a value buffers nothing.
-        CheckConstraint("standard <> 'ph-buffer' OR nominal IS NOT NULL", name="buffer_has_value"),
     )
 
     id: Mapped[uuid.UUID] = own_id()
+    version: Mapped[int] = own_version()
     lot_number: Mapped[str] = mapped_column(unique=True)
     family: Mapped[str]
     standard: Mapped[str] = mapped_column(server_default=text("'ph-buffer'"))
@@ -170,13 +174,6 @@ class Lot(Base):
     """What it held when it came, in the unit of its pack; None where nobody counts."""
     discarded_on: Mapped[date | None]
 
-    @property
-    def buffer_ph(self) -> float:
-        """The value of a pH buffer's label, at 25 °C."""
-        if self.nominal is None:
-            raise ValueError(f"lot {self.lot_number} is no buffer")
-        return self.nominal
-
     value_table: Mapped[list[Any] | None]
 
 
@@ -186,27 +183,28 @@ class Site(Base):
     __tablename__ = "site"
 
     id: Mapped[uuid.UUID] = own_id()
+    version: Mapped[int] = own_version()
     code: Mapped[str] = mapped_column(unique=True)
     name: Mapped[str]
     water_kind: Mapped[str]
     visit_every_days: Mapped[int]
     ranges: Mapped[list[SiteRange]] = relationship(
-        lazy="selectin", order_by="SiteRange.parameter", cascade="all, delete-orphan"
+        lazy="selectin", order_by="SiteRange.quantity", cascade="all, delete-orphan"
     )
 
-    def expected(self, parameter: str) -> tuple[float, float] | None:
-        """What the site is expected to show of a parameter, from and to; None where nothing is said."""
-        return next(((r.low, r.high) for r in self.ranges if r.parameter == parameter), None)
+    def expected(self, quantity: str) -> tuple[float, float] | None:
+        """What the site is expected to show of a quantity, from and to; None where nothing is said."""
+        return next(((r.low, r.high) for r in self.ranges if r.quantity == quantity), None)
 
 
 class SiteRange(Base):
-    """What a site is expected to show of one parameter, in its usual unit."""
+    """What a site is expected to show of one quantity, in its unit."""
 
     __tablename__ = "site_range"
     __table_args__ = (CheckConstraint("low < high", name="low_below_high"),)
 
     site_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("site.id"), primary_key=True)
-    parameter: Mapped[str] = mapped_column(primary_key=True)
+    quantity: Mapped[str] = mapped_column(primary_key=True)
     low: Mapped[float]
     high: Mapped[float]
 
@@ -227,7 +225,7 @@ class PlannedRound(Base):
     probe_ids: Mapped[list[uuid.UUID]] = mapped_column(ARRAY(Uuid))
     """Probes chosen by hand, instead of what the kit would give."""
     without: Mapped[list[str]]
-    """Parameters left out."""
+    """Quantities left out."""
     done: Mapped[dict[str, Any]]
     """When each step was ticked off, by key."""
     dropped: Mapped[bool] = mapped_column(server_default=text("false"))

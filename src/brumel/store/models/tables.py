@@ -1,15 +1,22 @@
-"""Which tables are of which class; the grants and the guards follow it. Operational rows may also be deleted."""
+"""Which tables are of which class; the grants and the guards follow it. Operational rows may also be deleted.
+
+Every number of every table is finite and every text has its bound: a CHECK each, from here.
+"""
 
 from __future__ import annotations
 
+from sqlalchemy import ARRAY, CheckConstraint, Column, Double, Table, Text
+
+from brumel.store.models.base import Base
 from brumel.store.models.calibration import (
     CalibrationAbandonment,
     CalibrationAmendment,
+    CalibrationCoefficient,
     CalibrationFinding,
-    CalibrationImmersion,
     CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
+    CalibrationStep,
     CalibrationTrace,
 )
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto, MeterRecord
@@ -33,9 +40,10 @@ OPERATIONAL = (DeviceSample, SiteRange)
 ADDED_TO = (LoginAttempt,)
 FACTS = (
     CalibrationRun,
-    CalibrationImmersion,
+    CalibrationStep,
     CalibrationPoint,
     CalibrationTrace,
+    CalibrationCoefficient,
     CalibrationSignature,
     CalibrationFinding,
     CalibrationAbandonment,
@@ -51,3 +59,29 @@ FACTS = (
     LotRecord,
     LotCertificate,
 )
+
+_NAMES = frozenset({"label", "serial", "name", "code", "lot_number", "login", "kit", "kind", "key", "step", "quantity"})
+_NAME_MOST, _TEXT_MOST = 120, 4000
+
+
+def _bound(column: Column[object]) -> str | None:
+    """What a value of a column must keep, as SQL; None where its type says all."""
+    if isinstance(column.type, Double):
+        return f"{column.name} > '-Infinity' AND {column.name} < 'Infinity'"
+    if isinstance(column.type, ARRAY) and isinstance(column.type.item_type, Double):
+        beyond = " OR ".join(f"'{b}' = ANY ({column.name})" for b in ("NaN", "Infinity", "-Infinity"))
+        return f"NOT ({beyond})"
+    if isinstance(column.type, Text):
+        return f"char_length({column.name}) <= {_NAME_MOST if column.name in _NAMES else _TEXT_MOST}"
+    return None
+
+
+def _bind(table: Table) -> None:
+    for column in table.columns:
+        if (bound := _bound(column)) is not None:
+            kind = "length" if isinstance(column.type, Text) else "finite"
+            table.append_constraint(CheckConstraint(bound, name=f"{column.name}_{kind}"))
+
+
+for _table in Base.metadata.tables.values():
+    _bind(_table)

@@ -7,8 +7,8 @@ from typing import Any
 from flask import Blueprint, jsonify, request
 from flask.typing import ResponseReturnValue
 
-from brumel.core.calculation import InvalidInputs, calculations, find
-from brumel.core.reckoning import calculate
+from brumel.core.reckoning.answers import calculate
+from brumel.core.reckoning.definition import InvalidInputs, calculations, find
 from brumel.services.reckon.batch import DoubledKey, answer_or_error, read_json
 from brumel.services.reckon.faces import plain_answer, plain_calculation
 from brumel.services.reckon.openapi import document

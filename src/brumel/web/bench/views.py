@@ -1,4 +1,4 @@
-"""Bench: calibrating a pH probe."""
+"""Bench: calibrating a probe."""
 
 from __future__ import annotations
 
@@ -9,19 +9,18 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from werkzeug.datastructures import MultiDict
 
-from brumel.core.methods.model import Role, methods, rinse_of, rinses
-from brumel.core.settling.rules import CALIBRATION_PH
-from brumel.services.calibration_rows import Begin
-from brumel.services.calibrations import RunView, TakePoint
+from brumel.core.calibrating.methods import DEVIATIONS, rinse_from, rinses, roles
+from brumel.core.quantities.quantity import rule_of
+from brumel.services.calibrating.rows import Begin
+from brumel.services.calibrating.runs import RunView, TakePoint
+from brumel.services.calibrating.stored import tolerances_of
 from brumel.services.errors import InvalidInput
-from brumel.services.simulation import FAULTS
+from brumel.services.kit.upkeep import kind_of
 from brumel.web.context import probe_states, services, signed_in
-from brumel.web.figures import electrode_figure
+from brumel.web.figures import response_figure
 from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("bench", __name__, template_folder="templates", url_prefix="/bench")
-
-DEVIATIONS = ("rinse skipped", "rinsed in tap water", "sachet used before", "cup shared with another probe")
 
 
 @blueprint.get("/")
@@ -29,7 +28,7 @@ def page() -> ResponseReturnValue:
     """Which probe to calibrate."""
     return render_template(
         "bench/page.html",
-        states=probe_states("pH"),
+        states=[s for s in probe_states() if s.keeps_calibration],
         open_runs=services().calibrations.open_runs(),
     )
 
@@ -45,9 +44,9 @@ def new() -> ResponseReturnValue:
         probe_id=typed.record_id("probe"),
         method_code=typed.text("method"),
         rinse=typed.text("rinse"),
-        lots={role: typed.record_id(f"lot_{role}") for role in (Role.NEUTRAL, Role.ACID, Role.ALKALINE)},
+        lots={role: typed.record_id(f"lot_{role}") for role in roles()},
         site_ids=[found for text in request.form.getlist("sites") if (found := as_id(text))],
-        new_electrode="new_electrode" in request.form,
+        new_sensor="new_sensor" in request.form,
     )
     try:
         typed.must_be_read()
@@ -58,19 +57,23 @@ def new() -> ResponseReturnValue:
 
 
 def _new_form(values: Any, errors: dict[str, str]) -> str:
-    chosen = set(values.getlist("sites"))
+    states = probe_states(on_bench=True)
     probe_id = as_id(values.get("probe"))
-    if request.method == "GET" and not chosen and probe_id:
-        chosen = {str(site_id) for site_id in services().catalog.usual_sites(probe_id)}
+    state = next((s for s in probe_states() if s.probe.id == probe_id), states[0] if len(states) == 1 else None)
+    choices = services().calibrations.choices(state.probe.id) if state else None
+    chosen = set(values.getlist("sites"))
+    if request.method == "GET" and not chosen and state:
+        chosen = {str(site_id) for site_id in services().states.usual_sites(state.probe.id)}
     return render_template(
         "bench/new.html",
         values=values,
         errors=errors,
-        states=probe_states("pH"),
-        methods=methods().values(),
+        states=states,
+        state=state,
+        choices=choices,
+        kept=values if request.method == "POST" or choices is None else choices.last,
         rinses=rinses().values(),
-        lots=services().catalog.lots_by_role(),
-        sites=services().catalog.sites(),
+        sites=services().states.sites(),
         chosen_sites=chosen,
     )
 
@@ -83,11 +86,11 @@ def run(run_id: uuid.UUID) -> ResponseReturnValue:
 
 @blueprint.post("/runs/<uuid:run_id>/immerse")
 def immerse(run_id: uuid.UUID) -> ResponseReturnValue:
-    """The probe is in the buffer of a step."""
+    """The probe is in the standard of a step, or a step without a point is done."""
     typed = Typed(request.form)
     try:
         services().simulation.into_lot(run_id, typed.record_id("beaker"), typed.text("step"))
-        services().calibrations.immerse(run_id, typed.new_record_id(), typed.text("step"), signed_in())
+        services().calibrations.begin_step(run_id, typed.new_record_id(), typed.text("step"), signed_in())
     except InvalidInput as wrong:
         return _run_page(run_id, wrong.fields, request.form)
     return redirect(url_for("bench.run", run_id=run_id, step=typed.text("step")) + "#step")
@@ -101,11 +104,12 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
     point = TakePoint(
         point_id=typed.new_record_id(),
         step=typed.text("step"),
-        typed_mv=typed.number("mv"),
+        typed_signal=typed.number("signal"),
         typed_temperature_c=typed.number("temperature_c"),
         device=device,
         unsettled_reason=typed.text("unsettled_reason"),
         deviations=[d for d in DEVIATIONS if d in request.form.getlist("deviations")],
+        lot_id=typed.record_id("lot"),
     )
     try:
         typed.must_be_read()
@@ -138,7 +142,7 @@ def abandon(run_id: uuid.UUID) -> ResponseReturnValue:
 @blueprint.post("/probes/<uuid:probe_id>/fault")
 def fault(probe_id: uuid.UUID) -> ResponseReturnValue:
     """Give a simulated probe a fault, or mend it."""
-    services().simulation.fault(services().catalog.probe(probe_id).device, request.form.get("fault", ""))
+    services().simulation.fault(services().states.probe(probe_id).device, request.form.get("fault", ""))
     run_id = as_id(request.form.get("run"))
     if run_id:
         return redirect(url_for("bench.run", run_id=run_id, step=request.form.get("step") or None))
@@ -156,13 +160,13 @@ def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
         step=step,
         errors=errors,
         values=values,
-        figure=electrode_figure(view),
-        rinse=rinse_of(view.run.method),
-        rule=CALIBRATION_PH,
-        deviations=DEVIATIONS,
+        figure=response_figure(view),
+        rinse=rinse_from(view.run.method["rinse"]),
+        rule=rule_of(view.quantity.key, calibrating=True),
+        standard=tolerances_of(view.run).standard,
+        kind=kind_of(view.run.probe),
+        choices=services().calibrations.choices(view.run.probe_id),
         simulated=services().simulation.state(view.run.probe.device),
-        beakers=services().catalog.lots_by_role(),
-        faults=FAULTS,
     )
     return page, 422 if errors else 200
 

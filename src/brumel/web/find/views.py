@@ -5,7 +5,7 @@ from __future__ import annotations
 from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.services.search import Hit
+from brumel.services.ledger.search import Hit
 from brumel.web.context import services
 
 blueprint = Blueprint("find", __name__, template_folder="templates", url_prefix="/find")

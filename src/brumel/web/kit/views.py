@@ -10,13 +10,13 @@ from flask.typing import ResponseReturnValue
 
 from brumel.core.kit.accuracy import EXAMPLE, Accuracy
 from brumel.core.kit.kinds import PART_CHANGES, MeterEvent, probe_kinds
-from brumel.core.plan.waters import PARAMETERS, unit_of
+from brumel.core.quantities.quantity import of_a_round
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.errors import InvalidInput
-from brumel.services.kit import NewCare
-from brumel.services.meters import COMPENSATIONS, NewMeter
-from brumel.services.photos import MOST_BYTES
-from brumel.services.probes import NewProbe
+from brumel.services.kit.life import NewCare
+from brumel.services.kit.meters import COMPENSATIONS, NewMeter
+from brumel.services.kit.photos import MOST_BYTES
+from brumel.services.kit.probes import NewProbe
 from brumel.web.context import services, signed_in
 from brumel.web.figures import course_figure
 from brumel.web.forms import Typed
@@ -166,7 +166,6 @@ def _meter_page(meter_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
         families=FAMILIES,
         events=list(MeterEvent),
         accuracy_words=_accuracy_words,
-        unit_of=unit_of,
         errors=errors,
         values=values,
     )
@@ -193,7 +192,7 @@ def _meter_form(meter_id: uuid.UUID | None) -> ResponseReturnValue:
             buffer_families=request.form.getlist("buffer_families"),
             holds_calibration="holds_calibration" in request.form,
             polarises_off="polarises_off" in request.form,
-            accuracy={p: typed.text(f"accuracy-{p}") for p in PARAMETERS},
+            accuracy={p: typed.text(f"accuracy-{p}") for p in (q.key for q in of_a_round())},
             memory_records=typed.number("memory_records"),
             batteries=typed.text("batteries"),
             battery_hours=typed.number("battery_hours"),
@@ -211,8 +210,7 @@ def _meter_form(meter_id: uuid.UUID | None) -> ResponseReturnValue:
         kinds=list(probe_kinds().values()),
         compensations=COMPENSATIONS,
         families=FAMILIES,
-        parameters=PARAMETERS,
-        unit_of=unit_of,
+        quantities=of_a_round(),
         accuracy_words=_accuracy_words,
         accuracy_example=EXAMPLE,
     )
@@ -246,6 +244,5 @@ def _probe_page(probe_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
         figures=[(c, course_figure(c, services().clock)) for c in life.courses],
         meters=services().meters.all(),
         may_put_in=[str(c) for c in life.card.kind.care if c in PART_CHANGES],
-        unit_of=unit_of,
     )
     return page, 422 if errors else 200

@@ -8,12 +8,15 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from brumel.core.calibrating.methods import rinse_from
 from brumel.core.findings import Acceptance
-from brumel.core.methods.model import rinse_of
+from brumel.core.quantities.quantity import of_a_round, quantities
+from brumel.core.quantities.redox import REFERENCES
+from brumel.services.calibrating.stored import coefficient_words, target_words, tolerances_of
 from brumel.services.errors import InvalidInput
-from brumel.services.ledger import Filter, status_of
+from brumel.services.ledger.records import Filter, status_of
 from brumel.web.context import probe_states, services, signed_in
-from brumel.web.figures import electrode_figure, trace_figure
+from brumel.web.figures import response_figure, trace_figure
 from brumel.web.forms import Typed
 
 blueprint = Blueprint("ledger", __name__, template_folder="templates", url_prefix="/ledger")
@@ -27,6 +30,7 @@ def _filter() -> tuple[Filter, dict[str, str]]:
     wanted = Filter(
         probe_id=typed.record_id("probe"),
         site_id=typed.record_id("site"),
+        quantity=typed.text("quantity") or None,
         since=typed.day("since"),
         until=typed.day("until"),
         level=typed.text("level") or None,
@@ -35,6 +39,8 @@ def _filter() -> tuple[Filter, dict[str, str]]:
     for name, found in (("probe", wanted.probe_id), ("site", wanted.site_id)):
         if typed.text(name) and found is None:
             typed.errors[name] = "This is none of the list: choose again."
+    if wanted.quantity is not None and wanted.quantity not in quantities():
+        typed.errors["quantity"] = "This is none of the list: choose again."
     if wanted.level not in (None, *_LEVELS, "open"):
         typed.errors["level"] = "This is no verdict: choose again."
     if wanted.since and wanted.until and wanted.since > wanted.until:
@@ -65,7 +71,7 @@ def readings() -> ResponseReturnValue:
 
 
 def _list_page(template: str, found: Any, errors: dict[str, str]) -> ResponseReturnValue:
-    catalog = services().catalog
+    states = services().states
     query = {k: v for k, v in request.args.items() if v and k != "page"}
     page = render_template(
         template,
@@ -74,7 +80,10 @@ def _list_page(template: str, found: Any, errors: dict[str, str]) -> ResponseRet
         values=request.args,
         query=query,
         states=probe_states(),
-        sites=catalog.sites(),
+        sites=states.sites(),
+        quantities=quantities(),
+        of_a_round=of_a_round(),
+        coefficients=coefficient_words,
         levels=_LEVELS,
         status_of=status_of,
     )
@@ -116,15 +125,17 @@ def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
     page = render_template(
         "ledger/calibration.html",
         view=view,
-        figure=electrode_figure(view),
+        figure=response_figure(view),
         traces={
-            s.key: trace_figure(s.point.trace.times_s, s.point.trace.mv)
+            s.key: trace_figure(s.point.trace.times_s, s.point.trace.signal)
             for s in view.steps
             if s.point and s.point.trace
         },
-        rinse=rinse_of(view.run.method),
+        rinse=rinse_from(view.run.method["rinse"]),
+        standard=tolerances_of(view.run).standard,
         accepted=lambda key: Acceptance(key).words,
         status=status_of(view.run),
+        references=REFERENCES,
         errors=errors,
         values=request.form,
     )
@@ -134,7 +145,14 @@ def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
 @blueprint.get("/readings/<uuid:reading_id>")
 def reading(reading_id: uuid.UUID) -> ResponseReturnValue:
     """One reading in full."""
-    return render_template("ledger/reading.html", view=services().readings.view(reading_id))
+    return render_template(
+        "ledger/reading.html",
+        view=services().readings.view(reading_id),
+        quantities=quantities(),
+        references=REFERENCES,
+        coefficients=coefficient_words,
+        targets=target_words,
+    )
 
 
 def _page_number() -> int:

@@ -7,10 +7,9 @@ import uuid
 from flask import Blueprint, Response, abort, request
 from flask.typing import ResponseReturnValue
 
-from brumel.core.settling.rules import CALIBRATION_PH, READING_PH
-from brumel.services.live import WatchKey
-from brumel.services.readings import IDEAL, reading_transform
-from brumel.services.signal import Lens
+from brumel.core.quantities.quantity import rule_of
+from brumel.services.live.hub import WatchKey
+from brumel.services.visiting.readings import principle_of
 from brumel.web.context import services
 from brumel.web.forms import as_id
 
@@ -21,19 +20,16 @@ blueprint = Blueprint("live", __name__, url_prefix="/live")
 def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
     """The probe's samples after ``after``, judged for a calibration point or a reading."""
     after = request.args.get("after", "0")
-    device = services().catalog.probe(probe_id).device
-    if device is None or not after.isdigit():
-        abort(404)
+    probe = services().states.probe(probe_id)
     run_id, step = as_id(request.args.get("run")), request.args.get("step", "")
-    if purpose == "calibrating" and run_id is not None:
-        key = WatchKey(device.id, int(after), CALIBRATION_PH, f"{run_id}/{step}")
-        lens = services().calibrations.lens(run_id, step)
-    elif purpose == "calibrating":
-        key, lens = WatchKey(device.id, int(after), CALIBRATION_PH), Lens()
+    if probe.device is None or not after.isdigit() or (purpose == "calibrating" and run_id is None):
+        abort(404)
+    rule = rule_of(principle_of(probe).quantity, calibrating=purpose == "calibrating")
+    if run_id is not None:
+        lens, name = services().calibrations.lens(run_id, step), f"{run_id}/{step}"
     else:
-        run, basis = services().readings.basis(probe_id)
-        key = WatchKey(device.id, int(after), READING_PH, str(run.id) if run else "ideal")
-        lens = Lens(reading_transform(basis.fit if basis else IDEAL))
+        lens, name = services().readings.lens(probe_id)
+    key = WatchKey(probe.device.id, int(after), rule, f"{probe_id}/{name}")
     answer = Response(services().live.stream(key, lens), mimetype="text/event-stream")
     answer.headers["Cache-Control"] = "no-store"
     answer.headers["X-Accel-Buffering"] = "no"

@@ -9,12 +9,11 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.methods.model import rinses
-from brumel.core.plan.waters import UNITS
-from brumel.services.calendar import calendar_of
+from brumel.core.calibrating.methods import rinses
 from brumel.services.errors import InvalidInput
-from brumel.services.planned_rounds import NewRound
-from brumel.services.shelf import label_of
+from brumel.services.planning.calendar import calendar_of
+from brumel.services.planning.rounds import NewRound
+from brumel.services.shelf.lots import label_of
 from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures import plan_figures
 from brumel.web.forms import Typed, as_id
@@ -111,10 +110,9 @@ def _page(round_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseR
 
 def _choices() -> dict[str, Any]:
     return {
-        "sites": services().catalog.sites(),
+        "sites": services().states.sites(),
         "kits": services().planned.kits(),
         "rinses": [(r.key, r.name) for r in rinses().values()],
-        "units": UNITS,
         "label_of": label_of,
     }
 

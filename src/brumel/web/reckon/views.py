@@ -8,7 +8,7 @@ from urllib.parse import urlencode
 from flask import Blueprint, Response, jsonify, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.calculation import Calculation, Moment, Number, Points, calculations, find
+from brumel.core.reckoning.definition import Calculation, Moment, Number, Points, calculations, find
 from brumel.services.reckon.desk import Worked, work
 from brumel.services.reckon.faces import formulas_markdown, people_value
 from brumel.services.reckon.finder import IN_HAND, offers, what_one_may_want
@@ -20,10 +20,13 @@ blueprint = Blueprint("reckon", __name__, template_folder="templates", url_prefi
 
 _POINT_ROWS = 4
 _READING_FIELDS = {
-    "ph-from-millivolts": ("typed-mv", ("mv", "temperature_c")),
-    "ph-recompensated": ("typed-ph", ("shown_ph", "temperature_c", "meter_setting_c")),
+    "ph-from-millivolts": ("typed-signal", {"mv": "signal", "temperature_c": "temperature_c"}),
+    "ph-recompensated": (
+        "typed-value",
+        {"shown_ph": "shown", "temperature_c": "temperature_c", "meter_setting_c": "meter_setting_c"},
+    ),
 }
-"""Calculations whose inputs are a site reading's own: its source, and the fields that carry the same name there."""
+"""Calculations whose inputs are a site reading's own: its source, and the fields there that they fill."""
 
 
 @blueprint.get("/")
@@ -127,9 +130,9 @@ def _to_reading(chosen: Calculation, worked: Worked) -> str | None:
         return None
     first = chosen.outputs[0]
     note = f"{chosen.title}: {people_value(first, found.outputs[first.name])}"
-    source, fields = _READING_FIELDS.get(chosen.name, ("", ()))
+    source, fields = _READING_FIELDS.get(chosen.name, ("", {}))
     own_unit = [i.name for i in chosen.inputs if request.args.get(f"{i.name}.unit") in (None, getattr(i, "unit", None))]
-    filled = {name: request.args.get(name, "") for name in fields if name in own_unit}
-    if source == "typed-ph":
+    filled = {there: request.args.get(name, "") for name, there in fields.items() if name in own_unit}
+    if source == "typed-value":
         filled["compensated"] = "fixed"
     return f"{url_for('rounds.reading')}?{urlencode({'source': source, 'note': note} | filled)}"

@@ -1,4 +1,4 @@
-"""Rounds: sites, and reading pH there."""
+"""Rounds: sites, and reading there."""
 
 from __future__ import annotations
 
@@ -8,18 +8,16 @@ from typing import Any
 from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.plan.waters import PARAMETERS, UNITS
-from brumel.core.settling.rules import READING_PH
+from brumel.core.quantities.quantity import of_a_round, quantity, rule_of
+from brumel.services.calibrating.stored import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
-from brumel.services.readings import NewReading
-from brumel.services.sites import NewSite
+from brumel.services.visiting.readings import NewReading, principle_of
+from brumel.services.visiting.sites import NewSite
 from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures import history_figure
 from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("rounds", __name__, template_folder="templates", url_prefix="/rounds")
-
-SOURCES = ("device", "typed-mv", "typed-ph")
 
 
 @blueprint.get("/")
@@ -37,7 +35,7 @@ def new_site() -> ResponseReturnValue:
 @blueprint.route("/sites/<uuid:site_id>", methods=["GET", "POST"])
 def site(site_id: uuid.UUID) -> ResponseReturnValue:
     """Change a site, and what is expected of its water."""
-    return _site_form(services().catalog.site(site_id))
+    return _site_form(services().states.site(site_id))
 
 
 def _site_form(known: Any) -> ResponseReturnValue:
@@ -50,7 +48,7 @@ def _site_form(known: Any) -> ResponseReturnValue:
             name=typed.text("name"),
             water_kind=typed.text("water_kind"),
             visit_every_days=typed.number("visit_every_days"),
-            expected={p: (typed.number(f"low-{p}"), typed.number(f"high-{p}")) for p in PARAMETERS},
+            expected={p: (typed.number(f"low-{p}"), typed.number(f"high-{p}")) for p in (q.key for q in of_a_round())},
         )
         try:
             typed.must_be_read()
@@ -58,9 +56,7 @@ def _site_form(known: Any) -> ResponseReturnValue:
             return redirect(url_for("rounds.page"))
         except InvalidInput as wrong:
             errors = wrong.fields
-    page = render_template(
-        "rounds/site.html", known=known, errors=errors, values=request.form, parameters=PARAMETERS, units=UNITS
-    )
+    page = render_template("rounds/site.html", known=known, errors=errors, values=request.form, quantities=of_a_round())
     return page, 422 if errors else 200
 
 
@@ -78,17 +74,17 @@ def reading() -> ResponseReturnValue:
         probe_id=typed.record_id("probe"),
         source=source,
         after_seq=_whole(typed.text("after")),
-        mv=typed.number("mv") if source == "typed-mv" else None,
+        signal=typed.number("signal") if source == "typed-signal" else None,
         temperature_c=typed.number("temperature_c"),
-        shown_ph=typed.number("shown_ph") if source == "typed-ph" else None,
-        meter_setting_c=typed.number("meter_setting_c") if source == "typed-ph" and not automatic else None,
+        shown=typed.number("shown") if source == "typed-value" else None,
+        meter_setting_c=typed.number("meter_setting_c") if source == "typed-value" and not automatic else None,
         taken_at=typed.moment("taken_at", services().clock.timezone),
         unsettled_reason=typed.text("unsettled_reason"),
         note=typed.text("note"),
         amends_id=typed.record_id("amends"),
         amend_reason=typed.text("amend_reason"),
     )
-    if source == "typed-ph" and not automatic and not typed.text("meter_setting_c"):
+    if source == "typed-value" and not automatic and not typed.text("meter_setting_c"):
         typed.errors["meter_setting_c"] = "Type the temperature that the meter was set to."
     try:
         typed.must_be_read()
@@ -105,7 +101,7 @@ def immerse() -> ResponseReturnValue:
     site_id, probe_id = typed.record_id("site"), typed.record_id("probe")
     if site_id is None or probe_id is None:
         return _reading_page(request.form, {"site": "Choose site and probe."}), 422
-    device = services().catalog.probe(probe_id).device
+    device = services().states.probe(probe_id).device
     after = services().live.newest_sample(device.id) if device else 0
     try:
         services().simulation.into_site(device, site_id)
@@ -122,25 +118,30 @@ def _whole(text: str) -> int | None:
 
 
 def _reading_page(values: Any, errors: dict[str, str]) -> str:
-    catalog = services().catalog
-    states = probe_states("pH")
+    known = services().states
+    states = probe_states(on_bench=True)
     site_id, probe_id = as_id(values.get("site")), as_id(values.get("probe"))
     state = next((s for s in states if s.probe.id == probe_id), None)
-    source = values.get("source") or ("device" if state and state.probe.device else "typed-mv")
-    history = services().rounds.history(site_id) if site_id else None
+    source = values.get("source") or ("device" if state and state.probe.device else "typed-signal")
+    key = state.kind.quantity if state else states[0].kind.quantity if states else ""
+    history = services().rounds.history(site_id, key) if site_id and key else None
     amends_id = as_id(values.get("amends"))
     return render_template(
         "rounds/reading.html",
         values=values,
         errors=errors,
-        site_choices=[(site.id, site.name) for site in catalog.sites()],
-        probe_choices=[(s.probe.id, f"{s.probe.label} · {s.level}") for s in states],
-        site=catalog.site(site_id) if site_id else None,
+        site_choices=[(site.id, site.name) for site in known.sites()],
+        probe_choices=[(s.probe.id, f"{s.probe.label} · {s.quantity.name} · {s.level}") for s in states],
+        site=known.site(site_id) if site_id else None,
         state=state,
+        about=quantity(key) if key else None,
+        own=principle_of(state.probe) if state else None,
+        coefficients=coefficient_words,
+        targets=target_words,
         source=source,
         after=_whole(values.get("after") or ""),
         figure=history_figure(history, services().clock) if history else None,
         simulated=services().simulation.state(state.probe.device) if state else None,
-        rule=READING_PH,
+        rule=rule_of(key, calibrating=False) if key else None,
         amended=services().readings.view(amends_id).reading if amends_id else None,
     )

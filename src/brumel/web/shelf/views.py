@@ -12,10 +12,10 @@ from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from brumel.core.kit.shelf import Pack, standards
-from brumel.core.standards.buffers import FAMILIES
+from brumel.core.standards.targets import families_of
 from brumel.services.errors import InvalidInput
-from brumel.services.photos import MOST_BYTES
-from brumel.services.shelf import NewLot, label_of
+from brumel.services.kit.photos import MOST_BYTES
+from brumel.services.shelf.lots import NewLot, label_of
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
 
@@ -40,7 +40,9 @@ def new() -> ResponseReturnValue:
             lot_id=typed.new_record_id(),
             standard=typed.text("standard"),
             lot_number=typed.text("lot_number"),
-            family=typed.text("family") if typed.text("standard") == "ph-buffer" else "",
+            family=typed.text("family")
+            if typed.text("standard") in standards() and families_of(typed.text("standard"))
+            else "",
             nominal=typed.number("nominal"),
             received_on=typed.day("received_on"),
             expires_on=typed.day("expires_on"),
@@ -60,7 +62,7 @@ def new() -> ResponseReturnValue:
         errors=errors,
         values=request.form,
         standards=[(s.key, s.name) for s in standards().values()],
-        families=list(FAMILIES.items()),
+        families=[(key, name) for s in standards() for key, name in families_of(s).items()],
         packs=[(str(p), p.capitalize()) for p in Pack],
     )
     return page, 422 if errors else 200

@@ -19,6 +19,7 @@ class Live {
     this.digits = Number(box.dataset.digits);
     this.unit = box.dataset.unit;
     this.plus = this.unit === "mV";
+    this.gap = Number(box.dataset.gap);
     this.times = [];
     this.values = [];
     this.judgement = null;
@@ -73,7 +74,7 @@ class Live {
   show(sample) {
     if (sample.y !== null) this.part("value").textContent = signed(sample.y, this.digits, this.plus);
     this.part("temperature").textContent = signed(sample.c, 1);
-    if (sample.mv !== undefined && this.part("mv")) this.part("mv").textContent = signed(sample.mv, 1, true);
+    if (sample.raw !== undefined && this.part("raw")) this.part("raw").textContent = signed(sample.raw, 1, true);
   }
 
   judged(event) {
@@ -174,7 +175,7 @@ class Live {
     let run = [];
     this.times.forEach((t, i) => {
       if (t < from || this.values[i] === null) return;
-      if (run.length && t - this.times[run.at(-1)] > 4) { found.push(run); run = []; }
+      if (run.length && t - this.times[run.at(-1)] > this.gap) { found.push(run); run = []; }
       run.push(i);
     });
     if (run.length) found.push(run);

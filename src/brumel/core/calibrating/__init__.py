@@ -1,0 +1,1 @@
+"""Calibrating: the methods and tolerances as data, a run and its points, and the verdict."""

@@ -1,0 +1,36 @@
+"""The rule base: what each principle's signal shows by itself, named before the numbers that it spoils."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+
+from brumel.core.calibrating.causes_glass import family_remarks, glass_causes, other_family_hint
+from brumel.core.calibrating.causes_metal import metal_causes
+from brumel.core.calibrating.run import Run
+from brumel.core.findings import Finding
+
+
+def _nothing(run: Run) -> Iterator[Finding]:
+    del run
+    return iter(())
+
+
+@dataclass(frozen=True)
+class Signs:
+    """What one principle's signal can show: causes, remarks beside them, and a hint for a residual that is large."""
+
+    causes: Callable[[Run], Iterable[Finding]] = _nothing
+    remarks: Callable[[Run], Iterable[Finding]] = _nothing
+    hint: Callable[[Run], str] = lambda run: ""
+
+
+_SIGNS: Mapping[str, Signs] = {
+    "glass": Signs(glass_causes, family_remarks, other_family_hint),
+    "metal": Signs(metal_causes),
+}
+
+
+def signs_of(principle: str) -> Signs:
+    """What a principle's signal can show; one without an entry shows nothing."""
+    return _SIGNS.get(principle, Signs())

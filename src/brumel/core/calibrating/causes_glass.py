@@ -1,0 +1,128 @@
+"""What the signal of a glass electrode shows: buffers swapped, one buffer twice, one potential everywhere, a family."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from itertools import combinations, permutations
+
+from brumel.core.calibrating.run import JudgedPoint, Run
+from brumel.core.findings import Bounds, Finding, Level
+from brumel.core.quantities.ph import ISOPOTENTIAL_PH, nernst_slope_mv
+from brumel.core.sensing.fit import fit
+from brumel.core.sensing.response import Response
+from brumel.core.standards.buffers import FAMILIES, shipped_buffers, value_or_none
+
+_HOUSE = "rule of this product"
+_PLAUSIBLE_SLOPE = Bounds(85.0, 107.0, 85.0, 107.0)
+_PLAUSIBLE_RESIDUAL_PH = 0.15
+_FAMILY_FIT_PH = 0.02
+_LEAST_STEP_MV = 25.0
+"""Buffers whose Nernstian step is smaller can't be told apart by it (rule of this product)."""
+
+
+def glass_causes(run: Run) -> Iterator[Finding]:
+    """A cause where one buffer stood for another; nothing where the signal is plausible."""
+    same = _same_potential(run)
+    pairs = list(combinations(run.points, 2))
+    if same and len(same) == len(pairs) and len(pairs) > 1:
+        low = min(p.point.signal for p in run.points)
+        high = max(p.point.signal for p in run.points)
+        yield Finding(
+            "same-potential",
+            Level.UNFIT,
+            f"Every buffer gave nearly the same potential, {low:.1f} to {high:.1f} mV.",
+            "Look for a cracked bulb or a wet connector; dry the plug and repeat. Still the same: replace.",
+            run.tolerances.redo_minutes,
+        )
+        return
+    for a, b in same:
+        yield Finding(
+            "same-buffer-twice",
+            Level.UNFIT,
+            f"{a.label} and {b.label} gave {a.point.signal:.1f} and {b.point.signal:.1f} mV: "
+            f"less than {run.tolerances.same_signal_share:.0%} of the step between them, so the same buffer twice.",
+            "Read both labels, take fresh buffer in a clean cup and repeat the wrong one.",
+            run.tolerances.redo_minutes,
+            _HOUSE,
+        )
+    if not same and (swapped := _swapped(run)):
+        yield Finding(
+            "buffers-swapped",
+            Level.UNFIT,
+            f"Buffers swapped: the signal fits if {' and '.join(p.label for p in swapped)} are exchanged.",
+            "Put the probe into the right buffers and repeat those points.",
+            run.tolerances.redo_minutes,
+        )
+
+
+def _same_potential(run: Run) -> list[tuple[JudgedPoint, JudgedPoint]]:
+    def share(a: JudgedPoint, b: JudgedPoint) -> float:
+        expected = _step_from_seven_mv(a) - _step_from_seven_mv(b)
+        return abs((a.point.signal - b.point.signal) / expected) if abs(expected) > _LEAST_STEP_MV else 1.0
+
+    return [(a, b) for a, b in combinations(run.points, 2) if share(a, b) < run.tolerances.same_signal_share]
+
+
+def _step_from_seven_mv(point: JudgedPoint) -> float:
+    return -float(nernst_slope_mv(point.temperature_c)) * (point.point.value - ISOPOTENTIAL_PH)
+
+
+def _plausible(found: Response) -> bool:
+    return (
+        _PLAUSIBLE_SLOPE.level(found["slope"]) is Level.SOUND
+        and max(map(abs, found.residuals)) <= _PLAUSIBLE_RESIDUAL_PH
+    )
+
+
+def _swapped(run: Run) -> tuple[JudgedPoint, ...]:
+    """The points whose exchange makes the signal plausible, where it is not as it stands."""
+    points = [p.point for p in run.points]
+    if len(points) < 2 or _plausible(fit(run.response.principle, points)):
+        return ()
+    best: tuple[JudgedPoint, ...] = ()
+    smallest = float("inf")
+    for order in permutations(range(len(points))):
+        exchanged = [replace(p, value=points[i].value) for p, i in zip(points, order, strict=True)]
+        found = fit(run.response.principle, exchanged)
+        if _plausible(found) and max(map(abs, found.residuals)) < smallest:
+            smallest = max(map(abs, found.residuals))
+            best = tuple(run.points[i] for i, j in enumerate(order) if i != j)
+    return best
+
+
+def other_family_hint(run: Run) -> str:
+    """A sentence that names the buffer family which the signal fits better, if there is one."""
+    for point in run.points:
+        for other in shipped_buffers().values():
+            if other.family == point.family or abs(other.nominal_ph - (point.nominal or 0.0)) > 0.2:
+                continue
+            value = value_or_none(other, point.temperature_c)
+            if value is None:
+                continue
+            exchanged = [replace(p.point, value=value) if p is point else p.point for p in run.points]
+            found = fit(run.response.principle, exchanged)
+            if _plausible(found) and max(map(abs, found.residuals)) <= _FAMILY_FIT_PH:
+                return f" The signal fits better if the {point.label} was {other.name} ({FAMILIES[other.family]})."
+    return ""
+
+
+def family_remarks(run: Run) -> Iterator[Finding]:
+    """Families mixed, or such as two buffers can't verify."""
+    families = sorted({p.family for p in run.points})
+    if len(families) > 1:
+        yield Finding(
+            "mixed-families",
+            Level.DOUBTFUL,
+            f"Buffers of {len(families)} families in one run: {' and '.join(FAMILIES[f] for f in families)}.",
+            "Repeat with buffers of one family.",
+            run.tolerances.redo_minutes,
+        )
+    if len({round(p.nominal or 0.0, 1) for p in run.points}) == 2:
+        yield Finding(
+            "family-not-verified",
+            Level.SOUND,
+            "Two buffers can't show whether the family on the label is the one in the cup: family not verified.",
+            "Take a third buffer when the family matters.",
+            run.tolerances.redo_minutes,
+        )

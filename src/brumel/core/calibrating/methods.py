@@ -1,0 +1,242 @@
+"""Methods, roles of standards and rinse regimes: the data, and the typed model that reads them."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from enum import StrEnum
+from typing import Any
+
+from brumel.core.calibrating.tolerances import shipped_tolerances
+from brumel.core.errors import CoreError
+from brumel.core.sensing.fit import Weights
+from brumel.core.tables import kept, table, tables_in
+
+CUP_ML = 30.0
+"""Standard in a cup that covers bulb and junction, mL (common practice)."""
+DEVIATIONS = ("rinse skipped", "rinsed in tap water", "sachet used before", "cup shared with another probe")
+"""What may be done otherwise than a method says."""
+
+
+class StepKind(StrEnum):
+    """What a step is; the bench has a part for each."""
+
+    CUP = "cup"
+    ZERO = "zero"
+    AIR = "air"
+    COMPARE = "compare"
+    WAIT = "wait"
+    PAUSE = "pause"
+    HAND_BACK = "hand-back"
+
+    @property
+    def has_point(self) -> bool:
+        """Whether a point is taken at it; the others are done when somebody says so."""
+        return self not in {StepKind.WAIT, StepKind.PAUSE, StepKind.HAND_BACK}
+
+
+class Use(StrEnum):
+    """Whether the line is adjusted to a point, or the point only tests it."""
+
+    ADJUST = "adjust"
+    CHECK = "check"
+
+
+@dataclass(frozen=True)
+class Role:
+    """What a step's standard is for: which standards of which values it takes."""
+
+    key: str
+    standard: str = ""
+    low: float = float("-inf")
+    high: float = float("inf")
+    low_included: bool = True
+    high_included: bool = True
+    middle: float | None = None
+    lower: str = ""
+    higher: str = ""
+
+    def admits(self, standard: str, nominal: float | None) -> bool:
+        """Whether a lot of this standard and nominal value can serve.
+
+        Examples
+        --------
+        >>> roles()["neutral"].admits("ph-buffer", 8.0), roles()["acid"].admits("ph-buffer", 6.0)
+        (True, False)
+        """
+        if standard != self.standard:
+            return False
+        if nominal is None:
+            return self.low == float("-inf") and self.high == float("inf")
+        above = nominal >= self.low if self.low_included else nominal > self.low
+        return above and (nominal <= self.high if self.high_included else nominal < self.high)
+
+    def resolved(self, waters: tuple[float, float] | None) -> str:
+        """The role meant, once the day's waters are known; without waters a side is the higher one.
+
+        Examples
+        --------
+        >>> roles()["water-side"].resolved((7.7, 8.4)), roles()["opposite-side"].resolved((7.7, 8.4))
+        ('alkaline', 'acid')
+        """
+        if self.middle is None:
+            return self.key
+        return self.lower if waters is not None and sum(waters) / 2 < self.middle else self.higher
+
+
+@kept
+def roles() -> Mapping[str, Role]:
+    """All roles by key."""
+
+    def role(key: str, entry: dict[str, Any]) -> Role:
+        return Role(
+            key,
+            entry.get("standard", ""),
+            entry.get("from", entry.get("above", float("-inf"))),
+            entry.get("to", entry.get("below", float("inf"))),
+            "above" not in entry,
+            "below" not in entry,
+            entry.get("middle"),
+            entry.get("lower", ""),
+            entry.get("higher", ""),
+        )
+
+    return {key: role(key, entry) for key, entry in table("calibrating", "roles.toml").items()}
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step of a method."""
+
+    key: str
+    role: str = ""
+    kind: StepKind = StepKind.CUP
+    use: Use = Use.ADJUST
+    minutes: float = 0.0
+    words: str = ""
+
+    @classmethod
+    def of(cls, data: Mapping[str, Any]) -> Step:
+        """A step from plain data."""
+        kind, use = StepKind(data.get("kind", "cup")), Use(data.get("use", "adjust"))
+        return cls(data["key"], data.get("role", ""), kind, use, data.get("minutes", 0.0), data.get("words", ""))
+
+
+@dataclass(frozen=True)
+class Rinse:
+    """One regime of rinsing between solutions.
+
+    ``standard_share`` is how much of a cup of the coming standard goes into the rinse; ``is`` names the deviations
+    that the regime itself is.
+    """
+
+    key: str
+    name: str
+    words: str
+    standard_share: float
+    is_: tuple[str, ...] = ()
+
+    @property
+    def ml_per_point(self) -> float:
+        """Standard that one point takes, mL: a cup, and the rinse before it.
+
+        Examples
+        --------
+        >>> [round(r.ml_per_point) for r in rinses().values()]
+        [30, 30, 45, 38]
+        """
+        return ml_per_point(self.standard_share)
+
+    @property
+    def deviations(self) -> tuple[str, ...]:
+        """What may be done otherwise under this regime."""
+        return tuple(d for d in DEVIATIONS if d not in self.is_)
+
+
+def ml_per_point(standard_share: float) -> float:
+    """Standard that a point takes where so much of a cup goes into the rinse before it, mL."""
+    return CUP_ML * (1.0 + standard_share)
+
+
+@dataclass(frozen=True)
+class Method:
+    """A way to calibrate, as data: a procedure on the screen."""
+
+    code: str
+    version: int
+    principle: str
+    name: str
+    why: str
+    used_for: str
+    source: str
+    steps: tuple[Step, ...]
+    order: int = 99
+    weights: Weights = Weights.EQUAL
+    cautions: tuple[str, ...] = field(default=())
+
+    def steps_for(self, waters: tuple[float, float] | None) -> tuple[Step, ...]:
+        """The steps, once the day's waters are known."""
+        return tuple(replace(s, role=roles()[s.role].resolved(waters) if s.role else "") for s in self.steps)
+
+    @property
+    def needs_waters(self) -> bool:
+        """Whether a step depends on the day's waters."""
+        return any(s.role and roles()[s.role].middle is not None for s in self.steps)
+
+    @property
+    def adjusted(self) -> int:
+        """How many points it adjusts to."""
+        return sum(s.kind.has_point and s.use is Use.ADJUST for s in self.steps)
+
+    def frozen(
+        self, *, waters: tuple[float, float] | None, rinse: Rinse, kind: str, holds_days: Sequence[float]
+    ) -> dict[str, Any]:
+        """The method as it is kept with a run: plain data, sides resolved, tolerances and rinse included whole."""
+        data = asdict(self)
+        data["steps"] = [asdict(s) for s in self.steps_for(waters)]
+        data["tolerances"] = shipped_tolerances(self.principle, kind) | {"holds_days": list(holds_days)}
+        data["rinse"] = asdict(rinse)
+        return data
+
+
+@kept
+def methods() -> dict[str, Method]:
+    """All methods by code, each principle's default first."""
+    found = [_method(data) for data in tables_in("calibrating", "procedures")]
+    return {m.code: m for m in sorted(found, key=lambda m: (m.principle, m.order))}
+
+
+def methods_of(principle: str) -> list[Method]:
+    """The methods of a principle, the default first."""
+    return [m for m in methods().values() if m.principle == principle]
+
+
+def method(code: str) -> Method:
+    """The method of this code; refuses an unknown one with the known ones."""
+    try:
+        return methods()[code]
+    except KeyError:
+        raise CoreError(f"No method has the code {code!r}; known are {', '.join(methods())}.") from None
+
+
+@kept
+def rinses() -> dict[str, Rinse]:
+    """The rinse regimes by key, the default first."""
+    return {r["key"]: rinse_from(r) for r in table("calibrating", "rinses.toml")["rinses"]}
+
+
+def rinse_from(data: Mapping[str, Any]) -> Rinse:
+    """A rinse regime from plain data: as shipped, or as frozen into a run."""
+    is_ = tuple(data.get("is", data.get("is_", ())))
+    return Rinse(data["key"], data["name"], data["words"], data["standard_share"], is_)
+
+
+def steps_of(frozen: Mapping[str, Any]) -> list[Step]:
+    """The steps of a method as it was frozen into a run."""
+    return [Step.of(s) for s in frozen["steps"]]
+
+
+def _method(data: dict[str, Any]) -> Method:
+    steps = tuple(Step.of(s) for s in data.pop("steps"))
+    weights = Weights(data.pop("weights", "equal"))
+    return Method(steps=steps, weights=weights, cautions=tuple(data.pop("cautions", ())), **data)

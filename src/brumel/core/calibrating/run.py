@@ -1,0 +1,145 @@
+"""A calibration as its verdict sees it, and a first look at the signal before a point is taken."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from brumel.core.calibrating.methods import Use
+from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.errors import CoreError
+from brumel.core.findings import Acceptance, Level
+from brumel.core.sensing.fit import Point
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.response import Response
+
+
+@dataclass(frozen=True)
+class JudgedPoint:
+    """A calibration point with all that the verdict looks at.
+
+    Attributes
+    ----------
+    label
+        What the technician calls it: ``buffer 7.00 (lot 4711)``.
+    point
+        Target, signal and conditions as the fit takes them.
+    nominal
+        Value on the label.
+    family
+        Family of the standard.
+    use
+        Adjusted to, or check only.
+    target_known
+        Whether the standard's value is known at its measured temperature.
+    acceptance
+        Whether the settling rule held when the point was accepted; ``settling_words`` says what it was.
+    expired_days, over_open_days
+        Days past the lot's expiry and past its open life; 0 where in date.
+    deviations
+        What was done otherwise than the method says.
+    settling_s, first_signal
+        Seconds until it was taken, and the signal that it came from; None where no trace tells.
+    """
+
+    label: str
+    point: Point
+    nominal: float | None
+    family: str
+    use: Use = Use.ADJUST
+    target_known: bool = True
+    acceptance: Acceptance = Acceptance.SETTLED
+    settling_words: str = ""
+    expired_days: int = 0
+    over_open_days: int = 0
+    deviations: tuple[str, ...] = ()
+    settling_s: float | None = None
+    first_signal: float | None = None
+
+    @property
+    def temperature_c(self) -> float:
+        """Temperature of the standard, °C."""
+        return float(self.point.at.temperature_c)
+
+
+@dataclass(frozen=True)
+class PreviousRun:
+    """The probe's last full run, to compare with: its response and when it was."""
+
+    response: Response
+    age_days: float
+
+
+@dataclass(frozen=True)
+class Run:
+    """A calibration as the verdict sees it: points in the order done, and what they are for."""
+
+    points: tuple[JudgedPoint, ...]
+    response: Response
+    tolerances: Tolerances
+    previous: PreviousRun | None = None
+    waters: tuple[float, float] | None = None
+
+    @property
+    def adjusted(self) -> tuple[JudgedPoint, ...]:
+        """The points that the line was fitted to."""
+        return tuple(p for p in self.points if p.use is Use.ADJUST)
+
+
+@dataclass(frozen=True)
+class CupLook:
+    """What the raw signal says of the cup that the probe is in, before it is accepted."""
+
+    expected: float
+    unlike: bool
+    sentence: str
+
+
+def look_at_signal(
+    signal: float, at: Conditions, target: float, response: Response, tolerances: Tolerances,
+    others: Sequence[tuple[str, float]],
+) -> CupLook:  # fmt: skip
+    """Compare a signal with what this standard must give, by the probe's last line or the usual one.
+
+    Parameters
+    ----------
+    signal, at
+        The signal now.
+    target
+        Value of the standard that should be in the cup.
+    response
+        The probe's last line; the usual one where there is none.
+    others
+        Names and values of the standards it could be instead.
+    """
+    words = response.principle.signal_words
+    expected = response.signal(target, at)
+    must = f"This {tolerances.standard} should give about {words(expected, 0, plus=True)}"
+    if abs(signal - expected) <= tolerances.look:
+        return CupLook(expected, False, f"{must}.")
+    alike = [name for name, value in others if abs(signal - response.signal(value, at)) <= tolerances.look]
+    guess = f" It looks like {alike[0]}." if alike else " Wrong cup, or the probe is not in the liquid?"
+    return CupLook(expected, True, f"{must}; the probe gives {words(signal, 0, plus=True)}.{guess}")
+
+
+def level_of_point(point: JudgedPoint, tolerances: Tolerances, expected: Response, found: Response | None) -> Level:
+    """The mark beside a point while the run goes on: unfit for a wrong cup, doubtful for what was done badly.
+
+    ``expected`` is the probe's last line, or the usual one; ``found`` the line through the points so far.
+    """
+    signal, target, at = point.point.signal, point.point.value, point.point.at
+    if look_at_signal(signal, at, target, expected, tolerances, []).unlike:
+        return Level.UNFIT
+    badly = point.acceptance is Acceptance.UNSETTLED or bool(point.deviations) or not point.target_known
+    late = Level.UNFIT if point.expired_days or point.over_open_days else Level.SOUND
+    off = 0.0 if found is None else found.value(signal, at) - target
+    levels = [late, tolerances.residual.level(off), Level.DOUBTFUL if badly else Level.SOUND]
+    return next((x for x in (Level.UNFIT, Level.DOUBTFUL) if x in levels), Level.SOUND)
+
+
+def targets_range(points: Sequence[JudgedPoint]) -> tuple[float, float]:
+    """Lowest and highest target of a run."""
+    if not points:
+        raise CoreError("A run without points covers no range.")
+    values = [p.point.value for p in points]
+    return min(values), max(values)

@@ -1,0 +1,87 @@
+"""By what a calibration is judged: read from data, frozen into every run."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from brumel.core.findings import Bounds, Level
+from brumel.core.tables import table
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """What is to be done, and how long it takes."""
+
+    words: str = ""
+    minutes: int | None = None
+
+
+@dataclass(frozen=True)
+class Tolerance:
+    """Bounds of one coefficient, what is to be done below and above them, and how much it may change between runs."""
+
+    bounds: Bounds
+    low: Remedy
+    high: Remedy
+    change: float | None = None
+
+    def remedy(self, value: float) -> Remedy:
+        """What is to be done about a value; nothing where it is sound."""
+        if self.bounds.level(value) is Level.SOUND:
+            return Remedy()
+        return self.low if value < self.bounds.sound_low else self.high
+
+
+@dataclass(frozen=True)
+class Tolerances:
+    """The tolerances of a run; residuals and checks on the quantity's error scale, signals in the principle's unit."""
+
+    standard: str
+    brackets: bool
+    residual: Bounds
+    residual_remedy: str
+    check_remedy: str
+    scatter_remedy: str
+    few_remedy: str
+    change_remedy: str
+    bracket_remedy: str
+    redo_minutes: int
+    temperature_spread_c: float
+    same_signal_share: float
+    change_signal: float
+    look: float
+    coefficients: Mapping[str, Tolerance]
+    holds_days: tuple[float, float]
+    """How long a calibration may be used: soundly, and at most, days; as the probe's kind has it."""
+
+    @classmethod
+    def of(cls, frozen: Mapping[str, Any]) -> Tolerances:
+        """Tolerances from plain data, as they are kept with a run."""
+        low, high = frozen["holds_days"]
+        return cls(
+            **dict(frozen)
+            | {
+                "residual": Bounds.around_zero(*frozen["residual"]),
+                "coefficients": {key: _tolerance(entry) for key, entry in frozen["coefficients"].items()},
+                "holds_days": (float(low), float(high)),
+            }
+        )
+
+
+def shipped_tolerances(principle: str, kind: str) -> dict[str, Any]:
+    """The shipped tolerances as plain data: the principle's, with what a kind has of its own."""
+    data = table("calibrating", "tolerances.toml")
+    own = data.get(kind, {})
+    found: dict[str, Any] = data[principle] | own
+    found["coefficients"] = data[principle].get("coefficients", {}) | own.get("coefficients", {})
+    return found
+
+
+def _tolerance(entry: Mapping[str, Any]) -> Tolerance:
+    def remedy(side: str) -> Remedy:
+        found = entry.get(side, {})
+        return Remedy(found.get("remedy", ""), found.get("minutes"))
+
+    return Tolerance(Bounds(*entry["bounds"]), remedy("low"), remedy("high"), entry.get("change"))

@@ -1,0 +1,231 @@
+"""Whether a calibration can be relied on, and what to do where it can't: causes, tolerances, circumstances."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from functools import partial
+
+from brumel.core.calibrating.causes import signs_of
+from brumel.core.calibrating.methods import Use
+from brumel.core.calibrating.run import JudgedPoint, Run, targets_range
+from brumel.core.findings import Acceptance, Finding, Level, worst_first
+from brumel.core.kit.shelf import out_of_date
+from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.sensing.response import Origin
+from brumel.core.wording import signed
+
+_plus = partial(signed, plus=True)
+_TAKEN_OVER = {
+    Origin.ASSUMED: "assumed, for no full run is known",
+    Origin.CARRIED: "carried over from the last full run",
+}
+_FEW_POINTS = 3
+"""From so many adjusted points on the residuals say something of the line (rule of this product)."""
+
+
+def judge_run(run: Run) -> list[Finding]:
+    """All findings of a calibration, worst first.
+
+    Notes
+    -----
+    Limits: the run's tolerances, common practice as shipped. A cause that the signal itself shows (swapped, same
+    buffer twice, fouled) is named before the numbers it spoils.
+    """
+    signs = signs_of(run.response.principle.key)
+    causes = list(signs.causes(run))
+    numbers = [*_coefficients(run), *_residuals(run), *_checks(run), *_scatter(run)]
+    if causes:
+        follows = "It follows from the finding above: mend that first."
+        numbers = [f if f.level is Level.SOUND else replace(f, remedy=follows, minutes=None) for f in numbers]
+    around = [*signs.remarks(run), *_points(run), *_temperatures(run), *_change(run), *_bracket(run)]
+    return worst_first([*causes, *numbers, *around])
+
+
+def _quantity(run: Run) -> Quantity:
+    return quantity(run.response.principle.quantity)
+
+
+def _coefficients(run: Run) -> Iterator[Finding]:
+    """Each coefficient against its bounds; what was taken over is said once, where the run adjusts at all."""
+    response, standard = run.response, run.tolerances.standard
+    if not run.adjusted:
+        return
+    for key, tolerance in run.tolerances.coefficients.items():
+        about, value, origin = response.principle.coefficient(key), response[key], response.origin(key)
+        if origin in _TAKEN_OVER:
+            fitted = [
+                c.name.lower() for c in response.principle.coefficients if response.origin(c.key) is Origin.FITTED
+            ]
+            yield Finding(
+                "one-point",
+                Level.DOUBTFUL,
+                f"One {standard} sets the {' and '.join(fitted)} only; the {about.name.lower()} of "
+                f"{about.words(value)} is {_TAKEN_OVER[origin]}.",
+                run.tolerances.few_remedy,
+                run.tolerances.redo_minutes,
+            )
+            continue
+        bounds = tolerance.bounds
+        level, remedy = bounds.level(value), tolerance.remedy(value)
+        around_zero = bounds.sound_low == -bounds.sound_high
+        unit = f" {about.unit}" if about.unit else ""
+        sound = (
+            f"within ±{bounds.sound_high:g}" if around_zero else f"from {bounds.sound_low:g} to {bounds.sound_high:g}"
+        )
+        yield Finding(
+            key,
+            level,
+            f"{about.name} {about.words(value, plus=around_zero)}{about.of} "
+            f"(U ±{2 * response.u(key):.{about.decimals}f}{unit}); sound {sound}{unit}.",
+            remedy.words,
+            remedy.minutes,
+        )
+
+
+def _residuals(run: Run) -> Iterator[Finding]:
+    if len(run.adjusted) < _FEW_POINTS or not run.response.full:
+        return
+    about, bounds = _quantity(run), run.tolerances.residual
+    largest = max(run.response.residuals, key=abs)
+    at = run.adjusted[run.response.residuals.index(largest)]
+    level = bounds.level(largest)
+    hint = "" if level is Level.SOUND else signs_of(run.response.principle.key).hint(run)
+    yield Finding(
+        "residual",
+        level,
+        f"Largest residual {_plus(largest, about.error_decimals)} {about.unit or about.symbol} at {at.label}; "
+        f"sound within ±{bounds.sound_high:g}{about.after}.{hint}",
+        "" if level is Level.SOUND else run.tolerances.residual_remedy,
+        None if level is Level.SOUND else run.tolerances.redo_minutes,
+    )
+
+
+def _checks(run: Run) -> Iterator[Finding]:
+    about, bounds = _quantity(run), run.tolerances.residual
+    for p in run.points:
+        if p.use is not Use.CHECK:
+            continue
+        off = run.response.value(p.point.signal, p.point.at) - p.point.value
+        level = bounds.level(off)
+        yield Finding(
+            "check-residual",
+            level,
+            f"Check in {p.label}: {_plus(off, about.error_decimals)} {about.unit or about.symbol} from its value; "
+            f"sound within ±{bounds.sound_high:g}{about.after}.",
+            "" if level is Level.SOUND else run.tolerances.check_remedy,
+            None if level is Level.SOUND else run.tolerances.redo_minutes,
+        )
+
+
+def _scatter(run: Run) -> Iterator[Finding]:
+    if run.response.consistency is not None and run.response.consistency < 0.01:
+        yield Finding(
+            "scatter",
+            Level.DOUBTFUL,
+            f"The points scatter more than their certificates allow (probability {run.response.consistency:.1%}).",
+            run.tolerances.scatter_remedy,
+            run.tolerances.redo_minutes,
+            "chi-squared test on the stated uncertainties, 1 %",
+        )
+
+
+def _points(run: Run) -> Iterator[Finding]:
+    for p in run.points:
+        if p.acceptance is Acceptance.UNSETTLED:
+            yield Finding(
+                "not-settled",
+                Level.DOUBTFUL,
+                f"{p.label} was taken before it settled: {p.settling_words or 'the rule did not hold.'}",
+                "Repeat the point and wait for the tunnel to close.",
+                5,
+            )
+        for finding in out_of_date(p.expired_days, p.over_open_days):
+            words = finding.sentence[0].lower() + finding.sentence[1:]
+            yield replace(finding, sentence=f"{p.label} when it was taken: {words}")
+        if not p.target_known:
+            yield Finding(
+                "standard-temperature",
+                Level.DOUBTFUL,
+                f"The value of {p.label} at {p.temperature_c:.1f} °C is not known; its label was used.",
+                f"Bring the {run.tolerances.standard} to a temperature that its table covers (25 ± 2 °C without a "
+                "table), or enter the lot's own table.",
+                20,
+            )
+        if p.deviations:
+            yield Finding(
+                "deviation",
+                Level.DOUBTFUL,
+                f"{p.label}: {'; '.join(p.deviations)}.",
+                "Repeat the point as the method says, if the reading matters.",
+                5,
+            )
+
+
+def _temperatures(run: Run) -> Iterator[Finding]:
+    temperatures = [p.temperature_c for p in run.points]
+    apart, allowed, standard = (
+        max(temperatures) - min(temperatures),
+        run.tolerances.temperature_spread_c,
+        run.tolerances.standard,
+    )
+    if apart > allowed:
+        yield Finding(
+            "temperatures-apart",
+            Level.DOUBTFUL,
+            f"The {standard}s were {apart:.1f} °C apart; sound up to {allowed:g} °C.",
+            f"Let the {standard}s come to one temperature, together with the probe, and repeat.",
+            30,
+        )
+
+
+def _change(run: Run) -> Iterator[Finding]:
+    """What moved since the last full run, where both say everything."""
+    if run.previous is None or not run.response.full or not run.adjusted:
+        return
+    last, principle = run.previous.response, run.response.principle
+
+    def moved(p: JudgedPoint) -> float:
+        return float(p.point.signal - last.signal(p.point.value, p.point.at))
+
+    worst = max(run.adjusted, key=lambda p: abs(moved(p)))
+    by = {
+        key: (run.response[key] - last[key], t.change)
+        for key, t in run.tolerances.coefficients.items()
+        if t.change is not None
+    }
+    if abs(moved(worst)) <= run.tolerances.change_signal and all(abs(d) <= allowed for d, allowed in by.values()):
+        return
+    changed, expected = [], []
+    for key, (change, allowed) in by.items():
+        about = principle.coefficient(key)
+        changed.append(f"the {about.name.lower()} changed by {about.words(change, plus=True)}")
+        expected.append(f"{allowed:g} {about.unit}")
+    verb = "" if changed else " changed"
+    changed.append(f"{worst.label}{verb} by {principle.signal_words(moved(worst), plus=True)}")
+    expected.append(f"{run.tolerances.change_signal:g} {principle.signal_unit}")
+    yield Finding(
+        "changed-since-last",
+        Level.DOUBTFUL,
+        f"Since the last run {run.previous.age_days:.0f} days ago {' and '.join(changed)}; "
+        f"expected within {' and '.join(expected)}.",
+        run.tolerances.change_remedy,
+        run.tolerances.redo_minutes,
+    )
+
+
+def _bracket(run: Run) -> Iterator[Finding]:
+    if run.waters is None or not run.tolerances.brackets:
+        return
+    about, (low, high), (least, most) = _quantity(run), run.waters, targets_range(run.points)
+    if low < least or high > most:
+        digits = max(about.decimals - 1, 0)
+        yield Finding(
+            "not-bracketing",
+            Level.DOUBTFUL,
+            f"The waters planned reach from {about.symbol} {signed(low, digits)} to {signed(high, digits)}"
+            f"{about.after}; "
+            f"these {run.tolerances.standard}s cover {about.number(least)} to {about.number(most)}.",
+            run.tolerances.bracket_remedy,
+            run.tolerances.redo_minutes,
+        )

@@ -1,1 +1,0 @@
-"""Calibration schools as data: ordered steps, standards, rinse, waits, limits, and why."""

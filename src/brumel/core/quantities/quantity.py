@@ -1,0 +1,148 @@
+"""Every quantity that is measured: its unit, its digits, what is plausible, when a value of it is stable."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any
+
+from brumel.core.errors import CoreError
+from brumel.core.settling.rules import SettlingRule
+from brumel.core.tables import kept, table
+from brumel.core.wording import grouped, signed
+
+
+class ErrorScale(StrEnum):
+    """How far two values are apart: in the unit, in percent, or by the larger of both."""
+
+    ABSOLUTE = "absolute"
+    RELATIVE = "relative"
+    LARGER = "larger"
+
+
+@dataclass(frozen=True)
+class Quantity:
+    """One quantity, as ``quantities.toml`` has it.
+
+    Attributes
+    ----------
+    key
+        As records keep it.
+    unit
+        Unit that it is kept in; empty where it has none.
+    decimals
+        Digits after the point that people are shown.
+    plausible
+        Values of natural and pool waters, both ends included.
+    typed
+        What a form takes at all.
+    unknown_u
+        ±U (k = 2) of a value from a meter of which nothing is known; None where none is typed from a meter.
+    round_order
+        Its place among what a round can measure; None where no round plans it.
+    calibrating, reading
+        Rules for stability: of the raw signal, and of the value; None where there is none.
+    """
+
+    key: str
+    name: str
+    symbol: str
+    unit: str
+    decimals: int
+    plausible: tuple[float, float]
+    typed: tuple[float, float]
+    error: ErrorScale
+    error_decimals: int
+    shown: tuple[str, ...] = ()
+    unknown_u: float | None = None
+    round_order: int | None = None
+    note: str = ""
+    calibrating: SettlingRule | None = None
+    reading: SettlingRule | None = None
+
+    @property
+    def after(self) -> str:
+        """The unit as it follows a number; empty where there is none."""
+        return f" {self.unit}" if self.unit else ""
+
+    def number(self, value: float) -> str:
+        """A value's digits for people, with a true minus sign.
+
+        Examples
+        --------
+        >>> quantity("orp").number(-231.4), quantity("specific-conductance").number(52_810)
+        ('−231', '52\\u202f810')
+        """
+        return signed(value, self.decimals) if abs(value) < 10_000 else grouped(round(value, self.decimals))
+
+    def words(self, value: float) -> str:
+        """A value as a sentence has it.
+
+        Examples
+        --------
+        >>> quantity("ph").words(7.4), quantity("orp").words(231.0)
+        ('pH 7.40', 'ORP 231 mV')
+        """
+        return f"{self.symbol} {self.number(value)}{self.after}"
+
+
+@kept
+def quantities() -> Mapping[str, Quantity]:
+    """All quantities by key."""
+    return {key: _quantity(key, entry) for key, entry in table("quantities", "quantities.toml").items()}
+
+
+def quantity(key: str) -> Quantity:
+    """The quantity of a key; refuses an unknown one with the known ones.
+
+    Examples
+    --------
+    >>> quantity("ph").reading.name
+    'reading-ph'
+    """
+    try:
+        return quantities()[key]
+    except KeyError:
+        raise CoreError(f"There is no quantity {key!r}; known are {', '.join(quantities())}.") from None
+
+
+def rule_of(key: str, *, calibrating: bool) -> SettlingRule:
+    """The rule for stability of a quantity's raw signal while calibrating, or of its value while reading."""
+    rule = quantity(key).calibrating if calibrating else quantity(key).reading
+    if rule is None:
+        raise CoreError(f"No rule says when {quantity(key).name} is stable: type the reading by hand.")
+    return rule
+
+
+@kept
+def of_a_round() -> tuple[Quantity, ...]:
+    """What a round can measure, in the order of a list."""
+    found = [q for q in quantities().values() if q.round_order is not None]
+    return tuple(sorted(found, key=lambda q: q.round_order or 0))
+
+
+@kept
+def settling_rules() -> Mapping[str, SettlingRule]:
+    """All rules for stability by name."""
+    both = [rule for q in quantities().values() for rule in (q.calibrating, q.reading)]
+    return {rule.name: rule for rule in both if rule is not None}
+
+
+def _quantity(key: str, entry: dict[str, Any]) -> Quantity:
+    rules = {
+        use: SettlingRule(f"{'calibration' if use == 'calibrating' else use}-{key}", **rule)
+        for use, rule in entry.pop("settling", {}).items()
+    }
+    pairs = {name: (float(entry[name][0]), float(entry[name][1])) for name in ("plausible", "typed")}
+    return Quantity(
+        **entry
+        | rules
+        | pairs
+        | {
+            "key": key,
+            "error": ErrorScale(entry["error"]),
+            "error_decimals": entry.get("error_decimals", entry["decimals"]),
+            "shown": tuple(entry.get("shown", ())),
+        }
+    )

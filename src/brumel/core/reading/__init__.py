@@ -1,0 +1,1 @@
+"""Reading a water: whether a value can be relied on."""

@@ -1,0 +1,191 @@
+"""Whether a reading can be relied on, and what to do where it can't."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from brumel.core.findings import Acceptance, Finding, Level, worst_first
+from brumel.core.holding import worth
+from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.sensing.response import Response
+from brumel.core.wording import signed
+
+_HOUSE = "rule of this product"
+_WATER_C = (-2.0, 45.0)
+
+
+@dataclass(frozen=True)
+class Basis:
+    """The calibration that a reading rests on."""
+
+    response: Response
+    level: Level
+    age_days: float
+    targets: tuple[float, float] | None
+    """Lowest and highest standard of it, where waters must lie between them."""
+    holds_days: tuple[float, float]
+    """How long it holds soundly, and at most, as frozen into the run."""
+    worst: str = ""
+    voided_by: str = ""
+    """What was done to the probe since, that ends a calibration; empty where nothing was."""
+
+
+@dataclass(frozen=True)
+class JudgedReading:
+    """A reading as the verdict sees it."""
+
+    quantity: str
+    value: float
+    temperature_c: float
+    basis: Basis | None
+    acceptance: Acceptance = Acceptance.BY_EYE
+    settling_words: str = ""
+    expected: tuple[float, float] | None = None
+    meter: MetersOwn | None = None
+    """The meter whose own calibration gave the value; None where Brumel's did."""
+    standard: str = "buffer"
+    """What its probe's standards are called."""
+    signal: str = "millivolts"
+    """What its probe's raw signal is called."""
+
+
+@dataclass(frozen=True)
+class MetersOwn:
+    """What is known of a meter whose own calibration stands behind a value."""
+
+    label: str = "the meter"
+    accuracy_known: bool = False
+    lost_calibration: str = ""
+    """When it was switched off last, in words, where that ends its calibration; empty where it does not."""
+
+
+def judge_reading(reading: JudgedReading) -> list[Finding]:
+    """All findings of a reading, worst first."""
+    about = quantity(reading.quantity)
+    behind = _basis(reading, about) if reading.meter is None else _meters_own(reading, reading.meter, about)
+    return worst_first([*behind, *_reading(reading, about)])
+
+
+def _meters_own(reading: JudgedReading, meter: MetersOwn, about: Quantity) -> Iterator[Finding]:
+    if meter.lost_calibration:
+        yield Finding(
+            "meter-lost-calibration",
+            Level.UNFIT,
+            f"{meter.label} loses its calibration when it is switched off, and was so {meter.lost_calibration}.",
+            f"Calibrate it in its {reading.standard}s, then read again.",
+            15,
+        )
+    known = (
+        ""
+        if meter.accuracy_known
+        else (f" Nothing is known of its accuracy: U is taken wide, ±{about.unknown_u:g} {about.unit or about.symbol}.")
+    )
+    or_else = "" if meter.accuracy_known else ", or enter its accuracy on the meter's page"
+    yield Finding(
+        "meters-own-line",
+        Level.DOUBTFUL,
+        f"The {about.name} was typed as the meter shows it: its own line stands behind it, not Brumel's.{known}",
+        f"Type the {reading.signal} where the meter shows them{or_else}.",
+        2,
+        _HOUSE,
+    )
+
+
+def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
+    basis = reading.basis
+    if basis is None:
+        yield Finding(
+            "calibration-missing",
+            Level.UNFIT,
+            "This probe has no signed calibration: the value rests on an ideal electrode.",
+            "Calibrate the probe, then read again.",
+            15,
+        )
+        return
+    if basis.voided_by:
+        yield Finding(
+            "calibration-voided",
+            Level.UNFIT,
+            f"Since the calibration behind this reading: {basis.voided_by}. That ends a calibration.",
+            "Calibrate the probe as it is now, then read again.",
+            15,
+        )
+    if basis.level is not Level.SOUND:
+        yield Finding(
+            "calibration-doubtful" if basis.level is Level.DOUBTFUL else "calibration-unfit",
+            basis.level,
+            f"The calibration behind this reading was judged {basis.level}{': ' + basis.worst if basis.worst else '.'}",
+            "Do what its verdict says, calibrate, then read again.",
+            15,
+        )
+    sound, at_most = basis.holds_days
+    if basis.age_days > sound:
+        old = worth(Level.SOUND, basis.age_days, basis.holds_days)
+        yield Finding(
+            "calibration-old",
+            old,
+            f"The calibration is {_age(basis.age_days)} old; it holds {sound:g} day{'s' if sound != 1 else ''} soundly "
+            f"and {at_most:g} days at most.",
+            f"Calibrate, or check in a {reading.standard} and note it, then read again.",
+            15,
+            "house rule",
+        )
+    if basis.targets is None:
+        return
+    low, high = basis.targets
+    if not low <= reading.value <= high:
+        yield Finding(
+            "not-bracketed",
+            Level.DOUBTFUL,
+            f"{about.words(reading.value)} lies outside the {reading.standard}s of its calibration, "
+            f"{about.number(low)} to {about.number(high)}{about.after}.",
+            f"Calibrate with a {reading.standard} beyond this water.",
+            15,
+        )
+
+
+def _age(days: float) -> str:
+    return f"{days * 24:.0f} hours" if days < 2 else f"{days:.0f} days"
+
+
+def _reading(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
+    if reading.acceptance is Acceptance.UNSETTLED:
+        yield Finding(
+            "not-settled",
+            Level.DOUBTFUL,
+            f"Taken before it settled: {reading.settling_words or 'the rule did not hold.'}",
+            "Wait for the tunnel to close and read again.",
+            5,
+        )
+    if not _WATER_C[0] <= reading.temperature_c <= _WATER_C[1]:
+        yield Finding(
+            "temperature-implausible",
+            Level.DOUBTFUL,
+            f"{signed(reading.temperature_c)} °C is not a temperature of pools or natural waters: was °F meant "
+            f"({signed((reading.temperature_c - 32.0) / 1.8)} °C)?",
+            "Look at the thermometer and its unit, then amend the reading.",
+            2,
+            _HOUSE,
+        )
+    if reading.expected is not None and not reading.expected[0] <= reading.value <= reading.expected[1]:
+        low, high = reading.expected
+        digits = max(about.decimals - 1, 0)
+        yield Finding(
+            "site-range",
+            Level.DOUBTFUL,
+            f"{about.words(reading.value)} lies outside what this site is expected to show, "
+            f"{signed(low, digits)} to {signed(high, digits)}{about.after}.",
+            "Read again after a rinse. If it stands, the water has changed: tell the person responsible for it.",
+            5,
+            "the site's expected range",
+        )
+    if not about.plausible[0] <= reading.value <= about.plausible[1]:
+        yield Finding(
+            "implausible",
+            Level.UNFIT,
+            f"{about.words(reading.value)} is not a value of natural or pool water: the probe, its plug or the line is "
+            "wrong.",
+            "Check the plug and the calibration, then read again.",
+            15,
+        )

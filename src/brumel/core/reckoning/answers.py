@@ -1,0 +1,436 @@
+"""Working a calculation of the registry: checks, defaults, ranges, uncertainty and words, done here once."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from types import SimpleNamespace
+from typing import Any
+
+import numpy as np
+
+from brumel.core.arrays import is_numeric
+from brumel.core.errors import CoreError
+from brumel.core.reckoning.caveats import Warned, caveats_of
+from brumel.core.reckoning.definition import (
+    LEFT_OUT,
+    REQUIRED,
+    Calculation,
+    Choice,
+    Input,
+    InvalidInputs,
+    Moment,
+    Number,
+    Points,
+    Values,
+    find,
+    moment_of,
+    plain_number,
+)
+from brumel.core.uncertainty import Budget, Contribution
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a calculation gives.
+
+    ``outputs`` holds each output, and NAME_u, its standard uncertainty (k = 1), where an input carried one;
+    ``budgets`` where that comes from (scalar answers only); ``working`` the lines in words; ``warned`` what
+    stands beside the answer: implausible values, likely wrong units, defaults that matter.
+    """
+
+    calculation: Calculation
+    outputs: Values
+    budgets: dict[str, Budget]
+    working: tuple[str, ...]
+    warned: tuple[Warned, ...] = ()
+
+    @property
+    def warnings(self) -> list[str]:
+        """The sentences beside the answer."""
+        return [w.sentence for w in self.warned]
+
+    def row_warnings(self, rows: int) -> list[list[str]]:
+        """The sentences beside each row of an answer over arrays of so many."""
+        said: list[list[str]] = [[] for _ in range(rows)]
+        for warned in self.warned:
+            for at in np.flatnonzero(np.broadcast_to(warned.where, rows)):
+                said[at].append(warned.sentence)
+        return said
+
+
+_WIDEST_U = 1e12
+"""Most that a standard uncertainty can be where its input has no end; else it is the width of the input's range."""
+
+
+def calculate(name: str, inputs: Mapping[str, Any], *, strict: bool = True, explain: bool = True) -> Answer:
+    """Check the inputs and calculate.
+
+    Parameters
+    ----------
+    name
+        The calculation's name in the registry.
+    inputs
+        By name, in the units of the registry; numbers may be arrays of shapes that fit together. ``NAME_u`` is
+        the standard uncertainty (k = 1) of the input NAME.
+    strict
+        Whether a value outside its range refuses the whole call; otherwise its element becomes NaN.
+    explain
+        Whether working and budget are wanted.
+
+    Raises
+    ------
+    InvalidInputs
+        With a sentence for every input that can't be taken.
+
+    Examples
+    --------
+    >>> calculate("pressure-at-altitude", {"altitude_m": 630}).working[0]
+    '1013.25 hPa × (1 − 0.0000225577 × 630)^5.25588 = 939.8 hPa'
+    """
+    chosen = find(name)
+    inputs, stood_in = _stood_in(chosen, inputs, strict)
+    values, uncertain = _checked(chosen, inputs, strict)
+    values, good = (values, np.True_) if strict else _inside(chosen, values)
+    try:
+        raw = _undone(chosen, values)
+        good = good & _raw_inside(chosen, values, raw, strict)
+        outputs = _outputs(chosen, raw)
+        good = good & _conditions(chosen, raw, outputs, strict)
+    except InvalidInputs:
+        raise
+    except CoreError as error:
+        raise InvalidInputs({getattr(error, "field", chosen.inputs[0].name): str(error)}) from error
+    good = good & _finite(chosen, values, outputs, strict)
+    warned = (*stood_in, *caveats_of(chosen, inputs, raw, outputs))
+    if not np.all(good):
+        outputs = {k: _masked(v, good) for k, v in outputs.items()}
+    varied = list(_variations(chosen, values, uncertain))
+    shares = _shares(chosen, varied) if varied else {}
+    scalar = all(np.ndim(v) == 0 for v in (*values.values(), *uncertain.values()) if is_numeric(v))
+    for output, found in shares.items():
+        outputs[f"{output}_u"] = _tidy(np.sqrt(sum(np.square(s) for _, _, s in found)), good)
+    budgets: dict[str, Budget] = {}
+    lines: tuple[str, ...] = ()
+    if explain and scalar and np.all(good):
+        budgets = {k: _budget(found) for k, found in shares.items()}
+        lines = tuple(_working(chosen, values, raw, outputs))
+    return Answer(chosen, {k: _plain(v) for k, v in outputs.items()}, budgets, lines, warned)
+
+
+def _stood_in(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tuple[Mapping[str, Any], list[Warned]]:
+    """The inputs, with those that another was given for worked out from it."""
+    found, said = dict(inputs), []
+    for i in chosen.all_inputs:
+        instead = i.instead if isinstance(i, Number) else None
+        if instead is None or found.get(instead.number.name) is None:
+            continue
+        name = instead.number.name
+        if found.get(i.name) is not None:
+            raise InvalidInputs({name: f"Give {i.name} or {name}, not both."})
+        try:
+            given = _taken(instead.number, found.pop(name), strict)
+        except ValueError as error:
+            raise InvalidInputs({name: str(error)}) from None
+        found[i.name] = value = instead.value(given)
+        one = np.ndim(value) == 0
+        words = instead.sentence.format(given=float(given), value=float(value)) if one else instead.of_rows
+        said.append(Warned(np.isfinite(value), words, name))
+    return found, said
+
+
+def _checked(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tuple[Values, Values]:
+    known = {i.name: i for i in chosen.all_inputs}
+    wrong: dict[str, str] = {}
+    values: Values = {}
+    uncertain: Values = {}
+    for name, given in inputs.items():
+        if name in known:
+            continue
+        about = known.get(name.removesuffix("_u"))
+        if name.endswith("_u") and isinstance(about, Number) and not about.allowed:
+            u = _numbers(given)
+            widest = about.high - about.low if np.isfinite(about.high - about.low) else _WIDEST_U
+            if u is None or not np.all((u >= 0) & (u <= widest)):
+                unit = about.unit or "the input’s unit"
+                wrong[name] = f"{name} is a standard uncertainty in {unit}: a number from 0 to {widest:g}."
+            else:
+                uncertain[about.name] = u
+        else:
+            takes = ", ".join(i.name for i in chosen.accepted)
+            wrong[name] = f"{chosen.name} has no input {name!r}; it takes {takes}."
+    for i in chosen.all_inputs:
+        given = inputs.get(i.name)
+        if given is None:
+            if i.name in inputs and i.default is REQUIRED:
+                wrong[i.name] = f"{i.name} is empty: it must be {i.range_words}."
+            elif i.default is REQUIRED:
+                wrong[i.name] = f"{i.name} is missing: {_lower(i.label)}, {i.range_words}."
+            else:
+                values[i.name] = i.default
+            continue
+        try:
+            values[i.name] = _taken(i, given, strict)
+        except ValueError as error:
+            wrong[i.name] = str(error)
+    if not wrong:
+        wrong = _misfits({**values, **{f"{k}_u": v for k, v in uncertain.items()}})
+    if wrong:
+        raise InvalidInputs(wrong)
+    return values, {k: v for k, v in uncertain.items() if values[k] is not None}
+
+
+def _misfits(values: Values) -> dict[str, str]:
+    shapes = {k: np.shape(v) for k, v in values.items() if is_numeric(v) and np.ndim(v)}
+    try:
+        np.broadcast_shapes(*shapes.values())
+    except ValueError:
+        lengths = ", ".join(f"{k} {'×'.join(map(str, shape))}" for k, shape in shapes.items())
+        return {next(iter(shapes)): f"Lists must be of one length; given were {lengths}."}
+    return {}
+
+
+def _taken(i: Input, given: Any, strict: bool) -> Any:
+    if isinstance(i, Choice):
+        if not isinstance(given, str) or given not in i.options:
+            raise ValueError(f"{i.name} must be {i.range_words}; {_shown(given)} was given.")
+        return given
+    if isinstance(i, Moment):
+        try:
+            moment_of(given)
+        except ValueError:
+            raise ValueError(f"{i.name} must be {i.range_words}; {_shown(given)} was given.") from None
+        return str(given).strip()
+    if isinstance(i, Points):
+        return _taken_points(i, given)
+    found = _numbers(given)
+    if found is None:
+        raise ValueError(f"{i.name} must be {i.range_words}; {_shown(given)} is not a number.")
+    if i.scalar and np.ndim(found):
+        raise ValueError(f"{i.name} must be one number here, not a list: {i.range_words}.")
+    if strict and not np.all(i.holds(found)):
+        first = found[~i.holds(found)].flat[0] if np.ndim(found) else found
+        raise ValueError(f"{i.name} must be {i.range_words}; {plain_number(float(first))} lies outside.")
+    return found
+
+
+def _taken_points(i: Points, given: Any) -> list[Values]:
+    if not isinstance(given, Sequence) or isinstance(given, str) or not given:
+        raise ValueError(f"{i.name} must be {i.range_words}; {_shown(given)} was given.")
+    names = {f.name for f in i.fields}
+    found = []
+    for number, point in enumerate(given, 1):
+        if not isinstance(point, Mapping):
+            raise ValueError(f"{i.name} must be {i.range_words}; point {number} is {_shown(point)}.")
+        if unknown := [k for k in point if k.removesuffix("_u") not in names]:
+            raise ValueError(f"Point {number} of {i.name} has no {unknown[0]}; it takes {', '.join(sorted(names))}.")
+        row: Values = {}
+        for f in i.fields:
+            value = point.get(f.name, f.default)
+            if value is REQUIRED:
+                raise ValueError(f"Point {number} of {i.name} lacks {f.name}: {f.range_words}.")
+            number_of = _numbers(value)
+            if number_of is None or np.ndim(number_of) or not f.holds(number_of):
+                raise ValueError(f"{f.name} of point {number} must be {f.range_words}; {_shown(value)} was given.")
+            row[f.name] = float(number_of)
+            if f"{f.name}_u" in point:
+                u = _numbers(point[f"{f.name}_u"])
+                if u is None or np.ndim(u) or u < 0:
+                    raise ValueError(f"{f.name}_u of point {number} must be a number from 0.")
+                row[f"{f.name}_u"] = float(u)
+        found.append(row)
+    return found
+
+
+def _numbers(given: Any) -> Any:
+    """A float or an array of floats; None where it is neither. Text and truth values are no numbers."""
+    if isinstance(given, bool | str):
+        return None
+    if isinstance(given, float | int):
+        try:
+            return np.float64(given)
+        except OverflowError:
+            return np.float64(np.inf)
+    if isinstance(given, list):
+        if any(isinstance(g, bool) for g in given):
+            return None
+        given = [np.nan if g is None else g for g in given]
+    try:
+        found = np.asarray(given)
+    except (TypeError, ValueError):
+        return None
+    if found.dtype.kind not in "fiu":
+        return None
+    return found.astype(float)
+
+
+def _shown(given: Any) -> str:
+    text = repr(given)
+    return text if len(text) <= 40 else f"{text[:37]}…"
+
+
+def _lower(text: str) -> str:
+    return text if text[:2].isupper() or text[:2] == "pH" else text[:1].lower() + text[1:]
+
+
+def _undone(chosen: Calculation, values: Values) -> Values:
+    undo = chosen.undo
+    if undo is None:
+        return values
+    raw = undo.raw(SimpleNamespace(**values))
+    rest = {i.name: values[i.name] for i in chosen.inputs}
+    return rest if raw is None else rest | {undo.name: raw}
+
+
+def _raw_inside(chosen: Calculation, values: Values, raw: Values, strict: bool) -> Any:
+    """Where what is left of an input once the meter's part is taken back still lies in that input's range."""
+    undo = chosen.undo
+    if undo is None or raw.get(undo.name) is values.get(undo.name):
+        return np.True_
+    i = chosen.input(undo.name)
+    assert isinstance(i, Number)
+    holds = i.holds(np.asarray(raw[undo.name]))
+    if strict and not np.all(holds):
+        worst = float(np.ravel(raw[undo.name])[int(np.argmin(np.ravel(holds)))])
+        raise InvalidInputs(
+            {i.name: f"With the meter's part taken back, {i.name} is {worst:.5g}; it must be {i.range_words}."}
+        )
+    return holds
+
+
+def _inside(chosen: Calculation, values: Values) -> tuple[Values, Any]:
+    """Values with those out of range replaced by some within, and where nothing had to be replaced."""
+    good: Any = np.True_
+    kept = dict(values)
+    for i in chosen.all_inputs:
+        value = values[i.name]
+        if isinstance(i, Number) and value is not None:
+            holds = i.holds(np.asarray(value))
+            good = good & holds
+            if not np.all(holds):
+                kept[i.name] = np.where(holds, value, _some_value(i))
+    return kept, good
+
+
+def _some_value(i: Number) -> float:
+    if i.allowed:
+        return i.allowed[0]
+    low, high = max(i.low, -1e3), min(i.high, 1e3)
+    return (low + high) / 2
+
+
+def _conditions(chosen: Calculation, raw: Values, outputs: Values, strict: bool) -> Any:
+    good: Any = np.True_
+    for condition in chosen.conditions:
+        with np.errstate(all="ignore"):
+            holds = condition.holds(SimpleNamespace(**raw, out=SimpleNamespace(**outputs)))
+        if strict and not np.all(holds):
+            at = int(np.argmin(np.ravel(holds)))
+            shown = {k: _element(v, at, np.size(holds)) for k, v in raw.items()}
+            raise InvalidInputs({condition.name: condition.sentence.format(**shown)})
+        good = good & holds
+    return good
+
+
+def _element(value: Any, at: int, size: int) -> Any:
+    return np.ravel(value)[at] if is_numeric(value) and np.size(value) == size else value
+
+
+def _outputs(chosen: Calculation, raw: Values) -> Values:
+    with np.errstate(all="ignore"):
+        found = chosen.compute(**raw)
+    if len(chosen.outputs) == 1:
+        found = (found,)
+    return {o.name: v for o, v in zip(chosen.outputs, found, strict=True) if v is not LEFT_OUT}
+
+
+def _finite(chosen: Calculation, values: Values, outputs: Values, strict: bool) -> Any:
+    good: Any = np.True_
+    for o in chosen.outputs:
+        value = outputs.get(o.name)
+        if value is None or not is_numeric(value):
+            continue
+        fine = np.isfinite(value)
+        if strict and not np.all(fine):
+            raise InvalidInputs(
+                {chosen.inputs[0].name: f"No {_lower(o.label)} comes out of these values together: check each of them."}
+            )
+        if np.ndim(fine) <= max((np.ndim(v) for v in values.values() if is_numeric(v)), default=0):
+            good = good & fine
+    return good
+
+
+def _masked(value: Any, good: Any) -> Any:
+    return np.where(good, value, np.nan) if is_numeric(value) else value
+
+
+def _tidy(value: Any, good: Any) -> Any:
+    return value if np.all(good) else np.where(good, value, np.nan)
+
+
+Share = tuple[str, str, Any]
+"""Name of an uncertain input, its unit and u."""
+Variation = tuple[str, str, Any, Sequence[tuple[Any, Values]]]
+"""Name, unit and u of an uncertain input; two values around it, each with the whole of the inputs then."""
+
+
+def _shares(chosen: Calculation, varied: Sequence[Variation]) -> dict[str, list[tuple[Share, Any, Any]]]:
+    """For each output: (name, u and unit), sensitivity, share; sensitivities by central differences."""
+    found: dict[str, list[tuple[Share, Any, Any]]] = {}
+    for name, unit, u, ((low_at, low), (high_at, high)) in varied:
+        below, above = _outputs(chosen, _undone(chosen, low)), _outputs(chosen, _undone(chosen, high))
+        for o in chosen.outputs:
+            if o.name in above and is_numeric(above[o.name]) and np.ndim(above[o.name]) <= np.ndim(u + high_at):
+                slope = (above[o.name] - below[o.name]) / (high_at - low_at)
+                found.setdefault(o.name, []).append(((name, unit, u), slope, u * slope))
+    for output, extras in chosen.inherent.items():
+        found.setdefault(output, []).extend(((n, "", u), 1.0, u) for n, u in extras)
+    return found
+
+
+def _variations(chosen: Calculation, values: Values, uncertain: Values) -> Iterator[Variation]:
+    for i in chosen.all_inputs:
+        if isinstance(i, Number) and i.name in uncertain:
+            steps = _steps(i, values[i.name])
+            yield i.name, i.unit, uncertain[i.name], [(at, values | {i.name: at}) for at in steps]
+        if isinstance(i, Points) and values[i.name]:
+            yield from _point_variations(i, values)
+
+
+def _point_variations(i: Points, values: Values) -> Iterator[Variation]:
+    points = values[i.name]
+    for n, point in enumerate(points):
+        for f in i.fields:
+            if f"{f.name}_u" not in point:
+                continue
+            changed = []
+            for at in _steps(f, point[f.name]):
+                varied = [p if m != n else {**p, f.name: float(at)} for m, p in enumerate(points)]
+                changed.append((at, values | {i.name: varied}))
+            yield f"{f.name} of point {n + 1}", f.unit, point[f"{f.name}_u"], changed
+
+
+def _steps(i: Number, value: Any) -> tuple[Any, Any]:
+    """Two values around one, within the input's range, near enough for a slope."""
+    step = 1e-5 * np.maximum(np.abs(value), 1e-2)
+    low = value - step if np.isinf(i.low) else np.maximum(value - step, i.low)
+    high = value + step if np.isinf(i.high) else np.minimum(value + step, i.high)
+    return low, high
+
+
+def _budget(found: Sequence[tuple[Share, Any, Any]]) -> Budget:
+    return Budget.of(Contribution(name, float(u), unit, float(slope)) for (name, unit, u), slope, _ in found)
+
+
+def _working(chosen: Calculation, values: Values, raw: Values, outputs: Values) -> Iterator[str]:
+    undo = chosen.undo
+    if undo is not None and undo.name in raw and raw[undo.name] is not values[undo.name]:
+        yield undo.words(SimpleNamespace(**values), values[undo.name], raw[undo.name])
+    yield from chosen.words(SimpleNamespace(**raw | outputs))
+
+
+def _plain(value: Any) -> Any:
+    """Floats for scalars, arrays for arrays, the rest as it is."""
+    if isinstance(value, np.ndarray | np.generic) and np.ndim(value) == 0:
+        return float(value)
+    return value

@@ -1,0 +1,53 @@
+"""ORP metal: the potential itself, against the probe's own reference electrode; a calibration finds an offset only."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from brumel.core.arrays import Number
+from brumel.core.sensing.principle import Coefficient, Conditions, Principle
+from brumel.core.wording import signed
+
+
+class Metal(Principle):
+    """Platinum or gold; its gain is fixed at 1. References creep by 1 to 2 mV a month (common practice)."""
+
+    key = "metal"
+    quantity = "orp"
+    signal_name = "potential"
+    signal_unit = "mV"
+    signal_decimals = 1
+    signal_range = (-2000.0, 2000.0)
+    u_signal = 1.0
+    coefficients = (
+        Coefficient("offset", "Offset", "mV", 1, 0.0, 15.0 / 3**0.5),
+        Coefficient("gain", "Gain", "", 2, 1.0, 0.0, fixed=True),
+    )
+    value_term = 1
+    drawn = (0.0, 500.0)
+    usual_name = "unadjusted"
+    drift_per_day = 0.07
+    patience = (
+        "In natural waters ORP comes slowly, over 10 to 30 minutes. It may be taken before, with a reason that stays "
+        "on record; in aerated water 30 mV apart is usual."
+    )
+
+    def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
+        """Offset, mV; gain."""
+        return 1.0, value
+
+    def value_of_term(self, x: Number, at: Conditions) -> Number:
+        """ORP as shown, mV."""
+        return x
+
+    def term_per_value(self, value: Number, at: Conditions) -> Number:
+        """One, whatever the value."""
+        return np.ones(np.shape(np.asarray(value)))
+
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
+        """From raw to corrected millivolts."""
+        offset = coefficients["offset"]
+        shown = signed(offset) if offset >= 0 else f"({signed(offset)})"
+        return [f"ORP = {signed(signal)} − {shown} = {signed(value)} mV"]

@@ -1,0 +1,37 @@
+"""All sensing principles by key; a further one is added here, or by who brings one of a house's own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from brumel.core.errors import CoreError
+from brumel.core.sensing.glass import Glass
+from brumel.core.sensing.ion_tip import IonTip
+from brumel.core.sensing.metal import Metal
+from brumel.core.sensing.principle import Principle
+
+_PRINCIPLES: dict[str, Principle] = {p.key: p for p in (Glass(), Metal(), IonTip())}
+
+
+def principle(key: str) -> Principle:
+    """The principle of a key."""
+    try:
+        return _PRINCIPLES[key]
+    except KeyError:
+        raise CoreError(f"There is no sensing principle {key!r}; known are {', '.join(_PRINCIPLES)}.") from None
+
+
+def known(key: str) -> bool:
+    """Whether there is a principle of a key."""
+    return key in _PRINCIPLES
+
+
+@contextmanager
+def added(further: Principle) -> Iterator[None]:
+    """Within the context there is a further principle."""
+    _PRINCIPLES[further.key] = further
+    try:
+        yield
+    finally:
+        del _PRINCIPLES[further.key]

@@ -1,0 +1,176 @@
+"""What a fit gives: coefficients with their covariance, and readings taken with them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from brumel.core.arrays import Array, Number
+from brumel.core.quantities.quantity import quantity
+from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.uncertainty import Budget, Contribution
+
+U_TEMPERATURE_C = 0.2 / 3**0.5
+"""Standard uncertainty of the probe's thermometer, °C: ±0.2 °C as limits (common practice)."""
+LEFT_OVER = "left of the approach"
+"""Name of that part of a budget."""
+
+
+class Origin(StrEnum):
+    """Where a coefficient comes from."""
+
+    FITTED = "fitted"
+    CARRIED = "carried"
+    """From the last full run."""
+    ASSUMED = "assumed"
+    """From what is usual: no run is known."""
+    FIXED = "fixed"
+    """By the principle."""
+    REPORTED = "reported"
+    """As a meter gave it."""
+
+
+@dataclass(frozen=True)
+class Response:
+    """How a probe responds.
+
+    Attributes
+    ----------
+    values, origins
+        One for each coefficient of the principle, in its order.
+    covariance
+        Of the coefficients, k = 1.
+    residuals
+        For each point, the value by the response minus the target.
+    consistency
+        Probability of at least this much scatter from the stated uncertainties; None where no points are to spare.
+    temperature_c
+        Mean temperature of the points, °C; None where it is not known.
+    """
+
+    principle: Principle
+    values: tuple[float, ...]
+    covariance: tuple[tuple[float, ...], ...]
+    origins: tuple[Origin, ...]
+    residuals: tuple[float, ...] = ()
+    consistency: float | None = None
+    temperature_c: float | None = None
+
+    @classmethod
+    def usual(cls, principle: Principle) -> Response:
+        """What is assumed of a probe before anything is known."""
+        return cls(
+            principle,
+            tuple(c.usual for c in principle.coefficients),
+            diagonal([0.0 if c.fixed else c.u_usual for c in principle.coefficients]),
+            tuple(Origin.FIXED if c.fixed else Origin.ASSUMED for c in principle.coefficients),
+        )
+
+    @property
+    def full(self) -> bool:
+        """Whether every coefficient that can be was fitted, none taken over."""
+        return not {Origin.CARRIED, Origin.ASSUMED} & set(self.origins)
+
+    def __getitem__(self, key: str) -> float:
+        """A coefficient's value by its key."""
+        return self.values[self._index(key)]
+
+    def u(self, key: str) -> float:
+        """A coefficient's standard uncertainty."""
+        index = self._index(key)
+        return float(np.sqrt(self.covariance[index][index]))
+
+    def origin(self, key: str) -> Origin:
+        """Where a coefficient comes from."""
+        return self.origins[self._index(key)]
+
+    def value(self, signal: Number, at: Conditions) -> Any:
+        """The value that a signal means; not a number where the principle has none. Float or array."""
+        p = self.principle
+        rest = np.asarray(signal, dtype=float)
+        for index, x in enumerate(p.terms(np.nan, at)):
+            if index != p.value_term:
+                rest = rest - self.values[index] * np.asarray(x, dtype=float)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            found = p.value_of_term(rest / np.float64(self.values[p.value_term]), at)
+        return float(found) if np.ndim(found) == 0 else found
+
+    def signal(self, value: Number, at: Conditions) -> Any:
+        """The signal that this probe gives where the value is so. Float or array."""
+        found = sum(
+            c * np.asarray(x, dtype=float) for c, x in zip(self.values, self.principle.terms(value, at), strict=True)
+        )
+        return float(found) if np.ndim(found) == 0 else found
+
+    def signal_per_value(self, value: Number, at: Conditions) -> Any:
+        """How the signal changes with the value."""
+        return self.values[self.principle.value_term] * np.asarray(self.principle.term_per_value(value, at))
+
+    def signal_per_degree(self, value: Number, at: Conditions) -> Any:
+        """How the signal of one value changes with the temperature, per °C."""
+        return np.asarray(self.signal(value, at.warmer(0.5))) - np.asarray(self.signal(value, at.warmer(-0.5)))
+
+    def budget(
+        self, signal: Number, at: Conditions, *, u_signal: float | None = None, age_days: float = 0.0,
+        left_over: float = 0.0,
+    ) -> Budget:  # fmt: skip
+        """Where the uncertainty of a reading comes from, in the quantity's unit.
+
+        Parameters
+        ----------
+        signal, at
+            The reading; floats, or arrays of one shape.
+        u_signal
+            Standard uncertainty of the signal (k = 1); the principle's own where None.
+        age_days
+            Days since the calibration, for the drift.
+        left_over
+            What was left of the approach when the reading was accepted, in the quantity's unit.
+
+        Notes
+        -----
+        Source: JCGM 100:2008, first order, the coefficients with their covariance.
+        """
+        p = self.principle
+        value = self.value(signal, at)
+        per_value = self.signal_per_value(value, at)
+        about = quantity(p.quantity)
+        unit = about.unit or about.symbol
+        by_coefficient = -p.term_columns(value, at) / np.atleast_1d(np.asarray(per_value, dtype=float))[:, None]
+        variance = np.einsum("ni,ij,nj->n", by_coefficient, np.array(self.covariance), by_coefficient)
+        line = np.sqrt(np.maximum(variance, 0.0))
+        return Budget.of(
+            [
+                Contribution("calibration line", float(line[0]) if np.ndim(value) == 0 else line, unit, 1.0),
+                Contribution(
+                    p.signal_name, p.u_signal if u_signal is None else u_signal, p.signal_unit, 1.0 / per_value
+                ),
+                Contribution("temperature", U_TEMPERATURE_C, "°C", -self.signal_per_degree(value, at) / per_value),
+                *p.beyond_the_line(value, at, self.temperature_c),
+                Contribution(LEFT_OVER, left_over, unit, 1.0),
+                Contribution("drift since calibration", p.drift_per_day * age_days / 3**0.5, unit, 1.0),
+            ]
+        )
+
+    @cached_property
+    def by_key(self) -> dict[str, float]:
+        """The coefficients' values by key."""
+        return {c.key: v for c, v in zip(self.principle.coefficients, self.values, strict=True)}
+
+    def _index(self, key: str) -> int:
+        return next(i for i, c in enumerate(self.principle.coefficients) if c.key == key)
+
+
+def diagonal(us: Sequence[float]) -> tuple[tuple[float, ...], ...]:
+    """A covariance of uncorrelated coefficients from their standard uncertainties."""
+    return as_rows(np.diag(np.asarray(us, dtype=float) ** 2))
+
+
+def as_rows(matrix: Array) -> tuple[tuple[float, ...], ...]:
+    """A matrix as plain numbers."""
+    return tuple(tuple(float(v) for v in row) for row in matrix)

@@ -1,0 +1,146 @@
+"""What a standard's value is here and now: the target of a calibration point."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from brumel.core.curves import curve_through, span
+from brumel.core.errors import CoreError
+from brumel.core.kit.shelf import standards
+from brumel.core.quantities.redox import REFERENCES, U_HALF_CELL_MV, half_cell, zobell_eh_mv
+from brumel.core.sensing.principle import Conditions
+from brumel.core.standards.buffers import (
+    FAMILIES,
+    LABEL_TEMPERATURE_C,
+    LABEL_TOLERANCE_C,
+    buffer_of_label,
+    value_or_none,
+)
+
+PH_BUFFER = "ph-buffer"
+ZOBELL = "zobell"
+"""Family of the ferri-/ferrocyanide couple, whose value is known at temperature on each reference electrode."""
+_ZOBELL_C = (8.0, 85.0)
+_U_COUPLE_MV = 5.0 / 3**0.5
+_U_LABEL_PERCENT = 1.0
+
+
+@dataclass(frozen=True)
+class Bottle:
+    """What the label and the certificate of a lot say.
+
+    Attributes
+    ----------
+    standard, family
+        What it is, by key.
+    nominal
+        Value on the label, at 25 °C.
+    table
+        The lot's own pairs of temperature, °C, and value; empty where it has none.
+    u
+        Standard uncertainty from its certificate; None where it has none.
+    """
+
+    standard: str
+    family: str
+    nominal: float | None
+    table: tuple[tuple[float, float], ...] = ()
+    u: float | None = None
+
+    @property
+    def label(self) -> float:
+        """The value on the label."""
+        if self.nominal is None:
+            raise CoreError("This lot has no value on its label: it is no standard to calibrate in.")
+        return self.nominal
+
+
+@dataclass(frozen=True)
+class Target:
+    """A standard's value, its standard uncertainty (k = 1), and whether it is known at this temperature at all."""
+
+    value: float
+    u: float
+    known: bool
+
+
+def target(bottle: Bottle, at: Conditions) -> Target:
+    """What a bottle's standard is at a temperature, for a probe with its own reference electrode.
+
+    Where it is not known there, the label's value is given, and said to be no more than that.
+
+    Examples
+    --------
+    >>> target(Bottle("ph-buffer", "technical", 7.00), Conditions(20.0)).value
+    7.02
+    >>> round(target(Bottle("orp", "zobell", 220.0), Conditions(20.0, "ag-agcl-3m")).value, 1)
+    229.6
+    """
+    return _WAYS.get(bottle.standard, _by_label)(bottle, at)
+
+
+def _buffer(bottle: Bottle, at: Conditions) -> Target:
+    chosen = buffer_of_label(bottle.family, bottle.label, table=bottle.table, u_ph=bottle.u)
+    value = value_or_none(chosen, float(at.temperature_c))
+    return Target(chosen.nominal_ph if value is None else value, chosen.u_ph, value is not None)
+
+
+def _couple(bottle: Bottle, at: Conditions) -> Target:
+    t = float(at.temperature_c)
+    if bottle.family != ZOBELL or bottle.table or at.reference not in REFERENCES:
+        return _by_label(bottle, at)
+    cell = half_cell(at.reference)
+    low, high = span(cell)
+    if not max(low, _ZOBELL_C[0]) <= t <= min(high, _ZOBELL_C[1]):
+        return _by_label(bottle, at)
+    u = math.hypot(_U_COUPLE_MV if bottle.u is None else bottle.u, float(U_HALF_CELL_MV))
+    return Target(float(zobell_eh_mv(t)) - float(cell(t)), u, known=True)
+
+
+def _by_label(bottle: Bottle, at: Conditions) -> Target:
+    """The lot's own table, or its label near 25 °C."""
+    t = float(at.temperature_c)
+    u = abs(bottle.label) * _U_LABEL_PERCENT / 100.0 if bottle.u is None else bottle.u
+    if bottle.table:
+        known = bottle.table[0][0] <= t <= bottle.table[-1][0]
+        return Target(float(curve_through(bottle.table)(t)) if known else bottle.label, u, known)
+    return Target(bottle.label, u, abs(t - LABEL_TEMPERATURE_C) <= LABEL_TOLERANCE_C)
+
+
+def families_of(standard: str) -> Mapping[str, str]:
+    """The families of a standard by key; empty where it has none.
+
+    Examples
+    --------
+    >>> list(families_of("orp"))
+    ['zobell', 'other']
+    """
+    return FAMILIES if standard == PH_BUFFER else standards()[standard].families
+
+
+def check_bottle(bottle: Bottle) -> None:
+    """Refuse a label that can't be: an unknown family of buffers, a table that does not rise.
+
+    Raises
+    ------
+    CoreError
+        With the reason in words.
+    """
+    if (families := families_of(bottle.standard)) and bottle.family not in families:
+        raise CoreError(f"No family is named {bottle.family!r}; known are {', '.join(families)}.")
+    if bottle.standard == PH_BUFFER:
+        buffer_of_label(bottle.family, bottle.label, table=bottle.table)
+    elif bottle.table and any(b[0] <= a[0] for a, b in zip(bottle.table, bottle.table[1:], strict=False)):
+        raise CoreError("A lot's table needs temperatures that rise from line to line.")
+
+
+_WAYS: Mapping[str, Callable[[Bottle, Conditions], Target]] = {PH_BUFFER: _buffer, "orp": _couple}
+"""How a standard's value is looked up; by its label where nothing else is said."""
+
+
+def bottle_of(standard: str, family: str, nominal: float | None, table: Any, u: float | None) -> Bottle:
+    """A bottle from what is stored of a lot."""
+    return Bottle(standard, family, nominal, tuple((float(t), float(v)) for t, v in table or ()), u)

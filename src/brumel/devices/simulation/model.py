@@ -1,0 +1,116 @@
+"""What every simulated probe does: it approaches what its liquid makes of it, with lag, drift and noise."""
+
+from __future__ import annotations
+
+import math
+import random
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import ClassVar
+
+
+@dataclass(frozen=True)
+class Liquid:
+    """What a probe stands in.
+
+    Attributes
+    ----------
+    name
+        For people; the same name is the same bottle or water, with the same hidden errors.
+    temperature_c
+        Its temperature, °C.
+    values
+        What it is, by quantity; what is not named is as in air.
+    u
+        Standard uncertainty of those values: a bottle is off by its certificate; 0 for a water.
+    standard
+        Whether it is a standard solution, in which probes settle fast.
+    """
+
+    name: str
+    temperature_c: float
+    values: Mapping[str, float] = field(default_factory=dict)
+    u: float = 0.0
+    standard: bool = False
+
+
+AIR = Liquid("air", 21.5)
+
+
+class Ailment(StrEnum):
+    """What can be wrong with a probe itself."""
+
+    HEALTHY = "healthy"
+    SLOW = "slow to settle"
+    NOISY = "noisy"
+    FOULED = "fouled"
+    DRIFTED = "drifted reference"
+    CRACKED = "cracked"
+
+
+@dataclass
+class Model(ABC):
+    """One probe, asked for values at rising times, s; its truth is hidden and drawn from its seed."""
+
+    seed: int = 1
+    settling_s: float = 4.0
+    """Time constant of its signal, s."""
+    thermal_s: float = 5.0
+    noise: float = 0.03
+    drift_per_hour: float = 0.2
+    ailment: Ailment = Ailment.HEALTHY
+    liquid: Liquid = AIR
+    _since_s: float = 0.0
+    _from_signal: float = 0.0
+    _from_c: float = AIR.temperature_c
+    _random: random.Random = field(init=False)
+    _warm_c: float = field(init=False)
+
+    ailments: ClassVar[tuple[Ailment, ...]] = (Ailment.HEALTHY, Ailment.SLOW, Ailment.NOISY)
+    """What can be wrong with a probe of this kind."""
+
+    def __post_init__(self) -> None:
+        self._random = random.Random(self.seed)
+        self._warm_c = self._random.uniform(-0.2, 0.2)  # its thermometer is off by so much, for ever
+
+    @abstractmethod
+    def signal_in(self, liquid: Liquid) -> float:
+        """The signal that this probe comes to in a liquid, in the end."""
+
+    def time_constant(self, liquid: Liquid) -> float:
+        """How fast it comes there, s."""
+        del liquid
+        return self.settling_s * (8.0 if self.ailment is Ailment.SLOW else 1.0)
+
+    def true_value(self, liquid: Liquid, quantity: str, otherwise: float) -> float:
+        """What a liquid really is: a bottle is off by its certificate, the same at each dip."""
+        value = liquid.values.get(quantity)
+        if value is None:
+            return otherwise
+        return value + random.Random(f"{liquid.name} {quantity}").gauss(0.0, liquid.u)
+
+    def place(self, liquid: Liquid, now_s: float) -> None:
+        """Put the probe into another liquid; it starts from where it was."""
+        self._from_signal, self._from_c = self._settling(now_s)
+        self.liquid, self._since_s = liquid, now_s
+
+    def values(self, now_s: float) -> tuple[float, float]:
+        """Temperature, °C, and signal, as the probe would report them now."""
+        signal, temperature_c = self._settling(now_s)
+        drift = self.drift_per_hour * now_s / 3600.0
+        noise = self.noise * (30.0 if self.ailment is Ailment.NOISY else 1.0)
+        return (
+            temperature_c + self._warm_c + self._random.gauss(0.0, 0.01),
+            signal + drift + self._random.gauss(0.0, noise),
+        )
+
+    def _settling(self, now_s: float) -> tuple[float, float]:
+        elapsed = max(now_s - self._since_s, 0.0)
+        end = self.signal_in(self.liquid)
+        return (
+            end + (self._from_signal - end) * math.exp(-elapsed / self.time_constant(self.liquid)),
+            self.liquid.temperature_c
+            + (self._from_c - self.liquid.temperature_c) * math.exp(-elapsed / self.thermal_s),
+        )

@@ -1,0 +1,1 @@
+"""Calibrating: runs, their rows, and what is stored of them."""

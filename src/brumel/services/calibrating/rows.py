@@ -1,0 +1,192 @@
+"""How a calibration is stored: one builder a row, and the response and findings that are computed from rows."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from brumel.core.calibrating.methods import Step, Use
+from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run, targets_range
+from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.calibrating.verdict import judge_run
+from brumel.core.findings import Finding, verdict
+from brumel.core.quantities.quantity import quantity
+from brumel.core.sensing.fit import Weights, fit
+from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.response import Response
+from brumel.core.standards.targets import target
+from brumel.services.calibrating import stored
+from brumel.services.live.signal import Signal
+from brumel.store.models.base import Source
+from brumel.store.models.calibration import CalibrationPoint, CalibrationRun, KeptBy
+from brumel.store.models.reference import Lot, Person, Probe
+
+
+@dataclass(frozen=True)
+class Begin:
+    """What a technician chooses to begin a run."""
+
+    run_id: uuid.UUID
+    probe_id: uuid.UUID | None
+    method_code: str
+    rinse: str
+    lots: Mapping[str, uuid.UUID | None]
+    """Lot for each role of a standard."""
+    site_ids: Sequence[uuid.UUID] = ()
+    new_sensor: bool = False
+
+
+def run_row(
+    begin: Begin,
+    probe: Probe,
+    frozen: dict[str, Any],
+    lots: Mapping[str, Lot],
+    waters: tuple[float, float] | None,
+    person: Person,
+    *,
+    at: datetime,
+) -> dict[str, Any]:
+    """A run as it is stored when it begins; ``lots`` by role."""
+    return {
+        "id": begin.run_id,
+        "probe_id": probe.id,
+        "person_id": person.id,
+        "started_at": at,
+        "kept_by": KeptBy.BRUMEL,
+        "method_code": frozen["code"],
+        "method": frozen,
+        "rinse": begin.rinse,
+        "lots": {s["key"]: str(lots[s["role"]].id) for s in frozen["steps"] if s["role"]},
+        "waters_low": waters[0] if waters else None,
+        "waters_high": waters[1] if waters else None,
+        "new_sensor": begin.new_sensor,
+        "reference": probe.reference or "",
+    }
+
+
+def point_row(
+    point_id: uuid.UUID,
+    run: CalibrationRun,
+    person: Person,
+    step: Step,
+    lot: Lot,
+    signal: Signal,
+    *,
+    at: datetime,
+    today: date,
+) -> dict[str, Any]:
+    """A point as it is stored: the standard's true value at its measured temperature, and its lot's state."""
+    own = stored.principle_of(run.method)
+    aim = target(stored.bottle(lot), Conditions(signal.temperature_c, run.reference))
+    facts = stored.lot_facts(lot)
+    return {
+        "id": point_id,
+        "run_id": run.id,
+        "person_id": person.id,
+        "step": step.key,
+        "use": str(step.use),
+        "lot_id": lot.id,
+        "taken_at": at,
+        "source": Source.DEVICE,
+        "nominal": lot.nominal,
+        "family": lot.family,
+        "target": aim.value,
+        "target_u": aim.u,
+        "target_unit": quantity(own.quantity).unit,
+        "target_known": aim.known,
+        "signal": signal.value,
+        "signal_unit": own.signal_unit,
+        "temperature_c": signal.temperature_c,
+        "pressure_hpa": None,
+        "shown_before": None,
+        "shown_after": None,
+        "expired_days": facts.days_expired(today),
+        "over_open_days": facts.days_over_open(today),
+        "acceptance": str(signal.acceptance),
+        "settling_words": signal.words,
+        "settling_s": signal.elapsed_s,
+        "first_signal": signal.trace[0] if signal.trace else None,
+        "left_over": signal.left_over,
+        "deviations": [],
+    }
+
+
+def trace_row(point_id: uuid.UUID, signal: Signal) -> dict[str, Any]:
+    """The trace behind a point as it is stored."""
+    return {
+        "point_id": point_id,
+        "times_s": signal.times_s,
+        "signal": signal.trace,
+        "temperature_c": signal.temperature_trace,
+    }
+
+
+def judge_points(
+    run: CalibrationRun, points: Sequence[CalibrationPoint], previous: PreviousRun | None
+) -> tuple[Response | None, list[Finding]]:
+    """The response through a run's standing points and its findings, by the method frozen into the run."""
+    judged = stored.judged_points(run, points)
+    if not judged:
+        return None, []
+    own = stored.principle_of(run.method)
+    adjusted = [p.point for p in judged if p.use is Use.ADJUST]
+    if not adjusted and any(Use(s["use"]) is Use.ADJUST for s in run.method["steps"]):
+        return None, []
+    prior = previous.response if previous else None
+    response = fit(own, adjusted, prior or (None if adjusted else Response.usual(own)), Weights(run.method["weights"]))
+    tolerances = Tolerances.of(run.method["tolerances"])
+    return response, judge_run(Run(judged, response, tolerances, previous, waters_of(run)))
+
+
+def signature_row(
+    run_id: uuid.UUID,
+    person: Person,
+    response: Response,
+    findings: Sequence[Finding],
+    points: Sequence[JudgedPoint],
+    point_ids: Sequence[uuid.UUID],
+    *,
+    at: datetime,
+    note: str = "",
+) -> dict[str, Any]:
+    """A signature as it is stored: the verdict, and the points that it rests on."""
+    low, high = targets_range(points)
+    return {
+        "run_id": run_id,
+        "person_id": person.id,
+        "signed_at": at,
+        "level": str(verdict(findings)),
+        "point_ids": list(point_ids),
+        "covariance": [list(row) for row in response.covariance],
+        "targets_low": low,
+        "targets_high": high,
+        "temperature_c": response.temperature_c,
+        "note": note.strip(),
+    }
+
+
+def coefficient_rows(run_id: uuid.UUID, response: Response) -> list[dict[str, Any]]:
+    """The coefficients of a signed run as they are stored."""
+    own: Principle = response.principle
+    return [
+        {
+            "run_id": run_id,
+            "key": c.key,
+            "ordinal": number,
+            "value": response.values[number],
+            "u": response.u(c.key),
+            "unit": c.unit,
+            "origin": str(response.origins[number]),
+        }
+        for number, c in enumerate(own.coefficients)
+    ]
+
+
+def waters_of(run: CalibrationRun) -> tuple[float, float] | None:
+    """The range of the waters that a run was made for."""
+    if run.waters_low is None or run.waters_high is None:
+        return None
+    return run.waters_low, run.waters_high

@@ -1,0 +1,225 @@
+"""From stored calibrations to the core's responses and judged points."""
+
+from __future__ import annotations
+
+import math
+import uuid
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from brumel.core.calibrating.methods import Use
+from brumel.core.calibrating.run import JudgedPoint, PreviousRun
+from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.findings import Acceptance, Finding, Level
+from brumel.core.kit.shelf import LotFacts, Pack, standards
+from brumel.core.quantities.quantity import quantity
+from brumel.core.reading.verdict import Basis
+from brumel.core.sensing.fit import Point
+from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.principles import principle
+from brumel.core.sensing.response import Origin, Response, as_rows
+from brumel.core.standards.targets import Bottle, bottle_of
+from brumel.services.kit import upkeep
+from brumel.store import queries
+from brumel.store.models.calibration import (
+    CalibrationCoefficient,
+    CalibrationFinding,
+    CalibrationPoint,
+    CalibrationRun,
+    CalibrationSignature,
+)
+from brumel.store.models.reading import ReadingFinding
+from brumel.store.models.reference import Lot
+
+_SECONDS_A_DAY = 86400.0
+
+
+def principle_of(frozen: Mapping[str, Any]) -> Principle:
+    """The sensing principle of a method as it was frozen into a run."""
+    return principle(frozen["principle"])
+
+
+def tolerances_of(run: CalibrationRun) -> Tolerances:
+    """The tolerances that were frozen into a run."""
+    return Tolerances.of(run.method["tolerances"])
+
+
+def bottle(lot: Lot) -> Bottle:
+    """What stands on a lot's bottle, with its own table and certificate where it has them."""
+    return bottle_of(lot.standard, lot.family, lot.nominal, lot.value_table, lot.certificate_u)
+
+
+def label_value(lot: Lot) -> str:
+    """The value on a lot's label, with the digits that its standard is sold with; empty where there is none."""
+    return "" if lot.nominal is None else standards()[lot.standard].value_words(lot.nominal)
+
+
+def label_words(lot: Lot) -> str:
+    """The value on a lot's label as a sentence has it: ``pH 7.00``."""
+    return f"{'pH ' if standards()[lot.standard].unit == 'pH' else ''}{label_value(lot)}"
+
+
+def lot_label(lot: Lot) -> str:
+    """What a technician calls a lot: its value and number."""
+    return f"{standards()[lot.standard].short} {label_value(lot)} (lot {lot.lot_number})"
+
+
+def lot_facts(lot: Lot, left: float | None = None) -> LotFacts:
+    """What the core needs of a lot to judge it; ``left`` is counted in the unit of its pack."""
+    return LotFacts(lot.expires_on, lot.opened_on, lot.open_life_days, left, lot.discarded_on, Pack(lot.pack).unit)
+
+
+def judged_point(point: CalibrationPoint, own: Principle, reference: str) -> JudgedPoint:
+    """A stored point with a signal as the verdict sees it."""
+    assert point.signal is not None
+    assert point.lot is not None
+    return JudgedPoint(
+        label=lot_label(point.lot),
+        point=Point(
+            point.target,
+            point.signal,
+            Conditions(point.temperature_c, reference),
+            point.target_u,
+            math.hypot(own.u_signal, point.left_over or 0.0),
+            bottle=str(point.lot_id),
+        ),
+        nominal=point.nominal,
+        family=point.family,
+        use=Use(point.use),
+        target_known=point.target_known,
+        acceptance=Acceptance(point.acceptance),
+        settling_words=point.settling_words,
+        expired_days=point.expired_days,
+        over_open_days=point.over_open_days,
+        deviations=tuple(point.deviations),
+        settling_s=point.settling_s,
+        first_signal=point.first_signal,
+    )
+
+
+def judged_points(run: CalibrationRun, points: Iterable[CalibrationPoint]) -> tuple[JudgedPoint, ...]:
+    """Stored points of a run as the verdict sees them."""
+    own = principle_of(run.method)
+    return tuple(judged_point(p, own, run.reference) for p in points)
+
+
+def standing_points(run: CalibrationRun) -> list[CalibrationPoint]:
+    """The newest point of every step, in the order taken; earlier ones are superseded."""
+    newest = {point.step: point for point in run.points}
+    return sorted(newest.values(), key=lambda p: p.ordinal)
+
+
+def response_of(
+    own: Principle, signature: CalibrationSignature, coefficients: Sequence[CalibrationCoefficient]
+) -> Response:
+    """How the probe responds, as it was signed."""
+    return Response(
+        own,
+        tuple(c.value for c in coefficients),
+        as_rows(np.array(signature.covariance, dtype=float)),
+        tuple(Origin(c.origin) for c in coefficients),
+        temperature_c=signature.temperature_c,
+    )
+
+
+def signed_response(run: CalibrationRun) -> Response:
+    """How the probe responds by a signed run."""
+    assert run.signature is not None
+    return response_of(principle_of(run.method), run.signature, run.coefficients)
+
+
+def age_days(signature: CalibrationSignature, at: datetime) -> float:
+    """Days between a signature and a moment."""
+    return (at - signature.signed_at).total_seconds() / _SECONDS_A_DAY
+
+
+def previous_full_run(session: Session, probe_id: uuid.UUID, at: datetime) -> PreviousRun | None:
+    """The probe's last usable full run before ``at``."""
+    run = queries.last_full_run(session, probe_id, at)
+    if run is None or run.signature is None:
+        return None
+    return PreviousRun(signed_response(run), age_days(run.signature, at))
+
+
+def basis_of(session: Session, probe_id: uuid.UUID, at: datetime) -> tuple[CalibrationRun | None, Basis | None]:
+    """The calibration that a reading at ``at`` rests on, as stored and as the verdict sees it."""
+    run = queries.basis_run(session, probe_id, at)
+    if run is None or run.signature is None:
+        return None, None
+    newest = queries.newest_run(session, probe_id, at)
+    found = basis_from(signed_response(run), run.signature, tolerances_of(run), _worst_sentence(run), at)
+    if newest is not None and newest.id != run.id:
+        found = replace(found, level=Level.UNFIT, worst="the newest run; the line before it was used.")
+    found = replace(found, voided_by=upkeep.voided_by(session, run.probe, run.signature.signed_at, at))
+    return run, found
+
+
+def basis_from(
+    response: Response, signature: CalibrationSignature, tolerances: Tolerances, worst: str, at: datetime
+) -> Basis:
+    """A signed calibration as a reading at ``at`` sees it."""
+    low, high = signature.targets_low, signature.targets_high
+    return Basis(
+        response=response,
+        level=Level(signature.level),
+        age_days=age_days(signature, at),
+        targets=(low, high) if tolerances.brackets and low is not None and high is not None else None,
+        holds_days=tolerances.holds_days,
+        worst=worst,
+    )
+
+
+def coefficient_words(run: CalibrationRun) -> list[tuple[str, str]]:
+    """Name and value of each coefficient of a signed run, but for what its principle fixes."""
+    own = principle_of(run.method)
+    found = []
+    for c in run.coefficients:
+        about = own.coefficient(c.key)
+        if c.origin != Origin.FIXED:
+            found.append((about.name, about.words(c.value, plus=about.usual == 0)))
+    return found
+
+
+def target_words(run: CalibrationRun) -> str:
+    """From which target to which a signed run reaches; empty where it has none."""
+    end = run.signature
+    if end is None or end.targets_low is None or end.targets_high is None:
+        return ""
+    about = quantity(principle_of(run.method).quantity)
+    low, high = about.number(end.targets_low), about.number(end.targets_high)
+    return f"{low}{about.after}" if low == high else f"{low}–{high}{about.after}"
+
+
+def finding_rows(findings: Iterable[Finding]) -> list[dict[str, object]]:
+    """Findings as rows of either finding table, numbered in reading order."""
+    return [
+        {
+            "ordinal": number,
+            "code": f.code,
+            "level": str(f.level),
+            "sentence": f.sentence,
+            "remedy": f.remedy,
+            "minutes": f.minutes,
+            "source": f.source,
+        }
+        for number, f in enumerate(findings)
+    ]
+
+
+def findings_of(rows: Iterable[Mapping[str, Any]]) -> list[Finding]:
+    """Findings as they were stored within a record."""
+    return [Finding(r["code"], Level(r["level"]), r["sentence"], r["remedy"], r["minutes"], r["source"]) for r in rows]
+
+
+def stored_findings(rows: Iterable[CalibrationFinding] | Iterable[ReadingFinding]) -> list[Finding]:
+    """Findings as they were stored."""
+    return [Finding(r.code, Level(r.level), r.sentence, r.remedy, r.minutes, r.source) for r in rows]
+
+
+def _worst_sentence(run: CalibrationRun) -> str:
+    return next((f.sentence for f in run.findings if f.level != Level.SOUND), "")

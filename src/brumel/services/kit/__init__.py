@@ -1,0 +1,1 @@
+"""Kit: probes and meters, their care, and what each is worth now."""

@@ -1,0 +1,324 @@
+"""Kit: probes and their readiness, the care log, inspection before use, a probe's life."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from brumel.core.calibrating.methods import Use
+from brumel.core.findings import Bounds, Finding, Level, verdict, worst_first
+from brumel.core.kit.kinds import PART_CHANGES, Care, ProbeKind, storage_finding
+from brumel.core.kit.trend import Point, Trend, trend_of
+from brumel.services.calibrating import stored
+from brumel.services.clock import Clock
+from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.kit import photos, upkeep
+from brumel.services.kit.probes import stored_probe
+from brumel.services.kit.states import ProbeState, probe_state, probe_states
+from brumel.services.people import may_record
+from brumel.store import care_queries, queries
+from brumel.store.care_queries import CareRow
+from brumel.store.database import Database
+from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import Person
+
+_FUTURE = timedelta(minutes=5)
+_READINGS_SHOWN = 6
+_MOST_MEASURED = 1_000.0
+
+
+@dataclass(frozen=True)
+class PartState:
+    """A part of a probe, and since when it is in it."""
+
+    name: str
+    since: date
+    good_until: date | None = None
+
+
+@dataclass(frozen=True)
+class Card:
+    """A probe as the kit shows it."""
+
+    state: ProbeState
+    kind: ProbeKind
+    parts: tuple[PartState, ...]
+
+
+@dataclass(frozen=True)
+class Happening:
+    """One line of a probe's life."""
+
+    at: datetime
+    what: str
+    words: str
+    by: str
+    record_id: uuid.UUID
+    level: Level | None = None
+    withdrawn: str = ""
+    photo: bool = False
+
+
+@dataclass(frozen=True)
+class Course:
+    """A coefficient through a probe's life, with its limits and where it is going."""
+
+    name: str
+    unit: str
+    points: tuple[Point, ...]
+    sound: tuple[float, float]
+    doubtful: tuple[float, float]
+    trend: Trend | None
+
+
+@dataclass(frozen=True)
+class Life:
+    """All that is known of a probe."""
+
+    card: Card
+    happenings: tuple[Happening, ...]
+    courses: tuple[Course, ...]
+    readings: tuple[Reading, ...]
+    """The newest readings taken with it."""
+
+
+@dataclass(frozen=True)
+class NewCare:
+    """An entry for the care log, as typed."""
+
+    care_id: uuid.UUID
+    care: str
+    at: datetime | None = None
+    detail: str = ""
+    minutes: float | None = None
+    note: str = ""
+    good_until: date | None = None
+    """Last day of the part that was put in."""
+    measured: Mapping[str, float | None] = field(default_factory=dict)
+    """What the meter reports of its calibration, by quantity."""
+
+
+@dataclass(frozen=True)
+class Kit:
+    """Use cases around probes."""
+
+    database: Database
+    clock: Clock
+
+    def cards(self) -> list[Card]:
+        """All probes, by the kit that they travel in."""
+        with self.database.session() as session:
+            logs = upkeep.Logs.read(session)
+            states = probe_states(session, self.clock.now(), logs)
+        cards = [_card(s, logs.care.get(s.probe.id, ())) for s in states]
+        return sorted(cards, key=lambda c: (c.state.probe.kit, c.state.probe.label))
+
+    def life(self, probe_id: uuid.UUID) -> Life:
+        """A probe's life: what happened to it, and how its calibration line moved."""
+        now = self.clock.now()
+        with self.database.session() as session:
+            state = probe_state(session, now, probe_id)
+            care = care_queries.care_records(session, probe_id)
+            looked = care_queries.inspections(session, probe_id)
+            shown = care_queries.photographed(session, [i.id for i in looked])
+            runs = queries.signed_of_probe(session, probe_id, now)
+            readings = queries.readings(
+                session, queries.Criteria(probe_id=probe_id), limit=_READINGS_SHOWN, findings=False
+            )
+        happenings = [
+            *map(_care_line, care),
+            *(_inspection_line(i, photo=i.id in shown) for i in looked),
+            *map(_run_line, runs),
+        ]
+        happenings.sort(key=lambda h: h.at, reverse=True)
+        courses = _courses(state.kind, runs, upkeep.standing(care), now)
+        return Life(_card(state, upkeep.standing(care)), tuple(happenings), tuple(courses), tuple(readings))
+
+    def log(self, probe_id: uuid.UUID, new: NewCare, person: Person) -> list[Finding]:
+        """Add an entry to a probe's care log; gives what is found on the spot, worst first.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken.
+        """
+        may_record(person)
+        with self.database.session() as session:
+            probe = stored_probe(session, probe_id)
+            kind = upkeep.kind_of(probe)
+            at = new.at or self.clock.now()
+            _check_care(kind, new, at, self.clock.now())
+            row = care_row(new, kind, probe_id, person, at=at, recorded_at=self.clock.now())
+            queries.add_once(session, CareRecord, row)
+        return care_findings(kind, new)
+
+    def withdraw(self, care_id: uuid.UUID, reason: str, person: Person) -> None:
+        """Say that an entry was a mistake; it stays to be read and counts no more."""
+        may_record(person)
+        if not reason.strip():
+            raise InvalidInput({"reason": "Say in a few words why the entry was wrong; it stays on record."})
+        with self.database.session() as session:
+            if session.get(CareRecord, care_id) is None:
+                raise NotFound("There is no such entry.")
+            row = {"care_id": care_id, "person_id": person.id, "at": self.clock.now(), "reason": reason.strip()}
+            queries.add_once(session, CareWithdrawal, row)
+
+    def inspect(
+        self,
+        probe_id: uuid.UUID,
+        inspection_id: uuid.UUID,
+        answers: Mapping[str, bool],
+        note: str,
+        person: Person,
+        photo: bytes = b"",
+    ) -> Sequence[str]:
+        """Record an inspection; gives the keys of the questions that were answered with no.
+
+        Raises
+        ------
+        InvalidInput
+            Where a question is not answered, or the photo is none.
+        """
+        may_record(person)
+        jpeg = photos.cleaned(photo) if photo else b""
+        with self.database.session() as session:
+            kind = upkeep.kind_of(stored_probe(session, probe_id))
+            wrong = {q.key: "Answer yes or no." for q in kind.inspection if q.key not in answers}
+            if wrong:
+                raise InvalidInput(wrong)
+            kept = {q.key: answers[q.key] for q in kind.inspection}
+            failed = [key for key, yes in kept.items() if not yes]
+            row = {"id": inspection_id, "probe_id": probe_id, "person_id": person.id, "at": self.clock.now(),
+                   "answers": kept, "failed": failed, "note": note.strip()}  # fmt: skip
+            queries.add_once(session, Inspection, row)
+            if jpeg:
+                queries.add_once(session, InspectionPhoto, {"inspection_id": inspection_id, "jpeg": jpeg})
+        return failed
+
+    def photo(self, inspection_id: uuid.UUID) -> bytes:
+        """The photo of an inspection, a JPEG."""
+        with self.database.session() as session:
+            found = session.get(InspectionPhoto, inspection_id)
+        if found is None:
+            raise NotFound("There is no such photo.")
+        return found.jpeg
+
+
+def care_findings(kind: ProbeKind, new: NewCare) -> list[Finding]:
+    """What is found on the spot: wrong storage, or what a meter reports beyond its limits."""
+    if new.care == Care.STORED:
+        found = storage_finding(kind, new.detail.strip())
+        return [found] if found else []
+    if new.care == Care.CALIBRATED:
+        return worst_first(q.finding(value) for q in kind.reported if (value := new.measured.get(q.key)) is not None)
+    return []
+
+
+def care_row(
+    new: NewCare, kind: ProbeKind, probe_id: uuid.UUID, person: Person, *, at: datetime, recorded_at: datetime
+) -> dict[str, Any]:
+    """An entry as it is stored, with what was found on the spot."""
+    return {
+        "id": new.care_id, "probe_id": probe_id, "person_id": person.id, "at": at, "recorded_at": recorded_at,
+        "care": new.care, "detail": new.detail.strip(), "minutes": new.minutes, "note": new.note.strip(),
+        "good_until": new.good_until, "findings": stored.finding_rows(care_findings(kind, new)),
+        "measured": {
+            q.key: value
+            for q in kind.reported
+            if new.care == Care.CALIBRATED and (value := new.measured.get(q.key)) is not None
+        },
+    }  # fmt: skip
+
+
+def _check_care(kind: ProbeKind, new: NewCare, at: datetime, now: datetime) -> None:
+    wrong: dict[str, str] = {}
+    if new.care not in kind.care:
+        wrong["care"] = f"Choose what was done; a {kind.name} probe knows {', '.join(c.words for c in kind.care)}."
+    if new.care == Care.STORED and new.detail.strip() not in kind.storage:
+        wrong["detail"] = f"Choose what it stands in: {', '.join(kind.storage)}."
+    if at > now + _FUTURE:
+        wrong["at"] = "Care can't be logged for a time to come: check date and time."
+    if new.minutes is not None and not 0 < new.minutes <= 100_000:
+        wrong["minutes"] = "Minutes must be above 0 and at most 100 000."
+    if new.good_until is not None and new.good_until < at.date():
+        wrong["good_until"] = "The part was past its date on the day it was put in: fit another, or correct the date."
+    values = {q.key: new.measured.get(q.key) for q in kind.reported}
+    if new.care == Care.CALIBRATED and values and not any(v is not None for v in values.values()):
+        wrong[kind.reported[0].key] = "Type at least one value that the meter reports."
+    for key, value in values.items():
+        if value is not None and not abs(value) <= _MOST_MEASURED:
+            wrong[key] = f"Type a number within ±{_MOST_MEASURED:,.0f}."
+    if wrong:
+        raise InvalidInput(wrong)
+
+
+def _card(state: ProbeState, care: Sequence[CareRecord] | Sequence[CareRow]) -> Card:
+    kind = upkeep.kind_of(state.probe)
+    parts = []
+    for name in kind.parts:
+        changed = [r for r in care if r.care == kind.part_change(name)]
+        if changed:
+            parts.append(PartState(name, changed[-1].at.date(), changed[-1].good_until))
+        else:
+            parts.append(PartState(name, state.probe.in_service_on))
+    return Card(state, kind, tuple(parts))
+
+
+def _care_line(record: CareRecord) -> Happening:
+    words = Care(record.care).words + (f", {record.detail}" if record.detail else "")
+    if record.minutes:
+        words += f", {record.minutes:g} min"
+    found = stored.findings_of(record.findings)
+    if record.measured:
+        words += ". " + " ".join(f.sentence for f in found)
+    if record.good_until:
+        words += f", good until {record.good_until}"
+    if record.note:
+        words += f". {record.note}"
+    gone = record.withdrawal.reason if record.withdrawal else ""
+    level = verdict(found) if found else None
+    return Happening(record.at, "care", words[0].upper() + words[1:], record.person.name, record.id, level, gone)
+
+
+def _inspection_line(row: Inspection, *, photo: bool) -> Happening:
+    words = f"Inspected, {len(row.failed)} answered with no" if row.failed else "Inspected, nothing found"
+    words += f". {row.note}" if row.note else ""
+    level = Level.UNFIT if row.failed else Level.SOUND
+    return Happening(row.at, "inspection", words, row.person.name, row.id, level, photo=photo)
+
+
+def _run_line(run: CalibrationRun) -> Happening:
+    end = run.signature
+    assert end is not None
+    found = ", ".join(f"{name.lower()} {value}" for name, value in stored.coefficient_words(run))
+    words = f"{'Calibrated' if any(s['use'] == Use.ADJUST for s in run.method['steps']) else 'Checked'}: {found}"
+    return Happening(end.signed_at, "calibration", words, end.person.name, run.id, Level(end.level))
+
+
+def _courses(
+    kind: ProbeKind, runs: Sequence[CalibrationRun], care: Sequence[CareRecord], now: datetime
+) -> list[Course]:
+    """Each coefficient, or what its meter reports, over time; a trend only since the last change of a part."""
+    since = max((r.at for r in care if r.care in PART_CHANGES), default=datetime.min.replace(tzinfo=now.tzinfo))
+
+    def course(name: str, unit: str, points: Sequence[Point], bounds: Bounds) -> Course:
+        recent = [p for p in points if p.at >= since]
+        sound, doubtful = (bounds.sound_low, bounds.sound_high), (bounds.doubtful_low, bounds.doubtful_high)
+        return Course(name, unit, tuple(points), sound, doubtful, trend_of(recent, sound, now))
+
+    full = [r for r in runs if (s := r.signature) and s.level != Level.UNFIT and stored.signed_response(r).full]
+    found = []
+    for key, tolerance in (stored.tolerances_of(runs[-1]).coefficients if full else {}).items():
+        about = stored.principle_of(runs[-1].method).coefficient(key)
+        points = [Point(r.signature.signed_at, stored.signed_response(r)[key]) for r in full if r.signature]
+        found.append(course(about.name, about.unit, points, tolerance.bounds))
+    for q in kind.reported:
+        points = [Point(r.at, r.measured[q.key]) for r in care if q.key in r.measured]
+        if points:
+            found.append(course(q.name, q.unit, points, q.bounds))
+    return found

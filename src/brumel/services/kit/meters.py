@@ -1,0 +1,171 @@
+"""Meters: what each takes and does by itself, its batteries, and what is done with it."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime
+
+from sqlalchemy.orm import Session
+
+from brumel.core.errors import CoreError
+from brumel.core.kit.accuracy import read_accuracy
+from brumel.core.kit.kinds import MeterEvent, probe_kinds
+from brumel.core.quantities.quantity import quantities
+from brumel.core.standards.buffers import FAMILIES
+from brumel.services.clock import Clock
+from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.kit.labels import wrong_label
+from brumel.services.people import may_record
+from brumel.store import care_queries, queries
+from brumel.store.database import Database
+from brumel.store.models.care import MeterRecord
+from brumel.store.models.reference import Meter, Person, Probe
+
+COMPENSATIONS = ("temperature", "salinity", "pressure")
+"""What a meter can correct by itself."""
+_FRESH_BATTERIES = (MeterEvent.BATTERIES_CHANGED, MeterEvent.BATTERIES_IN)
+_MOST_RECORDS, _MOST_HOURS = 10_000_000, 100_000.0
+
+
+@dataclass(frozen=True)
+class NewMeter:
+    """A meter, as typed; also for changing one."""
+
+    meter_id: uuid.UUID
+    label: str
+    serial: str
+    kit: str
+    in_service_on: date | None
+    takes: Sequence[str] = ()
+    compensates: Sequence[str] = ()
+    buffer_families: Sequence[str] = ()
+    holds_calibration: bool = False
+    polarises_off: bool = False
+    accuracy: Mapping[str, str] = field(default_factory=dict)
+    """Accuracy and resolution by quantity, as the data sheet states them (:func:`read_accuracy`)."""
+    memory_records: float | None = None
+    batteries: str = ""
+    battery_hours: float | None = None
+
+
+@dataclass(frozen=True)
+class MeterView:
+    """A meter with its probes; on its own page also with its log, the newest first."""
+
+    meter: Meter
+    probes: tuple[Probe, ...]
+    batteries_since: datetime | None
+    """When its batteries were put in; None where nobody noted it."""
+    records: tuple[MeterRecord, ...] = ()
+
+
+@dataclass(frozen=True)
+class Meters:
+    """Use cases around meters."""
+
+    database: Database
+    clock: Clock
+
+    def all(self) -> list[MeterView]:
+        """All meters, by label."""
+        with self.database.session() as session:
+            probes, rows = queries.probes(session), care_queries.recent_meter_records(session)
+            return [
+                MeterView(
+                    m,
+                    tuple(p for p in probes if p.meter_id == m.id),
+                    max((r.at for r in rows if r.meter_id == m.id and r.event in _FRESH_BATTERIES), default=None),
+                )
+                for m in care_queries.meters(session)
+            ]
+
+    def view(self, meter_id: uuid.UUID) -> MeterView:
+        """One meter with its log."""
+        found = next((v for v in self.all() if v.meter.id == meter_id), None)
+        if found is None:
+            raise NotFound("There is no such meter.")
+        with self.database.session() as session:
+            return replace(found, records=tuple(care_queries.meter_records(session, meter_id)))
+
+    def save(self, new: NewMeter, person: Person) -> uuid.UUID:
+        """Take a meter into the kit, or change it.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken.
+        """
+        may_record(person)
+        with self.database.session() as session:
+            wrong = _wrong(session, new, self.clock.today())
+            if wrong or new.in_service_on is None:
+                raise InvalidInput(wrong)
+            meter = session.get(Meter, new.meter_id)
+            if meter is None:
+                meter = Meter(id=new.meter_id)
+                session.add(meter)
+            meter.label, meter.serial, meter.kit = new.label.strip(), new.serial.strip(), new.kit.strip()
+            meter.in_service_on = new.in_service_on
+            meter.takes, meter.compensates = list(new.takes), list(new.compensates)
+            meter.buffer_families = list(new.buffer_families)
+            meter.holds_calibration, meter.polarises_off = new.holds_calibration, new.polarises_off
+            meter.accuracy = {p: read_accuracy(words).plain for p, words in new.accuracy.items() if words.strip()}
+            meter.memory_records = None if new.memory_records is None else int(new.memory_records)
+            meter.batteries, meter.battery_hours = new.batteries.strip(), new.battery_hours
+        return new.meter_id
+
+    def log(
+        self, meter_id: uuid.UUID, record_id: uuid.UUID, event: str, at: datetime | None, note: str, person: Person
+    ) -> None:
+        """Note what was done with a meter; its powered probes feel it.
+
+        Raises
+        ------
+        InvalidInput
+            For an event that there is not, or a time to come.
+        """
+        may_record(person)
+        wrong: dict[str, str] = {}
+        if event not in set(MeterEvent):
+            wrong["event"] = "Choose what was done."
+        if at is not None and at > self.clock.now():
+            wrong["at"] = "This can't be noted for a time to come: check date and time."
+        if wrong:
+            raise InvalidInput(wrong)
+        with self.database.session() as session:
+            if session.get(Meter, meter_id) is None:
+                raise NotFound("There is no such meter.")
+            row = {"id": record_id, "meter_id": meter_id, "person_id": person.id, "at": at or self.clock.now(),
+                   "event": event, "note": note.strip()}  # fmt: skip
+            queries.add_once(session, MeterRecord, row)
+
+
+def _wrong(session: Session, new: NewMeter, today: date) -> dict[str, str]:
+    wrong = wrong_label("meter", new, new.meter_id, care_queries.meters(session), today)
+    if not new.takes or not set(new.takes) <= set(probe_kinds()):
+        wrong["takes"] = "Choose the kinds of probes that it takes."
+    unknown = [
+        *(set(new.compensates) - set(COMPENSATIONS)),
+        *(set(new.buffer_families) - set(FAMILIES)),
+        *(set(new.accuracy) - set(quantities())),
+    ]
+    if unknown:
+        wrong["compensates"] = f"Not known: {', '.join(sorted(unknown))}."
+    for key, words in new.accuracy.items():
+        try:
+            read_accuracy(words)
+        except CoreError as error:
+            wrong[f"accuracy-{key}"] = str(error)
+    records = new.memory_records
+    if records is not None and not (0 < records <= _MOST_RECORDS and records == int(records)):
+        wrong["memory_records"] = "Records must be a whole number above 0 and at most 10 million."
+    if new.battery_hours is not None and not 0 < new.battery_hours <= _MOST_HOURS:
+        wrong["battery_hours"] = "Hours must be above 0 and at most 100 000."
+    for probe in queries.probes(session):
+        if probe.meter_id == new.meter_id and new.takes and probe.kind not in new.takes:
+            wrong["takes"] = (
+                f"{probe.label}, {probe_kinds()[probe.kind].name}, is plugged into it: unplug that one first."
+            )
+    return wrong

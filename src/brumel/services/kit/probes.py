@@ -1,0 +1,124 @@
+"""Taking probes into the kit, and changing what may change of them."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from datetime import date
+
+from sqlalchemy.orm import Session
+
+from brumel.core.kit.kinds import Care, probe_kinds
+from brumel.core.quantities.redox import REFERENCES
+from brumel.services.clock import Clock
+from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.kit.labels import wrong_label
+from brumel.services.people import may_record
+from brumel.store import queries
+from brumel.store.database import Database
+from brumel.store.models.reference import Meter, Person, Probe
+
+_MOST_WAIT = 2_880.0
+
+
+@dataclass(frozen=True)
+class NewProbe:
+    """A probe to take into the kit, as typed."""
+
+    probe_id: uuid.UUID
+    label: str
+    serial: str
+    kind: str
+    kit: str
+    in_service_on: date | None
+    meter_id: uuid.UUID | None = None
+    own_waits: Mapping[str, float | None] = field(default_factory=dict)
+    """Minutes by care event where its leaflet differs."""
+    reference: str = ""
+    """Its own reference electrode, where its kind has one to name."""
+
+
+@dataclass(frozen=True)
+class Probes:
+    """Use cases around what probes there are."""
+
+    database: Database
+    clock: Clock
+
+    def add(self, new: NewProbe, person: Person) -> uuid.UUID:
+        """Take a probe into the kit.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken.
+        """
+        may_record(person)
+        with self.database.session() as session:
+            if session.get(Probe, new.probe_id) is not None:
+                return new.probe_id
+            wrong = _wrong_probe(session, new, self.clock.today())
+            if wrong or new.in_service_on is None:
+                raise InvalidInput(wrong)
+            session.add(
+                Probe(
+                    id=new.probe_id, label=new.label.strip(), serial=new.serial.strip(),
+                    kind=new.kind, kit=new.kit.strip(), in_service_on=new.in_service_on,
+                    meter_id=new.meter_id, reference=new.reference, own_waits=_own_waits(new),
+                )
+            )  # fmt: skip
+        return new.probe_id
+
+    def change(self, new: NewProbe, person: Person) -> None:
+        """Change what may change of a probe: label, kit, meter, own waits; kind, serial and first day stay.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken.
+        """
+        may_record(person)
+        with self.database.session() as session:
+            probe = stored_probe(session, new.probe_id)
+            kept = replace(new, kind=probe.kind, serial=probe.serial, in_service_on=probe.in_service_on)
+            wrong = _wrong_probe(session, kept, self.clock.today())
+            if wrong:
+                raise InvalidInput(wrong)
+            probe.label, probe.kit = kept.label.strip(), kept.kit.strip()
+            probe.meter_id, probe.reference, probe.own_waits = kept.meter_id, kept.reference, _own_waits(kept)
+
+
+def stored_probe(session: Session, probe_id: uuid.UUID) -> Probe:
+    """A probe by its id."""
+    probe = session.get(Probe, probe_id)
+    if probe is None:
+        raise NotFound("There is no such probe.")
+    return probe
+
+
+def _own_waits(new: NewProbe) -> dict[str, float]:
+    return {care: minutes for care, minutes in new.own_waits.items() if minutes is not None}
+
+
+def _wrong_probe(session: Session, new: NewProbe, today: date) -> dict[str, str]:
+    """What can't be taken of a probe, by field."""
+    wrong = wrong_label("probe", new, new.probe_id, queries.probes(session), today)
+    if new.kind not in probe_kinds():
+        wrong["kind"] = "Choose what kind of probe it is."
+    meter = session.get(Meter, new.meter_id) if new.meter_id else None
+    if meter is not None and new.kind in probe_kinds() and new.kind not in meter.takes:
+        taken = ", ".join(probe_kinds()[k].name for k in meter.takes)
+        wrong["meter"] = f"{meter.label} takes no {probe_kinds()[new.kind].name} probe; it takes {taken}."
+    if new.meter_id is not None and meter is None:
+        wrong["meter"] = "This meter is not known: choose another, or none."
+    if new.reference and new.reference not in REFERENCES:
+        wrong["reference"] = "Choose one of the list."
+    elif not new.reference and new.kind in probe_kinds() and probe_kinds()[new.kind].own_reference:
+        wrong["reference"] = "Choose its reference electrode: what it shows means nothing without."
+    for care, minutes in new.own_waits.items():
+        if care not in set(Care):
+            wrong[f"wait-{care}"] = "No care has this name."
+        elif minutes is not None and not 0 <= minutes <= _MOST_WAIT:
+            wrong[f"wait-{care}"] = "Minutes must be from 0 to 2 880 (two days)."
+    return wrong

@@ -1,0 +1,215 @@
+"""What there is to choose from: probes with what they are worth now, lots, sites."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy.orm import Session
+
+from brumel.core.calibrating.methods import methods_of
+from brumel.core.findings import Level, verdict
+from brumel.core.holding import holding_spans
+from brumel.core.kit.kinds import Care, ProbeKind
+from brumel.core.kit.readiness import Readiness, State
+from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.services.calibrating import stored
+from brumel.services.clock import Clock
+from brumel.services.errors import NotFound
+from brumel.services.kit import upkeep
+from brumel.services.kit.probes import stored_probe
+from brumel.store import queries
+from brumel.store.database import Database
+from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.reference import Probe, Site
+
+_USUAL = timedelta(days=14)
+READY = Readiness(State.READY, None, "", "", (), None)
+
+
+@dataclass(frozen=True)
+class Held:
+    """A calibration over the time that it holds: from the bench, or as a meter reported it.
+
+    ``run_id`` is None where a meter holds it.
+    """
+
+    probe_id: uuid.UUID
+    at: datetime
+    level: Level
+    spans: tuple[tuple[datetime, datetime, Level], ...]
+    run_id: uuid.UUID | None = None
+
+
+@dataclass(frozen=True)
+class ProbeState:
+    """A probe and what its calibration is worth now.
+
+    ``holds_until`` is when the level falls next; None where it can't fall further.
+    """
+
+    probe: Probe
+    run: CalibrationRun | None
+    level: Level
+    why: str
+    holds_until: datetime | None
+    newest_unfit: CalibrationRun | None = None
+    in_use: bool = False
+    """Calibrated within the last two weeks: the probes that a day depends on."""
+    readiness: Readiness = READY
+    held: Held | None = None
+    """The newest calibration that was not judged unfit, while it holds."""
+    reported: tuple[Held, ...] = ()
+    """The newest calibrations that its meter holds, the oldest first."""
+
+    @property
+    def kind(self) -> ProbeKind:
+        """What kind of probe it is."""
+        return upkeep.kind_of(self.probe)
+
+    @property
+    def keeps_calibration(self) -> bool:
+        """Whether there is a calibration of it to hold."""
+        return self.kind.holds_days is not None
+
+    @property
+    def on_bench(self) -> bool:
+        """Whether it is calibrated on the bench here; the others by their meter, which reports."""
+        return bool(self.kind.principle) and bool(methods_of(self.kind.principle))
+
+    @property
+    def of_the_day(self) -> bool:
+        """Whether the day depends on it: in use, getting ready, or blocked."""
+        return self.in_use or self.readiness.state is not State.READY
+
+    @property
+    def quantity(self) -> Quantity:
+        """What it is taken along for."""
+        return quantity(self.kind.quantity)
+
+
+@dataclass(frozen=True)
+class States:
+    """Use cases that list what there is."""
+
+    database: Database
+    clock: Clock
+
+    def probe(self, probe_id: uuid.UUID) -> Probe:
+        """One probe with its device and its meter."""
+        with self.database.session() as session:
+            return stored_probe(session, probe_id)
+
+    def probe_states(self) -> list[ProbeState]:
+        """All probes with what their calibrations are worth now."""
+        with self.database.session() as session:
+            return probe_states(session, self.clock.now())
+
+    def probe_state(self, probe_id: uuid.UUID) -> ProbeState:
+        """One probe with what its calibration is worth now."""
+        with self.database.session() as session:
+            return probe_state(session, self.clock.now(), probe_id)
+
+    def sites(self) -> Sequence[Site]:
+        """All sites."""
+        with self.database.session() as session:
+            return queries.sites(session)
+
+    def site(self, site_id: uuid.UUID) -> Site:
+        """One site."""
+        with self.database.session() as session:
+            site = session.get(Site, site_id)
+        if site is None:
+            raise NotFound("There is no such site.")
+        return site
+
+    def usual_sites(self, probe_id: uuid.UUID) -> list[uuid.UUID]:
+        """The sites that the probe has been reading: the waters that it is calibrated for."""
+        wanted = queries.Criteria(probe_id=probe_id, since=self.clock.now() - _USUAL)
+        with self.database.session() as session:
+            return list({r.site_id for r in queries.readings(session, wanted, findings=False)})
+
+
+def probe_states(session: Session, at: datetime, logs: upkeep.Logs | None = None) -> list[ProbeState]:
+    """What every probe's calibration is worth at a moment; ``logs`` where they are read already."""
+    basis = queries.newest_of_probes(session, at, usable=True)
+    newest = queries.newest_of_probes(session, at, usable=False)
+    probes = queries.probes(session)
+    logs = logs or upkeep.Logs.read(session)
+    found = []
+    for p in probes:
+        reported = tuple(held_by_meter(p, logs, at))
+        found.append(_state(p, basis.get(p.id), newest.get(p.id), reported, logs.readiness(p, at), at))
+    return found
+
+
+def probe_state(session: Session, at: datetime, probe_id: uuid.UUID) -> ProbeState:
+    """What one probe's calibration is worth at a moment."""
+    probe = stored_probe(session, probe_id)
+    return next(s for s in probe_states(session, at) if s.probe.id == probe.id)
+
+
+def _state(
+    probe: Probe,
+    run: CalibrationRun | None,
+    newest: CalibrationRun | None,
+    reported: tuple[Held, ...],
+    ready: Readiness,
+    at: datetime,
+) -> ProbeState:
+    newest_unfit = newest if newest is not None and (run is None or newest.id != run.id) else None
+    kind = upkeep.kind_of(probe)
+    held = held_by_run(run) if run is not None else reported[-1] if reported else None
+    last = newest.signature.signed_at if newest and newest.signature else held.at if held else None
+    usual = max(_USUAL, timedelta(days=kind.holds_days[1] if kind.holds_days else 0))
+    used = last is not None and at - last <= usual
+
+    def state(level: Level, why: str, until: datetime | None = None) -> ProbeState:
+        return ProbeState(probe, run, level, why, until, newest_unfit, used, ready, held, reported)
+
+    if kind.holds_days is None:
+        return state(Level.SOUND, "It is not calibrated: cross-check it against another method.")
+    if held is None:
+        return state(Level.UNFIT, "Never calibrated soundly." if newest_unfit else "No calibration on record.")
+    if newest_unfit or held.level is Level.UNFIT:
+        return state(Level.UNFIT, "The newest calibration was judged unfit.")
+    if ready.voided_at is not None and ready.voided_at > held.at:
+        return state(Level.UNFIT, "Something was done since that ends a calibration.")
+    if held.run_id is None and ready.meter_lost_at is not None and ready.meter_lost_at > held.at:
+        return state(Level.UNFIT, "Its meter was switched off since, and loses its calibration then.")
+    spans = [(end, level) for begin, end, level in held.spans if begin <= at <= end]
+    if not spans:
+        return state(Level.UNFIT, f"Its calibration is {(at - held.at).days} days old.")
+    until, level = spans[0]
+    if level is Level.SOUND:
+        return state(level, "Calibrated.", until)
+    own_fault = held.level is Level.DOUBTFUL
+    return state(level, "Its verdict was doubtful." if own_fault else "It is older than it holds soundly.", until)
+
+
+def held_by_run(run: CalibrationRun) -> Held | None:
+    """A signed run over the time that it holds."""
+    if run.signature is None:
+        return None
+    level, begin = Level(run.signature.level), run.signature.signed_at
+    spans = _moments(begin, holding_spans(level, stored.tolerances_of(run).holds_days))
+    return Held(run.probe_id, begin, level, spans, run.id)
+
+
+def held_by_meter(probe: Probe, logs: upkeep.Logs, at: datetime) -> list[Held]:
+    """A probe's newest calibrations that its meter holds, as reported, the oldest first; pH has none."""
+    holds_days = upkeep.kind_of(probe).holds_days
+    found = []
+    for row in logs.care.get(probe.id, ()):
+        if row.care == Care.CALIBRATED and holds_days is not None and row.at <= at:
+            level = verdict(stored.findings_of(row.findings))
+            found.append(Held(probe.id, row.at, level, _moments(row.at, holding_spans(level, holds_days))))
+    return found
+
+
+def _moments(
+    begin: datetime, spans: Sequence[tuple[float, float, Level]]
+) -> tuple[tuple[datetime, datetime, Level], ...]:
+    return tuple((begin + timedelta(days=a), begin + timedelta(days=b), level) for a, b, level in spans)

@@ -1,0 +1,1 @@
+"""Ledger: what was recorded, found again and given out."""

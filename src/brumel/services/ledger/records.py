@@ -1,0 +1,236 @@
+"""The ledger: what was recorded, filtered, and out again as CSV and JSON."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import uuid
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from typing import Any
+
+from brumel.services.calibrating import stored
+from brumel.services.clock import Clock
+from brumel.store import queries
+from brumel.store.database import Database
+from brumel.store.models.calibration import CalibrationCoefficient, CalibrationPoint, CalibrationRun
+from brumel.store.models.reading import Reading
+
+PAGE = 50
+
+
+@dataclass(frozen=True)
+class Filter:
+    """What to show: all where a field is None. ``until`` is the last day included."""
+
+    probe_id: uuid.UUID | None = None
+    site_id: uuid.UUID | None = None
+    quantity: str | None = None
+    since: date | None = None
+    until: date | None = None
+    level: str | None = None
+    with_amended: bool = False
+
+
+@dataclass(frozen=True)
+class Page:
+    """One page of a list, and whether there is another."""
+
+    rows: list[Any]
+    number: int
+    more: bool
+
+
+@dataclass(frozen=True)
+class Ledger:
+    """Use cases around records."""
+
+    database: Database
+    clock: Clock
+
+    def calibrations(self, wanted: Filter, page: int = 1) -> Page:
+        """Calibrations that fit, the newest first."""
+        return self._page(self._runs, wanted, page)
+
+    def readings(self, wanted: Filter, page: int = 1) -> Page:
+        """Readings that fit, the newest first."""
+        return self._page(self._readings, wanted, page)
+
+    def calibrations_csv(self, wanted: Filter) -> str:
+        """One line a point, each with its run's line and verdict."""
+        runs = self._runs(wanted, None, 0)
+        return _csv(_CALIBRATION_COLUMNS, ((run, p) for run in runs for p in (run.points or _NO_POINT)))
+
+    def readings_csv(self, wanted: Filter) -> str:
+        """One line a reading."""
+        return _csv(_READING_COLUMNS, ((r,) for r in self._readings(wanted, None, 0)))
+
+    def calibrations_json(self, wanted: Filter) -> str:
+        """Calibrations with points and findings, nested."""
+        return _json({"calibrations": [_run_record(r) for r in self._runs(wanted, None, 0)]})
+
+    def readings_json(self, wanted: Filter) -> str:
+        """Readings with working, budget and findings, nested."""
+        return _json({"readings": [_reading_record(r) for r in self._readings(wanted, None, 0)]})
+
+    def _page(self, fetch: Callable[[Filter, int | None, int], list[Any]], wanted: Filter, page: int) -> Page:
+        rows = fetch(wanted, PAGE + 1, (page - 1) * PAGE)
+        return Page(rows[:PAGE], page, len(rows) > PAGE)
+
+    def _runs(self, wanted: Filter, limit: int | None, offset: int) -> list[CalibrationRun]:
+        with self.database.session() as session:
+            return list(queries.runs(session, self._criteria(wanted), limit=limit, offset=offset))
+
+    def _readings(self, wanted: Filter, limit: int | None, offset: int) -> list[Reading]:
+        with self.database.session() as session:
+            return list(queries.readings(session, self._criteria(wanted), limit=limit, offset=offset))
+
+    def _criteria(self, wanted: Filter) -> queries.Criteria:
+        """Local days as moments: from the start of the first to the end of the last."""
+        zone = self.clock.timezone
+        since = datetime.combine(wanted.since, time(), zone) if wanted.since else None
+        until = datetime.combine(wanted.until + timedelta(days=1), time(), zone) if wanted.until else None
+        return queries.Criteria(
+            wanted.probe_id, wanted.site_id, wanted.quantity, since, until, wanted.level,
+            with_amended=wanted.with_amended,
+        )  # fmt: skip
+
+
+def status_of(run: CalibrationRun) -> str:
+    """Open, given up, withdrawn, or the verdict."""
+    if run.signature is None:
+        return "open" if run.abandonment is None else "given up"
+    return "withdrawn" if any(a.kind == "withdrawal" for a in run.amendments) else run.signature.level
+
+
+def _signed(run: CalibrationRun, name: str) -> Any:
+    return getattr(run.signature, name) if run.signature else None
+
+
+_RunRow = Callable[[CalibrationRun, CalibrationPoint | None], Any]
+
+_CALIBRATION_COLUMNS: dict[str, _RunRow] = {
+    "calibration_id": lambda run, p: run.id,
+    "started_at": lambda run, p: run.started_at,
+    "probe": lambda run, p: run.probe.label,
+    "probe_serial": lambda run, p: run.probe.serial,
+    "begun_by": lambda run, p: run.person.name,
+    "method": lambda run, p: f"{run.method_code} v{run.method['version']}",
+    "status": lambda run, p: status_of(run),
+    "signed_at": lambda run, p: _signed(run, "signed_at"),
+    "signed_by": lambda run, p: run.signature.person.name if run.signature else None,
+    "kept_by": lambda run, p: run.kept_by,
+    "reference": lambda run, p: run.reference,
+    "coefficients": lambda run, p: "; ".join(map(_coefficient_words, run.coefficients)),
+    "findings": lambda run, p: " ".join(f"{f.level} {f.code};" for f in run.findings if f.level != "sound"),
+    "step": lambda run, p: p and p.step,
+    "use": lambda run, p: p and p.use,
+    "superseded": lambda run, p: p and p not in stored.standing_points(run),
+    "taken_at": lambda run, p: p and p.taken_at,
+    "source": lambda run, p: p and p.source,
+    "lot": lambda run, p: p and p.lot and p.lot.lot_number,
+    "family": lambda run, p: p and p.family,
+    "nominal": lambda run, p: p and p.nominal,
+    "target": lambda run, p: p and _round(p.target, 3),
+    "target_u": lambda run, p: p and _round(p.target_u, 4),
+    "target_unit": lambda run, p: p and p.target_unit,
+    "signal": lambda run, p: p and _round(p.signal, 2),
+    "signal_unit": lambda run, p: p and p.signal_unit,
+    "temperature_c": lambda run, p: p and _round(p.temperature_c, 2),
+    "settled": lambda run, p: p and p.acceptance,
+    "settling_s": lambda run, p: p and _round(p.settling_s, 1),
+    "deviations": lambda run, p: p and "; ".join(p.deviations),
+}
+
+_READING_COLUMNS: dict[str, Callable[[Reading], Any]] = {
+    "reading_id": lambda r: r.id,
+    "taken_at": lambda r: r.taken_at,
+    "site": lambda r: r.site.code,
+    "site_name": lambda r: r.site.name,
+    "probe": lambda r: r.probe.label,
+    "probe_serial": lambda r: r.probe.serial,
+    "taken_by": lambda r: r.person.name,
+    "quantity": lambda r: r.quantity,
+    "value": lambda r: _round(r.value, 3),
+    "u": lambda r: _round(r.u, 4),
+    "expanded_u": lambda r: _round(2 * r.u, 4),
+    "unit": lambda r: r.unit,
+    "temperature_c": lambda r: _round(r.temperature_c, 2),
+    "source": lambda r: r.source,
+    "signal": lambda r: _round(r.signal, 2),
+    "signal_unit": lambda r: r.signal_unit,
+    "shown": lambda r: r.shown,
+    "meter_setting_c": lambda r: r.meter_setting_c,
+    "reference": lambda r: r.reference,
+    "derived": lambda r: "; ".join(f"{d['quantity']} {d['value']:g} {d['unit']}" for d in r.derived),
+    "level": lambda r: r.level,
+    "findings": lambda r: " ".join(f"{f.level} {f.code};" for f in r.findings),
+    "calibration_id": lambda r: r.calibration_run_id,
+    "settled": lambda r: r.acceptance,
+    "settling_s": lambda r: _round(r.settling_s, 1),
+    "note": lambda r: r.note,
+    "amends": lambda r: r.amends_id,
+    "amend_reason": lambda r: r.amend_reason,
+}
+
+
+def _coefficient_words(c: CalibrationCoefficient) -> str:
+    u = "" if c.u is None else f", u {c.u:.3f}"
+    return f"{c.key} {c.value:.2f} {c.unit} ({c.origin}{u})"
+
+
+def _run_record(run: CalibrationRun) -> dict[str, Any]:
+    record = {k: column(run, None) for k, column in _CALIBRATION_COLUMNS.items() if k not in _POINT_COLUMNS}
+    record["method"] = run.method
+    record["coefficients"] = [
+        {"key": c.key, "value": c.value, "u": c.u, "unit": c.unit, "origin": c.origin} for c in run.coefficients
+    ]
+    record["findings"] = [_finding_record(f) for f in run.findings]
+    record["points"] = [{k: _CALIBRATION_COLUMNS[k](run, p) for k in _POINT_COLUMNS} for p in run.points]
+    record["amendments"] = [{"at": a.at, "kind": a.kind, "reason": a.reason} for a in run.amendments]
+    return record
+
+
+_NO_POINT: list[Any] = [None]
+_POINT_COLUMNS = tuple(_CALIBRATION_COLUMNS)[tuple(_CALIBRATION_COLUMNS).index("step") :]
+
+
+def _reading_record(reading: Reading) -> dict[str, Any]:
+    record = {k: column(reading) for k, column in _READING_COLUMNS.items()}
+    record["findings"] = [_finding_record(f) for f in reading.findings]
+    return record | {"working": reading.working, "budget": reading.budget, "derived": reading.derived}
+
+
+def _finding_record(finding: Any) -> dict[str, Any]:
+    return {k: getattr(finding, k) for k in ("code", "level", "sentence", "remedy", "source")}
+
+
+def _csv(columns: dict[str, Callable[..., Any]], rows: Iterable[tuple[Any, ...]]) -> str:
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(columns)
+    writer.writerows(_cells(columns, row) for row in rows)
+    return out.getvalue()
+
+
+def _cells(columns: dict[str, Callable[..., Any]], row: tuple[Any, ...]) -> Iterator[Any]:
+    for column in columns.values():
+        value = column(*row)
+        if isinstance(value, datetime):
+            yield value.isoformat()
+        elif isinstance(value, bool):
+            yield "yes" if value else "no"
+        elif isinstance(value, str) and value[:1] in "=+-@\t\r" and value:
+            yield "'" + value  # a spreadsheet would run it as a formula
+        else:
+            yield value
+
+
+def _json(data: dict[str, Any]) -> str:
+    return json.dumps(data, default=str, indent=1, ensure_ascii=False)
+
+
+def _round(value: float | None, digits: int) -> float | None:
+    return None if value is None else round(value, digits)

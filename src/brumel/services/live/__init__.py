@@ -1,0 +1,1 @@
+"""Live: the link to a line, the samples, and who looks at them."""

@@ -1,0 +1,285 @@
+"""Live samples for any number of viewers in one web worker.
+
+One thread listens to the store's notifications and hands each sample to the watches that want it. A
+watch judges the trace once a sample, however many viewers it has. Viewers keep the device wanted; a
+device that nobody looks at is not read.
+"""
+
+from __future__ import annotations
+
+import json
+import queue
+import threading
+import time
+import uuid
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from typing import Any
+
+import numpy as np
+import psycopg
+
+from brumel.core.settling.judgement import Judgement, judge_settling
+from brumel.core.settling.rules import SettlingRule
+from brumel.services.live.signal import STALE, Lens
+from brumel.store import queries
+from brumel.store.database import Database, Unreachable
+from brumel.store.models.reference import Device
+
+_WANTED_S = 15.0
+_MARK_EVERY_S = 5.0
+_QUIET_S = 4.0
+_TRACE_KEPT_S = 600.0
+_QUEUE_LENGTH = 256
+_JUDGED_A_WINDOW = 60
+"""So often within a window is a trace judged at most; what is taken is judged anew."""
+_FAST_PART_S = 12.0
+"""Over so long the fast part of an approach goes: only then is a cup asked for (common practice: 90 % in 5 to 15 s)."""
+_FINE = frozenset({"idle", "ok"})
+"""States of a device that has nothing to tell."""
+
+Event = tuple[str, dict[str, Any]]
+
+
+@dataclass(frozen=True)
+class WatchKey:
+    """What makes two viewers see the same: device, first sample, rule and lens."""
+
+    device_id: uuid.UUID
+    after_seq: int
+    rule: SettlingRule
+    lens: str = "raw"
+
+
+@dataclass
+class _Watch:
+    key: WatchKey
+    lens: Lens
+    seq: int
+    times_s: list[float] = field(default_factory=list)
+    signal: list[float] = field(default_factory=list)
+    temperature_c: list[float] = field(default_factory=list)
+    viewers: list[queue.Queue[str]] = field(default_factory=list)
+    judged: Judgement | None = None
+    judged_at: float = 0.0
+
+    def add(self, seq: int, time_s: float, values: Sequence[float]) -> bool:
+        """Take a sample unless it is known already."""
+        if seq <= self.seq:
+            return False
+        at = self.lens.positions
+        self.seq = seq
+        self.times_s.append(time_s)
+        self.signal.append(values[at.signal])
+        self.temperature_c.append(values[at.temperature])
+        while self.times_s[-1] - self.times_s[0] > _TRACE_KEPT_S:
+            del self.times_s[0], self.signal[0], self.temperature_c[0]
+        return True
+
+    def judged_values(self) -> Any:
+        return self.lens.transform(np.array(self.signal), np.array(self.temperature_c))
+
+    def judgement(self) -> Judgement:
+        """The trace judged, at most so often as its own time asks for."""
+        now = self.times_s[-1] if self.times_s else 0.0
+        if self.judged is None or now - self.judged_at >= self.key.rule.window_s / _JUDGED_A_WINDOW:
+            values, resolution = self.judged_values(), None
+            if self.signal:
+                resolution = self.lens.resolution(np.array(self.signal), np.array(self.temperature_c))
+            self.judged = judge_settling(self.times_s, values, self.temperature_c, self.key.rule, resolution)
+            self.judged_at = now
+        return self.judged
+
+    def trace_event(self) -> Event:
+        """All samples so far: what a viewer that comes later starts with."""
+        values = [] if not self.signal else _rounded(self.judged_values())
+        return "trace", {
+            "t": [round(t, 3) for t in self.times_s],
+            "y": values,
+            "c": [round(c, 2) for c in self.temperature_c],
+            "window": self.key.rule.window_s,
+            "unit": self.key.rule.unit,
+            "judgement": describe(self.judgement()),
+            "look": self.look(),
+        }
+
+    def look(self) -> dict[str, Any] | None:
+        """What the newest sample says of the cup that the probe is in."""
+        if self.lens.look is None or not self.signal or self.times_s[-1] - self.times_s[0] < _FAST_PART_S:
+            return None
+        found = self.lens.look(self.signal[-1], self.temperature_c[-1])
+        return {"unlike": found.unlike, "words": found.sentence}
+
+    def sample_event(self, at: float) -> Event:
+        y = _rounded(self.lens.transform(np.array(self.signal[-1:]), np.array(self.temperature_c[-1:])))[0]
+        return "sample", {
+            "t": round(self.times_s[-1], 3),
+            "y": y,
+            "raw": round(self.signal[-1], 2),
+            "c": round(self.temperature_c[-1], 2),
+            "at": at,
+            "judgement": describe(self.judgement()),
+            "look": self.look(),
+        }
+
+    def send(self, event: Event) -> None:
+        text = encoded(event)
+        for viewer in self.viewers:
+            try:
+                viewer.put_nowait(text)
+            except queue.Full:  # a viewer that does not read; it starts again with the trace
+                viewer.queue.clear()
+                viewer.put_nowait(encoded(self.trace_event()))
+
+
+class LiveHub:
+    """Fans live samples out to the viewers of one process."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._lock = threading.Lock()
+        self._watches: dict[WatchKey, _Watch] = {}
+        self._marked: dict[uuid.UUID, float] = {}
+        self._listener: threading.Thread | None = None
+
+    def stream(self, key: WatchKey, lens: Lens) -> Iterator[str]:
+        """Server-sent events for one viewer: the trace, then each sample, and the device's troubles."""
+        viewer: queue.Queue[str] = queue.Queue(_QUEUE_LENGTH)
+        self._mark_wanted(key.device_id)
+        watch = self._join(key, lens, viewer)
+        heard = time.monotonic()
+        try:
+            while True:
+                try:
+                    text = viewer.get(timeout=_QUIET_S)
+                    heard = time.monotonic()
+                    yield text
+                except queue.Empty:
+                    yield self._quiet(key.device_id, time.monotonic() - heard)
+                self._mark_wanted(key.device_id)
+        finally:
+            self._leave(watch, viewer)
+
+    def newest_sample(self, device_id: uuid.UUID) -> int:
+        """Number of the device's newest sample: a trace that begins now begins after it."""
+        with self._database.session() as session:
+            return queries.last_sample_seq(session, device_id)
+
+    def _join(self, key: WatchKey, lens: Lens, viewer: queue.Queue[str]) -> _Watch:
+        with self._lock:
+            if self._listener is None or not self._listener.is_alive():
+                self._listener = threading.Thread(target=self._listen, daemon=True, name="brumel-live")
+                self._listener.start()
+            watch = self._watches.get(key)
+            if watch is None:
+                watch = self._watches[key] = _Watch(key, lens, key.after_seq)
+                with self._database.session() as session:
+                    for s in queries.samples_after(session, key.device_id, key.after_seq):
+                        watch.add(s.seq, s.time_s, s.values)
+            watch.viewers.append(viewer)
+            viewer.put_nowait(encoded(watch.trace_event()))
+            if watch.signal and (trouble := self._trouble(key.device_id)):
+                viewer.put_nowait(trouble)
+        return watch
+
+    def _leave(self, watch: _Watch, viewer: queue.Queue[str]) -> None:
+        with self._lock:
+            watch.viewers.remove(viewer)
+            if not watch.viewers:
+                self._watches.pop(watch.key, None)
+
+    def _mark_wanted(self, device_id: uuid.UUID) -> None:
+        now = time.monotonic()
+        if now - self._marked.get(device_id, -_MARK_EVERY_S) < _MARK_EVERY_S:
+            return
+        self._marked[device_id] = now
+        with self._database.session() as session:
+            queries.mark_wanted(session, device_id, _WANTED_S)
+
+    def _trouble(self, device_id: uuid.UUID) -> str | None:
+        """What to tell a viewer who comes to a trace that grows slowly, or not at the moment."""
+        with self._database.session() as session:
+            device = session.get(Device, device_id)
+            newest = queries.newest_sample_at(session, device_id)
+        if device is not None and device.status not in _FINE:
+            return _trouble_event(device.status, device.status_words)
+        if newest is not None and datetime.now(UTC) - newest <= STALE:
+            return None
+        return _trouble_event("quiet", "Asking the probe again: the trace goes on with its next sample.")
+
+    def _quiet(self, device_id: uuid.UUID, seconds: float) -> str:
+        """What to tell a viewer that has heard nothing for a while."""
+        with self._database.session() as session:
+            device = session.get(Device, device_id)
+        if device is None or device.status in _FINE | {"slow"}:
+            words = f"No sample has come for {seconds:.0f} s: is the probe's link running? You may type by hand."
+            return _trouble_event("quiet", words)
+        return _trouble_event(device.status, device.status_words)
+
+    def _listen(self) -> None:
+        while True:
+            try:
+                with self._database.notifications() as connection:
+                    connection.execute(f"LISTEN {queries.SAMPLE_CHANNEL}")
+                    connection.execute(f"LISTEN {queries.DEVICE_CHANNEL}")
+                    self._catch_up()
+                    for note in connection.notifies():
+                        self._dispatch(note.channel, json.loads(note.payload))
+            except (OSError, Unreachable, psycopg.Error):
+                time.sleep(1.0)
+
+    def _catch_up(self) -> None:
+        """After a lost connection: the samples that nobody told us of."""
+        with self._lock:
+            for watch in self._watches.values():
+                with self._database.session() as session:
+                    missed = queries.samples_after(session, watch.key.device_id, watch.seq)
+                fresh = [s for s in missed if watch.add(s.seq, s.time_s, s.values)]
+                if fresh:
+                    watch.send(watch.trace_event())
+
+    def _dispatch(self, channel: str, payload: dict[str, Any]) -> None:
+        device_id = uuid.UUID(payload["device"])
+        with self._lock:
+            for watch in self._watches.values():
+                if watch.key.device_id != device_id:
+                    continue
+                if channel == queries.DEVICE_CHANNEL:
+                    watch.send(("trouble", {"status": payload["status"], "words": payload["words"]}))
+                elif watch.add(payload["seq"], payload["t"], payload["v"]):
+                    watch.send(watch.sample_event(payload["at"]))
+
+
+def describe(judgement: Judgement) -> dict[str, Any]:
+    """A judgement as a viewer gets it: numbers rounded to what is drawn."""
+
+    def rounded(value: float | None, digits: int) -> float | None:
+        return None if value is None else round(value, digits)
+
+    return {
+        "state": str(judgement.state),
+        "words": judgement.words,
+        "elapsed": round(judgement.elapsed_s, 1),
+        "value": rounded(judgement.value, 3),
+        "temperature": rounded(judgement.temperature_c, 2),
+        "remaining": rounded(judgement.remaining_s, 0),
+        "remaining_low": rounded(judgement.remaining_low_s, 0),
+        "remaining_high": rounded(judgement.remaining_high_s, 0),
+        "band": None if judgement.band is None else [round(b, 4) for b in judgement.band],
+        "approach": None if judgement.approach is None else [round(a, 5) for a in judgement.approach],
+    }
+
+
+def _trouble_event(status: str, words: str) -> str:
+    return encoded(("trouble", {"status": status, "words": words}))
+
+
+def encoded(event: Event) -> str:
+    """A server-sent event as text."""
+    name, data = event
+    return f"event: {name}\ndata: {json.dumps(data, separators=(',', ':'))}\n\n"
+
+
+def _rounded(values: Any) -> list[float | None]:
+    return [None if not np.isfinite(v) else round(float(v), 4) for v in values]

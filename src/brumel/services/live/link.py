@@ -1,0 +1,129 @@
+"""The link: the one process that owns a line, reads its probes, stores samples and tells of them."""
+
+from __future__ import annotations
+
+import json
+import logging
+import time
+import uuid
+from collections.abc import Callable
+
+import psycopg
+from sqlalchemy import func, insert, select, text, update
+
+from brumel.devices.sdi12 import DeviceError, DeviceGarbled, Sdi12Line
+from brumel.services.live.channels import channels_of, what_is_wrong
+from brumel.store import queries
+from brumel.store.database import Database, Unreachable
+from brumel.store.models.reference import Device, DeviceSample
+
+_IDLE_WAIT_S = 0.5
+_LOCK_WAIT_MS = 2000
+_PRUNE_EVERY_S = 60.0
+_SLOW_S = 0.6
+_log = logging.getLogger(__name__)
+
+
+class LineTaken(Exception):
+    """Another process owns the line."""
+
+
+class Link:
+    """Reads the wanted probes of one line, in turn.
+
+    Sample times are the device's own clock: seconds since the epoch, faster where the device's
+    ``clock_rate`` says so (the simulated bench).
+    """
+
+    def __init__(self, database: Database, url: str, line: Sdi12Line | None = None) -> None:
+        self._database = database
+        self._url = url
+        self._line = line or Sdi12Line(url)
+        self._status: dict[uuid.UUID, str] = {}
+        self._pruned = time.monotonic()
+        self._started = time.monotonic(), time.time()
+
+    def run(self, running: Callable[[], bool] = lambda: True) -> None:
+        """Read until ``running`` says no.
+
+        Raises
+        ------
+        LineTaken
+            Where another process reads this line already.
+        """
+        with self._database.notifications() as connection:
+            # A link that has just ended may hold its lock a moment longer.
+            connection.execute(f"SET lock_timeout = {_LOCK_WAIT_MS}")
+            try:
+                connection.execute("SELECT pg_advisory_lock(hashtextextended(%s, 1))", [self._url])
+            except psycopg.errors.LockNotAvailable as error:
+                raise LineTaken(f"Another process reads {self._url} already: stop it first.") from error
+            connection.execute(f"LISTEN {queries.WANTED_CHANNEL}")
+            while running():
+                begun = time.monotonic()
+                devices = self._wanted()
+                for device in devices:
+                    self._read(device)
+                if devices:
+                    pause = min(d.period_s for d in devices) - (time.monotonic() - begun)
+                    time.sleep(max(pause, 0.0))
+                else:
+                    self._line.close()
+                    self._status.clear()
+                    for _ in connection.notifies(timeout=_IDLE_WAIT_S, stop_after=1):
+                        pass
+                self._prune()
+
+    def _wanted(self) -> list[Device]:
+        try:
+            with self._database.session() as session:
+                return list(queries.wanted_devices(session, self._url))
+        except Unreachable:
+            _log.warning("the database does not answer; trying again")
+            time.sleep(1.0)
+            return []
+
+    def _read(self, device: Device) -> None:
+        asked = time.monotonic()
+        try:
+            values = self._line.read(device.address)
+            if wrong := what_is_wrong(channels_of(device), values):
+                raise DeviceGarbled(wrong)
+        except DeviceError as error:
+            self._tell(device, error.status, str(error))
+            return
+        took = time.monotonic() - asked
+        if took > _SLOW_S:
+            self._tell(device, "slow", f"The probe answers slowly, after {took:.1f} s: the trace has fewer points.")
+        else:
+            self._tell(device, "ok", "")
+        self._store(device, values, read_at=time.time())
+
+    def _store(self, device: Device, values: list[float], *, read_at: float) -> None:
+        monotonic, epoch = self._started
+        time_s = epoch + (time.monotonic() - monotonic) * device.clock_rate
+        with self._database.session() as session:
+            session.execute(text("SET LOCAL synchronous_commit = off"))
+            seq = session.execute(
+                insert(DeviceSample)
+                .values(device_id=device.id, time_s=time_s, values=values)
+                .returning(DeviceSample.seq)
+            ).scalar_one()
+            payload = {"device": str(device.id), "seq": seq, "t": time_s, "v": values, "at": read_at}
+            session.execute(select(func.pg_notify(queries.SAMPLE_CHANNEL, json.dumps(payload))))
+
+    def _tell(self, device: Device, status: str, words: str) -> None:
+        """Tell viewers of a status, once."""
+        if self._status.get(device.id) == status:
+            return
+        self._status[device.id] = status
+        with self._database.session() as session:
+            session.execute(update(Device).where(Device.id == device.id).values(status=status, status_words=words))
+            payload = {"device": str(device.id), "status": status, "words": words}
+            session.execute(select(func.pg_notify(queries.DEVICE_CHANNEL, json.dumps(payload))))
+
+    def _prune(self) -> None:
+        if time.monotonic() - self._pruned > _PRUNE_EVERY_S:
+            self._pruned = time.monotonic()
+            with self._database.session() as session:
+                queries.prune_samples(session)

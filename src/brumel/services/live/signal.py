@@ -1,0 +1,119 @@
+"""The signal of a device since a moment, judged once, by the core."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy.orm import Session
+
+from brumel.core.calibrating.run import CupLook
+from brumel.core.findings import Acceptance
+from brumel.core.settling.judgement import judge_settling
+from brumel.core.settling.rules import SettlingRule, display_step
+from brumel.services.errors import InvalidInput
+from brumel.services.live.channels import Positions
+from brumel.store import queries
+
+STALE = timedelta(seconds=6)
+"""A probe that has sent nothing for longer has stopped sending."""
+
+Transform = Callable[[NDArray[np.float64], NDArray[np.float64]], NDArray[np.float64]]
+"""From signals and temperatures to the judged value."""
+
+
+Look = Callable[[float, float], CupLook]
+"""From a signal and a temperature to what the signal says of the cup that the probe is in."""
+
+
+def raw_signal(signal: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Calibrating, the raw signal is judged."""
+    del temperature_c
+    return signal
+
+
+@dataclass(frozen=True)
+class Lens:
+    """How a viewer sees a device's samples: corrected or raw, and compared with what a standard must give."""
+
+    positions: Positions
+    """Where signal and temperature stand in a sample."""
+    transform: Transform = raw_signal
+    look: Look | None = None
+
+    def resolution(self, signal: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> float:
+        """The step of the display behind a judged value, in its unit: what one step of the signal makes of it."""
+        return judged_step(signal, temperature_c, self.transform)
+
+
+def judged_step(signal: NDArray[np.float64], temperature_c: NDArray[np.float64], transform: Transform) -> float:
+    """What the signal's display step is in the judged value; 0 where the display shows none."""
+    step = display_step(signal)
+    if not step:
+        return 0.0
+    ends = transform(signal[-1:] + step, temperature_c[-1:]) - transform(signal[-1:], temperature_c[-1:])
+    return float(np.nan_to_num(np.abs(ends[0])))
+
+
+@dataclass(frozen=True)
+class Signal:
+    """A signal as it was accepted: means over the rule's window, and the trace behind them."""
+
+    value: float
+    temperature_c: float
+    acceptance: Acceptance
+    words: str
+    left_over: float | None = None
+    """How far the value may lie from where its approach ends, in the judged unit; None where no trace tells."""
+    elapsed_s: float | None = None
+    times_s: list[float] = field(default_factory=list)
+    trace: list[float] = field(default_factory=list)
+    temperature_trace: list[float] = field(default_factory=list)
+
+
+def signal_since(
+    session: Session,
+    device_id: uuid.UUID,
+    after_seq: int,
+    rule: SettlingRule,
+    positions: Positions,
+    transform: Transform = raw_signal,
+) -> Signal:
+    """The device's signal after a sample, judged by a rule.
+
+    Raises
+    ------
+    InvalidInput
+        Where no sample has come since, or the probe has stopped sending.
+    """
+    samples = queries.samples_after(session, device_id, after_seq)
+    if not samples:
+        raise InvalidInput(
+            {"device": "No sample has come from the probe since: check its plug, or type the reading by hand."}
+        )
+    if datetime.now(UTC) - samples[-1].stored_at > STALE:
+        raise InvalidInput(
+            {"device": "The probe has stopped sending: wait until the trace goes on, or type the reading by hand."}
+        )
+    time_s = np.array([s.time_s for s in samples])
+    signal = np.array([s.values[positions.signal] for s in samples])
+    temperature_c = np.array([s.values[positions.temperature] for s in samples])
+    step = judged_step(signal, temperature_c, transform)
+    judgement = judge_settling(time_s, transform(signal, temperature_c), temperature_c, rule, step)
+    first, last = judgement.window or (time_s[0], time_s[-1])
+    window = (time_s >= first) & (time_s <= last)
+    return Signal(
+        value=float(signal[window].mean()),
+        temperature_c=float(temperature_c[window].mean()),
+        acceptance=Acceptance.SETTLED if judgement.stable else Acceptance.UNSETTLED,
+        left_over=judgement.left_over,
+        words=judgement.words,
+        elapsed_s=judgement.elapsed_s,
+        times_s=[round(float(t), 3) for t in time_s - time_s[0]],
+        trace=signal.tolist(),
+        temperature_trace=temperature_c.tolist(),
+    )

@@ -1,0 +1,1 @@
+"""Planning: rounds, their plan and its calendar."""

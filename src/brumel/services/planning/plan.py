@@ -1,0 +1,347 @@
+"""Plan: from a round's sites, kit and departure to what to do when, what to pack, and what to do where it can't be."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+
+from brumel.core.calibrating.methods import rinses
+from brumel.core.findings import Level
+from brumel.core.kit.kinds import Care, MeterEvent
+from brumel.core.kit.readiness import State
+from brumel.core.plan.check import faults
+from brumel.core.plan.crew import Candidate, Unsuited, crew_for, misfit
+from brumel.core.plan.needs import Need, Offer, needs_of
+from brumel.core.plan.problem import Job, Plan, Problem
+from brumel.core.plan.solve import best_plan, earliest_departure
+from brumel.core.plan.tasks import ProbeDay, can_be_planned, caution_of, tasks_of
+from brumel.core.plan.waters import Expected, Going, sites_of
+from brumel.core.quantities.quantity import of_a_round, quantity
+from brumel.services.clock import Clock
+from brumel.services.kit import upkeep
+from brumel.services.kit.states import ProbeState, probe_states
+from brumel.services.shelf.lots import Entry, Shelf
+from brumel.store import queries
+from brumel.store.database import Database
+from brumel.store.models.reference import Meter, PlannedRound, Site
+
+_CLEAN_EVERY = timedelta(days=7)
+_INSPECTED_FOR = timedelta(hours=12)
+_NO_PROBE_NEEDED = "temperature"
+"""Every other probe has a thermometer of its own."""
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step of the plan on the clock."""
+
+    key: str
+    probe: ProbeState
+    name: str
+    begin: datetime
+    hands_until: datetime
+    until: datetime
+
+    @property
+    def what(self) -> str:
+        """Which kind of task it is: see :mod:`brumel.core.plan.tasks`."""
+        return self.key.rsplit("/", 1)[1]
+
+    @property
+    def caution(self) -> str:
+        """The caution that belongs to the step."""
+        return caution_of(self.what, self.probe.kind)
+
+
+@dataclass(frozen=True)
+class Standard:
+    """A standard to take along, and the lots that serve, the best first."""
+
+    need: Need
+    lots: tuple[Entry, ...]
+
+
+@dataclass(frozen=True)
+class Way:
+    """A way out where something can't be ready: words, and the change of the round that it is.
+
+    For a probe the value is its id, and after a comma the id of the one that it replaces.
+    """
+
+    words: str
+    field: str
+    value: str
+
+
+@dataclass(frozen=True)
+class Missing:
+    """What can't be ready or is not made for its water, why, and the ways out, the best first."""
+
+    what: str
+    why: str
+    ways: tuple[Way, ...]
+    title: str = "can't be ready."
+    level: Level = Level.UNFIT
+
+
+@dataclass(frozen=True)
+class DayPlan:
+    """A round's plan as the page shows it."""
+
+    round: PlannedRound
+    steps: tuple[Step, ...]
+    missing: tuple[Missing, ...]
+    going: tuple[ProbeState, ...]
+    sites_of: Mapping[str, tuple[str, ...]]
+    """By the label of a probe, the sites that it goes for."""
+    meters: tuple[Meter, ...]
+    standards: tuple[Standard, ...]
+    sites: tuple[Site, ...]
+    quantities: tuple[str, ...]
+    """What the sites ask for, whether left out or not."""
+    leaves_earliest: datetime | None
+    """When all could leave; None where all are ready by the departure wanted."""
+
+
+@dataclass(frozen=True)
+class _Crew:
+    """The probes that a round takes; the quantities that none in its kit measures; the waters that none is made for."""
+
+    states: tuple[ProbeState, ...]
+    going: tuple[Going, ...]
+    lacking: tuple[str, ...]
+    unsuited: Mapping[str, Sequence[Unsuited]]
+    quantities: tuple[str, ...]
+
+    @property
+    def sites_of(self) -> dict[str, tuple[str, ...]]:
+        return {g.label: g.sites for g in self.going}
+
+
+@dataclass(frozen=True)
+class Planning:
+    """Use cases around the plan of a round."""
+
+    database: Database
+    clock: Clock
+    shelf: Shelf
+
+    def plan(self, wanted: PlannedRound) -> DayPlan:
+        """Work out the best plan; every plan is checked by code that shares nothing with the solver."""
+        now = self.clock.now()
+        with self.database.session() as session:
+            logs = upkeep.Logs.read(session)
+            everyone = probe_states(session, now, logs)
+            sites = [s for s in queries.sites(session) if s.id in wanted.site_ids]
+        waters = _waters(sites)
+        crew = _crew(wanted, everyone, waters)
+        if wanted.departure <= now:
+            return DayPlan(wanted, (), (), crew.states, crew.sites_of, (), (), tuple(sites), crew.quantities, None)
+        planner = _Planner(wanted, everyone, logs, now, waters, crew)
+        jobs = tuple(planner.job(s) for s in crew.states if can_be_planned(s.readiness))
+        problem = Problem(jobs, int((wanted.departure - now).total_seconds() // 60))
+        found = best_plan(problem)
+        if wrongs := faults(problem, found):
+            raise RuntimeError(f"the plan does not hold: {wrongs}")
+        late = earliest_departure(problem) if found.left_out else None
+        leaves = None if late is None else _whole_minute(now + timedelta(minutes=late))
+        going = tuple(s for s in crew.states if can_be_planned(s.readiness) and s.probe.label not in found.left_out)
+        missing = [planner.lacking(p) for p in crew.lacking]
+        missing += [planner.unsuited(p, found) for p, found in crew.unsuited.items()]
+        missing += [planner.failed(s) for s in crew.states if not can_be_planned(s.readiness)]
+        missing += [planner.late(s, problem, leaves) for s in crew.states if s.probe.label in found.left_out]
+        return DayPlan(
+            round=wanted,
+            steps=tuple(_steps(problem, found, crew.states, now)),
+            missing=tuple(missing),
+            going=going,
+            sites_of=crew.sites_of,
+            meters=tuple({s.probe.meter.id: s.probe.meter for s in going if s.probe.meter}.values()),
+            standards=tuple(self._standards(wanted, waters, going, crew)),
+            sites=tuple(sites),
+            quantities=crew.quantities,
+            leaves_earliest=leaves,
+        )
+
+    def needs(self, wanted: PlannedRound) -> list[Standard]:
+        """The standards that a round takes, without its plan."""
+        with self.database.session() as session:
+            everyone = probe_states(session, self.clock.now())
+            waters = _waters(s for s in queries.sites(session) if s.id in wanted.site_ids)
+        crew = _crew(wanted, everyone, waters)
+        return self._standards(wanted, waters, crew.states, crew)
+
+    def _standards(
+        self, wanted: PlannedRound, waters: Sequence[Expected], states: Sequence[ProbeState], crew: _Crew
+    ) -> list[Standard]:
+        usable = {str(e.lot.id): e for e in self.shelf.entries() if e.level is not Level.UNFIT}
+        offers = [
+            Offer(key, e.lot.standard, e.lot.family, e.lot.nominal, e.facts.left, e.facts.unit)
+            for key, e in usable.items()
+        ]
+        labels = {s.probe.label for s in states}
+        needs = needs_of(waters, [g for g in crew.going if g.label in labels], offers, rinses()[wanted.rinse])
+        return [Standard(n, tuple(usable[key] for key in n.lots[:2])) for n in needs]
+
+
+def _waters(sites: Iterable[Site]) -> list[Expected]:
+    return [Expected(s.name, r.quantity, r.low, r.high) for s in sites for r in s.ranges]
+
+
+def _crew(wanted: PlannedRound, everyone: Sequence[ProbeState], waters: Sequence[Expected]) -> _Crew:
+    """For each quantity that the sites ask for, the probes of the kit that suit; those chosen by hand come first."""
+    asked = {w.quantity for w in waters}
+    asked_for = tuple(q.key for q in of_a_round() if q.key in asked)
+    by_label = {s.probe.label: s for s in everyone}
+    going: list[Going] = []
+    lacking = []
+    unsuited = {}
+    for key in (k for k in asked_for if k not in wanted.without):
+        own = [s for s in everyone if s.kind.quantity == key]
+        by_hand = [s for s in own if s.probe.id in wanted.probe_ids]
+        in_kit = sorted((s for s in own if s.probe.kit == wanted.kit and s not in by_hand), key=_fitness)
+        if by_hand or in_kit:
+            chosen, left = crew_for(key, waters, _candidates(by_hand), _candidates(in_kit))
+            going += chosen
+            if left:
+                unsuited[key] = left
+        elif key != _NO_PROBE_NEEDED:
+            lacking.append(key)
+    return _Crew(tuple(by_label[g.label] for g in going), tuple(going), tuple(lacking), unsuited, asked_for)
+
+
+def _candidates(states: Iterable[ProbeState]) -> list[Candidate]:
+    return [Candidate(s.probe.label, s.kind) for s in states]
+
+
+def _fitness(state: ProbeState) -> tuple[bool, bool, bool, str]:
+    """The readier and sounder first."""
+    ready = state.readiness
+    return ready.failed, ready.state is not State.READY, state.level is not Level.SOUND, state.probe.label
+
+
+@dataclass(frozen=True)
+class _Planner:
+    wanted: PlannedRound
+    everyone: Sequence[ProbeState]
+    logs: upkeep.Logs
+    now: datetime
+    waters: Sequence[Expected]
+    crew: _Crew
+
+    def job(self, state: ProbeState) -> Job:
+        """A probe's tasks that are not ticked off yet, and from when on they can be done."""
+        tasks = tasks_of(self._day(state))
+        done: Mapping[str, str] = self.wanted.done or {}
+        free = [self.now, state.readiness.ready_at or self.now]
+        free += [datetime.fromisoformat(done[t.key]) + timedelta(minutes=t.wait) for t in tasks if t.key in done]
+        release = max(math.ceil((max(free) - self.now).total_seconds() / 60), 0)
+        left = tuple(t for t in tasks if t.key not in done)
+        return Job(state.probe.label, state.kind.quantity, state.kind.plan.weight, left, release)
+
+    def lacking(self, key: str) -> Missing:
+        """A quantity that no probe of the kit measures."""
+        ways = [*self._others(key, sites_of(self.waters, key)), _without(key)]
+        return Missing(quantity(key).name, f"{self.wanted.kit} has no probe for it.", tuple(ways))
+
+    def unsuited(self, key: str, waters: Sequence[Unsuited]) -> Missing:
+        """Waters that no probe going along is made for."""
+        sites = [w.site for w in waters]
+        what = f"{quantity(key).name} at {' and '.join(sites)}"
+        if waters[0].measured:
+            title = "is measured by a probe that is not made for it, by your choice."
+            return Missing(what, waters[0].why, (), title, Level.DOUBTFUL)
+        ways = [*self._others(key, sites, " too"), _without(key)]
+        return Missing(what, waters[0].why, tuple(ways), "has no probe that is made for it.")
+
+    def failed(self, state: ProbeState) -> Missing:
+        """A probe that is out until it is cleared."""
+        ways = [*self._instead_of(state), _without(state.kind.quantity)]
+        return Missing(state.probe.label, f"{state.readiness.why} {state.readiness.do}", tuple(ways))
+
+    def late(self, state: ProbeState, problem: Problem, leaves: datetime | None) -> Missing:
+        """By how much a probe comes too late, were it the only one."""
+        alone = replace(problem, jobs=tuple(j for j in problem.jobs if j.probe == state.probe.label))
+        at = self.now + timedelta(minutes=earliest_departure(alone))
+        minutes = (at - self.wanted.departure).total_seconds() / 60
+        why = (
+            f"Ready {_duration(minutes)} after departure at the earliest."
+            if minutes > 0
+            else "There is not enough time for you to see to all of them."
+        )
+        ways = self._instead_of(state)
+        if leaves is not None:
+            ways.append(Way("Leave when all are ready", "departure", leaves.isoformat()))
+        return Missing(state.probe.label, why, (*ways, _without(state.kind.quantity)))
+
+    def _day(self, state: ProbeState) -> ProbeDay:
+        probe = state.probe
+        care = self.logs.care.get(probe.id, ())
+        looked = [i for i in self.logs.inspections.get(probe.id, ()) if not i.failed]
+        last_fall = max((r.at for r in care if r.care == Care.DROPPED), default=None)
+        inspected = any(
+            self.wanted.departure - i.at <= _INSPECTED_FOR and (last_fall is None or i.at > last_fall) for i in looked
+        )
+        cleaned = not state.kind.plan.weekly_cleaning or any(
+            r.care == Care.CLEANED and self.wanted.departure - r.at <= _CLEAN_EVERY for r in care
+        )
+        until = state.holds_until
+        return ProbeDay(
+            label=probe.label,
+            kind=state.kind,
+            readiness=state.readiness,
+            inspected=inspected,
+            cleaned=cleaned,
+            sound=state.level is Level.SOUND and until is not None and until >= self.wanted.departure,
+            is_on=self._is_on(state),
+            kept_alive=probe.meter is None or probe.meter.polarises_off,
+        )
+
+    def _is_on(self, state: ProbeState) -> bool:
+        """Whether its meter was switched on and not off since."""
+        switches = (MeterEvent.SWITCHED_ON, MeterEvent.SWITCHED_OFF, MeterEvent.BATTERIES_OUT)
+        own = [r for r in self.logs.meters.get(state.probe.meter_id, ()) if r.event in switches]
+        return bool(own) and own[-1].event == MeterEvent.SWITCHED_ON
+
+    def _instead_of(self, state: ProbeState) -> list[Way]:
+        found = self._others(state.kind.quantity, self.crew.sites_of[state.probe.label])
+        return [replace(way, value=f"{way.value},{state.probe.id}") for way in found]
+
+    def _others(self, key: str, sites: Sequence[str], too: str = "") -> list[Way]:
+        """The best probe that would stay here: suits these waters, can be ready alone by departure, the soonest."""
+        found: list[tuple[int, ProbeState]] = []
+        staying = [s for s in self.everyone if s.kind.quantity == key and s not in self.crew.states]
+        for state in staying:
+            if not can_be_planned(state.readiness) or any(misfit(state.kind, s, self.waters) for s in sites):
+                continue
+            ready = earliest_departure(Problem((self.job(state),), 0))
+            if self.now + timedelta(minutes=ready) <= self.wanted.departure:
+                found.append((ready, state))
+        found.sort(key=lambda pair: (pair[0], pair[1].probe.label))
+        return [Way(f"Take {s.probe.label} ({s.probe.kind}){too}", "probe", str(s.probe.id)) for _, s in found[:1]]
+
+
+def _without(key: str) -> Way:
+    return Way(f"Leave {quantity(key).name} out", "without", key)
+
+
+def _steps(problem: Problem, plan: Plan, states: Sequence[ProbeState], now: datetime) -> list[Step]:
+    by_label = {s.probe.label: s for s in states}
+    tasks = problem.tasks
+    found = []
+    for key, minute in plan.starts.items():
+        job, task = tasks[key]
+        begin = _whole_minute(now + timedelta(minutes=minute))
+        hands = begin + timedelta(minutes=task.hands)
+        found.append(Step(key, by_label[job.probe], task.name, begin, hands, hands + timedelta(minutes=task.wait)))
+    return found
+
+
+def _whole_minute(moment: datetime) -> datetime:
+    return moment.replace(second=0, microsecond=0)
+
+
+def _duration(minutes: float) -> str:
+    return f"{minutes:.0f} minutes" if minutes < 120 else f"{minutes / 60:.0f} hours"

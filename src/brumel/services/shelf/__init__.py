@@ -1,0 +1,1 @@
+"""Shelf: lots, and what will be needed."""

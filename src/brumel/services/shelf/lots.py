@@ -1,0 +1,279 @@
+"""Shelf: lots received, opened, used, discarded; what is left; what to order."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from sqlalchemy.orm import Session
+
+from brumel.core.calibrating.methods import ml_per_point
+from brumel.core.errors import CoreError
+from brumel.core.findings import Finding, Level, verdict
+from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
+from brumel.core.standards.targets import PH_BUFFER, bottle_of, check_bottle, families_of
+from brumel.services.calibrating import stored
+from brumel.services.clock import Clock
+from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.kit import photos
+from brumel.services.people import may_record
+from brumel.store import queries
+from brumel.store.database import Database
+from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.reference import Lot, Person
+from brumel.store.models.shelf import LotCertificate, LotEvent, LotRecord
+
+_RUNS_SHOWN = 10
+_MOST_VALUE = 1_000_000.0
+_MOST = 20_000.0
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A lot as the shelf shows it."""
+
+    lot: Lot
+    standard: Standard
+    facts: LotFacts
+    level: Level
+    findings: tuple[Finding, ...]
+
+
+@dataclass(frozen=True)
+class LotView:
+    """A lot with its log and the calibrations that it served in."""
+
+    entry: Entry
+    records: Sequence[LotRecord]
+    runs: Sequence[CalibrationRun]
+    certified: bool
+    """Whether its certificate is kept."""
+
+
+@dataclass(frozen=True)
+class NewLot:
+    """A lot to receive, as typed."""
+
+    lot_id: uuid.UUID
+    standard: str
+    lot_number: str
+    family: str = ""
+    nominal: float | None = None
+    received_on: date | None = None
+    expires_on: date | None = None
+    open_life_days: float | None = None
+    pack: str = Pack.BOTTLE
+    content: float | None = None
+    certificate_u: float | None = None
+
+
+@dataclass(frozen=True)
+class Shelf:
+    """Use cases around lots."""
+
+    database: Database
+    clock: Clock
+
+    def entries(self, *, discarded: bool = False) -> list[Entry]:
+        """All lots that stand on the shelf, or also those that were discarded."""
+        with self.database.session() as session:
+            found = self._entries(session)
+        found.sort(key=lambda e: list(standards()).index(e.lot.standard))
+        return [e for e in found if discarded or e.lot.discarded_on is None]
+
+    def view(self, lot_id: uuid.UUID) -> LotView:
+        """One lot in full."""
+        with self.database.session() as session:
+            entry = next((e for e in self._entries(session) if e.lot.id == lot_id), None)
+            if entry is None:
+                raise NotFound("There is no such lot.")
+            return LotView(
+                entry,
+                queries.lot_records(session, lot_id),
+                queries.runs_with_lot(session, lot_id, _RUNS_SHOWN),
+                session.get(LotCertificate, lot_id) is not None,
+            )
+
+    def receive(self, new: NewLot, person: Person) -> uuid.UUID:
+        """Put a new lot on the shelf.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken.
+        """
+        may_record(person)
+        with self.database.session() as session:
+            if session.get(Lot, new.lot_id) is not None:
+                return new.lot_id
+            wrong = _wrong(new, self.clock.today())
+            number = new.lot_number.strip()
+            if any(lot.lot_number.lower() == number.lower() for lot in queries.lots(session)):
+                wrong["lot_number"] = f"A lot {number} stands on the shelf already: open that one."
+            if wrong or new.expires_on is None:
+                raise InvalidInput(wrong)
+            life = new.open_life_days if new.open_life_days is not None else standards()[new.standard].open_life_days
+            session.add(
+                Lot(
+                    id=new.lot_id, lot_number=number, standard=new.standard, family=new.family or new.standard,
+                    nominal=new.nominal, received_on=new.received_on or self.clock.today(), expires_on=new.expires_on,
+                    open_life_days=int(life), pack=new.pack, content=new.content,
+                    certificate_u=new.certificate_u,
+                )
+            )  # fmt: skip
+            session.flush()
+            self._record(session, uuid.uuid4(), new.lot_id, LotEvent.RECEIVED, person)
+        return new.lot_id
+
+    def open(self, lot_id: uuid.UUID, record_id: uuid.UUID, person: Person) -> None:
+        """Open a lot: its open life begins."""
+        may_record(person)
+        with self.database.session() as session:
+            lot = _lot(session, lot_id)
+            if lot.opened_on is None:
+                lot.opened_on = self.clock.today()
+                self._record(session, record_id, lot_id, LotEvent.OPENED, person)
+
+    def use(self, lot_id: uuid.UUID, record_id: uuid.UUID, amount: float | None, note: str, person: Person) -> None:
+        """Take some out; what calibration points take is counted by itself."""
+        may_record(person)
+        with self.database.session() as session:
+            unit = Pack(_lot(session, lot_id).pack).unit
+            if amount is None or not 0 < amount <= _MOST:
+                raise InvalidInput({"amount": f"Give how many {unit} were taken, above 0 and up to {_MOST:,.0f}."})
+            if unit != "mL" and amount != int(amount):
+                raise InvalidInput({"amount": f"Give a whole number of {unit}."})
+            self._record(session, record_id, lot_id, LotEvent.USED, person, amount, note)
+
+    def discard(self, lot_id: uuid.UUID, record_id: uuid.UUID, reason: str, person: Person) -> None:
+        """Take a lot off the shelf; its record stays."""
+        may_record(person)
+        if not reason.strip():
+            raise InvalidInput({"reason": "Say in a few words why it goes; its record stays."})
+        with self.database.session() as session:
+            lot = _lot(session, lot_id)
+            if lot.discarded_on is None:
+                lot.discarded_on = self.clock.today()
+                self._record(session, record_id, lot_id, LotEvent.DISCARDED, person, note=reason)
+
+    def attach(self, lot_id: uuid.UUID, data: bytes, person: Person) -> None:
+        """Keep the certificate that came with a lot.
+
+        Raises
+        ------
+        InvalidInput
+            Where it is neither a PDF nor a picture, or there is one already.
+        """
+        may_record(person)
+        media_type, content = photos.certificate(data)
+        with self.database.session() as session:
+            _lot(session, lot_id)
+            row = {"lot_id": lot_id, "person_id": person.id, "at": self.clock.now(), "media_type": media_type,
+                   "content": content}  # fmt: skip
+            if not queries.add_once(session, LotCertificate, row):
+                raise InvalidInput({"certificate": "Its certificate is kept already."})
+
+    def certificate(self, lot_id: uuid.UUID) -> LotCertificate:
+        """The certificate of a lot."""
+        with self.database.session() as session:
+            found = session.get(LotCertificate, lot_id)
+        if found is None:
+            raise NotFound("There is no such certificate.")
+        return found
+
+    def daily_use(self) -> dict[uuid.UUID, float]:
+        """What was taken from each lot a day, lately: by calibration points and by hand."""
+        since = self.clock.now() - timedelta(days=USE_DAYS)
+        with self.database.session() as session:
+            lots = {lot.id: lot for lot in queries.lots(session)}
+            used = _used(lots, queries.points_of_lots(session, since))
+            for record in queries.lot_records(session):
+                if record.at >= since:
+                    used[record.lot_id] += record.amount or 0.0
+        return {lot_id: amount / USE_DAYS for lot_id, amount in used.items()}
+
+    def _entries(self, session: Session) -> list[Entry]:
+        lots = queries.lots(session)
+        used = _used({lot.id: lot for lot in lots}, queries.points_of_lots(session))
+        for record in queries.lot_records(session):
+            used[record.lot_id] += record.amount or 0.0
+        return [self._entry(lot, used[lot.id]) for lot in lots]
+
+    def _entry(self, lot: Lot, used: float) -> Entry:
+        left = None if lot.content is None else lot.content - used
+        facts = stored.lot_facts(lot, left)
+        findings = judge_lot(facts, self.clock.today())
+        return Entry(lot, standards()[lot.standard], facts, verdict(findings), tuple(findings))
+
+    def _record(
+        self, session: Session, record_id: uuid.UUID, lot_id: uuid.UUID, event: LotEvent, person: Person,
+        amount: float | None = None, note: str = "",
+    ) -> None:  # fmt: skip
+        row = {"id": record_id, "lot_id": lot_id, "person_id": person.id, "at": self.clock.now(), "event": str(event),
+               "amount": amount, "note": note.strip()}  # fmt: skip
+        queries.add_once(session, LotRecord, row)
+
+
+def _used(lots: Mapping[uuid.UUID, Lot], points: Sequence[tuple[uuid.UUID, float, int]]) -> dict[uuid.UUID, float]:
+    """What calibration points took from each lot, in the unit of its pack."""
+    used = dict.fromkeys(lots, 0.0)
+    for lot_id, share, count in points:
+        used[lot_id] += count * (ml_per_point(share) if lots[lot_id].pack == Pack.BOTTLE else 1.0)
+    return used
+
+
+def label_of(lot: Lot) -> str:
+    """What stands on a bottle: its kind and value."""
+    standard = standards()[lot.standard]
+    if lot.nominal is None:
+        return standard.name
+    return f"{standard.name} {standard.value_words(lot.nominal)}"
+
+
+def _lot(session: Session, lot_id: uuid.UUID) -> Lot:
+    lot = session.get(Lot, lot_id)
+    if lot is None:
+        raise NotFound("There is no such lot.")
+    return lot
+
+
+def _wrong(new: NewLot, today: date) -> dict[str, str]:
+    wrong: dict[str, str] = {}
+    received = new.received_on or today
+    if not new.lot_number.strip():
+        wrong["lot_number"] = "Give the lot number that stands on the bottle."
+    if new.standard not in standards():
+        wrong["standard"] = "Choose what it is."
+    elif standards()[new.standard].unit and new.nominal is None:
+        wrong["nominal"] = f"Give its value at 25 °C, {standards()[new.standard].unit}."
+    elif new.nominal is not None and new.standard != "orp" and not 0 < new.nominal <= _MOST_VALUE:
+        wrong["nominal"] = "The value of a standard must be above 0."
+    if new.expires_on is None:
+        wrong["expires_on"] = "Give the day that it expires."
+    elif new.expires_on < received:
+        wrong["expires_on"] = "A lot can't expire before it was received: check both dates."
+    if received > today:
+        wrong["received_on"] = "A lot can't be received on a day to come."
+    if new.pack not in set(Pack):
+        wrong["pack"] = "Choose what it comes in."
+    elif new.content is not None and not 0 < new.content <= _MOST:
+        wrong["content"] = f"How many {Pack(new.pack).unit} there are must be above 0 and up to {_MOST:,.0f}."
+    elif new.content is not None and new.pack != Pack.BOTTLE and new.content != int(new.content):
+        wrong["content"] = f"Give a whole number of {new.pack}."
+    if new.open_life_days is not None and not 0 < new.open_life_days <= 3650:
+        wrong["open_life_days"] = "Days must be above 0 and up to 3 650."
+    if new.certificate_u is not None and not new.certificate_u > 0:
+        wrong["certificate_u"] = "An uncertainty must be above 0."
+    if new.standard in standards() and new.nominal is not None and (families := families_of(new.standard)):
+        if new.family not in families:
+            wrong["family"] = f"Choose the {standards()[new.standard].short}'s family."
+        elif new.standard == PH_BUFFER and not 0 < new.nominal < 14:
+            wrong["nominal"] = "The value of a buffer lies between pH 0 and 14."
+        else:
+            try:
+                check_bottle(bottle_of(new.standard, new.family, new.nominal, None, None))
+            except CoreError as error:
+                wrong["family"] = str(error)
+    return wrong

@@ -1,0 +1,1 @@
+"""Visiting: sites, rounds and readings."""

@@ -1,0 +1,403 @@
+"""Site readings: correct, judge, record, amend."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import asdict, dataclass, field, replace
+from datetime import datetime, timedelta
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from sqlalchemy.orm import Session
+
+from brumel.core.calibrating.tolerances import shipped_tolerances
+from brumel.core.findings import Acceptance, Finding, Level, verdict
+from brumel.core.kit.accuracy import Accuracy
+from brumel.core.kit.kinds import METER_LOSES
+from brumel.core.kit.readiness import ended
+from brumel.core.quantities.ph import TEMPERATURE_RANGE_C, ph_recompensated
+from brumel.core.quantities.ph_working import recompensation_working
+from brumel.core.quantities.quantity import Quantity, quantity, rule_of
+from brumel.core.reading.derived import derived_from
+from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
+from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.principles import principle
+from brumel.core.sensing.response import LEFT_OVER, Response
+from brumel.core.uncertainty import Budget, Contribution
+from brumel.services.calibrating import stored
+from brumel.services.clock import Clock
+from brumel.services.errors import InvalidInput, NotFound, check_number
+from brumel.services.kit import upkeep
+from brumel.services.live.channels import positions_of
+from brumel.services.live.signal import Lens, Transform, signal_since
+from brumel.services.people import may_record
+from brumel.store import queries
+from brumel.store.database import Database
+from brumel.store.models.base import Source
+from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.reading import Reading, ReadingFinding, ReadingTrace
+from brumel.store.models.reference import Person, Probe, Site
+
+_REMEMBERED = timedelta(days=7)
+"""So long back is looked whether a meter lost its calibration (rule of this product)."""
+_FUTURE = timedelta(minutes=5)
+
+
+@dataclass(frozen=True)
+class NewReading:
+    """What a technician enters for a reading; which fields count depends on ``source``."""
+
+    reading_id: uuid.UUID
+    site_id: uuid.UUID | None
+    probe_id: uuid.UUID | None
+    source: str
+    after_seq: int | None = None
+    signal: float | None = None
+    temperature_c: float | None = None
+    shown: float | None = None
+    meter_setting_c: float | None = None
+    taken_at: datetime | None = None
+    unsettled_reason: str = ""
+    note: str = ""
+    amends_id: uuid.UUID | None = None
+    amend_reason: str = ""
+
+
+@dataclass(frozen=True)
+class Corrected:
+    """A corrected reading with all that stands beside it."""
+
+    value: float
+    budget: Budget
+    working: list[str]
+    derived: list[dict[str, Any]]
+    findings: list[Finding]
+    level: Level
+
+
+@dataclass(frozen=True)
+class ReadingView:
+    """A reading as the ledger shows it, with what amends it and what it amends."""
+
+    reading: Reading
+    run: CalibrationRun | None
+    amends: Reading | None
+    amended_by: Reading | None
+    findings: tuple[Finding, ...]
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What was measured, from whichever source."""
+
+    temperature_c: float
+    signal: float | None = None
+    shown: float | None = None
+    meter_setting_c: float | None = None
+    acceptance: Acceptance = Acceptance.BY_EYE
+    settling_words: str = ""
+    settling_s: float | None = None
+    left_over: float = 0.0
+    """How far the value may lie from the end of its approach."""
+    trace: dict[str, list[float]] | None = None
+
+
+@dataclass(frozen=True)
+class Readings:
+    """Use cases around site readings."""
+
+    database: Database
+    clock: Clock
+
+    def record(self, new: NewReading, person: Person) -> uuid.UUID:
+        """Record a reading with its correction, uncertainty and findings; the same id twice records once.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken.
+        """
+        may_record(person)
+        with self.database.session() as session:
+            if session.get(Reading, new.reading_id) is not None:
+                return new.reading_id
+            site, probe, taken_at = self._checked(session, new)
+            measured = _measure(session, new, probe, taken_at)
+            run, basis = stored.basis_of(session, probe.id, taken_at)
+            if measured.signal is None:
+                run = basis = None
+            corrected = correct(measured, probe, basis, site, _shown_by(session, probe, taken_at, self.clock))
+            row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
+            added = queries.add_once(session, Reading, row | {"recorded_at": self.clock.now()})
+            if added:
+                for row in stored.finding_rows(corrected.findings):
+                    queries.add_once(session, ReadingFinding, {"reading_id": new.reading_id, **row})
+                if measured.trace:
+                    queries.add_once(session, ReadingTrace, {"reading_id": new.reading_id, **measured.trace})
+        return new.reading_id
+
+    def view(self, reading_id: uuid.UUID) -> ReadingView:
+        """A reading in full."""
+        with self.database.session() as session:
+            reading = queries.reading_in_full(session, reading_id)
+            if reading is None:
+                raise NotFound("There is no such reading.")
+            run_id = reading.calibration_run_id
+            return ReadingView(
+                reading=reading,
+                run=queries.run_in_full(session, run_id) if run_id else None,
+                amends=session.get(Reading, reading.amends_id) if reading.amends_id else None,
+                amended_by=queries.amendment_of(session, reading.id),
+                findings=tuple(stored.stored_findings(reading.findings)),
+            )
+
+    def basis(self, probe_id: uuid.UUID) -> tuple[CalibrationRun | None, Basis | None]:
+        """The calibration that a reading with this probe would rest on now."""
+        with self.database.session() as session:
+            return stored.basis_of(session, probe_id, self.clock.now())
+
+    def lens(self, probe_id: uuid.UUID) -> tuple[Lens, str]:
+        """How a viewer sees the probe's samples while reading, and what tells one such lens from another."""
+        with self.database.session() as session:
+            probe = session.get(Probe, probe_id)
+            positions = positions_of(probe) if probe else None
+            if probe is None or positions is None:
+                raise NotFound("This probe is not read by a device.")
+            run, basis = stored.basis_of(session, probe_id, self.clock.now())
+            return Lens(positions, reading_transform(probe, basis)), str(run.id) if run else "usual"
+
+    def _checked(self, session: Session, new: NewReading) -> tuple[Site, Probe, datetime]:
+        wrong: dict[str, str] = {}
+        site = session.get(Site, new.site_id) if new.site_id else None
+        probe = session.get(Probe, new.probe_id) if new.probe_id else None
+        if site is None:
+            wrong["site"] = "Choose the site."
+        if probe is None:
+            wrong["probe"] = "Choose the probe."
+        if new.source not in set(Source):
+            wrong["source"] = "Choose how the reading comes in."
+        taken_at = new.taken_at or self.clock.now()
+        if taken_at.tzinfo is None:
+            raise ValueError("taken_at needs an offset from UTC")
+        if taken_at > self.clock.now() + _FUTURE:
+            wrong["taken_at"] = "A reading can't be taken in the future: check date and time."
+        if new.amends_id and not new.amend_reason.strip():
+            wrong["amend_reason"] = "An amendment needs its reason in words."
+        own = principle_of(probe) if probe else None
+        if own is not None and new.source == Source.TYPED_SIGNAL:
+            check_number(wrong, "signal", new.signal, own.signal_range, own.signal_unit)
+        if own is not None and new.source == Source.TYPED_VALUE:
+            about = quantity(own.quantity)
+            check_number(wrong, "shown", new.shown, about.typed, about.unit or about.symbol)
+            if new.meter_setting_c is not None:
+                check_number(wrong, "meter_setting_c", new.meter_setting_c, TEMPERATURE_RANGE_C, "°C")
+        if new.source in {Source.TYPED_SIGNAL, Source.TYPED_VALUE}:
+            check_number(wrong, "temperature_c", new.temperature_c, TEMPERATURE_RANGE_C, "°C")
+        if wrong or site is None or probe is None:
+            raise InvalidInput(wrong)
+        return site, probe, taken_at
+
+
+def reading_row(
+    new: NewReading,
+    site: Site,
+    probe: Probe,
+    person: Person,
+    measured: Measured,
+    corrected: Corrected,
+    run: CalibrationRun | None,
+    *,
+    taken_at: datetime,
+) -> dict[str, Any]:
+    """A reading as it is stored."""
+    own = principle_of(probe)
+    about = quantity(own.quantity)
+    return {
+        "id": new.reading_id,
+        "site_id": site.id,
+        "probe_id": probe.id,
+        "person_id": person.id,
+        "recorded_at": taken_at,
+        "taken_at": taken_at,
+        "calibration_run_id": run.id if run else None,
+        "source": new.source,
+        "quantity": about.key,
+        "value": corrected.value,
+        "u": corrected.budget.u,
+        "unit": about.unit,
+        "signal": measured.signal,
+        "signal_unit": own.signal_unit,
+        "temperature_c": measured.temperature_c,
+        "shown": measured.shown,
+        "meter_setting_c": measured.meter_setting_c,
+        "reference": probe.reference or "",
+        "derived": corrected.derived,
+        "level": str(corrected.level),
+        "budget": [asdict(c) for c in corrected.budget.contributions],
+        "working": corrected.working,
+        "acceptance": str(measured.acceptance),
+        "settling_words": measured.settling_words,
+        "settling_s": measured.settling_s,
+        "note": _note(new),
+        "amends_id": new.amends_id,
+        "amend_reason": new.amend_reason.strip() if new.amends_id else None,
+    }
+
+
+def principle_of(probe: Probe) -> Principle:
+    """How a probe senses.
+
+    Raises
+    ------
+    InvalidInput
+        Where its kind is not read here yet.
+    """
+    kind = upkeep.kind_of(probe)
+    if not kind.principle:
+        raise InvalidInput({"probe": f"A {kind.name} probe is not read here yet: choose another."})
+    return principle(kind.principle)
+
+
+@dataclass(frozen=True)
+class ShownBy:
+    """What is known of the meter that a shown value comes from."""
+
+    accuracy: Accuracy = field(default_factory=Accuracy)
+    own: MetersOwn = field(default_factory=MetersOwn)
+
+
+def correct(
+    measured: Measured, probe: Probe, basis: Basis | None, site: Site, meter: ShownBy | None = None
+) -> Corrected:
+    """Correct a measurement with the response behind it, or take it as the meter shows it; and judge it."""
+    meter = meter or ShownBy()
+    own = principle_of(probe)
+    about = quantity(own.quantity)
+    at = Conditions(measured.temperature_c, probe.reference or "")
+    if measured.signal is None:
+        value, budget, working = _from_shown(measured, own, about, meter.accuracy)
+    else:
+        response = basis.response if basis else Response.usual(own)
+        value = response.value(measured.signal, at)
+        working = own.working(measured.signal, value, at, response.by_key)
+        budget = response.budget(
+            measured.signal, at, age_days=basis.age_days if basis else 0.0, left_over=measured.left_over
+        )
+    unit = about.unit or about.symbol
+    working.append(f"U = 2 × {budget.u:.{about.decimals + 1}f} = {budget.expanded:.{about.decimals}f} {unit} (k = 2)")
+    findings = judge_reading(
+        JudgedReading(
+            quantity=about.key,
+            value=value,
+            temperature_c=measured.temperature_c,
+            basis=basis,
+            acceptance=measured.acceptance,
+            settling_words=measured.settling_words,
+            expected=site.expected(about.key),
+            meter=meter.own if measured.signal is None else None,
+            standard=shipped_tolerances(own.key, probe.kind)["standard"],
+        )
+    )
+    derived = [d.plain for d in derived_from(about.key, value, budget.u, at)]
+    return Corrected(value, budget, working, derived, findings, verdict(findings))
+
+
+def _from_shown(
+    measured: Measured, own: Principle, about: Quantity, accuracy: Accuracy
+) -> tuple[float, Budget, list[str]]:
+    """From a value that the meter shows, its fixed temperature setting undone where it has one.
+
+    No calibration of ours stands behind it: its uncertainty is what is known of the meter, else it is taken wide.
+    """
+    assert measured.shown is not None
+    shown, temperature_c, setting = measured.shown, measured.temperature_c, measured.meter_setting_c
+    if setting is None:
+        value = shown
+        compensated = f"; it compensated at {temperature_c:.1f} °C itself" if own.compensated else ""
+        working = [f"{about.words(shown)} as the meter shows it{compensated}"]
+    else:
+        value = float(ph_recompensated(shown, setting, temperature_c))
+        working = recompensation_working(shown, setting, temperature_c, value)
+    unit = about.unit or about.symbol
+    if not accuracy.states_accuracy:
+        u = (about.unknown_u or 0.0) / 2
+        return value, Budget.of([Contribution("the meter, of which nothing is known", u, unit, 1.0)]), working
+    at = Conditions(temperature_c)
+    return (
+        value,
+        Budget.of([*accuracy.contributions(value, unit), *own.beyond_any_meter(value, at)]),
+        working,
+    )
+
+
+def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> ShownBy:
+    """What is known of the meter that a probe is plugged into, at a moment."""
+    if probe.meter is None:
+        return ShownBy()
+    accuracy = Accuracy.of(probe.meter.accuracy.get(principle_of(probe).quantity))
+    lost = ended(upkeep.events_of_probe(session, probe), METER_LOSES, at - _REMEMBERED, at)
+    when = f"on {clock.local(lost.at):%d %b, %H:%M}" if lost else ""
+    return ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
+
+
+def reading_transform(probe: Probe, basis: Basis | None) -> Transform:
+    """Reading, the corrected value is judged, not the raw signal."""
+    response = basis.response if basis else Response.usual(principle_of(probe))
+
+    def corrected(signal: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
+        return np.asarray(response.value(signal, Conditions(temperature_c, probe.reference or "")))
+
+    return corrected
+
+
+def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime) -> Measured:
+    if new.source != Source.DEVICE:
+        assert new.temperature_c is not None  # checked before
+        typed = Measured(new.temperature_c, settling_words="Typed by hand; settling was judged by eye.")
+        if new.source == Source.TYPED_SIGNAL:
+            return replace(typed, signal=new.signal)
+        return replace(typed, shown=new.shown, meter_setting_c=new.meter_setting_c)
+    if new.amends_id:
+        return _measured_before(session, new.amends_id)
+    positions = positions_of(probe)
+    if probe.device is None or positions is None or new.after_seq is None:
+        raise InvalidInput({"device": "Put the probe into the water first, then record."})
+    _, basis = stored.basis_of(session, probe.id, taken_at)
+    rule = rule_of(principle_of(probe).quantity, calibrating=False)
+    signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, reading_transform(probe, basis))
+    if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():
+        raise InvalidInput(
+            {"device": f"Not stable yet. {signal.words} Wait, or record it with a reason; the reason stays on record."}
+        )
+    return Measured(
+        temperature_c=signal.temperature_c,
+        signal=signal.value,
+        acceptance=signal.acceptance,
+        left_over=signal.left_over or 0.0,
+        settling_words=signal.words,
+        settling_s=signal.elapsed_s,
+        trace={"times_s": signal.times_s, "signal": signal.trace, "temperature_c": signal.temperature_trace},
+    )
+
+
+def _measured_before(session: Session, reading_id: uuid.UUID) -> Measured:
+    """An amendment of a device reading keeps what the device gave; site, probe or note may change."""
+    old = session.get(Reading, reading_id)
+    if old is None:
+        raise NotFound("There is no such reading to amend.")
+    return Measured(
+        temperature_c=old.temperature_c,
+        signal=old.signal,
+        acceptance=Acceptance(old.acceptance),
+        left_over=next((c["u"] for c in old.budget if c["name"] == LEFT_OVER), 0.0),
+        settling_words=old.settling_words,
+        settling_s=old.settling_s,
+    )
+
+
+def _note(new: NewReading) -> str:
+    note = new.note.strip()
+    if new.unsettled_reason.strip():
+        note = f"{note} Recorded before it settled: {new.unsettled_reason.strip()}.".strip()
+    return note

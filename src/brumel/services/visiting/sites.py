@@ -1,0 +1,97 @@
+"""Sites: entering them, and what is expected of their waters."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from sqlalchemy.orm import Session
+
+from brumel.core.quantities.quantity import of_a_round
+from brumel.services.errors import InvalidInput
+from brumel.services.people import may_record
+from brumel.store import queries
+from brumel.store.database import Database
+from brumel.store.models.reference import Person, Site, SiteRange
+
+_MOST = 1_000_000.0
+_MOST_DAYS = 3_650.0
+
+Reach = tuple[float | None, float | None]
+
+
+@dataclass(frozen=True)
+class NewSite:
+    """A site, as typed; also for changing one."""
+
+    site_id: uuid.UUID
+    code: str
+    name: str
+    water_kind: str
+    visit_every_days: float | None
+    expected: Mapping[str, Reach] = field(default_factory=dict)
+    """Lower and upper end by quantity; both None where nothing is expected."""
+
+
+@dataclass(frozen=True)
+class Sites:
+    """Use cases around what sites there are."""
+
+    database: Database
+
+    def save(self, new: NewSite, person: Person) -> uuid.UUID:
+        """Enter a site, or change it.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken.
+        """
+        may_record(person)
+        with self.database.session() as session:
+            wrong = _wrong(session, new)
+            if wrong or new.visit_every_days is None:
+                raise InvalidInput(wrong)
+            site = session.get(Site, new.site_id)
+            if site is None:
+                site = Site(id=new.site_id)
+                session.add(site)
+            site.code, site.name = new.code.strip().upper(), new.name.strip()
+            site.water_kind, site.visit_every_days = new.water_kind.strip(), int(new.visit_every_days)
+            known = {r.quantity: r for r in site.ranges}
+            kept = []
+            for key, (low, high) in new.expected.items():
+                if low is None or high is None:
+                    continue
+                row = known.get(key) or SiteRange(quantity=key)
+                row.low, row.high = low, high
+                kept.append(row)
+            site.ranges = kept
+        return new.site_id
+
+
+def _wrong(session: Session, new: NewSite) -> dict[str, str]:
+    wrong = {
+        name: words
+        for name, value, words in (
+            ("code", new.code, "Give it a short code."),
+            ("name", new.name, "Give its name."),
+            ("water_kind", new.water_kind, "Say what kind of water it is."),
+        )
+        if not value.strip()
+    }
+    days = new.visit_every_days
+    if days is None or not (1 <= days <= _MOST_DAYS and days == int(days)):
+        wrong["visit_every_days"] = "Give the days between visits, a whole number from 1 to 3 650."
+    if any(s.id != new.site_id and s.code == new.code.strip().upper() for s in queries.sites(session)):
+        wrong["code"] = "Another site has this code: choose one that differs."
+    known = {q.key: q for q in of_a_round()}
+    for key, (low, high) in new.expected.items():
+        if key not in known:
+            wrong[key] = f"Known quantities are {', '.join(known)}."
+        elif (low is None) != (high is None):
+            wrong[key] = "Give both ends, or leave both empty."
+        elif low is not None and high is not None and not -_MOST <= low < high <= _MOST:
+            wrong[key] = "The lower end must be below the upper."
+    return wrong
