@@ -26,15 +26,15 @@ from bench_truth import truth
 from playwright.sync_api import sync_playwright
 from tests.browser.driving import LAUNCH, SCREEN, sign_in
 
+from brumel.core.calibrating.methods import rinses
 from brumel.core.corrected import corrected_rows
 from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.readiness import Readiness, State
-from brumel.core.calibrating.methods import rinses
 from brumel.core.plan.check import faults
 from brumel.core.plan.needs import needs_of
 from brumel.core.plan.problem import Job, Problem
 from brumel.core.plan.solve import best_plan, earliest_departure
-from brumel.core.plan.tasks import WEIGHT, ProbeDay, tasks_of
+from brumel.core.plan.tasks import ProbeDay, tasks_of
 from brumel.core.plan.waters import Expected, Going, sites_of
 from brumel.core.quantities.salinity import practical_salinity
 from brumel.core.reckoning.answers import calculate
@@ -260,20 +260,20 @@ def plan() -> None:
         (ProbeDay("B-NH4", probe_kind("ammonium"), waiting), 100),
     ]
     waters = [
-        Expected(f"Site {n}", parameter, low, high)
+        Expected(f"Site {n}", key, low, high)
         for n in range(12)
-        for parameter, low, high in (("pH", 6.5, 8.5), ("oxygen", 4, 9), ("conductivity", 50, 900 * (n + 1)))
+        for key, low, high in (("ph", 6.5, 8.5), ("oxygen", 4, 9), ("specific-conductance", 50, 900 * (n + 1)))
     ]
-    going = [Going(d.label, d.kind.parameter, tuple(sites_of(waters, d.kind.parameter))) for d, _ in days]
+    going = [
+        Going(d.label, d.kind.quantity, tuple(sites_of(waters, d.kind.quantity)), d.kind.standards) for d, _ in days
+    ]
     print(f"\n{'six probes, twelve sites':34}{'first':>12}{'again':>12}   (aim: < 2 s)")
     for departure in (480, 400, 240, 170):
         times = []
         for _ in range(2):
             begun = time.perf_counter()
             needs_of(waters, going, [], rinses()["distilled-once"])
-            jobs = tuple(
-                Job(d.label, d.kind.parameter, WEIGHT[d.kind.parameter], tasks_of(d), release) for d, release in days
-            )
+            jobs = tuple(Job(d.label, d.kind.quantity, d.kind.plan.weight, tasks_of(d), release) for d, release in days)
             problem = Problem(jobs, departure)
             found = best_plan(problem)
             if found.left_out:

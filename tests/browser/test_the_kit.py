@@ -100,16 +100,22 @@ def test_a_meter_takes_its_own_kinds_only_and_its_probes_feel_it(technician: Pag
     expect(page.locator(".rows")).to_contain_text("It is without power: Z-meter batteries out")
 
 
-def test_what_a_meter_reports_is_judged_on_the_spot(technician: Page) -> None:
+def test_what_a_meter_keeps_is_judged_and_becomes_a_run(technician: Page) -> None:
     page = technician
-    open_probe(page, "B-ORP")
-    page.get_by_label("What was done").select_option(label="Calibrated by its meter")
-    page.get_by_role("button", name="Log it").click()
-    expect(page.locator(".measured .field-error")).to_contain_text("at least one value")
-    page.get_by_role("textbox", name="Off its standard at temperature").fill("-31")
-    page.get_by_role("button", name="Log it").click()
-    expect(page.get_by_role("alert")).to_contain_text("Clean the metal")
-    expect(page.locator("#life")).to_be_visible()
+    open_probe(page, "B-EC")
+    page.get_by_role("link", name="Enter what its meter reports").click()
+    page.get_by_role("button", name="Sign as").click()
+    expect(page.locator(".field-error").first).to_contain_text("at least one value")
+    page.get_by_label("Lot").select_option(label="standard 80\u202f000 µS/cm (lot C80-0209)")
+    page.get_by_label("Temperature").fill("25")
+    page.get_by_label("As found").fill("75400")
+    page.get_by_label("As left").fill("80000")
+    page.get_by_label("Cell constant").fill("11,4")
+    page.get_by_role("button", name="Sign as").click()
+    expect(page.locator("main")).to_contain_text("−5.8 % off")
+    expect(page.locator("main")).to_contain_text("adjusted since")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("calibrated by its meter")
+    expect(page.locator(".answer")).to_contain_text("doubtful")
 
 
 @pytest.mark.parametrize("look", ["phone"])

@@ -17,8 +17,8 @@ from tests.services.world import World
 CALIBRATIONS = [
     "calibration_id", "started_at", "probe", "probe_serial", "begun_by", "method", "status", "signed_at", "signed_by",
     "kept_by", "reference", "coefficients", "findings", "step", "use", "superseded", "taken_at", "source", "lot",
-    "family", "nominal", "target", "target_u", "target_unit", "signal", "signal_unit", "temperature_c", "settled",
-    "settling_s", "deviations",
+    "family", "nominal", "target", "target_u", "target_unit", "signal", "signal_unit", "shown_before",
+    "shown_after", "temperature_c", "settled", "settling_s", "deviations",
 ]  # fmt: skip
 READINGS = [
     "reading_id", "taken_at", "site", "site_name", "probe", "probe_serial", "taken_by", "quantity", "value",

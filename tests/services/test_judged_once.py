@@ -10,6 +10,7 @@ from sqlalchemy import text
 
 from brumel.core.calibrating import methods as model
 from brumel.core.calibrating.methods import methods, rinse_from, rinses
+from brumel.services.calibrating.kept import NewKept
 from brumel.services.kit.life import NewCare
 from brumel.services.kit.meters import Meters
 from brumel.store.database import Database
@@ -122,8 +123,8 @@ class TestAMeterThatLosesItsCalibration:
     @pytest.mark.parametrize(("holds", "level"), [(True, "sound"), (False, "unfit")])
     def test_ends_what_it_keeps_itself(self, world: World, holds: bool, level: str) -> None:
         probe_id = self._switched_off(world, "oxygen-optical", holds_calibration=holds)
-        reported = NewCare(uuid.uuid4(), "calibrated", NOW - 2 * HOUR, measured={"zero": 0.0})
-        world.at().kit.log(probe_id, reported, world.person)
+        kept = NewKept(uuid.uuid4(), probe_id, NOW - 2 * HOUR, reported={"gain": 100.0})
+        world.at().kept.record(kept, world.person)
         state = world.at().states.probe_state(probe_id)
         assert state.level == level
         if not holds:

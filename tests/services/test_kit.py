@@ -151,32 +151,6 @@ def test_what_is_no_picture_is_refused(world: World, data: bytes) -> None:
     assert kit.life(probe.id).happenings == ()
 
 
-def test_what_a_meter_reports_is_judged_kept_and_drawn(world: World) -> None:
-    probe_id = world.other_probe("conductivity-1")
-    assert world.at().states.probe_state(probe_id).level == "unfit"
-    for n in range(12, 0, -1):
-        moment = NOW - timedelta(days=3 * n)
-        reported = NewCare(
-            uuid.uuid4(), "calibrated", measured={"cell-constant": 1.0 + 0.002 * (12 - n), "as-found": 0.5}
-        )
-        assert {f.level for f in world.at(moment).kit.log(probe_id, reported, world.person)} == {"sound"}
-    state = world.at().states.probe_state(probe_id)
-    assert (state.level, state.holds_until) == ("sound", NOW - timedelta(days=3) + timedelta(days=7))
-    life = world.at().kit.life(probe_id)
-    assert [c.name for c in life.courses] == ["Cell constant", "As found, off its standard"]
-    assert life.courses[0].trend is not None
-    assert life.courses[0].trend.leaves_at is not None
-    found = world.at().kit.log(
-        probe_id, NewCare(uuid.uuid4(), "calibrated", measured={"cell-constant": 1.15, "as-found": None}), world.person
-    )
-    assert [(f.code, f.level) for f in found] == [("cell-constant", "doubtful")]
-    assert world.at().states.probe_state(probe_id).level == "doubtful"
-    soon = NOW + timedelta(minutes=1)
-    world.at(soon).kit.log(probe_id, NewCare(uuid.uuid4(), "cell-changed"), world.person)
-    later = world.at(soon).states.probe_state(probe_id)
-    assert (later.level, "ends a calibration" in later.why) == ("unfit", True)
-
-
 def test_a_part_past_its_date_blocks_until_a_new_one_is_in(world: World) -> None:
     probe_id, last = world.other_probe("oxygen-optical"), NOW.date() - timedelta(days=1)
     worn = NewCare(uuid.uuid4(), "cap-changed", NOW - timedelta(days=300), good_until=last)

@@ -11,6 +11,7 @@ from typing import Any
 import pytest
 from sqlalchemy import func, select
 
+from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput, NotFound
@@ -61,6 +62,10 @@ def amend(w: World, reason: str, run_id: uuid.UUID | None = None) -> None:
 def record(w: World, **given: Any) -> None:
     base = NewReading(uuid.uuid4(), w.site.id, w.probe().id, "typed-signal", signal=-20.0, temperature_c=20.0)
     w.at().readings.record(replace(base, **given), w.person)
+
+
+def kept(w: World, kind: str = "ph-combination", **given: Any) -> None:
+    w.at().kept.record(NewKept(uuid.uuid4(), w.other_probe(kind), **given), w.person)
 
 
 def care(w: World, kind: str = "ph-combination", **given: Any) -> None:
@@ -161,10 +166,21 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "The part was past its date on the day it was put in": lambda w: care(
         w, care="electrode-changed", good_until=date(2026, 5, 5)
     ),
-    "Type at least one value that the meter reports.": lambda w: care(
-        w, "oxygen-optical", care="calibrated", measured={"zero": None}
+    # Calibrations that a meter keeps
+    "Type at least one value that the meter shows or reports.": lambda w: kept(w),
+    "A calibration can't be entered for a time to come: check date and time.": lambda w: kept(w, at=NOW + HOUR),
+    "Choose the lot that it was in.": lambda w: kept(w, points={"neutral": TypedPoint(before=7.0, temperature_c=20.0)}),
+    "This lot can't serve here: choose another.": lambda w: kept(
+        w, points={"neutral": TypedPoint(uuid.uuid4(), before=7.0, temperature_c=20.0)}
     ),
-    "Type a number within ±1,000.": lambda w: care(w, "oxygen-optical", care="calibrated", measured={"zero": 1001.0}),
+    "A number in °C is needed.": lambda w: kept(w, points={"neutral": TypedPoint(w.lots["7.00"].id, before=7.0)}),
+    "18 pH can't be: from −2 to 16 pH.": lambda w: kept(
+        w, points={"neutral": TypedPoint(w.lots["7.00"].id, before=18.0, temperature_c=20.0)}
+    ),
+    "1001 % can't be: from −1000 to 1000 %.": lambda w: kept(w, reported={"slope": 1001.0}),
+    "A number in °C is needed": lambda w: kept(
+        w, "temperature", points={"thermometer": TypedPoint(before=20.1, temperature_c=20.0)}
+    ),
     "Say in a few words why the entry was wrong; it stays on record.": lambda w: w.at().kit.withdraw(
         A_LOT, "", w.person
     ),

@@ -12,6 +12,7 @@ import pytest
 
 from brumel.core.errors import CoreError
 from brumel.services.application import Services
+from brumel.services.calibrating.kept import NewKept
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import Forbidden, ServiceError
@@ -68,6 +69,7 @@ CASES: dict[str, Case] = {
     "planned.drop": Case(lambda s, p: s.planned.drop(ANY, p), RECORDS),
     "probes.add": Case(lambda s, p: s.probes.add(_new_probe(), p), RECORDS),
     "probes.change": Case(lambda s, p: s.probes.change(_new_probe(), p), RECORDS),
+    "kept.record": Case(lambda s, p: s.kept.record(NewKept(ANY, ANY), p), RECORDS),
     "readings.record": Case(lambda s, p: s.readings.record(NewReading(ANY, None, None, "typed-signal"), p), RECORDS),
     "shelf.receive": Case(lambda s, p: s.shelf.receive(NewLot(ANY, "", ""), p), RECORDS),
     "shelf.open": Case(lambda s, p: s.shelf.open(ANY, ANY, p), RECORDS),
@@ -77,12 +79,14 @@ CASES: dict[str, Case] = {
     "sites.save": Case(lambda s, p: s.sites.save(NewSite(ANY, "", "", "", None, {}), p), RECORDS),
 }
 FOR_EVERYBODY = {
-    "calibrations.open_runs", "calibrations.view", "calibrations.lens", "calibrations.choices", "states.probe", "states.probe_states",
+    "calibrations.open_runs", "calibrations.view", "calibrations.lens", "calibrations.choices",
+    "kept.form", "states.probe", "states.probe_states",
     "states.probe_state", "states.sites", "states.site", "states.usual_sites",
     "kit.cards", "kit.life", "kit.photo", "ledger.calibrations", "ledger.readings", "ledger.calibrations_csv",
     "ledger.readings_csv", "ledger.calibrations_json", "ledger.readings_json", "live.newest_sample", "live.stream",
     "meters.all", "meters.view", "outlook.shopping", "people.person", "people.person_of_role", "people.sign_in",
-    "planned.ahead", "planned.kits", "planned.plan", "readings.basis", "readings.lens", "readings.view", "rounds.history",
+    "planned.ahead", "planned.kits", "planned.plan", "readings.basis", "readings.lens", "readings.view",
+    "rounds.history",
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
     "today.day", "today.ribbon", "clock.local", "clock.local_time", "clock.now", "clock.today",
 }  # fmt: skip

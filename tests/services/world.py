@@ -151,5 +151,6 @@ LOTS: dict[str, dict[str, object]] = {
     "old 4.01": {"nominal": 4.01, "expires_on": NOW.date() - timedelta(days=4)},
     "stale 10.01": {"nominal": 10.01, "opened_on": NOW.date() - timedelta(days=95)},
     "primary 6.865": {"family": "primary", "nominal": 6.865},
+    "ZoBell": {"standard": "orp", "family": "zobell", "nominal": 220.0},
     "no table 7.01": {"family": "technical-7.01", "nominal": 7.01},
 }  # fmt: skip

@@ -38,9 +38,9 @@ EC = {"label": "A-EC", "kit": "Kit A", "own_label": "1"}
 READING = {"site": "{site}", "probe": "{ph}", "source": "typed-signal", "signal": "10", "temperature_c": "20"}
 
 CASES: list[tuple[str, dict[str, str], str]] = [
-    ("/kit/probes/{ec}/care", {"care": "calibrated", "measured-cell-constant": "nan"}, "'nan' is not a number"),
-    ("/kit/probes/{ec}/care", {"care": "calibrated", "measured-cell-constant": "1e9"}, "within ±1,000"),
-    ("/kit/probes/{ec}/care", {"care": "calibrated", "measured-nonsense": "1"}, "at least one value"),
+    ("/bench/kept/{ec}", {"cell-constant": "nan"}, "'nan' is not a number"),
+    ("/bench/kept/{ec}", {"cell-constant": "1e9"}, "from −1000 to 1000 /cm"),
+    ("/bench/kept/{ec}", {"nonsense": "1"}, "at least one value"),
     ("/kit/probes/{ec}/care", {"care": ""}, "Choose what was done"),
     ("/kit/probes/{ec}/care", {"care": "cleaned", "at": "yesterday"}, "is not a date and time"),
     ("/kit/probes/{do}/care", {"care": "membrane-changed", "good_until": "2020-01-01"}, "past its date"),

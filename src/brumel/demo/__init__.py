@@ -27,6 +27,7 @@ from brumel.core.standards.targets import target
 from brumel.demo import places
 from brumel.demo.places import WATERS, Water
 from brumel.services.calibrating import stored
+from brumel.services.calibrating.kept import NewKept, TypedPoint, kept_point, kept_rows
 from brumel.services.calibrating.rows import (
     Begin,
     coefficient_rows,
@@ -63,6 +64,11 @@ _SEED = 20411
 _DAYS = 365
 _THREE, _SIDE, _CHECK = "ph-neutral-acid-alkaline", "ph-neutral-side-check", "orp-check"
 _EVERY_ORP = 14
+_STANDARD_OF = {
+    ("A-EC", "standard"): "C14-0902", ("B-EC", "standard"): "C80-0209", ("B-NH4", "low"): "N5-03",
+    ("B-NH4", "high"): "N46-03",
+}  # fmt: skip
+"""The lots that a probe's meter is checked in."""
 _IN_ORDER: tuple[type[Base], ...] = (
     CalibrationRun,
     CalibrationPoint,
@@ -282,29 +288,52 @@ class _Maker:
     def _reports(self) -> None:
         """What the meters reported of their own calibrations through the year; one cell drifts, one cap ages."""
         every = {"A-EC": 7, "B-EC": 7, "A-DO": 3, "B-DO": 7, "B-NH4": 4}
-        membrane = 75.0
+        membrane, noise = 75.0, self.random.gauss
         for label, days in every.items():
             for number in range(_DAYS - _DAYS % days, 0, -days):
-                passed, noise = 1.0 - number / _DAYS, self.random.gauss
+                passed = 1.0 - number / _DAYS
                 if label == "A-DO" and number % 75 < days:
                     self._care(label, Care.MEMBRANE_CHANGED, self.now - timedelta(days=number, hours=20))
-                measured = {
-                    "A-EC": {"cell-constant": 1.004 + 0.012 * passed + noise(0, 0.004), "as-found": noise(0.3, 0.5)},
-                    "B-EC": {"cell-constant": 10.02 + 0.95 * passed**2 + noise(0, 0.05), "as-found": noise(-0.4, 0.7)},
-                    "A-DO": {"zero": 0.04 + noise(0, 0.02), "gain": 100 + 14 * (1 - number % 75 / membrane)
-                             + noise(0, 1.0), "as-found": 100 + noise(0, 0.6)},
-                    "B-DO": {"zero": 0.02 + noise(0, 0.01), "gain": 100 - 9 * passed + noise(0, 0.7),
-                             "as-found": 100 + noise(0, 0.5)},
+                reported = {
+                    "A-EC": {"cell-constant": 1.004 + 0.012 * passed + noise(0, 0.004)},
+                    "B-EC": {"cell-constant": 10.02 + 0.95 * passed**2 + noise(0, 0.05)},
+                    "A-DO": {"gain": 100 + 14 * (1 - number % 75 / membrane) + noise(0, 1.0)},
+                    "B-DO": {"gain": 100 - 9 * passed + noise(0, 0.7)},
                     "B-NH4": {"gap": 57.5 - 7.0 * (1 - number % 90 / 90.0) + noise(0, 0.5)},
                 }[label]  # fmt: skip
+                off = {"A-EC": noise(0.3, 0.5), "B-EC": noise(-0.4, 0.7), "A-DO": noise(0, 0.6), "B-DO": noise(0, 0.5),
+                       "B-NH4": noise(0, 3.0)}[label]  # fmt: skip
+                zero = {"A-DO": 0.04 + noise(0, 0.02), "B-DO": 0.02 + noise(0, 0.01)}.get(label)
                 at = self.now - timedelta(days=number - 1, hours=4, minutes=self.random.randint(0, 40))
-                self._care(label, Care.CALIBRATED, at, measured={k: round(v, 3) for k, v in measured.items()})
+                self._kept(label, at, {k: round(v, 3) for k, v in reported.items()}, off, zero)
+
+    def _kept(
+        self, label: str, at: datetime, reported: dict[str, float], off_percent: float, zero: float | None
+    ) -> None:
+        """A calibration that a meter keeps: looked at before adjusting, in the standard or in air."""
+        probe, person = self.probes[label], self.people["mira"]
+        kind = kind_of(probe)
+        taken = []
+        for check in kind.checks:
+            fitting = [x for x in self.lots if x.standard == check.standard]
+            lot = next((x for x in fitting if x.lot_number == _STANDARD_OF.get((label, check.key))), None)
+            lot = lot or (fitting[0] if fitting else None)
+            aim = check.target if check.target is not None else lot.nominal if lot else None
+            shown = zero if check.key == "zero" else (aim or 0.0) * (1 + off_percent / 100.0)
+            if shown is not None:
+                digits = 2 if check.quantity.startswith("oxygen") or (aim or 0) < 100 else 0
+                typed = TypedPoint(lot.id if lot else None, None, 24.6, round(shown, digits), None)
+                taken.append(kept_point(check, typed, lot, probe, at))
+        rows = kept_rows(NewKept(self._id(), probe.id, reported=reported), probe, kind, taken, person, at=at)
+        self.rows[CalibrationRun].append(rows.run)
+        for model, some in rows.rest():
+            self.rows[model] += some
 
     def _care(
         self, label: str, care: Care, at: datetime, detail: str = "", minutes: float | None = None, note: str = "",
-        measured: dict[str, float | None] | None = None, good_until: date | None = None,
+        good_until: date | None = None,
     ) -> None:  # fmt: skip
-        new = NewCare(self._id(), str(care), at, detail, minutes, note, good_until, measured or {})
+        new = NewCare(self._id(), str(care), at, detail, minutes, note, good_until)
         probe, mira = self.probes[label], self.people["mira"]
         self.rows[CareRecord].append(care_row(new, kind_of(probe), probe.id, mira, at=at, recorded_at=at))
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from brumel.services.calibrating.kept import KeptRuns
 from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
 from brumel.services.kit.life import Kit
@@ -41,6 +42,7 @@ class Services:
     outlook: Outlook
     search: Search
     calibrations: Calibrations
+    kept: KeptRuns
     readings: Readings
     rounds: Rounds
     sites: Sites
@@ -66,6 +68,7 @@ class Services:
             outlook=Outlook(clock, shelf, planned),
             search=Search(database),
             calibrations=Calibrations(database, clock),
+            kept=KeptRuns(database, clock),
             readings=Readings(database, clock),
             rounds=Rounds(database),
             sites=Sites(database),

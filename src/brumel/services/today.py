@@ -33,8 +33,7 @@ class Span:
     begin: datetime
     end: datetime
     level: Level
-    run_id: uuid.UUID | None
-    """None where a meter holds the calibration."""
+    run_id: uuid.UUID
 
 
 @dataclass(frozen=True)
@@ -117,7 +116,6 @@ class Today:
             longest = max(s.kind.holds_days[1] for s in states if s.kind.holds_days) if states else 0.0
             since = begin - timedelta(days=longest)
             held = [h for run in queries.signed_since(session, since, end) if (h := held_by_run(run))]
-            held += [h for s in states for h in s.reported]
             rounds = queries.planned_rounds(session, begin)
             within = queries.Criteria(since=begin, until=end)
             readings = queries.readings(session, within, findings=False)

@@ -18,9 +18,11 @@ from brumel.store.models.calibration import (
     AmendmentKind,
     CalibrationAmendment,
     CalibrationCoefficient,
+    CalibrationFinding,
     CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
+    KeptBy,
 )
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import (
@@ -101,6 +103,7 @@ def points_of_lots(session: Session, since: datetime | None = None) -> list[tupl
     query = (
         select(CalibrationPoint.lot_id, share, func.count())
         .join(CalibrationRun, CalibrationRun.id == CalibrationPoint.run_id)
+        .where(CalibrationPoint.lot_id.is_not(None))
         .group_by(CalibrationPoint.lot_id, share)
     )
     if since is not None:
@@ -124,6 +127,13 @@ def runs_with_lot(session: Session, lot_id: uuid.UUID, limit: int) -> Sequence[C
 def sites(session: Session) -> Sequence[Site]:
     """All sites, by code."""
     return session.scalars(select(Site).order_by(Site.code)).all()
+
+
+def findings_of_run(session: Session, run_id: uuid.UUID) -> Sequence[CalibrationFinding]:
+    """The findings of a signed run in reading order."""
+    return session.scalars(
+        select(CalibrationFinding).where(CalibrationFinding.run_id == run_id).order_by(CalibrationFinding.ordinal)
+    ).all()
 
 
 def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> CalibrationRun | None:
@@ -160,13 +170,22 @@ def signed_runs(probe_id: uuid.UUID | None, before: datetime) -> Select[Calibrat
 
 
 def basis_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
-    """The newest signed run before ``at`` that was not judged unfit: readings rest on it."""
-    return session.scalars(signed_runs(probe_id, at).where(CalibrationSignature.level != "unfit").limit(1)).first()
+    """The newest signed run of ours before ``at`` that was not judged unfit: readings of a signal rest on it."""
+    query = signed_runs(probe_id, at).where(
+        CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL
+    )
+    return session.scalars(query.limit(1)).first()
 
 
 def newest_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
-    """The newest signed run before ``at``, whatever its verdict."""
-    return session.scalars(signed_runs(probe_id, at).limit(1)).first()
+    """The newest signed run of ours before ``at``, whatever its verdict."""
+    return session.scalars(signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL).limit(1)).first()
+
+
+def newest_kept(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
+    """The newest run before ``at`` that the probe's meter keeps, with its points."""
+    query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.METER)
+    return session.scalars(query.options(selectinload(CalibrationRun.points)).limit(1)).first()
 
 
 def last_full_run(session: Session, probe_id: uuid.UUID, before: datetime) -> CalibrationRun | None:
@@ -176,7 +195,9 @@ def last_full_run(session: Session, probe_id: uuid.UUID, before: datetime) -> Ca
         CalibrationCoefficient.origin.in_([Origin.CARRIED, Origin.ASSUMED]),
     )
     return session.scalars(
-        signed_runs(probe_id, before).where(CalibrationSignature.level != "unfit", ~taken_over).limit(1)
+        signed_runs(probe_id, before)
+        .where(CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL, ~taken_over)
+        .limit(1)
     ).first()
 
 

@@ -51,6 +51,9 @@ class ResponseFigure:
     axes: str
     residuals: str
     usual_name: str
+    legend_y: float
+    axes_y: float
+    """Where the words stand: out of the way of a line that rises or falls."""
     width: float = 560.0
     height: float = 380.0
     left: float = 58.0
@@ -101,6 +104,8 @@ def response_figure(view: RunView) -> ResponseFigure | None:
         axes=f"{own.signal_unit} against {about.symbol} at the temperature of the standards",
         residuals=f"residual of each standard, {about.unit or about.symbol} (shaded: sound)",
         usual_name=own.usual_name,
+        legend_y=218.0 if ends[1] > ends[0] else 28.0,
+        axes_y=32.0 if ends[1] > ends[0] else 250.0,
     )  # fmt: skip
 
 

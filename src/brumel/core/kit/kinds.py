@@ -32,7 +32,6 @@ class Care(StrEnum):
     SWITCHED_ON = "switched-on"
     DRIED_OUT = "dried-out"
     DROPPED = "dropped"
-    CALIBRATED = "calibrated"
     CALIBRATION_LOST = "calibration-lost"
     """Never logged: its meter was switched off, and loses its calibrations then."""
 
@@ -46,7 +45,6 @@ _WORDS = {
     Care.UNPLUGGED: "unplugged from its meter",
     Care.POWER_BACK: "powered again",
     Care.DRIED_OUT: "found dried out, put to soak",
-    Care.CALIBRATED: "calibrated by its meter",
 }
 METER_LOSES = frozenset({Care.CALIBRATION_LOST})
 """What ends a calibration that a meter keeps, beside what ends any of the kind."""
@@ -135,7 +133,7 @@ class Standards:
 
 @dataclass(frozen=True)
 class Reported:
-    """What a meter reports of a calibration that it holds itself, with the limits it is judged by."""
+    """A coefficient that a meter reports of a calibration that it keeps, with the bounds it is judged by."""
 
     key: str
     name: str
@@ -144,23 +142,25 @@ class Reported:
     digits: int
     remedy: str
 
-    def finding(self, value: float) -> Finding:
-        """The value, judged.
 
-        Examples
-        --------
-        >>> probe_kind("oxygen-optical").reported[0].finding(0.2).sentence
-        'Zero: 0.20 mg/L; sound from -0.10 to 0.10.'
-        """
-        level = self.bounds.level(value)
-        low, high = self.bounds.sound_low, self.bounds.sound_high
-        unit = f" {self.unit}" if self.unit else ""
-        return Finding(
-            self.key,
-            level,
-            f"{self.name}: {value:.{self.digits}f}{unit}; sound from {low:.{self.digits}f} to {high:.{self.digits}f}.",
-            "" if level is Level.SOUND else self.remedy,
-        )
+@dataclass(frozen=True)
+class Check:
+    """A point of a calibration that a meter keeps: what it shows in a standard, before and after it adjusts.
+
+    ``target`` is None where the standard's lot says it, or, without a standard, where a reference beside it shows it.
+    ``percent``: the bounds are in percent of the target, but ``least`` in the unit where that is more.
+    """
+
+    key: str
+    name: str
+    quantity: str
+    sound: float
+    doubtful: float
+    remedy: str
+    standard: str = ""
+    target: float | None = None
+    percent: bool = False
+    least: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -181,6 +181,7 @@ class ProbeKind:
     waits: tuple[Wait, ...]
     inspection: tuple[Question, ...]
     reported: tuple[Reported, ...]
+    checks: tuple[Check, ...]
     holds_days: tuple[float, float] | None
     """How long a calibration holds soundly, and at most, days; None where there is none to hold."""
     caution: str
@@ -196,8 +197,6 @@ class ProbeKind:
         own = {w.after for w in self.waits} | self.voids | {_PART_CHANGE[p] for p in self.parts if p in _PART_CHANGE}
         if self.powered:
             own |= {*POWER_LOST, Care.POWER_BACK}
-        if self.reported:
-            own.add(Care.CALIBRATED)
         return (*_ALWAYS, *(c for c in Care if c in own and c not in _ALWAYS))
 
     @property
@@ -321,6 +320,7 @@ def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
             Reported(q["key"], q["name"], q["unit"], Bounds(*q["bounds"]), q["digits"], q["remedy"])
             for q in entry.get("reports", ())
         ),
+        checks=tuple(Check(**c) for c in entry.get("checks", ())),
         holds_days=tuple(entry["holds_days"]) if "holds_days" in entry else None,
         caution=entry.get("caution", ""),
         suits={key: (low, high) for key, (low, high) in entry.get("suits", {}).items()},

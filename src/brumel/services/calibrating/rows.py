@@ -86,6 +86,7 @@ def point_row(
         "id": point_id,
         "run_id": run.id,
         "person_id": person.id,
+        "begun_id": None,
         "step": step.key,
         "use": str(step.use),
         "lot_id": lot.id,

@@ -51,6 +51,7 @@ from brumel.store.models.calibration import (
     CalibrationSignature,
     CalibrationStep,
     CalibrationTrace,
+    KeptBy,
 )
 from brumel.store.models.reference import Lot, Person, Probe, Site
 
@@ -97,6 +98,11 @@ class RunView:
     level: Level | None
     previous: Response | None
     withdrawn: bool
+
+    @property
+    def kept_by_meter(self) -> bool:
+        """Whether a meter keeps it."""
+        return self.run.kept_by == KeptBy.METER
 
     @property
     def principle(self) -> Principle:
@@ -321,7 +327,12 @@ class Calibrations:
             row = point_row(
                 take.point_id, run, person, step, lot, signal, at=self.clock.now(), today=self.clock.today()
             )
-            row |= {"source": Source.DEVICE if take.device else Source.TYPED_SIGNAL, "deviations": _deviations(take)}
+            begun = [b.id for b in run.begun if b.step == step.key]
+            row |= {
+                "source": Source.DEVICE if take.device else Source.TYPED_SIGNAL,
+                "deviations": _deviations(take),
+                "begun_id": begun[-1] if begun else None,
+            }
             added = queries.add_once(session, CalibrationPoint, row)
             if added and signal.times_s:
                 queries.add_once(session, CalibrationTrace, trace_row(take.point_id, signal))
@@ -387,6 +398,10 @@ class Calibrations:
             )
 
     def _view(self, session: Session, run: CalibrationRun) -> RunView:
+        withdrawn = any(a.kind == AmendmentKind.WITHDRAWAL for a in run.amendments)
+        if run.kept_by == KeptBy.METER:
+            level = Level(run.signature.level) if run.signature else None
+            return RunView(run, (), None, tuple(stored.stored_findings(run.findings)), level, None, withdrawn)
         lots = {lot.id: lot for lot in queries.lots(session)}
         points = stored.standing_points(run)
         by_step = {p.step: p for p in points}
@@ -415,7 +430,7 @@ class Calibrations:
             findings=tuple(findings),
             level=level,
             previous=previous.response if previous else None,
-            withdrawn=any(a.kind == AmendmentKind.WITHDRAWAL for a in run.amendments),
+            withdrawn=withdrawn,
         )
 
 
@@ -451,6 +466,7 @@ def _step_view(
     run: CalibrationRun, step: Step, lots: Mapping[uuid.UUID, Lot], point: CalibrationPoint | None, today: date
 ) -> StepView:
     begun = [b for b in run.begun if b.step == step.key]
+    taken_from = {p.begun_id for p in run.points}
     lot = point.lot if point else lots.get(uuid.UUID(run.lots[step.key])) if step.key in run.lots else None
     aim = None
     if point is not None:
@@ -462,7 +478,7 @@ def _step_view(
         lot=lot,
         label=stored.label_value(lot) if lot else "",
         point=point,
-        begun=begun[-1] if begun and (point is None or begun[-1].at > point.taken_at) else None,
+        begun=begun[-1] if begun and begun[-1].id not in taken_from else None,
         target=aim,
         cautions=tuple(_lot_findings(lot, today)) if lot else (),
         repeats=sum(p.step == step.key for p in run.points) - 1,

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun
 from brumel.core.calibrating.tolerances import Tolerances
-from brumel.core.findings import Acceptance, Finding, Level
+from brumel.core.findings import Acceptance, Bounds, Finding, Level
 from brumel.core.kit.shelf import LotFacts, Pack, standards
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.verdict import Basis
@@ -24,6 +24,7 @@ from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, as_rows
 from brumel.core.standards.targets import Bottle, bottle_of
+from brumel.core.wording import signed
 from brumel.services.kit import upkeep
 from brumel.store import queries
 from brumel.store.models.calibration import (
@@ -32,6 +33,7 @@ from brumel.store.models.calibration import (
     CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
+    KeptBy,
 )
 from brumel.store.models.reading import ReadingFinding
 from brumel.store.models.reference import Lot
@@ -133,6 +135,24 @@ def signed_response(run: CalibrationRun) -> Response:
     return response_of(principle_of(run.method), run.signature, run.coefficients)
 
 
+def quantity_key(run: CalibrationRun) -> str:
+    """What a run is of: its principle's quantity, or that of its first check where a meter keeps it."""
+    if run.kept_by == KeptBy.METER:
+        return str(run.method["checks"][0]["quantity"])
+    return principle_of(run.method).quantity
+
+
+def bounds_of(data: Mapping[str, float]) -> Bounds:
+    """Bounds as they were frozen into a run."""
+    return Bounds(**data)
+
+
+def holds_days_of(run: CalibrationRun) -> tuple[float, float]:
+    """How long a run may be used, soundly and at most, days, as it was frozen."""
+    low, high = run.method["tolerances"]["holds_days"]
+    return float(low), float(high)
+
+
 def age_days(signature: CalibrationSignature, at: datetime) -> float:
     """Days between a signature and a moment."""
     return (at - signature.signed_at).total_seconds() / _SECONDS_A_DAY
@@ -176,12 +196,16 @@ def basis_from(
 
 def coefficient_words(run: CalibrationRun) -> list[tuple[str, str]]:
     """Name and value of each coefficient of a signed run, but for what its principle fixes."""
-    own = principle_of(run.method)
     found = []
     for c in run.coefficients:
-        about = own.coefficient(c.key)
+        if c.origin == Origin.REPORTED:
+            report = next(r for r in run.method["reports"] if r["key"] == c.key)
+            found.append((report["name"], f"{signed(c.value, report['digits'])} {c.unit}"))
+            continue
+        about = principle_of(run.method).coefficient(c.key)
         if c.origin != Origin.FIXED:
-            found.append((about.name, about.words(c.value, plus=about.usual == 0)))
+            origin = "" if c.origin == Origin.FITTED else f" ({c.origin})"
+            found.append((about.name, about.words(c.value, plus=about.usual == 0) + origin))
     return found
 
 
@@ -190,7 +214,7 @@ def target_words(run: CalibrationRun) -> str:
     end = run.signature
     if end is None or end.targets_low is None or end.targets_high is None:
         return ""
-    about = quantity(principle_of(run.method).quantity)
+    about = quantity(quantity_key(run))
     low, high = about.number(end.targets_low), about.number(end.targets_high)
     return f"{low}{about.after}" if low == high else f"{low}–{high}{about.after}"
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
 from brumel.core.calibrating.methods import Use
-from brumel.core.findings import Bounds, Finding, Level, verdict, worst_first
+from brumel.core.findings import Bounds, Finding, Level, verdict
 from brumel.core.kit.kinds import PART_CHANGES, Care, ProbeKind, storage_finding
 from brumel.core.kit.trend import Point, Trend, trend_of
 from brumel.services.calibrating import stored
@@ -22,14 +22,13 @@ from brumel.services.people import may_record
 from brumel.store import care_queries, queries
 from brumel.store.care_queries import CareRow
 from brumel.store.database import Database
-from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person
 
 _FUTURE = timedelta(minutes=5)
 _READINGS_SHOWN = 6
-_MOST_MEASURED = 1_000.0
 
 
 @dataclass(frozen=True)
@@ -99,8 +98,6 @@ class NewCare:
     note: str = ""
     good_until: date | None = None
     """Last day of the part that was put in."""
-    measured: Mapping[str, float | None] = field(default_factory=dict)
-    """What the meter reports of its calibration, by quantity."""
 
 
 @dataclass(frozen=True)
@@ -210,12 +207,10 @@ class Kit:
 
 
 def care_findings(kind: ProbeKind, new: NewCare) -> list[Finding]:
-    """What is found on the spot: wrong storage, or what a meter reports beyond its limits."""
+    """What is found on the spot: wrong storage."""
     if new.care == Care.STORED:
         found = storage_finding(kind, new.detail.strip())
         return [found] if found else []
-    if new.care == Care.CALIBRATED:
-        return worst_first(q.finding(value) for q in kind.reported if (value := new.measured.get(q.key)) is not None)
     return []
 
 
@@ -227,11 +222,6 @@ def care_row(
         "id": new.care_id, "probe_id": probe_id, "person_id": person.id, "at": at, "recorded_at": recorded_at,
         "care": new.care, "detail": new.detail.strip(), "minutes": new.minutes, "note": new.note.strip(),
         "good_until": new.good_until, "findings": stored.finding_rows(care_findings(kind, new)),
-        "measured": {
-            q.key: value
-            for q in kind.reported
-            if new.care == Care.CALIBRATED and (value := new.measured.get(q.key)) is not None
-        },
     }  # fmt: skip
 
 
@@ -247,12 +237,6 @@ def _check_care(kind: ProbeKind, new: NewCare, at: datetime, now: datetime) -> N
         wrong["minutes"] = "Minutes must be above 0 and at most 100 000."
     if new.good_until is not None and new.good_until < at.date():
         wrong["good_until"] = "The part was past its date on the day it was put in: fit another, or correct the date."
-    values = {q.key: new.measured.get(q.key) for q in kind.reported}
-    if new.care == Care.CALIBRATED and values and not any(v is not None for v in values.values()):
-        wrong[kind.reported[0].key] = "Type at least one value that the meter reports."
-    for key, value in values.items():
-        if value is not None and not abs(value) <= _MOST_MEASURED:
-            wrong[key] = f"Type a number within ±{_MOST_MEASURED:,.0f}."
     if wrong:
         raise InvalidInput(wrong)
 
@@ -274,8 +258,6 @@ def _care_line(record: CareRecord) -> Happening:
     if record.minutes:
         words += f", {record.minutes:g} min"
     found = stored.findings_of(record.findings)
-    if record.measured:
-        words += ". " + " ".join(f.sentence for f in found)
     if record.good_until:
         words += f", good until {record.good_until}"
     if record.note:
@@ -296,7 +278,9 @@ def _run_line(run: CalibrationRun) -> Happening:
     end = run.signature
     assert end is not None
     found = ", ".join(f"{name.lower()} {value}" for name, value in stored.coefficient_words(run))
-    words = f"{'Calibrated' if any(s['use'] == Use.ADJUST for s in run.method['steps']) else 'Checked'}: {found}"
+    adjusts = any(s["use"] == Use.ADJUST for s in run.method["steps"])
+    what = "Calibrated by its meter" if run.kept_by == KeptBy.METER else "Calibrated" if adjusts else "Checked"
+    words = f"{what}{': ' if found else ''}{found}"
     return Happening(end.signed_at, "calibration", words, end.person.name, run.id, Level(end.level))
 
 
@@ -311,14 +295,19 @@ def _courses(
         sound, doubtful = (bounds.sound_low, bounds.sound_high), (bounds.doubtful_low, bounds.doubtful_high)
         return Course(name, unit, tuple(points), sound, doubtful, trend_of(recent, sound, now))
 
-    full = [r for r in runs if (s := r.signature) and s.level != Level.UNFIT and stored.signed_response(r).full]
+    ours = [r for r in runs if r.kept_by == KeptBy.BRUMEL and r.signature and r.signature.level != Level.UNFIT]
+    full = [r for r in ours if stored.signed_response(r).full]
     found = []
-    for key, tolerance in (stored.tolerances_of(runs[-1]).coefficients if full else {}).items():
-        about = stored.principle_of(runs[-1].method).coefficient(key)
+    for key, tolerance in (stored.tolerances_of(full[-1]).coefficients if full else {}).items():
+        about = stored.principle_of(full[-1].method).coefficient(key)
         points = [Point(r.signature.signed_at, stored.signed_response(r)[key]) for r in full if r.signature]
         found.append(course(about.name, about.unit, points, tolerance.bounds))
-    for q in kind.reported:
-        points = [Point(r.at, r.measured[q.key]) for r in care if q.key in r.measured]
+    for report in kind.reported:
+        points = [
+            Point(r.started_at, c.value)
+            for r in runs if r.kept_by == KeptBy.METER
+            for c in r.coefficients if c.key == report.key
+        ]  # fmt: skip
         if points:
-            found.append(course(q.name, q.unit, points, q.bounds))
+            found.append(course(report.name, report.unit, points, report.bounds))
     return found

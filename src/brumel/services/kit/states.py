@@ -10,9 +10,9 @@ from datetime import datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.methods import methods_of
-from brumel.core.findings import Level, verdict
+from brumel.core.findings import Level
 from brumel.core.holding import holding_spans
-from brumel.core.kit.kinds import Care, ProbeKind
+from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.readiness import Readiness, State
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.services.calibrating import stored
@@ -22,7 +22,7 @@ from brumel.services.kit import upkeep
 from brumel.services.kit.probes import stored_probe
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.reference import Probe, Site
 
 _USUAL = timedelta(days=14)
@@ -31,16 +31,14 @@ READY = Readiness(State.READY, None, "", "", (), None)
 
 @dataclass(frozen=True)
 class Held:
-    """A calibration over the time that it holds: from the bench, or as a meter reported it.
-
-    ``run_id`` is None where a meter holds it.
-    """
+    """A calibration over the time that it may be used: from the bench, or kept by a meter."""
 
     probe_id: uuid.UUID
     at: datetime
     level: Level
     spans: tuple[tuple[datetime, datetime, Level], ...]
-    run_id: uuid.UUID | None = None
+    run_id: uuid.UUID
+    by_meter: bool
 
 
 @dataclass(frozen=True)
@@ -61,8 +59,6 @@ class ProbeState:
     readiness: Readiness = READY
     held: Held | None = None
     """The newest calibration that was not judged unfit, while it holds."""
-    reported: tuple[Held, ...] = ()
-    """The newest calibrations that its meter holds, the oldest first."""
 
     @property
     def kind(self) -> ProbeKind:
@@ -138,11 +134,7 @@ def probe_states(session: Session, at: datetime, logs: upkeep.Logs | None = None
     newest = queries.newest_of_probes(session, at, usable=False)
     probes = queries.probes(session)
     logs = logs or upkeep.Logs.read(session)
-    found = []
-    for p in probes:
-        reported = tuple(held_by_meter(p, logs, at))
-        found.append(_state(p, basis.get(p.id), newest.get(p.id), reported, logs.readiness(p, at), at))
-    return found
+    return [_state(p, basis.get(p.id), newest.get(p.id), logs.readiness(p, at), at) for p in probes]
 
 
 def probe_state(session: Session, at: datetime, probe_id: uuid.UUID) -> ProbeState:
@@ -155,19 +147,18 @@ def _state(
     probe: Probe,
     run: CalibrationRun | None,
     newest: CalibrationRun | None,
-    reported: tuple[Held, ...],
     ready: Readiness,
     at: datetime,
 ) -> ProbeState:
     newest_unfit = newest if newest is not None and (run is None or newest.id != run.id) else None
     kind = upkeep.kind_of(probe)
-    held = held_by_run(run) if run is not None else reported[-1] if reported else None
+    held = held_by_run(run) if run is not None else None
     last = newest.signature.signed_at if newest and newest.signature else held.at if held else None
     usual = max(_USUAL, timedelta(days=kind.holds_days[1] if kind.holds_days else 0))
     used = last is not None and at - last <= usual
 
     def state(level: Level, why: str, until: datetime | None = None) -> ProbeState:
-        return ProbeState(probe, run, level, why, until, newest_unfit, used, ready, held, reported)
+        return ProbeState(probe, run, level, why, until, newest_unfit, used, ready, held)
 
     if kind.holds_days is None:
         return state(Level.SOUND, "It is not calibrated: cross-check it against another method.")
@@ -177,7 +168,7 @@ def _state(
         return state(Level.UNFIT, "The newest calibration was judged unfit.")
     if ready.voided_at is not None and ready.voided_at > held.at:
         return state(Level.UNFIT, "Something was done since that ends a calibration.")
-    if held.run_id is None and ready.meter_lost_at is not None and ready.meter_lost_at > held.at:
+    if held.by_meter and ready.meter_lost_at is not None and ready.meter_lost_at > held.at:
         return state(Level.UNFIT, "Its meter was switched off since, and loses its calibration then.")
     spans = [(end, level) for begin, end, level in held.spans if begin <= at <= end]
     if not spans:
@@ -194,19 +185,8 @@ def held_by_run(run: CalibrationRun) -> Held | None:
     if run.signature is None:
         return None
     level, begin = Level(run.signature.level), run.signature.signed_at
-    spans = _moments(begin, holding_spans(level, stored.tolerances_of(run).holds_days))
-    return Held(run.probe_id, begin, level, spans, run.id)
-
-
-def held_by_meter(probe: Probe, logs: upkeep.Logs, at: datetime) -> list[Held]:
-    """A probe's newest calibrations that its meter holds, as reported, the oldest first; pH has none."""
-    holds_days = upkeep.kind_of(probe).holds_days
-    found = []
-    for row in logs.care.get(probe.id, ()):
-        if row.care == Care.CALIBRATED and holds_days is not None and row.at <= at:
-            level = verdict(stored.findings_of(row.findings))
-            found.append(Held(probe.id, row.at, level, _moments(row.at, holding_spans(level, holds_days))))
-    return found
+    spans = _moments(begin, holding_spans(level, stored.holds_days_of(run)))
+    return Held(run.probe_id, begin, level, spans, run.id, run.kept_by == KeptBy.METER)
 
 
 def _moments(

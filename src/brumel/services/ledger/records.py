@@ -138,6 +138,8 @@ _CALIBRATION_COLUMNS: dict[str, _RunRow] = {
     "target_unit": lambda run, p: p and p.target_unit,
     "signal": lambda run, p: p and _round(p.signal, 2),
     "signal_unit": lambda run, p: p and p.signal_unit,
+    "shown_before": lambda run, p: p and p.shown_before,
+    "shown_after": lambda run, p: p and p.shown_after,
     "temperature_c": lambda run, p: p and _round(p.temperature_c, 2),
     "settled": lambda run, p: p and p.acceptance,
     "settling_s": lambda run, p: p and _round(p.settling_s, 1),

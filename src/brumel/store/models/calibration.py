@@ -101,6 +101,8 @@ class CalibrationPoint(Base):
     ordinal: Mapped[int] = mapped_column(BigInteger, Identity())
     run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("calibration_run.id"))
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    begun_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("calibration_step.id"))
+    """When the probe went in for it; None where nobody said so."""
     step: Mapped[str]
     use: Mapped[str]
     lot_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("lot.id"))

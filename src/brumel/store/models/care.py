@@ -35,8 +35,6 @@ class CareRecord(Base):
     note: Mapped[str]
     good_until: Mapped[date | None]
     """Last day of the part that was put in, where it has one."""
-    measured: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
-    """What the meter reports of a calibration that it holds, by quantity."""
     findings: Mapped[list[Any]] = mapped_column(server_default=text("'[]'"))
     """What was found on the spot, as rows of findings."""
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)

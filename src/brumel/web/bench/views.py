@@ -10,10 +10,11 @@ from flask.typing import ResponseReturnValue
 from werkzeug.datastructures import MultiDict
 
 from brumel.core.calibrating.methods import DEVIATIONS, rinse_from, rinses, roles
-from brumel.core.quantities.quantity import rule_of
+from brumel.core.quantities.quantity import quantities, rule_of
+from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import RunView, TakePoint
-from brumel.services.calibrating.stored import tolerances_of
+from brumel.services.calibrating.stored import lot_label, tolerances_of
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.upkeep import kind_of
 from brumel.web.context import probe_states, services, signed_in
@@ -28,7 +29,9 @@ def page() -> ResponseReturnValue:
     """Which probe to calibrate."""
     return render_template(
         "bench/page.html",
-        states=[s for s in probe_states() if s.keeps_calibration],
+        states=sorted(
+            (s for s in probe_states() if s.keeps_calibration), key=lambda s: (not s.on_bench, s.probe.label)
+        ),
         open_runs=services().calibrations.open_runs(),
     )
 
@@ -76,6 +79,39 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
         sites=services().states.sites(),
         chosen_sites=chosen,
     )
+
+
+@blueprint.route("/kept/<uuid:probe_id>", methods=["GET", "POST"])
+def kept(probe_id: uuid.UUID) -> ResponseReturnValue:
+    """Enter a calibration that the probe's meter keeps."""
+    errors: dict[str, str] = {}
+    form = services().kept.form(probe_id)
+    if request.method == "POST":
+        typed = Typed(request.form)
+        new = NewKept(
+            run_id=typed.new_record_id(),
+            probe_id=probe_id,
+            at=typed.moment("at", services().clock.timezone),
+            points={
+                c.key: TypedPoint(
+                    typed.record_id(f"{c.key}-lot"),
+                    *(typed.number(f"{c.key}-{name}") for name in ("reference", "temperature_c", "before", "after")),
+                )
+                for c in form.kind.checks
+            },
+            reported={r.key: typed.number(r.key) for r in form.kind.reported},
+            note=typed.text("note"),
+        )
+        try:
+            typed.must_be_read()
+            services().kept.record(new, signed_in())
+            return redirect(url_for("ledger.calibration", run_id=new.run_id))
+        except InvalidInput as wrong:
+            errors = wrong.fields
+    page = render_template(
+        "bench/kept.html", form=form, values=request.form, errors=errors, quantities=quantities(), label=lot_label
+    )
+    return page, 422 if errors else 200
 
 
 @blueprint.get("/runs/<uuid:run_id>")

@@ -11,6 +11,7 @@ from flask.typing import ResponseReturnValue
 from brumel.core.kit.accuracy import EXAMPLE, Accuracy
 from brumel.core.kit.kinds import PART_CHANGES, MeterEvent, probe_kinds
 from brumel.core.quantities.quantity import of_a_round
+from brumel.core.quantities.redox import REFERENCES
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.life import NewCare
@@ -49,8 +50,14 @@ def new() -> ResponseReturnValue:
         except InvalidInput as wrong:
             errors = wrong.fields
     kinds = [(k.key, k.name) for k in probe_kinds().values()]
+    references = list(REFERENCES.items())
     page = render_template(
-        "kit/new.html", errors=errors, values=request.form, kinds=kinds, meters=services().meters.all()
+        "kit/new.html",
+        errors=errors,
+        values=request.form,
+        kinds=kinds,
+        references=references,
+        meters=services().meters.all(),
     )
     return page, 422 if errors else 200
 
@@ -65,6 +72,7 @@ def _typed_probe(typed: Typed, probe_id: uuid.UUID) -> NewProbe:
         in_service_on=typed.day("in_service_on"),
         meter_id=typed.record_id("meter"),
         own_waits={n.removeprefix("wait-"): typed.number(n) for n in request.form if n.startswith("wait-")},
+        reference=typed.text("reference"),
     )
 
 
@@ -99,7 +107,6 @@ def care(probe_id: uuid.UUID) -> ResponseReturnValue:
         minutes=typed.number("minutes"),
         note=typed.text("note"),
         good_until=typed.day("good_until"),
-        measured={n.removeprefix("measured-"): typed.number(n) for n in request.form if n.startswith("measured-")},
     )
     try:
         typed.must_be_read()
@@ -243,6 +250,7 @@ def _probe_page(probe_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
         values=values or request.args,
         figures=[(c, course_figure(c, services().clock)) for c in life.courses],
         meters=services().meters.all(),
+        references=REFERENCES,
         may_put_in=[str(c) for c in life.card.kind.care if c in PART_CHANGES],
     )
     return page, 422 if errors else 200

@@ -122,6 +122,13 @@ def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
         except InvalidInput as wrong:
             errors = wrong.fields
     view = services().calibrations.view(run_id, traces=True)
+    if view.kept_by_meter:
+        checks = {c["key"]: c for c in view.run.method["checks"]}
+        page = render_template(
+            "ledger/kept.html", view=view, checks=checks, quantities=quantities(), coefficients=coefficient_words,
+            references=REFERENCES, errors=errors, values=request.form,
+        )  # fmt: skip
+        return page, 422 if errors else 200
     page = render_template(
         "ledger/calibration.html",
         view=view,

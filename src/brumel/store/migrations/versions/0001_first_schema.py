@@ -375,7 +375,6 @@ def upgrade() -> None:
         sa.Column("minutes", sa.Double(), nullable=True),
         sa.Column("note", sa.Text(), nullable=False),
         sa.Column("good_until", sa.Date(), nullable=True),
-        sa.Column("measured", postgresql.JSONB(astext_type=sa.Text()), server_default=sa.text("'{}'"), nullable=False),
         sa.Column("findings", postgresql.JSONB(astext_type=sa.Text()), server_default=sa.text("'[]'"), nullable=False),
         sa.CheckConstraint(
             "minutes > '-Infinity' AND minutes < 'Infinity'", name=op.f("ck_care_record_minutes_finite")
@@ -478,98 +477,6 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["run_id"], ["calibration_run.id"], name=op.f("fk_calibration_finding_run_id")),
         sa.PrimaryKeyConstraint("run_id", "ordinal", name=op.f("pk_calibration_finding")),
     )
-    op.create_table(
-        "calibration_point",
-        sa.Column("id", sa.Uuid(), nullable=False),
-        sa.Column("ordinal", sa.BigInteger(), sa.Identity(always=False), nullable=False),
-        sa.Column("run_id", sa.Uuid(), nullable=False),
-        sa.Column("person_id", sa.Uuid(), nullable=False),
-        sa.Column("step", sa.Text(), nullable=False),
-        sa.Column("use", sa.Text(), nullable=False),
-        sa.Column("lot_id", sa.Uuid(), nullable=True),
-        sa.Column("taken_at", sa.DateTime(timezone=True), nullable=False),
-        sa.Column("source", sa.Text(), nullable=False),
-        sa.Column("nominal", sa.Double(), nullable=True),
-        sa.Column("family", sa.Text(), nullable=False),
-        sa.Column("target", sa.Double(), nullable=False),
-        sa.Column("target_u", sa.Double(), nullable=False),
-        sa.Column("target_unit", sa.Text(), nullable=False),
-        sa.Column("target_known", sa.Boolean(), nullable=False),
-        sa.Column("signal", sa.Double(), nullable=True),
-        sa.Column("signal_unit", sa.Text(), nullable=False),
-        sa.Column("temperature_c", sa.Double(), nullable=False),
-        sa.Column("pressure_hpa", sa.Double(), nullable=True),
-        sa.Column("shown_before", sa.Double(), nullable=True),
-        sa.Column("shown_after", sa.Double(), nullable=True),
-        sa.Column("expired_days", sa.Integer(), nullable=False),
-        sa.Column("over_open_days", sa.Integer(), nullable=False),
-        sa.Column("acceptance", sa.Text(), nullable=False),
-        sa.Column("settling_words", sa.Text(), nullable=False),
-        sa.Column("settling_s", sa.Double(), nullable=True),
-        sa.Column("first_signal", sa.Double(), nullable=True),
-        sa.Column("left_over", sa.Double(), nullable=True),
-        sa.Column("deviations", sa.ARRAY(sa.Text()), nullable=False),
-        sa.CheckConstraint(
-            "acceptance IN ('settled', 'unsettled', 'by-eye')", name=op.f("ck_calibration_point_acceptance")
-        ),
-        sa.CheckConstraint(
-            "first_signal > '-Infinity' AND first_signal < 'Infinity'",
-            name=op.f("ck_calibration_point_first_signal_finite"),
-        ),
-        sa.CheckConstraint(
-            "left_over > '-Infinity' AND left_over < 'Infinity'", name=op.f("ck_calibration_point_left_over_finite")
-        ),
-        sa.CheckConstraint(
-            "nominal > '-Infinity' AND nominal < 'Infinity'", name=op.f("ck_calibration_point_nominal_finite")
-        ),
-        sa.CheckConstraint(
-            "pressure_hpa > '-Infinity' AND pressure_hpa < 'Infinity'",
-            name=op.f("ck_calibration_point_pressure_hpa_finite"),
-        ),
-        sa.CheckConstraint(
-            "settling_s > '-Infinity' AND settling_s < 'Infinity'", name=op.f("ck_calibration_point_settling_s_finite")
-        ),
-        sa.CheckConstraint(
-            "shown_after > '-Infinity' AND shown_after < 'Infinity'",
-            name=op.f("ck_calibration_point_shown_after_finite"),
-        ),
-        sa.CheckConstraint(
-            "shown_before > '-Infinity' AND shown_before < 'Infinity'",
-            name=op.f("ck_calibration_point_shown_before_finite"),
-        ),
-        sa.CheckConstraint(
-            "signal > '-Infinity' AND signal < 'Infinity'", name=op.f("ck_calibration_point_signal_finite")
-        ),
-        sa.CheckConstraint(
-            "source IN ('device', 'typed-signal', 'typed-value')", name=op.f("ck_calibration_point_source")
-        ),
-        sa.CheckConstraint(
-            "target > '-Infinity' AND target < 'Infinity'", name=op.f("ck_calibration_point_target_finite")
-        ),
-        sa.CheckConstraint(
-            "target_u > '-Infinity' AND target_u < 'Infinity'", name=op.f("ck_calibration_point_target_u_finite")
-        ),
-        sa.CheckConstraint(
-            "temperature_c > '-Infinity' AND temperature_c < 'Infinity'",
-            name=op.f("ck_calibration_point_temperature_c_finite"),
-        ),
-        sa.CheckConstraint("char_length(acceptance) <= 4000", name=op.f("ck_calibration_point_acceptance_length")),
-        sa.CheckConstraint("char_length(family) <= 4000", name=op.f("ck_calibration_point_family_length")),
-        sa.CheckConstraint(
-            "char_length(settling_words) <= 4000", name=op.f("ck_calibration_point_settling_words_length")
-        ),
-        sa.CheckConstraint("char_length(signal_unit) <= 4000", name=op.f("ck_calibration_point_signal_unit_length")),
-        sa.CheckConstraint("char_length(source) <= 4000", name=op.f("ck_calibration_point_source_length")),
-        sa.CheckConstraint("char_length(step) <= 120", name=op.f("ck_calibration_point_step_length")),
-        sa.CheckConstraint("char_length(target_unit) <= 4000", name=op.f("ck_calibration_point_target_unit_length")),
-        sa.CheckConstraint("char_length(use) <= 4000", name=op.f("ck_calibration_point_use_length")),
-        sa.ForeignKeyConstraint(["lot_id"], ["lot.id"], name=op.f("fk_calibration_point_lot_id")),
-        sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_calibration_point_person_id")),
-        sa.ForeignKeyConstraint(["run_id"], ["calibration_run.id"], name=op.f("fk_calibration_point_run_id")),
-        sa.PrimaryKeyConstraint("id", name=op.f("pk_calibration_point")),
-    )
-    op.create_index("ix_calibration_point_lot_id", "calibration_point", ["lot_id"], unique=False)
-    op.create_index("ix_calibration_point_run_id", "calibration_point", ["run_id"], unique=False)
     op.create_table(
         "calibration_signature",
         sa.Column("run_id", sa.Uuid(), nullable=False),
@@ -710,26 +617,99 @@ def upgrade() -> None:
     op.create_index("ix_reading_taken_at", "reading", ["taken_at"], unique=False)
     op.create_index("uq_reading_amends_id", "reading", ["amends_id"], unique=True)
     op.create_table(
-        "calibration_trace",
-        sa.Column("point_id", sa.Uuid(), nullable=False),
-        sa.Column("times_s", sa.ARRAY(sa.Double()), nullable=False),
-        sa.Column("signal", sa.ARRAY(sa.Double()), nullable=False),
-        sa.Column("temperature_c", sa.ARRAY(sa.Double()), nullable=False),
+        "calibration_point",
+        sa.Column("id", sa.Uuid(), nullable=False),
+        sa.Column("ordinal", sa.BigInteger(), sa.Identity(always=False), nullable=False),
+        sa.Column("run_id", sa.Uuid(), nullable=False),
+        sa.Column("person_id", sa.Uuid(), nullable=False),
+        sa.Column("begun_id", sa.Uuid(), nullable=True),
+        sa.Column("step", sa.Text(), nullable=False),
+        sa.Column("use", sa.Text(), nullable=False),
+        sa.Column("lot_id", sa.Uuid(), nullable=True),
+        sa.Column("taken_at", sa.DateTime(timezone=True), nullable=False),
+        sa.Column("source", sa.Text(), nullable=False),
+        sa.Column("nominal", sa.Double(), nullable=True),
+        sa.Column("family", sa.Text(), nullable=False),
+        sa.Column("target", sa.Double(), nullable=False),
+        sa.Column("target_u", sa.Double(), nullable=False),
+        sa.Column("target_unit", sa.Text(), nullable=False),
+        sa.Column("target_known", sa.Boolean(), nullable=False),
+        sa.Column("signal", sa.Double(), nullable=True),
+        sa.Column("signal_unit", sa.Text(), nullable=False),
+        sa.Column("temperature_c", sa.Double(), nullable=False),
+        sa.Column("pressure_hpa", sa.Double(), nullable=True),
+        sa.Column("shown_before", sa.Double(), nullable=True),
+        sa.Column("shown_after", sa.Double(), nullable=True),
+        sa.Column("expired_days", sa.Integer(), nullable=False),
+        sa.Column("over_open_days", sa.Integer(), nullable=False),
+        sa.Column("acceptance", sa.Text(), nullable=False),
+        sa.Column("settling_words", sa.Text(), nullable=False),
+        sa.Column("settling_s", sa.Double(), nullable=True),
+        sa.Column("first_signal", sa.Double(), nullable=True),
+        sa.Column("left_over", sa.Double(), nullable=True),
+        sa.Column("deviations", sa.ARRAY(sa.Text()), nullable=False),
         sa.CheckConstraint(
-            "NOT ('NaN' = ANY (signal) OR 'Infinity' = ANY (signal) OR '-Infinity' = ANY (signal))",
-            name=op.f("ck_calibration_trace_signal_finite"),
+            "acceptance IN ('settled', 'unsettled', 'by-eye')", name=op.f("ck_calibration_point_acceptance")
         ),
         sa.CheckConstraint(
-            "NOT ('NaN' = ANY (temperature_c) OR 'Infinity' = ANY (temperature_c) OR '-Infinity' = ANY (temperature_c))",
-            name=op.f("ck_calibration_trace_temperature_c_finite"),
+            "first_signal > '-Infinity' AND first_signal < 'Infinity'",
+            name=op.f("ck_calibration_point_first_signal_finite"),
         ),
         sa.CheckConstraint(
-            "NOT ('NaN' = ANY (times_s) OR 'Infinity' = ANY (times_s) OR '-Infinity' = ANY (times_s))",
-            name=op.f("ck_calibration_trace_times_s_finite"),
+            "left_over > '-Infinity' AND left_over < 'Infinity'", name=op.f("ck_calibration_point_left_over_finite")
         ),
-        sa.ForeignKeyConstraint(["point_id"], ["calibration_point.id"], name=op.f("fk_calibration_trace_point_id")),
-        sa.PrimaryKeyConstraint("point_id", name=op.f("pk_calibration_trace")),
+        sa.CheckConstraint(
+            "nominal > '-Infinity' AND nominal < 'Infinity'", name=op.f("ck_calibration_point_nominal_finite")
+        ),
+        sa.CheckConstraint(
+            "pressure_hpa > '-Infinity' AND pressure_hpa < 'Infinity'",
+            name=op.f("ck_calibration_point_pressure_hpa_finite"),
+        ),
+        sa.CheckConstraint(
+            "settling_s > '-Infinity' AND settling_s < 'Infinity'", name=op.f("ck_calibration_point_settling_s_finite")
+        ),
+        sa.CheckConstraint(
+            "shown_after > '-Infinity' AND shown_after < 'Infinity'",
+            name=op.f("ck_calibration_point_shown_after_finite"),
+        ),
+        sa.CheckConstraint(
+            "shown_before > '-Infinity' AND shown_before < 'Infinity'",
+            name=op.f("ck_calibration_point_shown_before_finite"),
+        ),
+        sa.CheckConstraint(
+            "signal > '-Infinity' AND signal < 'Infinity'", name=op.f("ck_calibration_point_signal_finite")
+        ),
+        sa.CheckConstraint(
+            "source IN ('device', 'typed-signal', 'typed-value')", name=op.f("ck_calibration_point_source")
+        ),
+        sa.CheckConstraint(
+            "target > '-Infinity' AND target < 'Infinity'", name=op.f("ck_calibration_point_target_finite")
+        ),
+        sa.CheckConstraint(
+            "target_u > '-Infinity' AND target_u < 'Infinity'", name=op.f("ck_calibration_point_target_u_finite")
+        ),
+        sa.CheckConstraint(
+            "temperature_c > '-Infinity' AND temperature_c < 'Infinity'",
+            name=op.f("ck_calibration_point_temperature_c_finite"),
+        ),
+        sa.CheckConstraint("char_length(acceptance) <= 4000", name=op.f("ck_calibration_point_acceptance_length")),
+        sa.CheckConstraint("char_length(family) <= 4000", name=op.f("ck_calibration_point_family_length")),
+        sa.CheckConstraint(
+            "char_length(settling_words) <= 4000", name=op.f("ck_calibration_point_settling_words_length")
+        ),
+        sa.CheckConstraint("char_length(signal_unit) <= 4000", name=op.f("ck_calibration_point_signal_unit_length")),
+        sa.CheckConstraint("char_length(source) <= 4000", name=op.f("ck_calibration_point_source_length")),
+        sa.CheckConstraint("char_length(step) <= 120", name=op.f("ck_calibration_point_step_length")),
+        sa.CheckConstraint("char_length(target_unit) <= 4000", name=op.f("ck_calibration_point_target_unit_length")),
+        sa.CheckConstraint("char_length(use) <= 4000", name=op.f("ck_calibration_point_use_length")),
+        sa.ForeignKeyConstraint(["begun_id"], ["calibration_step.id"], name=op.f("fk_calibration_point_begun_id")),
+        sa.ForeignKeyConstraint(["lot_id"], ["lot.id"], name=op.f("fk_calibration_point_lot_id")),
+        sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_calibration_point_person_id")),
+        sa.ForeignKeyConstraint(["run_id"], ["calibration_run.id"], name=op.f("fk_calibration_point_run_id")),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_calibration_point")),
     )
+    op.create_index("ix_calibration_point_lot_id", "calibration_point", ["lot_id"], unique=False)
+    op.create_index("ix_calibration_point_run_id", "calibration_point", ["run_id"], unique=False)
     op.create_table(
         "reading_finding",
         sa.Column("reading_id", sa.Uuid(), nullable=False),
@@ -769,6 +749,27 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["reading_id"], ["reading.id"], name=op.f("fk_reading_trace_reading_id")),
         sa.PrimaryKeyConstraint("reading_id", name=op.f("pk_reading_trace")),
     )
+    op.create_table(
+        "calibration_trace",
+        sa.Column("point_id", sa.Uuid(), nullable=False),
+        sa.Column("times_s", sa.ARRAY(sa.Double()), nullable=False),
+        sa.Column("signal", sa.ARRAY(sa.Double()), nullable=False),
+        sa.Column("temperature_c", sa.ARRAY(sa.Double()), nullable=False),
+        sa.CheckConstraint(
+            "NOT ('NaN' = ANY (signal) OR 'Infinity' = ANY (signal) OR '-Infinity' = ANY (signal))",
+            name=op.f("ck_calibration_trace_signal_finite"),
+        ),
+        sa.CheckConstraint(
+            "NOT ('NaN' = ANY (temperature_c) OR 'Infinity' = ANY (temperature_c) OR '-Infinity' = ANY (temperature_c))",
+            name=op.f("ck_calibration_trace_temperature_c_finite"),
+        ),
+        sa.CheckConstraint(
+            "NOT ('NaN' = ANY (times_s) OR 'Infinity' = ANY (times_s) OR '-Infinity' = ANY (times_s))",
+            name=op.f("ck_calibration_trace_times_s_finite"),
+        ),
+        sa.ForeignKeyConstraint(["point_id"], ["calibration_point.id"], name=op.f("fk_calibration_trace_point_id")),
+        sa.PrimaryKeyConstraint("point_id", name=op.f("pk_calibration_trace")),
+    )
 
     op.execute(GUARDS)
     for table in FACTS:
@@ -793,9 +794,12 @@ def upgrade() -> None:
 
 
 def downgrade() -> None:
+    op.drop_table("calibration_trace")
     op.drop_table("reading_trace")
     op.drop_table("reading_finding")
-    op.drop_table("calibration_trace")
+    op.drop_index("ix_calibration_point_run_id", table_name="calibration_point")
+    op.drop_index("ix_calibration_point_lot_id", table_name="calibration_point")
+    op.drop_table("calibration_point")
     op.drop_index("uq_reading_amends_id", table_name="reading")
     op.drop_index("ix_reading_taken_at", table_name="reading")
     op.drop_index("ix_reading_site_id_quantity_taken_at", table_name="reading")
@@ -807,9 +811,6 @@ def downgrade() -> None:
     op.drop_table("calibration_step")
     op.drop_index("ix_calibration_signature_signed_at", table_name="calibration_signature")
     op.drop_table("calibration_signature")
-    op.drop_index("ix_calibration_point_run_id", table_name="calibration_point")
-    op.drop_index("ix_calibration_point_lot_id", table_name="calibration_point")
-    op.drop_table("calibration_point")
     op.drop_table("calibration_finding")
     op.drop_table("calibration_coefficient")
     op.drop_index(

@@ -1,0 +1,126 @@
+"""A calibration that a meter keeps: judged by what it showed in its standards, and by what it reports."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from brumel.core.findings import Bounds, Finding, Level, worst_first
+from brumel.core.kit.kinds import Check, Reported
+from brumel.core.kit.shelf import out_of_date
+from brumel.core.quantities.quantity import quantity
+from brumel.core.wording import signed
+
+
+@dataclass(frozen=True)
+class KeptPoint:
+    """What a meter showed in one standard, in the unit of the check's quantity.
+
+    Attributes
+    ----------
+    label
+        What the standard is called.
+    target, target_known
+        Its value at its temperature, and whether that is known.
+    before, after
+        As found and as left; None where it was not looked.
+    expired_days, over_open_days
+        Days that its lot was past its time.
+    """
+
+    check: Check
+    label: str
+    target: float
+    target_known: bool = True
+    before: float | None = None
+    after: float | None = None
+    expired_days: int = 0
+    over_open_days: int = 0
+
+    def off(self, shown: float) -> float:
+        """How far a shown value is off the target, in percent or in the unit.
+
+        Examples
+        --------
+        >>> check = Check("standard", "Standard", "specific-conductance", 2.0, 5.0, "", percent=True, least=3.0)
+        >>> KeptPoint(check, "1413", 1413.0).off(1399.0)
+        -0.990799717
+        """
+        off = shown - self.target
+        if self.check.percent and self.target:
+            off *= 100.0 / self.target
+        return round(off, 9)  # a bound is included however the difference is rounded
+
+    @property
+    def bounds(self) -> Bounds:
+        """Sound and doubtful, on the scale of :meth:`off`."""
+        least = 100.0 * self.check.least / self.target if self.check.percent and self.target else self.check.least
+        return Bounds.around_zero(max(self.check.sound, least), max(self.check.doubtful, least))
+
+
+def judge_kept(points: Sequence[KeptPoint], reported: Sequence[tuple[Reported, float]]) -> list[Finding]:
+    """All findings of a calibration that a meter keeps, worst first.
+
+    As left decides where it was looked at; as found then tells of the readings before.
+    """
+    found = [f for p in points for f in _point(p)]
+    return worst_first([*(_coefficient(about, value) for about, value in reported), *found])
+
+
+def _coefficient(about: Reported, value: float) -> Finding:
+    level, digits = about.bounds.level(value), about.digits
+    unit = f" {about.unit}" if about.unit else ""
+    low, high = about.bounds.sound_low, about.bounds.sound_high
+    return Finding(
+        about.key,
+        level,
+        f"{about.name} {value:.{digits}f}{unit}; sound from {low:.{digits}f} to {high:.{digits}f}{unit}.",
+        "" if level is Level.SOUND else about.remedy,
+        None if level is Level.SOUND else 30,
+    )
+
+
+def _point(point: KeptPoint) -> Iterator[Finding]:
+    if point.before is not None:
+        level = point.bounds.level(point.off(point.before))
+        if point.after is not None and level is not Level.SOUND:
+            yield Finding(
+                "as-found",
+                Level.SOUND,
+                f"As found in {point.label}: {_words(point, point.before)}: adjusted since.",
+                "The readings since its last calibration may be off by as much: look at them again.",
+                10,
+            )
+        else:
+            yield _shown("as-found", "As found", point, point.before, level)
+    if point.after is not None:
+        yield _shown("as-left", "As left", point, point.after, point.bounds.level(point.off(point.after)))
+    if not point.target_known:
+        yield Finding(
+            "standard-temperature",
+            Level.DOUBTFUL,
+            f"The value of {point.label} at its temperature is not known; its label was used.",
+            "Bring it to 25 ± 2 °C, or enter the lot's own table.",
+            20,
+        )
+    for finding in out_of_date(point.expired_days, point.over_open_days):
+        words = finding.sentence[0].lower() + finding.sentence[1:]
+        yield replace(finding, sentence=f"{point.label} when it was used: {words}")
+
+
+def _shown(code: str, when: str, point: KeptPoint, shown: float, level: Level) -> Finding:
+    unit = " %" if point.check.percent else quantity(point.check.quantity).after
+    return Finding(
+        code,
+        level,
+        f"{when} in {point.label}: {_words(point, shown)}; sound within ±{point.bounds.sound_high:.3g}{unit}.",
+        "" if level is Level.SOUND else point.check.remedy,
+        None if level is Level.SOUND else 30,
+    )
+
+
+def _words(point: KeptPoint, shown: float) -> str:
+    about = quantity(point.check.quantity)
+    off = f"{signed(point.off(shown), 1, plus=True)} %" if point.check.percent else ""
+    off = off or f"{signed(point.off(shown), about.error_decimals, plus=True)}{about.after}"
+    return f"{about.words(shown)}, {off} off"

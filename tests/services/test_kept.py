@@ -1,0 +1,109 @@
+"""Calibrations that a meter keeps: judged by what it showed, runs like any other. Limits: common practice."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import timedelta
+
+import pytest
+
+from brumel.core.calibrating.kept import KeptPoint, judge_kept
+from brumel.core.findings import Level
+from brumel.core.kit.kinds import probe_kind
+from brumel.services.calibrating.kept import NewKept, TypedPoint
+from brumel.services.kit.life import NewCare
+from brumel.store.database import Database
+from tests.conftest import NOW
+from tests.services.world import World
+
+DAY = timedelta(days=1)
+
+
+@pytest.fixture(scope="module")
+def world(database: Database) -> World:
+    return World(database)
+
+
+@pytest.mark.parametrize(
+    ("kind", "check", "target", "shown", "level"),
+    [
+        # Conductivity: ±2 % or 3 µS/cm, whichever is larger, sound; ±5 % doubtful.
+        ("conductivity-1", "standard", 1413.0, 1441.0, Level.SOUND),
+        ("conductivity-1", "standard", 1413.0, 1442.0, Level.DOUBTFUL),
+        ("conductivity-1", "standard", 1413.0, 1484.0, Level.UNFIT),
+        ("conductivity-1", "standard", 84.0, 87.0, Level.SOUND),
+        ("conductivity-1", "standard", 84.0, 87.1, Level.DOUBTFUL),
+        ("conductivity-1", "standard", 84.0, 79.7, Level.UNFIT),
+        ("oxygen-optical", "air", 100.0, 98.0, Level.SOUND),
+        ("oxygen-optical", "air", 100.0, 94.9, Level.UNFIT),
+        ("oxygen-optical", "zero", 0.0, 0.1, Level.SOUND),
+        ("oxygen-optical", "zero", 0.0, 0.3, Level.DOUBTFUL),
+        ("orp", "redox", 221.0, 206.0, Level.SOUND),
+        ("orp", "redox", 221.0, 246.0, Level.DOUBTFUL),
+        ("temperature", "thermometer", 20.0, 20.2, Level.SOUND),
+        ("temperature", "thermometer", 20.0, 19.4, Level.UNFIT),
+        ("ph-combination", "neutral", 7.02, 7.07, Level.SOUND),
+        ("ph-combination", "neutral", 7.02, 7.1, Level.UNFIT),
+    ],
+)
+def test_what_is_off_a_standard(kind: str, check: str, target: float, shown: float, level: Level) -> None:
+    chosen = next(c for c in probe_kind(kind).checks if c.key == check)
+    (finding,) = judge_kept([KeptPoint(chosen, "its standard", target, before=shown)], [])
+    assert (finding.code, finding.level) == ("as-found", level)
+    assert (finding.remedy == "") == (level is Level.SOUND)
+
+
+def test_as_left_decides_and_as_found_tells_of_the_readings_before() -> None:
+    check = probe_kind("conductivity-1").checks[0]
+    found = judge_kept([KeptPoint(check, "1413", 1413.0, before=1300.0, after=1413.0)], [])
+    assert [(f.code, f.level) for f in found] == [("as-found", Level.SOUND), ("as-left", Level.SOUND)]
+    assert "−8.0 % off: adjusted since" in found[0].sentence
+    late = KeptPoint(check, "1413", 1413.0, target_known=False, after=1413.0, expired_days=3)
+    assert {f.code for f in judge_kept([late], [])} == {"as-left", "standard-temperature", "lot-expired"}
+
+
+def test_it_is_a_run_that_holds_is_drawn_and_is_withdrawn(world: World) -> None:
+    probe_id = world.other_probe("conductivity-1")
+    assert world.at().states.probe_state(probe_id).level == "unfit"
+    for n in range(12, 0, -1):
+        new = NewKept(uuid.uuid4(), probe_id, reported={"cell-constant": 1.0 + 0.002 * (12 - n)})
+        for _ in range(2):  # sent twice, it is one
+            found = world.at(NOW - 3 * n * DAY).kept.record(new, world.person)
+            assert {f.level for f in found} == {"sound"}
+    state = world.at().states.probe_state(probe_id)
+    assert (state.level, state.holds_until) == ("sound", NOW - 3 * DAY + 7 * DAY)
+    life = world.at().kit.life(probe_id)
+    assert [c.name for c in life.courses] == ["Cell constant"]
+    assert len(life.courses[0].points) == 12
+    assert life.courses[0].trend is not None
+    assert life.courses[0].trend.leaves_at is not None
+    worse = NewKept(uuid.uuid4(), probe_id, reported={"cell-constant": 1.15})
+    assert [(f.code, f.level) for f in world.at().kept.record(worse, world.person)] == [("cell-constant", "doubtful")]
+    assert world.at().states.probe_state(probe_id).level == "doubtful"
+    supervisor = world.at().people.add("sue", "Sue Marsh", "supervisor", "a long password")
+    world.at().calibrations.amend(worse.run_id, uuid.uuid4(), supervisor, "the other cell", withdraw=True)
+    assert world.at().states.probe_state(probe_id).level == "sound"
+    soon = NOW + timedelta(minutes=1)
+    world.at(soon).kit.log(probe_id, NewCare(uuid.uuid4(), "cell-changed"), world.person)
+    later = world.at(soon).states.probe_state(probe_id)
+    assert (later.level, "ends a calibration" in later.why) == ("unfit", True)
+
+
+def test_its_target_is_the_lots_at_temperature_on_the_probes_own_reference(world: World) -> None:
+    """ZoBell's solution shows 230 mV at 20 °C against Ag/AgCl in 3 mol/L, 240 in saturated KCl (Nordstrom 1977)."""
+    lot = world.lots["ZoBell"]
+    for reference, value in (("ag-agcl-3m", 230.0), ("ag-agcl-sat", 239.0)):
+        probe_id = world.other_probe("orp", reference=reference)
+        new = NewKept(uuid.uuid4(), probe_id, points={"redox": TypedPoint(lot.id, None, 20.0, 232.0, None)})
+        world.at().kept.record(new, world.person)
+        point = world.at().calibrations.view(new.run_id).run.points[0]
+        assert (point.target, point.shown_before, point.lot_id) == (pytest.approx(value, abs=1.0), 232.0, lot.id)
+        assert world.at().states.probe_state(probe_id).level == "sound"
+
+
+def test_a_reading_of_a_signal_does_not_rest_on_it(world: World) -> None:
+    probe = world.probe()
+    point = TypedPoint(world.lots["7.00"].id, None, 20.0, 7.3, 7.02)
+    world.at().kept.record(NewKept(uuid.uuid4(), probe.id, points={"neutral": point}), world.person)
+    assert "calibration-missing" in {f.code for f in world.read(probe).findings}
+    assert world.at().states.probe_state(probe.id).level == "sound"
