@@ -21,6 +21,7 @@ from brumel.store.models.calibration import CalibrationSignature
 from brumel.store.models.reading import Reading, ReadingTrace
 from brumel.store.models.reference import Lot, Probe
 from brumel.store.models.reference import Person as StoredPerson
+from brumel.store.once import add_once
 
 
 def fill(database: Database, clock: Clock) -> None:
@@ -57,7 +58,7 @@ def fill(database: Database, clock: Clock) -> None:
     services.shelf.attach(lot, _picture(), technician)
     with database.session() as session:
         trace = {"reading_id": reading, "times_s": [0.0], "signal": [1.0], "temperature_c": [20.0]}
-        queries.add_once(session, ReadingTrace, trace)
+        add_once(session, ReadingTrace, trace)
 
 
 def _person(services: Services, role: str) -> Person:

@@ -10,6 +10,8 @@ from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
 from sqlalchemy.orm import Session, sessionmaker
 
+from brumel.core.typed import NAME_MOST, TEXT_MOST
+
 REFUSED_CHANGE = "BR001"
 """SQLSTATE by which the triggers refuse to change a recorded fact or a closed run."""
 
@@ -21,6 +23,14 @@ _SENTENCES = {
     "uq_calibration_amendment_withdrawal": "This calibration has been withdrawn already.",
     "uq_reading_amends_id": "This reading has been amended already: amend the newer one.",
 }
+
+
+def _sentence(constraint: str) -> str:
+    if constraint.endswith("_length"):
+        return f"A text is too long: names have {NAME_MOST} characters at most, notes {TEXT_MOST}."
+    if constraint.endswith("_finite"):
+        return "A number is too large to be kept: check what was typed."
+    return _SENTENCES.get(constraint, f"The record contradicts the rule {constraint!r}.")
 
 
 class StoreError(Exception):
@@ -58,7 +68,7 @@ class Database:
                 yield session
         except IntegrityError as error:
             name = getattr(getattr(error.orig, "diag", None), "constraint_name", None) or ""
-            raise StoreError(_SENTENCES.get(name, f"The record contradicts the rule {name!r}.")) from error
+            raise StoreError(_sentence(name)) from error
         except OperationalError as error:
             raise Unreachable("The database does not answer: is it running? Nothing was recorded.") from error
         except DBAPIError as error:

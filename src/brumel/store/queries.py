@@ -1,4 +1,4 @@
-"""The questions that services ask of the store, and the one way to add a fact."""
+"""The questions that services ask of the store."""
 
 from __future__ import annotations
 
@@ -9,11 +9,10 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import ColumnElement, Select, and_, exists, func, select, text, update
-from sqlalchemy.dialects.postgresql import distinct_on, insert
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, aliased, selectinload
 
 from brumel.core.sensing.response import Origin
-from brumel.store.models.base import Base
 from brumel.store.models.calibration import (
     AmendmentKind,
     CalibrationAmendment,
@@ -41,21 +40,6 @@ SAMPLE_CHANNEL = "brumel_sample"
 DEVICE_CHANNEL = "brumel_device"
 WANTED_CHANNEL = "brumel_wanted"
 _SAMPLES_KEPT = timedelta(hours=2)
-
-
-def add_once(session: Session, model: type[Base], values: dict[str, Any]) -> bool:
-    """Insert a row unless its primary key is there already; True where it was inserted.
-
-    The key comes from the client, so that a double submit or a reload makes no second record.
-    """
-    keys = [column.name for column in model.__table__.primary_key]
-    done = session.execute(
-        insert(model)
-        .values(**values)
-        .on_conflict_do_nothing(index_elements=keys)
-        .returning(*(model.__table__.c[key] for key in keys))
-    )
-    return done.first() is not None
 
 
 def person_by_login(session: Session, login: str) -> Person | None:

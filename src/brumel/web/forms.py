@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 
 from werkzeug.datastructures import MultiDict
 
-from brumel.core.typed import NotANumber, number_typed
+from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST, NotANumber, number_typed
 from brumel.services.errors import InvalidInput
 
 _FIRST_YEAR, _LAST_YEAR = 1990, 2100
@@ -36,8 +36,12 @@ class Typed:
             raise InvalidInput(self.errors)
 
     def text(self, name: str) -> str:
-        """The text of a field, without spaces around it."""
-        return self.form.get(name, "").strip()
+        """The text of a field, without spaces around it; one that is too long is said."""
+        found = self.form.get(name, "").strip()
+        most = NAME_MOST if name in NAMES else TEXT_MOST
+        if len(found) > most:
+            self.errors[name] = f"Shorten it to {most} characters; it has {len(found)}."
+        return found
 
     def number(self, name: str) -> float | None:
         """A number, with a point or a comma; None where the field is empty or can't be read."""

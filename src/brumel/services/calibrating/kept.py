@@ -36,6 +36,7 @@ from brumel.store.models.calibration import (
     KeptBy,
 )
 from brumel.store.models.reference import Lot, Person, Probe
+from brumel.store.once import add_once
 
 METHOD = "kept-by-meter"
 _FUTURE = timedelta(minutes=5)
@@ -104,11 +105,11 @@ class KeptRuns:
             kind = upkeep.kind_of(probe)
             points = _points(session, kind, probe, new, at, _checked(kind, new, at, self.clock.now()))
             rows = kept_rows(new, probe, kind, points, person, at=at)
-            if not queries.add_once(session, CalibrationRun, rows.run):
+            if not add_once(session, CalibrationRun, rows.run, told=("probe_id",)):
                 return stored.stored_findings(queries.findings_of_run(session, new.run_id))
             for model, some in rows.rest():
                 for row in some:
-                    queries.add_once(session, model, row)
+                    add_once(session, model, row)
         return rows.findings
 
 

@@ -6,6 +6,7 @@ import uuid
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date
+from typing import Any
 
 from sqlalchemy.orm import Session
 
@@ -54,6 +55,7 @@ from brumel.store.models.calibration import (
     KeptBy,
 )
 from brumel.store.models.reference import Lot, Person, Probe, Site
+from brumel.store.once import add_once, stands
 
 
 @dataclass(frozen=True)
@@ -221,7 +223,7 @@ class Calibrations:
                 waters=waters, rinse=rinses()[begin.rinse], kind=probe.kind, holds_days=upkeep.holding_of(probe)
             )
             row = run_row(begin, probe, frozen, chosen, waters, person, at=self.clock.now())
-            queries.add_once(session, CalibrationRun, row)
+            add_once(session, CalibrationRun, row, told=("probe_id", "method_code", "rinse", "lots"))
         return begin.run_id
 
     def choices(self, probe_id: uuid.UUID) -> Choices:
@@ -295,7 +297,7 @@ class Calibrations:
                     {"step": "Hand back only after a check has passed: take it, and mend what it finds."}
                 )
             device = run.probe.device
-            queries.add_once(
+            add_once(
                 session,
                 CalibrationStep,
                 {
@@ -319,7 +321,7 @@ class Calibrations:
         may_record(person)
         with self.database.session() as session:
             run = _run(session, run_id)
-            if session.get(CalibrationPoint, take.point_id) is not None:
+            if stands(session, CalibrationPoint, {"id": take.point_id}, _told(run_id, take)):
                 return
             step = _step_of(run, take.step)
             lot = _lot_of(session, run, step, take)
@@ -333,9 +335,9 @@ class Calibrations:
                 "deviations": _deviations(take),
                 "begun_id": begun[-1] if begun else None,
             }
-            added = queries.add_once(session, CalibrationPoint, row)
+            added = add_once(session, CalibrationPoint, row)
             if added and signal.times_s:
-                queries.add_once(session, CalibrationTrace, trace_row(take.point_id, signal))
+                add_once(session, CalibrationTrace, trace_row(take.point_id, signal))
 
     def sign(self, run_id: uuid.UUID, person: Person, note: str = "") -> None:
         """Finish a run: its response and its findings are kept as they are now, with the points that they rest on."""
@@ -350,14 +352,14 @@ class Calibrations:
             if view.response is None:
                 raise InvalidInput({"sign": "Take at least one point that the line is adjusted to, then sign."})
             for row in coefficient_rows(run_id, view.response):
-                queries.add_once(session, CalibrationCoefficient, row)
+                add_once(session, CalibrationCoefficient, row)
             row = signature_row(
                 run_id, person, view.response, view.findings, stored.judged_points(run, points), [p.id for p in points],
                 at=self.clock.now(), note=note,
             )  # fmt: skip
-            queries.add_once(session, CalibrationSignature, row)
+            add_once(session, CalibrationSignature, row)
             for row in stored.finding_rows(view.findings):
-                queries.add_once(session, CalibrationFinding, {"run_id": run_id, **row})
+                add_once(session, CalibrationFinding, {"run_id": run_id, **row})
 
     def abandon(self, run_id: uuid.UUID, person: Person, reason: str) -> None:
         """Give a run up; what was taken stays on record."""
@@ -367,7 +369,7 @@ class Calibrations:
         with self.database.session() as session:
             run = _run(session, run_id)
             if run.abandonment is None:
-                queries.add_once(
+                add_once(
                     session,
                     CalibrationAbandonment,
                     {"run_id": run_id, "person_id": person.id, "at": self.clock.now(), "reason": reason.strip()},
@@ -384,7 +386,7 @@ class Calibrations:
             run = _run(session, run_id)
             if run.signature is None:
                 raise InvalidInput({"reason": "Only a signed calibration is amended; this one is still open."})
-            queries.add_once(
+            add_once(
                 session,
                 CalibrationAmendment,
                 {
@@ -574,6 +576,14 @@ def _typed_signal(run: CalibrationRun, take: TakePoint) -> Signal:
     if wrong or signal is None or temperature_c is None:
         raise InvalidInput(wrong)
     return Signal(signal, temperature_c, Acceptance.BY_EYE, "Typed by hand; settling was judged by eye.")
+
+
+def _told(run_id: uuid.UUID, take: TakePoint) -> dict[str, Any]:
+    """What the form of a point itself says."""
+    told: dict[str, Any] = {"run_id": run_id, "step": take.step, "deviations": _deviations(take)}
+    if not take.device:
+        told |= {"signal": take.typed_signal, "temperature_c": take.typed_temperature_c}
+    return told
 
 
 def _deviations(take: TakePoint) -> list[str]:

@@ -26,6 +26,7 @@ from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person
+from brumel.store.once import add_once
 
 _FUTURE = timedelta(minutes=5)
 _READINGS_SHOWN = 6
@@ -151,7 +152,7 @@ class Kit:
             at = new.at or self.clock.now()
             _check_care(kind, new, at, self.clock.now())
             row = care_row(new, kind, probe_id, person, at=at, recorded_at=self.clock.now())
-            queries.add_once(session, CareRecord, row)
+            add_once(session, CareRecord, row, told=("probe_id", "care", "detail", "minutes", "note"))
         return care_findings(kind, new)
 
     def withdraw(self, care_id: uuid.UUID, reason: str, person: Person) -> None:
@@ -163,7 +164,7 @@ class Kit:
             if session.get(CareRecord, care_id) is None:
                 raise NotFound("There is no such entry.")
             row = {"care_id": care_id, "person_id": person.id, "at": self.clock.now(), "reason": reason.strip()}
-            queries.add_once(session, CareWithdrawal, row)
+            add_once(session, CareWithdrawal, row)
 
     def inspect(
         self,
@@ -192,9 +193,9 @@ class Kit:
             failed = [key for key, yes in kept.items() if not yes]
             row = {"id": inspection_id, "probe_id": probe_id, "person_id": person.id, "at": self.clock.now(),
                    "answers": kept, "failed": failed, "note": note.strip()}  # fmt: skip
-            queries.add_once(session, Inspection, row)
+            add_once(session, Inspection, row, told=("probe_id", "answers", "note"))
             if jpeg:
-                queries.add_once(session, InspectionPhoto, {"inspection_id": inspection_id, "jpeg": jpeg})
+                add_once(session, InspectionPhoto, {"inspection_id": inspection_id, "jpeg": jpeg})
         return failed
 
     def photo(self, inspection_id: uuid.UUID) -> bytes:

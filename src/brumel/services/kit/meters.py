@@ -22,6 +22,7 @@ from brumel.store import care_queries, queries
 from brumel.store.database import Database
 from brumel.store.models.care import MeterRecord
 from brumel.store.models.reference import Meter, Person, Probe
+from brumel.store.once import add_once
 
 COMPENSATIONS = ("temperature", "salinity", "pressure")
 """What a meter can correct by itself."""
@@ -139,7 +140,7 @@ class Meters:
                 raise NotFound("There is no such meter.")
             row = {"id": record_id, "meter_id": meter_id, "person_id": person.id, "at": at or self.clock.now(),
                    "event": event, "note": note.strip()}  # fmt: skip
-            queries.add_once(session, MeterRecord, row)
+            add_once(session, MeterRecord, row, told=("meter_id", "event", "note"))
 
 
 def _wrong(session: Session, new: NewMeter, today: date) -> dict[str, str]:

@@ -24,6 +24,7 @@ from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person
 from brumel.store.models.shelf import LotCertificate, LotEvent, LotRecord
+from brumel.store.once import add_once
 
 _RUNS_SHOWN = 10
 _MOST_VALUE = 1_000_000.0
@@ -172,7 +173,7 @@ class Shelf:
             _lot(session, lot_id)
             row = {"lot_id": lot_id, "person_id": person.id, "at": self.clock.now(), "media_type": media_type,
                    "content": content}  # fmt: skip
-            if not queries.add_once(session, LotCertificate, row):
+            if not add_once(session, LotCertificate, row):
                 raise InvalidInput({"certificate": "Its certificate is kept already."})
 
     def certificate(self, lot_id: uuid.UUID) -> LotCertificate:
@@ -213,7 +214,7 @@ class Shelf:
     ) -> None:  # fmt: skip
         row = {"id": record_id, "lot_id": lot_id, "person_id": person.id, "at": self.clock.now(), "event": str(event),
                "amount": amount, "note": note.strip()}  # fmt: skip
-        queries.add_once(session, LotRecord, row)
+        add_once(session, LotRecord, row, told=("lot_id", "event", "amount", "note"))
 
 
 def _used(lots: Mapping[uuid.UUID, Lot], points: Sequence[tuple[uuid.UUID, float, int]]) -> dict[uuid.UUID, float]:

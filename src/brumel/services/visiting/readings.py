@@ -38,6 +38,7 @@ from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reading import Reading, ReadingFinding, ReadingTrace
 from brumel.store.models.reference import Person, Probe, Site
+from brumel.store.once import add_once, stands
 
 _REMEMBERED = timedelta(days=7)
 """So long back is looked whether a meter lost its calibration (rule of this product)."""
@@ -120,7 +121,7 @@ class Readings:
         """
         may_record(person)
         with self.database.session() as session:
-            if session.get(Reading, new.reading_id) is not None:
+            if stands(session, Reading, {"id": new.reading_id}, _told(new)):
                 return new.reading_id
             site, probe, taken_at = self._checked(session, new)
             measured = _measure(session, new, probe, taken_at)
@@ -129,12 +130,12 @@ class Readings:
                 run = basis = None
             corrected = correct(measured, probe, basis, site, _shown_by(session, probe, taken_at, self.clock))
             row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
-            added = queries.add_once(session, Reading, row | {"recorded_at": self.clock.now()})
+            added = add_once(session, Reading, row | {"recorded_at": self.clock.now()})
             if added:
                 for row in stored.finding_rows(corrected.findings):
-                    queries.add_once(session, ReadingFinding, {"reading_id": new.reading_id, **row})
+                    add_once(session, ReadingFinding, {"reading_id": new.reading_id, **row})
                 if measured.trace:
-                    queries.add_once(session, ReadingTrace, {"reading_id": new.reading_id, **measured.trace})
+                    add_once(session, ReadingTrace, {"reading_id": new.reading_id, **measured.trace})
         return new.reading_id
 
     def view(self, reading_id: uuid.UUID) -> ReadingView:
@@ -394,6 +395,17 @@ def _measured_before(session: Session, reading_id: uuid.UUID) -> Measured:
         settling_words=old.settling_words,
         settling_s=old.settling_s,
     )
+
+
+def _told(new: NewReading) -> dict[str, Any]:
+    """What the form of a reading itself says."""
+    told: dict[str, Any] = {
+        "site_id": new.site_id, "probe_id": new.probe_id, "source": new.source, "note": _note(new),
+    }  # fmt: skip
+    if new.source != Source.DEVICE:
+        told |= {"temperature_c": new.temperature_c, "signal": None, "shown": None}
+        told |= {"signal": new.signal} if new.source == Source.TYPED_SIGNAL else {"shown": new.shown}
+    return told
 
 
 def _note(new: NewReading) -> str:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from sqlalchemy import ARRAY, CheckConstraint, Column, Double, Table, Text
 
+from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST
 from brumel.store.models.base import Base
 from brumel.store.models.calibration import (
     CalibrationAbandonment,
@@ -60,8 +61,7 @@ FACTS = (
     LotCertificate,
 )
 
-_NAMES = frozenset({"label", "serial", "name", "code", "lot_number", "login", "kit", "kind", "key", "step", "quantity"})
-_NAME_MOST, _TEXT_MOST = 120, 4000
+_KEYS = frozenset({"kind", "key", "step", "quantity"})
 
 
 def _bound(column: Column[object]) -> str | None:
@@ -72,7 +72,7 @@ def _bound(column: Column[object]) -> str | None:
         beyond = " OR ".join(f"'{b}' = ANY ({column.name})" for b in ("NaN", "Infinity", "-Infinity"))
         return f"NOT ({beyond})"
     if isinstance(column.type, Text):
-        return f"char_length({column.name}) <= {_NAME_MOST if column.name in _NAMES else _TEXT_MOST}"
+        return f"char_length({column.name}) <= {NAME_MOST if column.name in NAMES | _KEYS else TEXT_MOST}"
     return None
 
 

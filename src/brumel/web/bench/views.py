@@ -159,7 +159,7 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
 def sign(run_id: uuid.UUID) -> ResponseReturnValue:
     """Sign the run."""
     try:
-        services().calibrations.sign(run_id, signed_in(), request.form.get("note", ""))
+        services().calibrations.sign(run_id, signed_in(), _text("note"))
     except InvalidInput as wrong:
         return _run_page(run_id, wrong.fields, request.form)
     return redirect(url_for("ledger.calibration", run_id=run_id))
@@ -169,7 +169,7 @@ def sign(run_id: uuid.UUID) -> ResponseReturnValue:
 def abandon(run_id: uuid.UUID) -> ResponseReturnValue:
     """Give the run up."""
     try:
-        services().calibrations.abandon(run_id, signed_in(), request.form.get("reason", ""))
+        services().calibrations.abandon(run_id, signed_in(), _text("reason"))
     except InvalidInput as wrong:
         return _run_page(run_id, wrong.fields, request.form)
     return redirect(url_for("bench.page"))
@@ -183,6 +183,14 @@ def fault(probe_id: uuid.UUID) -> ResponseReturnValue:
     if run_id:
         return redirect(url_for("bench.run", run_id=run_id, step=request.form.get("step") or None))
     return redirect(url_for("bench.page"))
+
+
+def _text(name: str) -> str:
+    """A field of text, refused in its place where it is too long."""
+    typed = Typed(request.form)
+    found = typed.text(name)
+    typed.must_be_read()
+    return found
 
 
 def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseReturnValue:

@@ -165,7 +165,7 @@ def upgrade() -> None:
             "battery_hours > '-Infinity' AND battery_hours < 'Infinity'", name=op.f("ck_meter_battery_hours_finite")
         ),
         sa.CheckConstraint("battery_hours > 0", name=op.f("ck_meter_battery_hours")),
-        sa.CheckConstraint("char_length(batteries) <= 4000", name=op.f("ck_meter_batteries_length")),
+        sa.CheckConstraint("char_length(batteries) <= 120", name=op.f("ck_meter_batteries_length")),
         sa.CheckConstraint("char_length(kit) <= 120", name=op.f("ck_meter_kit_length")),
         sa.CheckConstraint("char_length(label) <= 120", name=op.f("ck_meter_label_length")),
         sa.CheckConstraint("char_length(serial) <= 120", name=op.f("ck_meter_serial_length")),
@@ -201,7 +201,7 @@ def upgrade() -> None:
         sa.Column("visit_every_days", sa.Integer(), nullable=False),
         sa.CheckConstraint("char_length(code) <= 120", name=op.f("ck_site_code_length")),
         sa.CheckConstraint("char_length(name) <= 120", name=op.f("ck_site_name_length")),
-        sa.CheckConstraint("char_length(water_kind) <= 4000", name=op.f("ck_site_water_kind_length")),
+        sa.CheckConstraint("char_length(water_kind) <= 120", name=op.f("ck_site_water_kind_length")),
         sa.PrimaryKeyConstraint("id", name=op.f("pk_site")),
         sa.UniqueConstraint("code", name=op.f("uq_site_code")),
     )
