@@ -36,7 +36,7 @@ def test_no_accessibility_violation_along_the_job(technician: Page, look: str) -
     page.get_by_text("Type the reading by hand").click()
     page.get_by_label("Potential").fill("x")
     page.get_by_role("button", name="Take the typed point").click()
-    expect(page.locator("#error-mv")).to_be_visible()
+    expect(page.locator("#error-signal")).to_be_visible()
     no_violations(page)
     page.wait_for_selector("[data-settling=stable]")
     page.get_by_role("button", name="Take the point").click()

@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from brumel.core.calibrating.methods import rinses
-from brumel.core.kit.kinds import Care, probe_kind
+from brumel.core.kit.care import Care
+from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.readiness import CareEvent, Inspected, readiness
 from brumel.core.plan.needs import Need, Offer, needs_of
 from brumel.core.plan.tasks import ProbeDay, can_be_planned, tasks_of
@@ -168,7 +169,7 @@ def ago(care: Care, minutes: float, detail: str = "") -> CareEvent:
             [("give it power, let it polarise", 15), ("pack", 0)],
         ),
         (
-            "oxygen-optical", [CareEvent(Care.CAP_CHANGED, NOON - 400 * DAY, good_until=(NOON - 2 * DAY).date())],
+            "oxygen-optical", [CareEvent(Care("cap-changed"), NOON - 400 * DAY, good_until=(NOON - 2 * DAY).date())],
             {}, [("fit a new cap", 0), ("calibrate", 0), ("pack", 0)],
         ),
         ("orp", [ago(Care.DROPPED, 5)], {"inspected": False}, [("inspect", 0), ("check", 0), ("pack", 0)]),

@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from brumel.core.errors import CoreError
-from brumel.core.kit.kinds import Care, probe_kind, probe_kinds, storage_finding
+from brumel.core.kit.care import Care
+from brumel.core.kit.kinds import probe_kind, probe_kinds, storage_finding
 from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, readiness
 from brumel.core.kit.trend import Point, trend_of
 
@@ -26,17 +27,17 @@ def ready(kind: str, *events: CareEvent, inspections: tuple[Inspected, ...] = ()
 @pytest.mark.parametrize(
     ("kind", "events", "minutes"),
     [
-        ("oxygen-polarographic", [ago(Care.MEMBRANE_CHANGED, 10)], 80),
-        ("oxygen-polarographic", [ago(Care.ELECTROLYTE_CHANGED, 89)], 1),
+        ("oxygen-polarographic", [ago(Care("membrane-changed"), 10)], 80),
+        ("oxygen-polarographic", [ago(Care("electrolyte-changed"), 89)], 1),
         ("oxygen-polarographic", [ago(Care.UNPLUGGED, 200), ago(Care.POWER_BACK, 30)], 60),
         ("oxygen-polarographic", [ago(Care.BATTERIES_OUT, 20), ago(Care.POWER_BACK, 5)], 10),
         ("oxygen-polarographic", [ago(Care.POWER_BACK, 5)], 85),
-        ("oxygen-polarographic", [ago(Care.MEMBRANE_CHANGED, 80), ago(Care.SWITCHED_ON, 2)], 10),
+        ("oxygen-polarographic", [ago(Care("membrane-changed"), 80), ago(Care.SWITCHED_ON, 2)], 10),
         ("oxygen-galvanic", [ago(Care.SWITCHED_ON, 4)], 6),
-        ("ammonium", [ago(Care.TIP_CHANGED, 60)], 23 * 60),
-        ("nitrate", [ago(Care.TIP_CHANGED, 0)], 24 * 60),
+        ("ammonium", [ago(Care("tip-changed"), 60)], 23 * 60),
+        ("nitrate", [ago(Care("tip-changed"), 0)], 24 * 60),
         ("ph-combination", [ago(Care.CLEANED, 30)], 90),
-        ("ph-combination", [ago(Care.DRIED_OUT, 60)], 60),
+        ("ph-combination", [ago(Care("dried-out"), 60)], 60),
         ("ph-combination", [ago(Care.STORED, 600, "dry"), ago(Care.SOAKED, 50)], 70),
     ],
 )
@@ -52,8 +53,8 @@ def test_a_wait_counts_from_its_event(kind: str, events: list[CareEvent], minute
 @pytest.mark.parametrize(
     ("kind", "events"),
     [
-        ("oxygen-galvanic", [ago(Care.MEMBRANE_CHANGED, 1)]),
-        ("oxygen-polarographic", [ago(Care.MEMBRANE_CHANGED, 90)]),
+        ("oxygen-galvanic", [ago(Care("membrane-changed"), 1)]),
+        ("oxygen-polarographic", [ago(Care("membrane-changed"), 90)]),
         ("ph-combination", [ago(Care.STORED, 600, "storage solution")]),
         ("ph-combination", [ago(Care.STORED, 600, "dry"), ago(Care.SOAKED, 121)]),
         ("conductivity-10", [ago(Care.CLEANED, 1)]),
@@ -65,7 +66,7 @@ def test_ready(kind: str, events: list[CareEvent]) -> None:
 
 
 def test_what_lies_ahead_does_not_count_yet() -> None:
-    assert ready("oxygen-polarographic", ago(Care.MEMBRANE_CHANGED, -5)).state is State.READY
+    assert ready("oxygen-polarographic", ago(Care("membrane-changed"), -5)).state is State.READY
 
 
 def test_blocked_until_somebody_does_something() -> None:
@@ -92,19 +93,19 @@ def test_the_cure_of_lost_power_depends_on_how_long_it_was_away(minutes_off: flo
 @pytest.mark.parametrize(("days_left", "state"), [(1, State.READY), (0, State.READY), (-1, State.BLOCKED)])
 def test_a_part_serves_on_its_last_day_and_not_after(days_left: int, state: State) -> None:
     until = (NOON + timedelta(days=days_left)).date()
-    put_in = CareEvent(Care.MEMBRANE_CHANGED, NOON - timedelta(days=200), good_until=until)
+    put_in = CareEvent(Care("membrane-changed"), NOON - timedelta(days=200), good_until=until)
     found = ready("oxygen-polarographic", put_in)
     assert found.state is state
     if state is State.BLOCKED:
         assert found.cure is not None
-        assert (found.cure.care, found.cure.minutes) == (Care.MEMBRANE_CHANGED, 90)
+        assert (found.cure.care, found.cure.minutes) == (Care("membrane-changed"), 90)
         assert f"good until {until}" in found.why
-    renewed = CareEvent(Care.MEMBRANE_CHANGED, NOON - timedelta(days=2))
+    renewed = CareEvent(Care("membrane-changed"), NOON - timedelta(days=2))
     assert ready("oxygen-polarographic", put_in, renewed).state is State.READY
 
 
 def test_a_wait_fills_from_nothing_to_all() -> None:
-    (wait,) = ready("oxygen-polarographic", ago(Care.MEMBRANE_CHANGED, 45)).clocks
+    (wait,) = ready("oxygen-polarographic", ago(Care("membrane-changed"), 45)).clocks
     begin = NOON - timedelta(minutes=45)
     assert [wait.filled(begin + timedelta(minutes=m)) for m in (-5, 0, 45, 90, 100)] == [0.0, 0.0, 0.5, 1.0, 1.0]
 
@@ -126,7 +127,7 @@ def test_a_failed_inspection_blocks_until_one_passes() -> None:
 
 
 def test_what_ends_a_calibration_is_told() -> None:
-    assert ready("ph-refillable", ago(Care.REFERENCE_REFILLED, 300)).voided_at == NOON - timedelta(minutes=300)
+    assert ready("ph-refillable", ago(Care("reference-refilled"), 300)).voided_at == NOON - timedelta(minutes=300)
     assert ready("ph-refillable", ago(Care.CLEANED, 300)).voided_at is None
 
 
@@ -217,7 +218,7 @@ def test_the_newest_inspection_counts_with_its_own_remedies() -> None:
 def test_a_meter_that_lost_its_calibration_is_told_apart_from_what_ends_any() -> None:
     lost = ready("ph-combination", ago(Care.CALIBRATION_LOST, 30))
     assert (lost.state, lost.voided_at, lost.meter_lost_at) == (State.READY, None, NOON - timedelta(minutes=30))
-    changed = ready("ph-combination", ago(Care.ELECTRODE_CHANGED, 30))
+    changed = ready("ph-combination", ago(Care("electrode-changed"), 30))
     assert (changed.voided_at, changed.meter_lost_at) == (NOON - timedelta(minutes=30), None)
 
 

@@ -124,7 +124,7 @@ def test_the_schema_is_brought_up_to_date(cluster: Cluster) -> None:
         assert upgraded.returncode == 0
     del own["BRUMEL_DATABASE_OWNER_URL"]
     with psycopg.connect(cluster.url(OWNER, "to_upgrade")) as connection:
-        connection.execute("UPDATE alembic_version SET version_num = '0001'")
+        connection.execute("UPDATE alembic_version SET version_num = '0000'")
     assert "this version needs" in refusal("db", "upgrade", **own)
 
 

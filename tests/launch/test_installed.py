@@ -21,7 +21,8 @@ from tests.launch.front_door import ctrl_c, until
 _BUILD = "import sys, setuptools.build_meta as b; print(getattr(b, sys.argv[1])(sys.argv[2]))"
 _NEEDED = (
     "core/kit/kinds.toml",
-    "core/methods/rinses.toml",
+    "core/calibrating/rinses.toml",
+    "core/quantities/quantities.toml",
     "core/standards/buffers.csv",
     "store/migrations/versions/0001_first_schema.py",
     "web/templates/base.html",

@@ -20,7 +20,7 @@ from brumel.core.calibrating.methods import method, rinses, roles, steps_of
 from brumel.core.calibrating.run import PreviousRun
 from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.findings import Acceptance, Finding, Level
-from brumel.core.kit.kinds import Care, MeterEvent
+from brumel.core.kit.care import Care, MeterEvent
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
 from brumel.core.standards.targets import target
@@ -266,14 +266,14 @@ class _Maker:
                     self._care(label, Care.STORED, at + timedelta(minutes=25), "storage solution")
             if at.weekday() < 5 and number <= 14:
                 self._inspect("A-pH", at - 10 * hour)
-        self._care("B-pH", Care.REFERENCE_REFILLED, evening - 213 * day, "3 mol/L KCl")
+        self._care("B-pH", Care("reference-refilled"), evening - 213 * day, "3 mol/L KCl")
         self._care("A-EC", Care.CLEANED, self.now - 5 * day, "mild detergent", 10.0)
         self._care("B-ORP", Care.STORED, self.now - 2 * day, "clean tap water")
         self._care("C-pH", Care.DROPPED, self.now - 3 * day - hour, note="On the slipway.")
-        self._care("B-NH4", Care.TIP_CHANGED, self.now - 9 * hour)
-        self._care("A-DO", Care.MEMBRANE_CHANGED, self.now - timedelta(minutes=40))
+        self._care("B-NH4", Care("tip-changed"), self.now - 9 * hour)
+        self._care("A-DO", Care("membrane-changed"), self.now - timedelta(minutes=40))
         cap = self.now.date() + 140 * day
-        self._care("B-DO", Care.CAP_CHANGED, self.now - 225 * day, good_until=cap)
+        self._care("B-DO", Care("cap-changed"), self.now - 225 * day, good_until=cap)
         self._inspect("A-DO", self.now - timedelta(minutes=36))
         self._reports()
         rows = self.rows[MeterRecord]
@@ -293,7 +293,7 @@ class _Maker:
             for number in range(_DAYS - _DAYS % days, 0, -days):
                 passed = 1.0 - number / _DAYS
                 if label == "A-DO" and number % 75 < days:
-                    self._care(label, Care.MEMBRANE_CHANGED, self.now - timedelta(days=number, hours=20))
+                    self._care(label, Care("membrane-changed"), self.now - timedelta(days=number, hours=20))
                 reported = {
                     "A-EC": {"cell-constant": 1.004 + 0.012 * passed + noise(0, 0.004)},
                     "B-EC": {"cell-constant": 10.02 + 0.95 * passed**2 + noise(0, 0.05)},

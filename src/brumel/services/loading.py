@@ -13,7 +13,8 @@ from sqlalchemy.orm import Session
 
 from brumel.core.errors import CoreError
 from brumel.core.kit.accuracy import read_accuracy
-from brumel.core.kit.kinds import Care, probe_kind
+from brumel.core.kit.care import about_care
+from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.shelf import Pack, standards
 from brumel.core.quantities.quantity import of_a_round
 from brumel.core.quantities.redox import REFERENCES
@@ -149,7 +150,7 @@ def _probe_problems(row: dict[str, Any]) -> list[str]:
     kind = probe_kind(row["kind"])
     if kind.own_reference and row["reference"] not in REFERENCES:
         return [f"reference is none of {', '.join(REFERENCES)}"]
-    return [f"own_waits has {c!r}, which is no care" for c in row["own_waits"] if c not in set(Care)]
+    return [f"own_waits has {c!r}, which is no care" for c in row["own_waits"] if c not in about_care()]
 
 
 def _meter_problems(row: dict[str, Any]) -> list[str]:

@@ -4,79 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from enum import StrEnum
 from typing import Any
 
 from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Finding, Level
+from brumel.core.kit.care import Care, about_care, part_changes, power_lost
 from brumel.core.tables import kept, table
-
-
-class Care(StrEnum):
-    """What is done to a probe, or befalls it."""
-
-    CLEANED = "cleaned"
-    SOAKED = "soaked"
-    STORED = "stored"
-    MEMBRANE_CHANGED = "membrane-changed"
-    ELECTROLYTE_CHANGED = "electrolyte-changed"
-    REFERENCE_REFILLED = "reference-refilled"
-    ELECTRODE_CHANGED = "electrode-changed"
-    JUNCTION_CHANGED = "junction-changed"
-    CELL_CHANGED = "cell-changed"
-    TIP_CHANGED = "tip-changed"
-    CAP_CHANGED = "cap-changed"
-    UNPLUGGED = "unplugged"
-    BATTERIES_OUT = "batteries-out"
-    POWER_BACK = "power-back"
-    SWITCHED_ON = "switched-on"
-    DRIED_OUT = "dried-out"
-    DROPPED = "dropped"
-    CALIBRATION_LOST = "calibration-lost"
-    """Never logged: its meter was switched off, and loses its calibrations then."""
-
-    @property
-    def words(self) -> str:
-        """As a log says it."""
-        return _WORDS.get(self, self.replace("-", " "))
-
-
-_WORDS = {
-    Care.UNPLUGGED: "unplugged from its meter",
-    Care.POWER_BACK: "powered again",
-    Care.DRIED_OUT: "found dried out, put to soak",
-}
-METER_LOSES = frozenset({Care.CALIBRATION_LOST})
-"""What ends a calibration that a meter keeps, beside what ends any of the kind."""
-_ALWAYS = (Care.CLEANED, Care.SOAKED, Care.STORED, Care.DROPPED)
-POWER_LOST = (Care.UNPLUGGED, Care.BATTERIES_OUT)
-"""What takes the power from a probe."""
-_PART_CHANGE = {
-    "electrode": Care.ELECTRODE_CHANGED,
-    "reference filling": Care.REFERENCE_REFILLED,
-    "junction": Care.JUNCTION_CHANGED,
-    "cell": Care.CELL_CHANGED,
-    "membrane": Care.MEMBRANE_CHANGED,
-    "electrolyte": Care.ELECTROLYTE_CHANGED,
-    "cap": Care.CAP_CHANGED,
-    "tip": Care.TIP_CHANGED,
-}
-PART_CHANGES = frozenset(_PART_CHANGE.values())
-
-
-class MeterEvent(StrEnum):
-    """What is done with a meter; its powered probes feel it."""
-
-    BATTERIES_CHANGED = "batteries-changed"
-    BATTERIES_OUT = "batteries-out"
-    BATTERIES_IN = "batteries-in"
-    SWITCHED_ON = "switched-on"
-    SWITCHED_OFF = "switched-off"
-
-    @property
-    def words(self) -> str:
-        """As a log says it."""
-        return self.replace("-", " ")
 
 
 @dataclass(frozen=True)
@@ -194,27 +127,31 @@ class ProbeKind:
     @property
     def care(self) -> tuple[Care, ...]:
         """The care events that this kind knows, in the order of a log's form."""
-        own = {w.after for w in self.waits} | self.voids | {_PART_CHANGE[p] for p in self.parts if p in _PART_CHANGE}
+        own = {w.after for w in self.waits} | self.voids | {c for p in self.parts if (c := part_changes().get(p))}
         if self.powered:
-            own |= {*POWER_LOST, Care.POWER_BACK}
-        return (*_ALWAYS, *(c for c in Care if c in own and c not in _ALWAYS))
+            own |= {*power_lost(), Care.POWER_BACK}
+        always = [Care(key) for key, about in about_care().items() if about.always]
+        further = [
+            Care(k) for k, about in about_care().items() if k in own and not about.always and not about.never_logged
+        ]
+        return (*always, *further)
 
     @property
     def powered(self) -> bool:
         """Whether it polarises only while it has power."""
-        return any(w.after is Care.POWER_BACK for w in self.waits)
+        return any(w.after == Care.POWER_BACK for w in self.waits)
 
     @staticmethod
     def part_change(part: str) -> Care | None:
         """The care event by which a part is changed; None where it never is."""
-        return _PART_CHANGE.get(part)
+        return part_changes().get(part)
 
     def wait_after(self, care: Care, minutes_without_power: float = float("inf")) -> Wait | None:
         """The longest wait that a care event starts; for power coming back it depends on how long it was away."""
         found = [
             w
             for w in self.waits
-            if w.after is care and (care is not Care.POWER_BACK or w.least_off_minutes <= minutes_without_power)
+            if w.after == care and (care != Care.POWER_BACK or w.least_off_minutes <= minutes_without_power)
         ]
         return max(found, key=lambda w: w.minutes, default=None)
 
@@ -224,7 +161,7 @@ class ProbeKind:
         Examples
         --------
         >>> slow = probe_kind("oxygen-galvanic").with_waits({"membrane-changed": 360})
-        >>> slow.wait_after(Care.MEMBRANE_CHANGED).minutes
+        >>> slow.wait_after(Care("membrane-changed")).minutes
         360
         """
         if not own:
@@ -294,6 +231,13 @@ def _inherited(data: Mapping[str, Any], entry: dict[str, Any]) -> dict[str, Any]
     return {**data[parent], **entry} if parent else entry
 
 
+def _care(key: str) -> Care:
+    """A word of care; refuses one that there is not."""
+    if key not in about_care():
+        raise CoreError(f"No care has the name {key!r}; known are {', '.join(about_care())}.")
+    return Care(key)
+
+
 def _standards(entry: Mapping[str, Any] | None) -> Standards | None:
     return None if entry is None else Standards(entry["how"], entry["of"], tuple(entry.get("sold", ())))
 
@@ -308,12 +252,12 @@ def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
         storage_good=tuple(entry["storage_good"]),
         storage_stopgap=tuple(entry["storage_stopgap"]),
         storage_bad=tuple(BadStorage(b["in"], b["remedy"], b["minutes"]) for b in entry["storage_bad"]),
-        voids=frozenset(Care(v) for v in entry["voids"]),
+        voids=frozenset(_care(v) for v in entry["voids"]),
         waits=tuple(
-            Wait(Care(w["after"]), w["minutes"], w["then"], w.get("least_off_minutes", 0.0)) for w in entry["waits"]
+            Wait(_care(w["after"]), w["minutes"], w["then"], w.get("least_off_minutes", 0.0)) for w in entry["waits"]
         ),
         inspection=tuple(
-            Question(q["key"], q["ask"], q["no"], Care(q["action"]) if "action" in q else None)
+            Question(q["key"], q["ask"], q["no"], _care(q["action"]) if "action" in q else None)
             for q in entry["inspection"]
         ),
         reported=tuple(

@@ -7,7 +7,8 @@ from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from enum import StrEnum
 
-from brumel.core.kit.kinds import METER_LOSES, POWER_LOST, Care, ProbeKind
+from brumel.core.kit.care import METER_LOSES, Care, power_lost
+from brumel.core.kit.kinds import ProbeKind
 
 _EVER = datetime.min.replace(tzinfo=UTC)
 
@@ -116,7 +117,7 @@ def readiness(
     >>> from datetime import UTC
     >>> from brumel.core.kit.kinds import probe_kind
     >>> noon = datetime(2026, 5, 6, 12, tzinfo=UTC)
-    >>> changed = CareEvent(Care.MEMBRANE_CHANGED, noon - timedelta(minutes=30))
+    >>> changed = CareEvent(Care("membrane-changed"), noon - timedelta(minutes=30))
     >>> found = readiness(probe_kind("oxygen-polarographic"), [changed], [], noon)
     >>> found.state.value, found.ready_at - noon
     ('waiting', datetime.timedelta(seconds=3600))
@@ -160,7 +161,7 @@ def _clocks(kind: ProbeKind, past: Sequence[CareEvent]) -> list[Clock]:
             found.append(
                 Clock(event.at, event.at + timedelta(minutes=wait.minutes), f"{event.care.words}: {wait.then}")
             )
-        if event.care is Care.SOAKED and (minutes := _soak_owed(kind, past[:n])):
+        if event.care == Care.SOAKED and (minutes := _soak_owed(kind, past[:n])):
             found.append(Clock(event.at, event.at + timedelta(minutes=minutes), "soaking after wrong storage"))
     return found
 
@@ -168,7 +169,7 @@ def _clocks(kind: ProbeKind, past: Sequence[CareEvent]) -> list[Clock]:
 def _minutes_off(before: Sequence[CareEvent], at: datetime) -> float:
     """Minutes without power until now; unknown counts as long."""
     lost = _last_of_power(before)
-    if lost is None or lost.care is Care.POWER_BACK:
+    if lost is None or lost.care == Care.POWER_BACK:
         return float("inf")
     return (at - lost.at).total_seconds() / 60.0
 
@@ -177,8 +178,8 @@ def _last_of_power(before: Sequence[CareEvent]) -> CareEvent | None:
     """The event that says whether it has power: the first of the losses that nothing has ended, or the last return."""
     found: CareEvent | None = None
     for event in before:
-        if event.care is Care.POWER_BACK or (
-            event.care in POWER_LOST and (found is None or found.care is Care.POWER_BACK)
+        if event.care == Care.POWER_BACK or (
+            event.care in power_lost() and (found is None or found.care == Care.POWER_BACK)
         ):
             found = event
     return found
@@ -187,7 +188,7 @@ def _last_of_power(before: Sequence[CareEvent]) -> CareEvent | None:
 def _soak_owed(kind: ProbeKind, before: Sequence[CareEvent]) -> float:
     """Minutes of soaking that the last storage asks for; 0 where it was a good one."""
     last = next((e for e in reversed(before) if e.care in (Care.STORED, Care.SOAKED)), None)
-    bad = kind.bad_storage(last.detail) if last is not None and last.care is Care.STORED else None
+    bad = kind.bad_storage(last.detail) if last is not None and last.care == Care.STORED else None
     return bad.minutes if bad else 0.0
 
 
@@ -200,7 +201,7 @@ def _failed(kind: ProbeKind, looked: Sequence[Inspected]) -> _Block | None:
 
 
 def _dropped(past: Sequence[CareEvent], looked: Sequence[Inspected]) -> _Block | None:
-    fall = next((e for e in reversed(past) if e.care is Care.DROPPED), None)
+    fall = next((e for e in reversed(past) if e.care == Care.DROPPED), None)
     if fall is None or any(i.at > fall.at for i in looked):
         return None
     return _Block("It was dropped and has not been inspected since.", "Inspect it; then calibrate before use.")
@@ -210,7 +211,7 @@ def _worn_out(kind: ProbeKind, past: Sequence[CareEvent], at: datetime) -> _Bloc
     """A part past the last day that was given when it was put in."""
     for part in kind.parts:
         change = kind.part_change(part)
-        put_in = next((e for e in reversed(past) if e.care is change), None)
+        put_in = next((e for e in reversed(past) if e.care == change), None)
         if change is not None and put_in is not None and put_in.good_until and put_in.good_until < at.date():
             wait = kind.wait_after(change)
             cure = Cure(change, wait.minutes if wait else 0.0)
@@ -220,7 +221,7 @@ def _worn_out(kind: ProbeKind, past: Sequence[CareEvent], at: datetime) -> _Bloc
 
 def _without_power(kind: ProbeKind, past: Sequence[CareEvent], at: datetime) -> _Block | None:
     last = _last_of_power(past) if kind.powered else None
-    if last is None or last.care is Care.POWER_BACK:
+    if last is None or last.care == Care.POWER_BACK:
         return None
     wait = kind.wait_after(Care.POWER_BACK, (at - last.at).total_seconds() / 60.0)
     cure = Cure(Care.POWER_BACK, wait.minutes if wait else 0.0)
@@ -235,7 +236,7 @@ def _badly_stored(kind: ProbeKind, past: Sequence[CareEvent]) -> _Block | None:
     minutes = _soak_owed(kind, past)
     if not minutes:
         return None
-    last = next(e for e in reversed(past) if e.care is Care.STORED)
+    last = next(e for e in reversed(past) if e.care == Care.STORED)
     bad = kind.bad_storage(last.detail)
     assert bad is not None
     do = f"{bad.remedy} Log the soaking: its time starts then."

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from brumel.core.kit.kinds import PART_CHANGES, Care, ProbeKind
+from brumel.core.kit.care import Care, part_changes
+from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.readiness import Readiness, State
 from brumel.core.plan.problem import Task
 
@@ -101,7 +102,7 @@ def _must_calibrate(day: ProbeDay) -> bool:
     if not day.kind.plan.minutes:
         return False
     upset = day.readiness.state is State.BLOCKED and (
-        day.readiness.cure is None or day.readiness.cure.care is not Care.POWER_BACK
+        day.readiness.cure is None or day.readiness.cure.care != Care.POWER_BACK
     )
     return not day.sound or not day.cleaned or upset
 
@@ -111,17 +112,17 @@ def _cure(day: ProbeDay) -> list[Task]:
     cure = day.readiness.cure
     if cure is None:
         return []
-    if cure.care is Care.POWER_BACK:
+    if cure.care == Care.POWER_BACK:
         return [_task(day, CURE, "give it power, let it polarise", _SWITCH_ON_MIN, cure.minutes)]
-    if cure.care in PART_CHANGES:
-        part = next(p for p in day.kind.parts if day.kind.part_change(p) is cure.care)
+    if cure.care in part_changes().values():
+        part = next(p for p in day.kind.parts if day.kind.part_change(p) == cure.care)
         return [_task(day, CURE, f"fit a new {part}", _PART_MIN, cure.minutes)]
     return [_task(day, CURE, "soak", _CURE_MIN, cure.minutes)]
 
 
 def _switch_on(day: ProbeDay) -> list[Task]:
     """Oxygen probes warm up; one that lost its polarisation while its meter was off polarises anew."""
-    powered_by_cure = day.readiness.cure is not None and day.readiness.cure.care is Care.POWER_BACK
+    powered_by_cure = day.readiness.cure is not None and day.readiness.cure.care == Care.POWER_BACK
     if day.is_on or powered_by_cure:
         return []
     if day.kind.powered and not day.kept_alive:

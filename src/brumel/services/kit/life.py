@@ -10,7 +10,8 @@ from typing import Any
 
 from brumel.core.calibrating.methods import Use
 from brumel.core.findings import Bounds, Finding, Level, verdict
-from brumel.core.kit.kinds import PART_CHANGES, Care, ProbeKind, storage_finding
+from brumel.core.kit.care import Care, part_changes
+from brumel.core.kit.kinds import ProbeKind, storage_finding
 from brumel.core.kit.trend import Point, Trend, trend_of
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
@@ -289,7 +290,9 @@ def _courses(
     kind: ProbeKind, runs: Sequence[CalibrationRun], care: Sequence[CareRecord], now: datetime
 ) -> list[Course]:
     """Each coefficient, or what its meter reports, over time; a trend only since the last change of a part."""
-    since = max((r.at for r in care if r.care in PART_CHANGES), default=datetime.min.replace(tzinfo=now.tzinfo))
+    since = max(
+        (r.at for r in care if r.care in part_changes().values()), default=datetime.min.replace(tzinfo=now.tzinfo)
+    )
 
     def course(name: str, unit: str, points: Sequence[Point], bounds: Bounds) -> Course:
         recent = [p for p in points if p.at >= since]

@@ -11,7 +11,8 @@ from sqlalchemy.orm import Session
 
 from brumel.core.errors import CoreError
 from brumel.core.kit.accuracy import read_accuracy
-from brumel.core.kit.kinds import MeterEvent, probe_kinds
+from brumel.core.kit.care import MeterEvent
+from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantities
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.clock import Clock

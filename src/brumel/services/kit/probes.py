@@ -9,7 +9,8 @@ from datetime import date
 
 from sqlalchemy.orm import Session
 
-from brumel.core.kit.kinds import Care, probe_kinds
+from brumel.core.kit.care import about_care
+from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.redox import REFERENCES
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
@@ -117,7 +118,7 @@ def _wrong_probe(session: Session, new: NewProbe, today: date) -> dict[str, str]
     elif not new.reference and new.kind in probe_kinds() and probe_kinds()[new.kind].own_reference:
         wrong["reference"] = "Choose its reference electrode: what it shows means nothing without."
     for care, minutes in new.own_waits.items():
-        if care not in set(Care):
+        if care not in about_care():
             wrong[f"wait-{care}"] = "No care has this name."
         elif minutes is not None and not 0 <= minutes <= _MOST_WAIT:
             wrong[f"wait-{care}"] = "Minutes must be from 0 to 2 880 (two days)."

@@ -11,7 +11,8 @@ from typing import TypeVar
 
 from sqlalchemy.orm import Session
 
-from brumel.core.kit.kinds import Care, MeterEvent, ProbeKind, probe_kind
+from brumel.core.kit.care import Care, MeterEvent
+from brumel.core.kit.kinds import ProbeKind, probe_kind
 from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, ended, readiness
 from brumel.services.errors import InvalidInput
 from brumel.store import care_queries

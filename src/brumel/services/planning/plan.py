@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 
 from brumel.core.calibrating.methods import rinses
 from brumel.core.findings import Level
-from brumel.core.kit.kinds import Care, MeterEvent
+from brumel.core.kit.care import Care, MeterEvent
 from brumel.core.kit.readiness import State
 from brumel.core.plan.check import faults
 from brumel.core.plan.crew import Candidate, Unsuited, crew_for, misfit

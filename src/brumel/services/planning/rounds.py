@@ -10,7 +10,7 @@ from datetime import UTC, datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.methods import rinses
-from brumel.core.kit.kinds import MeterEvent
+from brumel.core.kit.care import MeterEvent
 from brumel.core.plan import tasks
 from brumel.core.quantities.quantity import of_a_round
 from brumel.services.clock import Clock

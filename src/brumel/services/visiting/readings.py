@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from brumel.core.calibrating.tolerances import shipped_tolerances
 from brumel.core.findings import Acceptance, Finding, Level, verdict
 from brumel.core.kit.accuracy import Accuracy
-from brumel.core.kit.kinds import METER_LOSES
+from brumel.core.kit.care import METER_LOSES
 from brumel.core.kit.readiness import ended
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C, ph_recompensated
 from brumel.core.quantities.ph_working import recompensation_working

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Identity, Index, text
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from brumel.core.kit.kinds import MeterEvent
+from brumel.core.kit.care import MeterEvent
 from brumel.store.models.base import Base, one_of, own_id
 from brumel.store.models.reference import Person
 

@@ -9,7 +9,8 @@ from flask import Blueprint, Response, flash, redirect, render_template, request
 from flask.typing import ResponseReturnValue
 
 from brumel.core.kit.accuracy import EXAMPLE, Accuracy
-from brumel.core.kit.kinds import PART_CHANGES, MeterEvent, probe_kinds
+from brumel.core.kit.care import MeterEvent, part_changes
+from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import of_a_round
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.standards.buffers import FAMILIES
@@ -251,6 +252,6 @@ def _probe_page(probe_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
         figures=[(c, course_figure(c, services().clock)) for c in life.courses],
         meters=services().meters.all(),
         references=REFERENCES,
-        may_put_in=[str(c) for c in life.card.kind.care if c in PART_CHANGES],
+        may_put_in=[str(c) for c in life.card.kind.care if c in part_changes().values()],
     )
     return page, 422 if errors else 200

@@ -1,0 +1,93 @@
+"""Care: what is done to a probe, or befalls it, as data; and what is done with a meter."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import ClassVar
+
+from brumel.core.tables import kept, table
+
+
+class Care(str):
+    """A word of care, by its key in ``care.toml``; those that a rule of readiness speaks of have names here.
+
+    Examples
+    --------
+    >>> Care("power-back").words, Care("power-back") == Care.POWER_BACK
+    ('powered again', True)
+    """
+
+    __slots__ = ()
+    CLEANED: ClassVar[Care]
+    SOAKED: ClassVar[Care]
+    STORED: ClassVar[Care]
+    POWER_BACK: ClassVar[Care]
+    SWITCHED_ON: ClassVar[Care]
+    UNPLUGGED: ClassVar[Care]
+    BATTERIES_OUT: ClassVar[Care]
+    DROPPED: ClassVar[Care]
+    CALIBRATION_LOST: ClassVar[Care]
+
+    @property
+    def value(self) -> str:
+        """The key."""
+        return str(self)
+
+    @property
+    def words(self) -> str:
+        """As a log says it."""
+        return about_care()[self].words or self.replace("-", " ")
+
+
+for _name in Care.__annotations__:
+    setattr(Care, _name, Care(_name.lower().replace("_", "-")))
+
+
+@dataclass(frozen=True)
+class AboutCare:
+    """What is known of a word of care."""
+
+    words: str = ""
+    part: str = ""
+    always: bool = False
+    takes_power: bool = False
+    never_logged: bool = False
+
+
+@kept
+def about_care() -> Mapping[str, AboutCare]:
+    """All words of care by key, in the order of a log's form."""
+    return {key: AboutCare(**entry) for key, entry in table("kit", "care.toml").items()}
+
+
+@kept
+def part_changes() -> Mapping[str, Care]:
+    """The care by which each part is changed."""
+    return {about.part: Care(key) for key, about in about_care().items() if about.part}
+
+
+@kept
+def power_lost() -> frozenset[Care]:
+    """What takes the power from a probe."""
+    return frozenset(Care(key) for key, about in about_care().items() if about.takes_power)
+
+
+METER_LOSES = frozenset({Care.CALIBRATION_LOST})
+"""What ends a calibration that a meter keeps, beside what ends any of the kind."""
+
+
+class MeterEvent(StrEnum):
+    """What is done with a meter; its powered probes feel it."""
+
+    BATTERIES_CHANGED = "batteries-changed"
+    BATTERIES_OUT = "batteries-out"
+    BATTERIES_IN = "batteries-in"
+    SWITCHED_ON = "switched-on"
+    SWITCHED_OFF = "switched-off"
+
+    @property
+    def words(self) -> str:
+        """As a log says it."""
+        return self.replace("-", " ")
