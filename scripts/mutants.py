@@ -26,7 +26,10 @@ TIMEOUT_S = 420
 WANTED = 0.85
 _SWAPS = {ast.Lt: "<=", ast.LtE: "<", ast.Gt: ">=", ast.GtE: ">", ast.Eq: "!=", ast.NotEq: "=="}
 _SIGNS = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*"}
-_SETTLING = ("tests/core/test_settling.py", "tests/core/test_calibration.py", "tests/services/test_settle.py")
+_SETTLING = (
+    "tests/core/test_pinned_numbers.py", "tests/core/test_settling.py", "tests/core/test_calibration.py",
+    "tests/services/test_settle.py",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -109,7 +112,8 @@ def _stages(relative: Path) -> list[list[str]]:
         return [["--doctest-modules", str(relative)], list(_SETTLING)]
     core = ["tests/core", "tests/reference", "tests/services/test_reckon.py", "tests/services/test_reckon_warnings.py"]
     near = [*core, "--deselect", "tests/core/test_settling.py"]
-    return [["--doctest-modules", str(relative)], near, ["tests/services", "tests/devices"]]
+    first = ["--doctest-modules", str(relative), "tests/core/test_pinned_numbers.py", "tests/core/test_pinned_ph.py"]
+    return [first, near, ["tests/services", "tests/devices"]]
 
 
 def _passes(tree: Path, arguments: list[str]) -> bool:

@@ -23,7 +23,8 @@ CALIBRATIONS = [
 READINGS = [
     "reading_id", "taken_at", "site", "site_name", "probe", "probe_serial", "taken_by", "quantity", "value",
     "u", "expanded_u", "unit", "temperature_c", "source", "signal", "signal_unit", "shown", "meter_setting_c",
-    "reference", "derived", "level", "findings", "calibration_id", "settled", "settling_s", "note", "amends",
+    "reference", "derived", "level", "findings", "calibration_id", "settled", "settling_s", "despite", "note",
+    "amends",
     "amend_reason",
 ]  # fmt: skip
 

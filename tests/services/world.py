@@ -27,6 +27,7 @@ from tests.conftest import NOW
 
 THREE, SIDE = "ph-neutral-acid-alkaline", "ph-neutral-side-check"
 _number = count(1)
+DESPITE = "only a test"
 
 
 class World:
@@ -135,7 +136,7 @@ class World:
     def read(self, probe: Probe, moment: datetime = NOW, **given: object) -> ReadingView:
         """A reading at the pond; a typed signal unless told otherwise."""
         services = self.at(moment)
-        wanted = {"source": "typed-signal", "signal": -20.0, "temperature_c": 22.0} | given
+        wanted = {"source": "typed-signal", "signal": -20.0, "temperature_c": 22.0, "despite": DESPITE} | given
         new = NewReading(uuid.uuid4(), self.site.id, probe.id, **wanted)  # type: ignore[arg-type]
         services.readings.record(new, self.person)
         return services.readings.view(new.reading_id)

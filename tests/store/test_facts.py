@@ -139,7 +139,9 @@ class TestTheSameFormWithOtherContent:
             world.at().calibrations.take(run_id, other, world.person)
 
     def test_a_reading(self, world: World) -> None:
-        new = NewReading(uuid.uuid4(), world.site.id, world.probe().id, "typed-signal", None, 3.0, 20.0, note="still")
+        new = NewReading(
+            uuid.uuid4(), world.site.id, world.probe().id, "typed-signal", None, 3.0, 20.0, despite="test", note="still"
+        )
         for _ in range(2):
             world.at().readings.record(new, world.person)
         with pytest.raises(OtherContent, match="note still"):

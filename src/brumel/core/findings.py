@@ -16,6 +16,14 @@ class Level(StrEnum):
     UNFIT = "unfit"
 
 
+@dataclass(frozen=True)
+class Despite:
+    """A probe was used although something spoke against it: what that was, and why it was used all the same."""
+
+    why_not: str = ""
+    reason: str = ""
+
+
 class Acceptance(StrEnum):
     """How a value was found steady when it was taken."""
 
@@ -60,6 +68,18 @@ class Finding:
     remedy: str = ""
     minutes: int | None = None
     source: str = "common practice"
+
+
+def despite_findings(despite: Despite) -> list[Finding]:
+    """That a probe was used although it was not ready, with the reason."""
+    if not despite.why_not:
+        return []
+    words = f"It was used although it was not ready: {despite.why_not} Because: {despite.reason}."
+    return [
+        Finding(
+            "used-all-the-same", Level.DOUBTFUL, words, "Make it ready, then do it again.", 15, "rule of this product"
+        )
+    ]
 
 
 def verdict(findings: Iterable[Finding]) -> Level:

@@ -58,6 +58,11 @@ class Typed:
         self.errors[name] = f"{typed!r} is too large to be meant."
         return None
 
+    def version(self) -> int | None:
+        """The version of what was edited; None where it is new."""
+        typed = self.text("version")
+        return int(typed) if typed.isdecimal() and len(typed) < 9 else None
+
     def record_id(self, name: str) -> uuid.UUID | None:
         """A record's id; None where nothing was chosen or it can't be read."""
         return as_id(self.text(name))

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.errors import CoreError
-from brumel.core.findings import Acceptance, Level
+from brumel.core.findings import Acceptance, Despite, Level
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
@@ -79,6 +79,7 @@ class Run:
     tolerances: Tolerances
     previous: PreviousRun | None = None
     waters: tuple[float, float] | None = None
+    despite: Despite = field(default_factory=Despite)
 
     @property
     def adjusted(self) -> tuple[JudgedPoint, ...]:

@@ -9,7 +9,7 @@ from functools import partial
 from brumel.core.calibrating.causes import signs_of
 from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.run import JudgedPoint, Run, targets_range
-from brumel.core.findings import Acceptance, Finding, Level, worst_first
+from brumel.core.findings import Acceptance, Finding, Level, despite_findings, worst_first
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.sensing.response import Origin
@@ -38,7 +38,14 @@ def judge_run(run: Run) -> list[Finding]:
     if causes:
         follows = "It follows from the finding above: mend that first."
         numbers = [f if f.level is Level.SOUND else replace(f, remedy=follows, minutes=None) for f in numbers]
-    around = [*signs.remarks(run), *_points(run), *_temperatures(run), *_change(run), *_bracket(run)]
+    around = [
+        *despite_findings(run.despite),
+        *signs.remarks(run),
+        *_points(run),
+        *_temperatures(run),
+        *_change(run),
+        *_bracket(run),
+    ]
     return worst_first([*causes, *numbers, *around])
 
 

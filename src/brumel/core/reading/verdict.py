@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
-from brumel.core.findings import Acceptance, Finding, Level, worst_first
+from brumel.core.findings import Acceptance, Despite, Finding, Level, despite_findings, worst_first
 from brumel.core.holding import worth
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.sensing.response import Response
@@ -44,6 +44,7 @@ class JudgedReading:
     expected: tuple[float, float] | None = None
     meter: MetersOwn | None = None
     """The meter whose own calibration gave the value; None where Brumel's did."""
+    despite: Despite = field(default_factory=Despite)
     standard: str = "buffer"
     """What its probe's standards are called."""
     signal: str = "millivolts"
@@ -64,7 +65,7 @@ def judge_reading(reading: JudgedReading) -> list[Finding]:
     """All findings of a reading, worst first."""
     about = quantity(reading.quantity)
     behind = _basis(reading, about) if reading.meter is None else _meters_own(reading, reading.meter, about)
-    return worst_first([*behind, *_reading(reading, about)])
+    return worst_first([*behind, *despite_findings(reading.despite), *_reading(reading, about)])
 
 
 def _meters_own(reading: JudgedReading, meter: MetersOwn, about: Quantity) -> Iterator[Finding]:

@@ -12,7 +12,7 @@ from brumel.core.calibrating.methods import Step, Use
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run, targets_range
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.calibrating.verdict import judge_run
-from brumel.core.findings import Finding, verdict
+from brumel.core.findings import Despite, Finding, verdict
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.fit import Weights, fit
 from brumel.core.sensing.principle import Conditions, Principle
@@ -37,6 +37,8 @@ class Begin:
     """Lot for each role of a standard."""
     site_ids: Sequence[uuid.UUID] = ()
     new_sensor: bool = False
+    despite: str = ""
+    """Why a probe that is not ready is used all the same."""
 
 
 def run_row(
@@ -48,8 +50,9 @@ def run_row(
     person: Person,
     *,
     at: datetime,
+    not_ready: str = "",
 ) -> dict[str, Any]:
-    """A run as it is stored when it begins; ``lots`` by role."""
+    """A run as it is stored when it begins; ``lots`` by role, ``not_ready`` why its probe may not be used."""
     return {
         "id": begin.run_id,
         "probe_id": probe.id,
@@ -64,6 +67,8 @@ def run_row(
         "waters_high": waters[1] if waters else None,
         "new_sensor": begin.new_sensor,
         "reference": probe.reference or "",
+        "not_ready": not_ready,
+        "despite": begin.despite.strip() if not_ready else "",
     }
 
 
@@ -139,7 +144,9 @@ def judge_points(
     prior = previous.response if previous else None
     response = fit(own, adjusted, prior or (None if adjusted else Response.usual(own)), Weights(run.method["weights"]))
     tolerances = Tolerances.of(run.method["tolerances"])
-    return response, judge_run(Run(judged, response, tolerances, previous, waters_of(run)))
+    return response, judge_run(
+        Run(judged, response, tolerances, previous, waters_of(run), Despite(run.not_ready or "", run.despite or ""))
+    )
 
 
 def signature_row(

@@ -208,6 +208,9 @@ class Calibrations:
                 wrong["probe"] = "Choose the probe to calibrate."
             else:
                 wrong |= _unfitting(probe, school)
+            not_ready = upkeep.why_not_ready(session, probe, self.clock.now()) if probe else ""
+            if not_ready and not begin.despite.strip():
+                wrong["despite"] = f"{not_ready} Or say why you calibrate it as it is; the reason stays on record."
             if begin.rinse not in rinses():
                 wrong["rinse"] = "Choose how you rinse between solutions."
             waters = _waters(session, begin.site_ids, principle(school.principle).quantity)
@@ -222,7 +225,7 @@ class Calibrations:
             frozen = school.frozen(
                 waters=waters, rinse=rinses()[begin.rinse], kind=probe.kind, holds_days=upkeep.holding_of(probe)
             )
-            row = run_row(begin, probe, frozen, chosen, waters, person, at=self.clock.now())
+            row = run_row(begin, probe, frozen, chosen, waters, person, at=self.clock.now(), not_ready=not_ready)
             add_once(session, CalibrationRun, row, told=("probe_id", "method_code", "rinse", "lots"))
         return begin.run_id
 

@@ -16,6 +16,7 @@ from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantities
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.clock import Clock
+from brumel.services.editing import change
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.labels import wrong_label
 from brumel.services.people import may_record
@@ -50,6 +51,8 @@ class NewMeter:
     memory_records: float | None = None
     batteries: str = ""
     battery_hours: float | None = None
+    version: int | None = None
+    """The version that was looked at; None for a new one."""
 
 
 @dataclass(frozen=True)
@@ -106,8 +109,11 @@ class Meters:
                 raise InvalidInput(wrong)
             meter = session.get(Meter, new.meter_id)
             if meter is None:
-                meter = Meter(id=new.meter_id)
+                meter = Meter(id=new.meter_id, version=0)
                 session.add(meter)
+                change(meter, None, {})
+            else:
+                change(meter, new.version, {"label": meter.label, "kit": meter.kit, "batteries": meter.batteries})
             meter.label, meter.serial, meter.kit = new.label.strip(), new.serial.strip(), new.kit.strip()
             meter.in_service_on = new.in_service_on
             meter.takes, meter.compensates = list(new.takes), list(new.compensates)

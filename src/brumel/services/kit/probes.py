@@ -13,6 +13,7 @@ from brumel.core.kit.care import about_care
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.redox import REFERENCES
 from brumel.services.clock import Clock
+from brumel.services.editing import change
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.labels import wrong_label
 from brumel.services.people import may_record
@@ -36,6 +37,8 @@ class NewProbe:
     meter_id: uuid.UUID | None = None
     own_waits: Mapping[str, float | None] = field(default_factory=dict)
     """Minutes by care event where its leaflet differs."""
+    version: int | None = None
+    """The version that was looked at; None for a new one."""
     reference: str = ""
     """Its own reference electrode, where its kind has one to name."""
 
@@ -86,6 +89,7 @@ class Probes:
             wrong = _wrong_probe(session, kept, self.clock.today())
             if wrong:
                 raise InvalidInput(wrong)
+            change(probe, new.version, {"label": probe.label, "kit": probe.kit})
             probe.label, probe.kit = kept.label.strip(), kept.kit.strip()
             probe.meter_id, probe.reference, probe.own_waits = kept.meter_id, kept.reference, _own_waits(kept)
 

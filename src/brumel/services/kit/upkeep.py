@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from brumel.core.kit.care import Care, MeterEvent
 from brumel.core.kit.kinds import ProbeKind, probe_kind
-from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, ended, readiness
+from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, ended, readiness
 from brumel.services.errors import InvalidInput
 from brumel.store import care_queries
 from brumel.store.care_queries import CareRow, InspectionRow, MeterRow
@@ -96,6 +96,12 @@ class Logs:
             [Inspected(i.at, tuple(i.failed)) for i in self.inspections.get(probe.id, ())],
             at,
         )
+
+
+def why_not_ready(session: Session, probe: Probe, at: datetime) -> str:
+    """Why a probe may not be used at a moment, and what to do; empty where it may, or only has to wait."""
+    ready = Logs.read(session).readiness(probe, at)
+    return f"{ready.why} {ready.do}".strip() if ready.state is State.BLOCKED else ""
 
 
 def _grouped(rows: Iterable[Row], key: Callable[[Row], Key]) -> dict[Key, list[Row]]:

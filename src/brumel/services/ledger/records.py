@@ -172,6 +172,7 @@ _READING_COLUMNS: dict[str, Callable[[Reading], Any]] = {
     "calibration_id": lambda r: r.calibration_run_id,
     "settled": lambda r: r.acceptance,
     "settling_s": lambda r: _round(r.settling_s, 1),
+    "despite": lambda r: r.despite,
     "note": lambda r: r.note,
     "amends": lambda r: r.amends_id,
     "amend_reason": lambda r: r.amend_reason,

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.tolerances import shipped_tolerances
-from brumel.core.findings import Acceptance, Finding, Level, verdict
+from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.care import METER_LOSES
 from brumel.core.kit.readiness import ended
@@ -43,6 +43,7 @@ from brumel.store.once import add_once, stands
 _REMEMBERED = timedelta(days=7)
 """So long back is looked whether a meter lost its calibration (rule of this product)."""
 _FUTURE = timedelta(minutes=5)
+_READY = Despite()
 
 
 @dataclass(frozen=True)
@@ -60,6 +61,8 @@ class NewReading:
     meter_setting_c: float | None = None
     taken_at: datetime | None = None
     unsettled_reason: str = ""
+    despite: str = ""
+    """Why a probe that is not ready, or was never calibrated, is used all the same."""
     note: str = ""
     amends_id: uuid.UUID | None = None
     amend_reason: str = ""
@@ -128,7 +131,9 @@ class Readings:
             run, basis = stored.basis_of(session, probe.id, taken_at)
             if measured.signal is None:
                 run = basis = None
-            corrected = correct(measured, probe, basis, site, _shown_by(session, probe, taken_at, self.clock))
+            despite = _despite(session, new, probe, measured, basis, taken_at)
+            meter = _shown_by(session, probe, taken_at, self.clock)
+            corrected = correct(measured, probe, basis, site, meter, despite)
             row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
             added = add_once(session, Reading, row | {"recorded_at": self.clock.now()})
             if added:
@@ -234,6 +239,7 @@ def reading_row(
         "meter_setting_c": measured.meter_setting_c,
         "reference": probe.reference or "",
         "derived": corrected.derived,
+        "despite": new.despite.strip(),
         "level": str(corrected.level),
         "budget": [asdict(c) for c in corrected.budget.contributions],
         "working": corrected.working,
@@ -269,7 +275,12 @@ class ShownBy:
 
 
 def correct(
-    measured: Measured, probe: Probe, basis: Basis | None, site: Site, meter: ShownBy | None = None
+    measured: Measured,
+    probe: Probe,
+    basis: Basis | None,
+    site: Site,
+    meter: ShownBy | None = None,
+    despite: Despite = _READY,
 ) -> Corrected:
     """Correct a measurement with the response behind it, or take it as the meter shows it; and judge it."""
     meter = meter or ShownBy()
@@ -297,6 +308,7 @@ def correct(
             settling_words=measured.settling_words,
             expected=site.expected(about.key),
             meter=meter.own if measured.signal is None else None,
+            despite=despite,
             standard=shipped_tolerances(own.key, probe.kind)["standard"],
         )
     )
@@ -330,6 +342,25 @@ def _from_shown(
         Budget.of([*accuracy.contributions(value, unit), *own.beyond_any_meter(value, at)]),
         working,
     )
+
+
+def _despite(
+    session: Session, new: NewReading, probe: Probe, measured: Measured, basis: Basis | None, at: datetime
+) -> Despite:
+    """What speaks against the probe at that moment, with the reason for which it was used all the same.
+
+    Raises
+    ------
+    InvalidInput
+        Where something does and no reason is given.
+    """
+    why_not = upkeep.why_not_ready(session, probe, at)
+    if not why_not and measured.signal is not None and basis is None:
+        why_not = "It has no signed calibration. Calibrate it first."
+    if why_not and not new.despite.strip():
+        words = f"{why_not} Or say why you read with it as it is; the reason stays on record."
+        raise InvalidInput({"despite": words})
+    return Despite(why_not, new.despite.strip())
 
 
 def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> ShownBy:

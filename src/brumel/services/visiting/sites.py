@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 
 from sqlalchemy.orm import Session
 
-from brumel.core.quantities.quantity import of_a_round
+from brumel.core.quantities.quantity import of_a_round, quantity
+from brumel.services.editing import change
 from brumel.services.errors import InvalidInput
 from brumel.services.people import may_record
 from brumel.store import queries
@@ -32,6 +33,8 @@ class NewSite:
     visit_every_days: float | None
     expected: Mapping[str, Reach] = field(default_factory=dict)
     """Lower and upper end by quantity; both None where nothing is expected."""
+    version: int | None = None
+    """The version that was looked at; None for a new one."""
 
 
 @dataclass(frozen=True)
@@ -55,8 +58,12 @@ class Sites:
                 raise InvalidInput(wrong)
             site = session.get(Site, new.site_id)
             if site is None:
-                site = Site(id=new.site_id)
+                site = Site(id=new.site_id, version=0)
                 session.add(site)
+                change(site, None, {})
+            else:
+                reaches = {quantity(r.quantity).name: f"{r.low:g} to {r.high:g}" for r in site.ranges}
+                change(site, new.version, {"name": site.name, "every, days": site.visit_every_days, **reaches})
             site.code, site.name = new.code.strip().upper(), new.name.strip()
             site.water_kind, site.visit_every_days = new.water_kind.strip(), int(new.visit_every_days)
             known = {r.quantity: r for r in site.ranges}

@@ -57,6 +57,10 @@ class CalibrationRun(Base):
     new_sensor: Mapped[bool]
     reference: Mapped[str]
     """The probe's own reference electrode, where it has one to name."""
+    not_ready: Mapped[str] = mapped_column(server_default=text("''"))
+    """Why the probe was not ready when the run began; empty where it was."""
+    despite: Mapped[str] = mapped_column(server_default=text("''"))
+    """Why it was used all the same."""
 
     probe: Mapped[Probe] = relationship(lazy="joined", innerjoin=True)
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)

@@ -12,6 +12,7 @@ from sqlalchemy import (
     ForeignKey,
     Identity,
     Index,
+    text,
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
@@ -57,6 +58,8 @@ class Reading(Base):
     meter_setting_c: Mapped[float | None]
     reference: Mapped[str]
     """The probe's own reference electrode, where it has one to name."""
+    despite: Mapped[str] = mapped_column(server_default=text("''"))
+    """Why the probe was used although it was not ready; empty where it was."""
     derived: Mapped[list[Any]]
     """What follows from it by calculation: quantity, value, u, unit, working."""
     level: Mapped[str]

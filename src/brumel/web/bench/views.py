@@ -50,6 +50,7 @@ def new() -> ResponseReturnValue:
         lots={role: typed.record_id(f"lot_{role}") for role in roles()},
         site_ids=[found for text in request.form.getlist("sites") if (found := as_id(text))],
         new_sensor="new_sensor" in request.form,
+        despite=typed.text("despite"),
     )
     try:
         typed.must_be_read()

@@ -74,6 +74,7 @@ def _typed_probe(typed: Typed, probe_id: uuid.UUID) -> NewProbe:
         meter_id=typed.record_id("meter"),
         own_waits={n.removeprefix("wait-"): typed.number(n) for n in request.form if n.startswith("wait-")},
         reference=typed.text("reference"),
+        version=typed.version(),
     )
 
 
@@ -200,6 +201,7 @@ def _meter_form(meter_id: uuid.UUID | None) -> ResponseReturnValue:
             buffer_families=request.form.getlist("buffer_families"),
             holds_calibration="holds_calibration" in request.form,
             polarises_off="polarises_off" in request.form,
+            version=typed.version(),
             accuracy={p: typed.text(f"accuracy-{p}") for p in (q.key for q in of_a_round())},
             memory_records=typed.number("memory_records"),
             batteries=typed.text("batteries"),

@@ -48,6 +48,7 @@ def _site_form(known: Any) -> ResponseReturnValue:
             name=typed.text("name"),
             water_kind=typed.text("water_kind"),
             visit_every_days=typed.number("visit_every_days"),
+            version=typed.version(),
             expected={p: (typed.number(f"low-{p}"), typed.number(f"high-{p}")) for p in (q.key for q in of_a_round())},
         )
         try:
@@ -80,6 +81,7 @@ def reading() -> ResponseReturnValue:
         meter_setting_c=typed.number("meter_setting_c") if source == "typed-value" and not automatic else None,
         taken_at=typed.moment("taken_at", services().clock.timezone),
         unsettled_reason=typed.text("unsettled_reason"),
+        despite=typed.text("despite"),
         note=typed.text("note"),
         amends_id=typed.record_id("amends"),
         amend_reason=typed.text("amend_reason"),

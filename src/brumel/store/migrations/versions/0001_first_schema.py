@@ -344,6 +344,8 @@ def upgrade() -> None:
         sa.Column("waters_high", sa.Double(), nullable=True),
         sa.Column("new_sensor", sa.Boolean(), nullable=False),
         sa.Column("reference", sa.Text(), nullable=False),
+        sa.Column("not_ready", sa.Text(), server_default=sa.text("''"), nullable=False),
+        sa.Column("despite", sa.Text(), server_default=sa.text("''"), nullable=False),
         sa.CheckConstraint("kept_by IN ('brumel', 'meter')", name=op.f("ck_calibration_run_kept_by")),
         sa.CheckConstraint(
             "waters_high > '-Infinity' AND waters_high < 'Infinity'", name=op.f("ck_calibration_run_waters_high_finite")
@@ -351,8 +353,10 @@ def upgrade() -> None:
         sa.CheckConstraint(
             "waters_low > '-Infinity' AND waters_low < 'Infinity'", name=op.f("ck_calibration_run_waters_low_finite")
         ),
+        sa.CheckConstraint("char_length(despite) <= 4000", name=op.f("ck_calibration_run_despite_length")),
         sa.CheckConstraint("char_length(kept_by) <= 4000", name=op.f("ck_calibration_run_kept_by_length")),
         sa.CheckConstraint("char_length(method_code) <= 4000", name=op.f("ck_calibration_run_method_code_length")),
+        sa.CheckConstraint("char_length(not_ready) <= 4000", name=op.f("ck_calibration_run_not_ready_length")),
         sa.CheckConstraint("char_length(reference) <= 4000", name=op.f("ck_calibration_run_reference_length")),
         sa.CheckConstraint("char_length(rinse) <= 4000", name=op.f("ck_calibration_run_rinse_length")),
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], name=op.f("fk_calibration_run_person_id")),
@@ -562,6 +566,7 @@ def upgrade() -> None:
         sa.Column("shown", sa.Double(), nullable=True),
         sa.Column("meter_setting_c", sa.Double(), nullable=True),
         sa.Column("reference", sa.Text(), nullable=False),
+        sa.Column("despite", sa.Text(), server_default=sa.text("''"), nullable=False),
         sa.Column("derived", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
         sa.Column("level", sa.Text(), nullable=False),
         sa.Column("budget", postgresql.JSONB(astext_type=sa.Text()), nullable=False),
@@ -593,6 +598,7 @@ def upgrade() -> None:
         ),
         sa.CheckConstraint("char_length(acceptance) <= 4000", name=op.f("ck_reading_acceptance_length")),
         sa.CheckConstraint("char_length(amend_reason) <= 4000", name=op.f("ck_reading_amend_reason_length")),
+        sa.CheckConstraint("char_length(despite) <= 4000", name=op.f("ck_reading_despite_length")),
         sa.CheckConstraint("char_length(level) <= 4000", name=op.f("ck_reading_level_length")),
         sa.CheckConstraint("char_length(note) <= 4000", name=op.f("ck_reading_note_length")),
         sa.CheckConstraint("char_length(quantity) <= 120", name=op.f("ck_reading_quantity_length")),
