@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 import pytest
 
@@ -12,7 +12,9 @@ from brumel.core.findings import Level
 from brumel.core.kit.kinds import probe_kind
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.kit.life import NewCare
+from brumel.services.visiting.readings import NewReading
 from brumel.store.database import Database
+from brumel.store.models.reading import Reading
 from tests.conftest import NOW
 from tests.services.world import World
 
@@ -107,3 +109,26 @@ def test_a_reading_of_a_signal_does_not_rest_on_it(world: World) -> None:
     world.at().kept.record(NewKept(uuid.uuid4(), probe.id, points={"neutral": point}), world.person)
     assert "calibration-missing" in {f.code for f in world.read(probe).findings}
     assert world.at().states.probe_state(probe.id).level == "sound"
+
+
+def test_what_a_meter_shows_has_its_u_from_its_last_check(world: World) -> None:
+    """√(0.07²/3 + 0.05²/3 + u(lot)² + 0.01²/12 + 0.02²), k = 2: off by 0.07, sound ±0.05 (common practice)."""
+    probe = world.at().states.probe(world.other_probe("ph-combination", meter_id=world.meter()))
+    point = TypedPoint(world.lots["7.00"].id, None, 25.0, 7.2, 7.07)
+    new = NewKept(uuid.uuid4(), probe.id, points={"neutral": point})
+    world.at().kept.record(new, world.person)
+    (kept,) = world.at().calibrations.view(new.run_id).run.points
+    found = shown(world, probe.id, NOW)
+    expected = (kept.target_u**2 + (0.07**2 + 0.05**2) / 3 + 0.01**2 / 12 + 0.02**2) ** 0.5
+    assert found.u == pytest.approx(expected, rel=0.02)
+    words = next(f.sentence for f in found.findings if f.code == "meters-own-line")
+    assert words.endswith(f"U comes from its last check, {NOW:%d %b}.")
+    assert shown(world, probe.id, NOW + 8 * DAY).u == 0.1  # past the days that it holds: ±0.2
+
+
+def shown(world: World, probe_id: uuid.UUID, at: datetime) -> Reading:
+    new = NewReading(
+        uuid.uuid4(), world.site.id, probe_id, "typed-value", temperature_c=20.0, shown=7.4, despite="only a test"
+    )
+    world.at(at).readings.record(new, world.person)
+    return world.at(at).readings.view(new.reading_id).reading

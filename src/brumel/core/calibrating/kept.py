@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from brumel.core.findings import Bounds, Finding, Level, worst_first
 from brumel.core.kit.kinds import Check, Reported
 from brumel.core.kit.shelf import out_of_date
-from brumel.core.quantities.quantity import quantity
+from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.uncertainty import Contribution, resolution_u
 from brumel.core.wording import signed
 
 
@@ -20,8 +22,8 @@ class KeptPoint:
     ----------
     label
         What the standard is called.
-    target, target_known
-        Its value at its temperature, and whether that is known.
+    target, target_known, target_u
+        Its value at its temperature, whether that is known, and its standard uncertainty (k = 1).
     before, after
         As found and as left; None where it was not looked.
     expired_days, over_open_days
@@ -36,6 +38,7 @@ class KeptPoint:
     after: float | None = None
     expired_days: int = 0
     over_open_days: int = 0
+    target_u: float = 0.0
 
     def off(self, shown: float) -> float:
         """How far a shown value is off the target, in percent or in the unit.
@@ -56,6 +59,46 @@ class KeptPoint:
         """Sound and doubtful, on the scale of :meth:`off`."""
         least = 100.0 * self.check.least / self.target if self.check.percent and self.target else self.check.least
         return Bounds.around_zero(max(self.check.sound, least), max(self.check.doubtful, least))
+
+    def in_unit(self, off: float, value: float) -> float:
+        """What ``off``, on the scale of :meth:`off`, amounts to at a shown value."""
+        return abs(off * value / 100.0 if self.check.percent else off)
+
+
+def of_last_check(points: Sequence[KeptPoint], about: Quantity, value: float) -> list[Contribution]:
+    """Standard uncertainties (k = 1) of a value that a meter shows, from its last check; empty where none serves.
+
+    What it was off at most counts as limits, and so does what it may have moved since while still called sound (rule
+    of this product).
+
+    Examples
+    --------
+    >>> check = Check("neutral", "Neutral buffer", "ph-buffer", "ph", 0.05, 0.07, "")
+    >>> found = of_last_check([KeptPoint(check, "7.00", 7.0, before=7.03, target_u=0.01)], quantity("ph"), 7.4)
+    >>> [(c.name, round(c.u, 4)) for c in found]  # doctest: +NORMALIZE_WHITESPACE
+    [('off in its last check', 0.0173), ('moved since its last check', 0.0289), ('standards of its last check', 0.01),
+     ('resolution of the display', 0.0029)]
+    """
+    shown = [
+        (p, p.after if p.after is not None else p.before)
+        for p in points
+        if p.target_known and p.check.quantity == about.key
+    ]
+    some = [(p, p.off(at)) for p, at in shown if at is not None]
+    if not some:
+        return []
+    unit, limits = about.unit or about.symbol, math.sqrt(3.0)
+    return [
+        Contribution("off in its last check", max(p.in_unit(off, value) for p, off in some) / limits, unit, 1.0),
+        Contribution(
+            "moved since its last check",
+            max(p.in_unit(p.bounds.sound_high, value) for p, _ in some) / limits,
+            unit,
+            1.0,
+        ),
+        Contribution("standards of its last check", max(p.target_u for p, _ in some), unit, 1.0),
+        Contribution("resolution of the display", resolution_u(10.0**-about.decimals), unit, 1.0),
+    ]
 
 
 def judge_kept(points: Sequence[KeptPoint], reported: Sequence[tuple[Reported, float]]) -> list[Finding]:

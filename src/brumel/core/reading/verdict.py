@@ -59,6 +59,8 @@ class MetersOwn:
     accuracy_known: bool = False
     lost_calibration: str = ""
     """When it was switched off last, in words, where that ends its calibration; empty where it does not."""
+    checked: str = ""
+    """When it was checked last, in words, where its U comes from that check."""
 
 
 def judge_reading(reading: JudgedReading) -> list[Finding]:
@@ -77,11 +79,11 @@ def _meters_own(reading: JudgedReading, meter: MetersOwn, about: Quantity) -> It
             f"Calibrate it in its {reading.standard}s, then read again.",
             15,
         )
-    known = (
-        ""
-        if meter.accuracy_known
-        else (f" Nothing is known of its accuracy: U is taken wide, ±{about.unknown_u:g} {about.unit or about.symbol}.")
-    )
+    known = f" U comes from its last check, {meter.checked}." if meter.checked else ""
+    if not meter.accuracy_known and not meter.checked:
+        known = (
+            f" Nothing is known of its accuracy: U is taken wide, ±{about.unknown_u:g} {about.unit or about.symbol}."
+        )
     or_else = "" if meter.accuracy_known else ", or enter its accuracy on the meter's page"
     yield Finding(
         "meters-own-line",

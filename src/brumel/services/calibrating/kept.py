@@ -132,8 +132,8 @@ class KeptRows:
         ]  # fmt: skip
 
 
-Taken = tuple[KeptPoint, TypedPoint, Lot | None, float]
-"""A point as judged and as typed, its lot, and its target's standard uncertainty."""
+Taken = tuple[KeptPoint, TypedPoint, Lot | None]
+"""A point as judged and as typed, and its lot."""
 
 
 def kept_rows(
@@ -178,12 +178,12 @@ def _frozen(kind: ProbeKind, points: Sequence[Taken]) -> dict[str, Any]:
 
 
 def _point_row(run_id: uuid.UUID, person: Person, taken: Taken, at: datetime) -> dict[str, Any]:
-    point, typed, lot, u = taken
+    point, typed, lot = taken
     return {
         "id": uuid.uuid5(run_id, point.check.key), "run_id": run_id, "person_id": person.id, "begun_id": None,
         "step": point.check.key, "use": "check", "lot_id": lot.id if lot else None, "taken_at": at,
         "source": Source.TYPED_VALUE, "nominal": lot.nominal if lot else None, "family": lot.family if lot else "",
-        "target": point.target, "target_u": u, "target_unit": quantity(point.check.quantity).unit,
+        "target": point.target, "target_u": point.target_u, "target_unit": quantity(point.check.quantity).unit,
         "target_known": point.target_known, "signal": None, "signal_unit": "", "temperature_c": typed.temperature_c,
         "pressure_hpa": None, "shown_before": point.before, "shown_after": point.after,
         "expired_days": point.expired_days, "over_open_days": point.over_open_days,
@@ -256,8 +256,18 @@ def kept_point(check: Check, typed: TypedPoint, lot: Lot | None, probe: Probe, a
         if check.target is None:
             aim = target(stored.bottle(lot), Conditions(typed.temperature_c or 25.0, probe.reference or ""))
             value, u, known = aim.value, aim.u, aim.known
-    point = KeptPoint(check, label, value or 0.0, known, typed.before, typed.after, expired, over)
-    return point, typed, lot, u
+    point = KeptPoint(check, label, value or 0.0, known, typed.before, typed.after, expired, over, u)
+    return point, typed, lot
+
+
+def points_of(run: CalibrationRun) -> list[KeptPoint]:
+    """The points of a run kept by a meter, with their checks as its kind had them then."""
+    checks = {c["key"]: Check(**c) for c in run.method["checks"]}
+    return [
+        KeptPoint(checks[p.step], stored.lot_label(p.lot) if p.lot else checks[p.step].name.lower(), p.target,
+                  p.target_known, p.shown_before, p.shown_after, p.expired_days, p.over_open_days, p.target_u)
+        for p in run.points
+    ]  # fmt: skip
 
 
 def reports_of(run: CalibrationRun) -> dict[str, Reported]:

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
+from brumel.core.calibrating.kept import KeptPoint, of_last_check
 from brumel.core.calibrating.tolerances import shipped_tolerances
 from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict
 from brumel.core.kit.accuracy import Accuracy
@@ -26,6 +27,7 @@ from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.calibrating import stored
+from brumel.services.calibrating.kept import points_of
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.kit import upkeep
@@ -272,6 +274,14 @@ class ShownBy:
 
     accuracy: Accuracy = field(default_factory=Accuracy)
     own: MetersOwn = field(default_factory=MetersOwn)
+    last_check: tuple[KeptPoint, ...] = ()
+    """Where its accuracy is not stated and a check still holds."""
+
+    def contributions(self, value: float, about: Quantity) -> list[Contribution]:
+        """Standard uncertainties (k = 1) of a value that it shows; empty where nothing is known."""
+        if self.accuracy.states_accuracy:
+            return self.accuracy.contributions(value, about.unit or about.symbol)
+        return of_last_check(self.last_check, about, value)
 
 
 def correct(
@@ -288,7 +298,7 @@ def correct(
     about = quantity(own.quantity)
     at = Conditions(measured.temperature_c, probe.reference or "")
     if measured.signal is None:
-        value, budget, working = _from_shown(measured, own, about, meter.accuracy)
+        value, budget, working = _from_shown(measured, own, about, meter)
     else:
         response = basis.response if basis else Response.usual(own)
         value = response.value(measured.signal, at)
@@ -316,12 +326,11 @@ def correct(
     return Corrected(value, budget, working, derived, findings, verdict(findings))
 
 
-def _from_shown(
-    measured: Measured, own: Principle, about: Quantity, accuracy: Accuracy
-) -> tuple[float, Budget, list[str]]:
+def _from_shown(measured: Measured, own: Principle, about: Quantity, meter: ShownBy) -> tuple[float, Budget, list[str]]:
     """From a value that the meter shows, its fixed temperature setting undone where it has one.
 
-    No calibration of ours stands behind it: its uncertainty is what is known of the meter, else it is taken wide.
+    No calibration of ours stands behind it: its uncertainty is what is known of the meter, else its last check's, else
+    it is taken wide.
     """
     assert measured.shown is not None
     shown, temperature_c, setting = measured.shown, measured.temperature_c, measured.meter_setting_c
@@ -333,15 +342,12 @@ def _from_shown(
         value = float(ph_recompensated(shown, setting, temperature_c))
         working = recompensation_working(shown, setting, temperature_c, value)
     unit = about.unit or about.symbol
-    if not accuracy.states_accuracy:
+    known = meter.contributions(value, about)
+    if not known:
         u = (about.unknown_u or 0.0) / 2
         return value, Budget.of([Contribution("the meter, of which nothing is known", u, unit, 1.0)]), working
     at = Conditions(temperature_c)
-    return (
-        value,
-        Budget.of([*accuracy.contributions(value, unit), *own.beyond_any_meter(value, at)]),
-        working,
-    )
+    return value, Budget.of([*known, *own.beyond_any_meter(value, at)]), working
 
 
 def _despite(
@@ -370,7 +376,16 @@ def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Sho
     accuracy = Accuracy.of(probe.meter.accuracy.get(principle_of(probe).quantity))
     lost = ended(upkeep.events_of_probe(session, probe), METER_LOSES, at - _REMEMBERED, at)
     when = f"on {clock.local(lost.at):%d %b, %H:%M}" if lost else ""
-    return ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
+    meter = ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
+    kept = queries.newest_kept(session, probe.id, at)
+    if lost or accuracy.states_accuracy or kept is None or kept.signature is None:
+        return meter
+    if stored.age_days(kept.signature, at) > stored.holds_days_of(kept)[1]:
+        return meter
+    points = tuple(points_of(kept))
+    if not of_last_check(points, quantity(principle_of(probe).quantity), 1.0):
+        return meter
+    return replace(meter, own=replace(meter.own, checked=f"{clock.local(kept.started_at):%d %b}"), last_check=points)
 
 
 def reading_transform(probe: Probe, basis: Basis | None) -> Transform:
