@@ -38,6 +38,9 @@ from brumel.core.plan.tasks import ProbeDay, tasks_of
 from brumel.core.plan.waters import Expected, Going, sites_of
 from brumel.core.quantities.salinity import practical_salinity
 from brumel.core.reckoning.answers import calculate
+from brumel.core.sensing.fit import Point, fit
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.principles import principle
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.services.reckon.batch import batch
 from brumel.settings import default_data_folder, read_settings
@@ -63,16 +66,17 @@ class Client:
         """A page's text."""
         return self._ask("GET", path)[1]
 
-    def begin_run(self) -> str:
-        """Path of a new run whose probe stands in its first buffer."""
+    def begin_run(self, label: str) -> str:
+        """Path of a new run of a probe that stands in its first standard."""
         bench = self.get("/bench/")
-        new = re.findall(r'href="(/bench/new\?probe=[^"]+)"', bench)[0]
+        new = re.findall(rf'href="(/bench/new\?probe=[^"]+)">[^<]*<span class="visually-hidden"> {label}<', bench)[0]
         page = self.get(new)
         form = {"probe": new.split("probe=")[1], "id": str(uuid.uuid4())}
-        for name in ("lot_neutral", "lot_acid", "lot_alkaline", "method", "rinse"):
+        for name in (*re.findall(r'name="(lot_[^"]+)"', page), "method", "rinse"):
             form[name] = re.findall(r'value="([^"]+)"', page.split(f'name="{name}"', 1)[1])[0]
         run = self._post("/bench/new", new, **form)
-        self._post(f"{run}/immerse", run, id=str(uuid.uuid4()), step="neutral")
+        step = re.findall(r'name="step" value="([^"]+)"', self.get(run))[0]
+        self._post(f"{run}/immerse", run, id=str(uuid.uuid4()), step=step)
         return run
 
     def stream(self, path: str) -> http.client.HTTPResponse:
@@ -125,14 +129,15 @@ def screens() -> None:
     """The server's time for each screen over a year of work, beside an empty page, the rounds interleaved."""
     with running() as port:
         client = Client(port)
-        run = client.begin_run()
+        run = client.begin_run("A-pH")
         site = re.findall(r"/rounds/reading\?site=[0-9a-f-]{36}", client.get("/rounds/"))[0]
         signed = re.findall(r"/ledger/calibrations/[0-9a-f-]{36}", client.get("/ledger/calibrations?level=sound"))[-1]
         read = re.findall(r"/ledger/readings/[0-9a-f-]{36}", client.get("/ledger/readings"))[-1]
         life = re.findall(r'href="(/kit/probes/[0-9a-f-]{36})">A-pH<', client.get("/kit/"))[0]
         planned = re.findall(r'href="(/plan/[0-9a-f-]{36})"', client.get("/plan/"))[0]
+        probe = life.rsplit("/", 1)[1]
         paths = {
-            "empty page": "/healthy", "Today": "/", "Bench": "/bench/", "Bench, new run": "/bench/new",
+            "empty page": "/healthy", "Today": "/", "Bench": "/bench/", "Bench, new run": f"/bench/new?probe={probe}",
             "Bench, run in progress": run, "Rounds": "/rounds/", "Rounds, reading at a site": site,
             "Ledger, readings": "/ledger/readings", "Ledger, calibrations": "/ledger/calibrations",
             "Ledger, one calibration": signed, "Ledger, one reading": read,
@@ -154,12 +159,15 @@ def screens() -> None:
 
 
 def live() -> None:
-    """From the probe's sample to the drawn pixel, 5 samples a second, 20 streams: one browser, the rest plain."""
+    """From the probe's sample to the drawn pixel, 5 samples a second, 20 streams of both kinds, one a browser."""
     with running() as port, sync_playwright() as playwright:
         client = Client(port)
-        path = client.begin_run()
-        url = re.findall(r'data-url="([^"]+)"', client.get(path))[0].replace("&amp;", "&")
-        streams = [client.stream(url) for _ in range(STREAMS - 1)]
+        path = client.begin_run("A-pH")
+        urls = [
+            re.findall(r'data-url="([^"]+)"', client.get(run))[0].replace("&amp;", "&")
+            for run in (path, client.begin_run("B-ORP"))
+        ]
+        streams = [client.stream(urls[n % 2]) for n in range(STREAMS - 1)]
         counts = [0] * len(streams)
         stop = threading.Event()
 
@@ -190,7 +198,7 @@ def live() -> None:
         stop.set()
         browser.close()
     median, p95 = statistics.median(latencies), statistics.quantiles(latencies, n=20)[-1]
-    print(f"\nsample to drawn pixel, {STREAMS} streams, {rate:.1f} samples a second drawn")
+    print(f"\nsample to drawn pixel, {STREAMS} streams of pH and ORP, {rate:.1f} samples a second drawn")
     print(
         f"median {1000 * median:.0f} ms, 95 % {1000 * p95:.0f} ms, worst {1000 * max(latencies):.0f} ms (aim: < 300 ms)"
     )
@@ -232,7 +240,28 @@ def core() -> None:
     done = sum(1 for _ in batch(lines))
     took = time.perf_counter() - begun
     print(f"\nbatch: {done / took:,.0f} lines a second (aim: > 50 000), {took / parsed:.1f} × parsing them alone")
+    _runs()
     print(f"peak memory {resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024:.0f} MB (aim: < 1 000)")
+
+
+def _runs() -> None:
+    """A run of three buffers fitted, and a reading's value with its U."""
+    own = principle("glass")
+    points = [
+        Point(ph, -58.2 * (ph - 7.0) + 3.0 + off, Conditions(21.0), 0.01, 0.15, bottle=str(ph))
+        for ph, off in ((7.0, 0.1), (4.0, -0.1), (10.06, 0.2))
+    ]
+    response = fit(own, points)
+    for name, job in (
+        ("fitting a run of three buffers", lambda: fit(own, points)),
+        ("a reading's value and U", lambda: response.budget(-20.0, Conditions(15.0), age_days=0.2).u),
+    ):
+        times = []
+        for _ in range(200):
+            begun = time.perf_counter()
+            job()
+            times.append(time.perf_counter() - begun)
+        print(f"{name}: {1000 * statistics.median(times):.2f} ms (aim: 2 ms a run)")
 
 
 def _jobs(count: int) -> Iterator[tuple[str, dict[str, object]]]:

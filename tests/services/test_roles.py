@@ -62,6 +62,7 @@ CASES: dict[str, Case] = {
     "kit.inspect": Case(lambda s, p: s.kit.inspect(ANY, ANY, {}, "", p), RECORDS),
     "meters.save": Case(lambda s, p: s.meters.save(NewMeter(ANY, "", "", "", None), p), RECORDS),
     "meters.log": Case(lambda s, p: s.meters.log(ANY, ANY, "switched-on", None, "", p), RECORDS),
+    "channels.save": Case(lambda s, p: s.channels.save(ANY, ANY, [], p), RECORDS),
     "planned.save": Case(lambda s, p: s.planned.save(NewRound(ANY, NOW, "", "", []), p), RECORDS),
     "planned.take_way": Case(lambda s, p: s.planned.take_way(ANY, "departure", "", p), RECORDS),
     "planned.tick": Case(lambda s, p: s.planned.tick(ANY, "pack", p), RECORDS),
@@ -79,6 +80,7 @@ CASES: dict[str, Case] = {
     "sites.save": Case(lambda s, p: s.sites.save(NewSite(ANY, "", "", "", None, {}), p), RECORDS),
 }
 FOR_EVERYBODY = {
+    "channels.of_meter", "channels.view",
     "calibrations.open_runs", "calibrations.view", "calibrations.lens", "calibrations.choices",
     "kept.form", "states.probe", "states.probe_states",
     "states.probe_state", "states.sites", "states.site", "states.usual_sites",

@@ -73,10 +73,10 @@ class World:
         new = NewProbe(uuid.uuid4(), f"{kind} {number}", f"S{number}", kind, kit, date(2026, 1, 1), **given)  # type: ignore[arg-type]
         return self.at().probes.add(new, self.person)
 
-    def meter(self, takes: str = "ph-combination", **given: object) -> uuid.UUID:
-        """A new meter that takes this kind of probe."""
+    def meter(self, takes: str = "ph-combination", takes_too: Sequence[str] = (), **given: object) -> uuid.UUID:
+        """A new meter that takes this kind of probe, and others too."""
         number = next(_number)
-        new = NewMeter(uuid.uuid4(), f"M{number}", f"MS{number}", "Kit", date(2026, 1, 1), [takes], **given)  # type: ignore[arg-type]
+        new = NewMeter(uuid.uuid4(), f"M{number}", f"MS{number}", "Kit", date(2026, 1, 1), [takes, *takes_too], **given)  # type: ignore[arg-type]
         return self.at().meters.save(new, self.person)
 
     def water(self, name: str, visit_every_days: int = 1, **expected: tuple[float, float]) -> uuid.UUID:

@@ -152,3 +152,18 @@ def test_unknown_records_are_not_found(client: FlaskClient) -> None:
     enter(client, "technician")
     for path in ("/bench/runs/", "/ledger/calibrations/", "/ledger/readings/"):
         assert client.get(f"{path}{uuid.uuid4()}", base_url=BASE).status_code == 404
+
+
+def test_a_devices_values_are_mapped_on_its_meters_page(client: FlaskClient, services: Services) -> None:
+    enter(client, "technician")
+    probe = next(c.state.probe for c in services.kit.cards() if c.state.probe.label == "A-pH")
+    page = f"/kit/meters/{probe.meter_id}/devices/{probe.device_id}"
+    assert b"1 temperature, 2 mV" in client.get(f"/kit/meters/{probe.meter_id}", base_url=BASE).data
+    assert b"selected>A-pH: its signal" in client.get(page, base_url=BASE).data  # known, for it reads one probe alone
+    wrong = post(client, page, **{"position-1": f"signal:{probe.id}", "position-2": "heat:"})
+    assert (wrong.status_code, b"Choose what this value is." in wrong.data) == (422, True)
+    assert b"selected>A-pH: its signal" in wrong.data  # what was chosen stays
+    missing = post(client, page, **{"position-1": f"signal:{probe.id}"})
+    assert b"Its temperature is missing" in missing.data
+    assert post(client, page, **{"position-1": f"signal:{probe.id}", "position-2": "temperature:"}).status_code == 302
+    assert b"1 A-pH, mV, 2 temperature" in client.get(f"/kit/meters/{probe.meter_id}", base_url=BASE).data

@@ -14,6 +14,7 @@ from brumel.services.kit.states import States
 from brumel.services.ledger.records import Ledger
 from brumel.services.ledger.search import Search
 from brumel.services.live.hub import LiveHub
+from brumel.services.live.mapping import ChannelMaps
 from brumel.services.live.simulation import Simulation
 from brumel.services.people import People
 from brumel.services.planning.plan import Planning
@@ -49,6 +50,7 @@ class Services:
     today: Today
     ledger: Ledger
     live: LiveHub
+    channels: ChannelMaps
     simulation: Simulation
 
     @classmethod
@@ -75,5 +77,6 @@ class Services:
             today=Today(database, clock),
             ledger=Ledger(database, clock),
             live=LiveHub(database),
+            channels=ChannelMaps(database),
             simulation=Simulation(database),
         )

@@ -331,6 +331,17 @@ def last_sample_seq(session: Session, device_id: uuid.UUID) -> int:
     return session.scalar(select(func.max(DeviceSample.seq)).where(DeviceSample.device_id == device_id)) or 0
 
 
+def devices(session: Session) -> Sequence[Device]:
+    """All devices, by label."""
+    return session.scalars(select(Device).order_by(Device.label)).all()
+
+
+def newest_values(session: Session, device_id: uuid.UUID) -> Sequence[float]:
+    """What a device answered last; empty where no live sample is kept."""
+    newest = select(DeviceSample.values).where(DeviceSample.device_id == device_id).order_by(DeviceSample.seq.desc())
+    return session.scalar(newest.limit(1)) or ()
+
+
 def newest_sample_at(session: Session, device_id: uuid.UUID) -> datetime | None:
     """When the newest live sample was stored."""
     return session.scalar(

@@ -107,6 +107,11 @@ class RunView:
         return self.run.kept_by == KeptBy.METER
 
     @property
+    def adjusts(self) -> bool:
+        """Whether it adjusts its probe, or only checks it."""
+        return stored.adjusts(self.run)
+
+    @property
     def principle(self) -> Principle:
         """How the probe senses."""
         return stored.principle_of(self.run.method)

@@ -135,6 +135,11 @@ def signed_response(run: CalibrationRun) -> Response:
     return response_of(principle_of(run.method), run.signature, run.coefficients)
 
 
+def adjusts(run: CalibrationRun) -> bool:
+    """Whether a run adjusts its probe, or only checks it."""
+    return any(s["use"] == Use.ADJUST for s in run.method["steps"])
+
+
 def quantity_key(run: CalibrationRun) -> str:
     """What a run is of: its principle's quantity, or that of its first check where a meter keeps it."""
     if run.kept_by == KeptBy.METER:

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from brumel.core.calibrating.methods import Use
 from brumel.core.findings import Bounds, Finding, Level, verdict
 from brumel.core.kit.care import Care, part_changes
 from brumel.core.kit.kinds import ProbeKind, storage_finding
@@ -280,8 +279,8 @@ def _run_line(run: CalibrationRun) -> Happening:
     end = run.signature
     assert end is not None
     found = ", ".join(f"{name.lower()} {value}" for name, value in stored.coefficient_words(run))
-    adjusts = any(s["use"] == Use.ADJUST for s in run.method["steps"])
-    what = "Calibrated by its meter" if run.kept_by == KeptBy.METER else "Calibrated" if adjusts else "Checked"
+    what = "Calibrated" if stored.adjusts(run) else "Checked"
+    what = "Calibrated by its meter" if run.kept_by == KeptBy.METER else what
     words = f"{what}{': ' if found else ''}{found}"
     return Happening(end.signed_at, "calibration", words, end.person.name, run.id, Level(end.level))
 

@@ -19,9 +19,11 @@ from brumel.services.kit.life import NewCare
 from brumel.services.kit.meters import COMPENSATIONS, NewMeter
 from brumel.services.kit.photos import MOST_BYTES
 from brumel.services.kit.probes import NewProbe
+from brumel.services.live.channels import Carries
+from brumel.services.live.mapping import Mapped, MappedDevice
 from brumel.web.context import services, signed_in
 from brumel.web.figures import course_figure
-from brumel.web.forms import Typed
+from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("kit", __name__, template_folder="templates", url_prefix="/kit")
 
@@ -170,6 +172,7 @@ def _meter_page(meter_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
     page = render_template(
         "kit/meter.html",
         view=services().meters.view(meter_id),
+        devices=services().channels.of_meter(meter_id),
         cards={c.state.probe.id: c for c in services().kit.cards()},
         kinds=probe_kinds(),
         families=FAMILIES,
@@ -179,6 +182,69 @@ def _meter_page(meter_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
         values=values,
     )
     return page, 422 if errors else 200
+
+
+@blueprint.route("/meters/<uuid:meter_id>/devices/<uuid:device_id>", methods=["GET", "POST"])
+def channels(meter_id: uuid.UUID, device_id: uuid.UUID) -> ResponseReturnValue:
+    """Which value of a device's answer is whose."""
+    errors: dict[str, str] = {}
+    known = services().channels.view(meter_id, device_id)
+    if request.method == "POST":
+        try:
+            positions = _typed_positions(known.positions)
+            services().channels.save(meter_id, device_id, positions, signed_in())
+            flash(f"{known.device.label} is mapped.")
+            return redirect(url_for("kit.meter", meter_id=meter_id))
+        except InvalidInput as wrong:
+            errors = wrong.fields
+    page = render_template(
+        "kit/channels.html",
+        meter=services().meters.view(meter_id).meter,
+        known=known,
+        options=_position_options(known),
+        errors=errors,
+        values=request.form or {f"position-{n}": _position(c.carries, c.probe_id or _only(known, c.carries))
+                                for n, c in enumerate(known.channels, 1)},
+    )  # fmt: skip
+    return page, 422 if errors else 200
+
+
+def _position(carries: Carries, probe_id: uuid.UUID | None) -> str:
+    return f"{carries}:{probe_id or ''}"
+
+
+def _only(known: MappedDevice, carries: Carries) -> uuid.UUID | None:
+    """Whose signal it is where nothing says so and one probe alone is read by the device."""
+    there = [p.id for p in known.probes if p.device_id == known.device.id]
+    return there[0] if carries is Carries.SIGNAL and len(there) == 1 else None
+
+
+def _position_options(known: MappedDevice) -> list[tuple[str, str]]:
+    temperatures = [
+        (_position(Carries.TEMPERATURE, p.id), f"temperature of {p.label}'s water, °C") for p in known.probes
+    ]
+    signals = [(_position(Carries.SIGNAL, p.id), f"{p.label}: its signal") for p in known.probes]
+    return [(_position(Carries.TEMPERATURE, None), "temperature, of all, °C"), *signals, *temperatures]
+
+
+def _typed_positions(count: int) -> list[Mapped]:
+    """The positions of the form.
+
+    Raises
+    ------
+    InvalidInput
+        For what the form does not offer.
+    """
+    found, wrong = [], {}
+    for number in range(1, count + 1):
+        carries, _, probe = request.form.get(f"position-{number}", "").partition(":")
+        if carries and (carries not in set(Carries) or (probe and as_id(probe) is None)):
+            wrong[f"position-{number}"] = "Choose what this value is."
+        else:
+            found.append(Mapped(Carries(carries) if carries else Carries.OTHER, as_id(probe)))
+    if wrong:
+        raise InvalidInput(wrong)
+    return found
 
 
 def _accuracy_words(known: dict[str, float]) -> str:

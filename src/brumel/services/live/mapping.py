@@ -1,0 +1,150 @@
+"""Says once, on its meter's page, which value of a device's answer is whose."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from sqlalchemy.orm import Session
+
+from brumel.core.kit.kinds import probe_kinds
+from brumel.core.sensing.principles import principle
+from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channels_of
+from brumel.services.people import may_record
+from brumel.store import queries
+from brumel.store.database import Database
+from brumel.store.models.reference import Device, Meter, Person, Probe
+
+MOST_VALUES = 20
+"""So many values an answer may hold: more than nine come with the concurrent measurement (SDI-12)."""
+
+
+@dataclass(frozen=True)
+class Mapped:
+    """What is said of one position: what it carries, and for which probe; of the whole device where None."""
+
+    carries: Carries = Carries.OTHER
+    probe_id: uuid.UUID | None = None
+
+
+@dataclass(frozen=True)
+class MappedDevice:
+    """A device with its channels in order, the probes that it may carry, and what it answered last."""
+
+    device: Device
+    channels: tuple[Channel, ...]
+    probes: tuple[Probe, ...]
+    values: tuple[float, ...]
+
+    @property
+    def positions(self) -> int:
+        """How many positions a form asks for: those that it answered, or two more than are mapped."""
+        known = max(len(self.channels), len(self.values))
+        return min(known if self.values else known + 2, MOST_VALUES)
+
+    def words(self, channel: Channel) -> str:
+        """What a channel is, for people."""
+        label = next((p.label for p in self.probes if p.id == channel.probe_id), "")
+        if channel.carries is Carries.OTHER:
+            return "not used"
+        if channel.carries is Carries.TEMPERATURE:
+            return f"temperature of {label}'s water" if label else "temperature"
+        return f"{label}, {channel.unit}" if label else channel.unit
+
+
+@dataclass(frozen=True)
+class ChannelMaps:
+    """Use cases around the channels of devices."""
+
+    database: Database
+
+    def of_meter(self, meter_id: uuid.UUID) -> list[MappedDevice]:
+        """The devices that carry a meter's probes, and those that carry none yet, by label."""
+        with self.database.session() as session:
+            probes = [p for p in queries.probes(session) if p.meter_id == meter_id and probe_kinds()[p.kind].principle]
+            taken = {p.device_id: p.meter_id for p in queries.probes(session) if p.device_id}
+            return [
+                MappedDevice(d, tuple(channels_of(d)), tuple(probes), tuple(queries.newest_values(session, d.id)))
+                for d in queries.devices(session)
+                if taken.get(d.id, meter_id) == meter_id
+            ]
+
+    def view(self, meter_id: uuid.UUID, device_id: uuid.UUID) -> MappedDevice:
+        """One device of a meter."""
+        found = next((m for m in self.of_meter(meter_id) if m.device.id == device_id), None)
+        if found is None:
+            raise NotFound("This meter has no such device.")
+        return found
+
+    def save(self, meter_id: uuid.UUID, device_id: uuid.UUID, positions: Sequence[Mapped], person: Person) -> None:
+        """Say what stands at each position; the probes named are read by the device from then on, others no more.
+
+        Raises
+        ------
+        InvalidInput
+            With every position that can't be so, named ``position-1`` and on.
+        """
+        may_record(person)
+        known = self.view(meter_id, device_id)
+        own = {p.id for p in known.probes}
+        wrong = _wrong(positions, own)
+        with self.database.session() as session:
+            device = session.get(Device, device_id)
+            meter = session.get(Meter, meter_id)
+            probes = [p for p in queries.probes(session) if p.id in own]
+            busy = {r.probe_id for r in queries.open_runs(session)}
+            for probe in probes:
+                if probe.id in busy and probe.device_id == device_id:
+                    wrong["position-1"] = (
+                        f"{probe.label} is being calibrated on it: finish that run or give it up first."
+                    )
+            if wrong or device is None or meter is None:
+                raise InvalidInput(wrong)
+            device.channels = [c.plain for c in _channels(session, positions)]
+            carried = {m.probe_id for m in positions if m.carries is Carries.SIGNAL}
+            for probe in probes:
+                if probe.id in carried:
+                    probe.device_id = device_id
+                elif probe.device_id == device_id:
+                    probe.device_id = None
+
+
+def _channels(session: Session, positions: Sequence[Mapped]) -> list[Channel]:
+    found = []
+    for mapped in positions:
+        if mapped.carries is Carries.SIGNAL:
+            probe = session.get_one(Probe, mapped.probe_id)
+            sensed = principle(probe_kinds()[probe.kind].principle)
+            low, high = sensed.signal_range
+            found.append(Channel(Carries.SIGNAL, sensed.signal_unit, low, high, mapped.probe_id))
+        elif mapped.carries is Carries.TEMPERATURE:
+            found.append(replace(TEMPERATURE, probe_id=mapped.probe_id))
+        else:
+            found.append(Channel(Carries.OTHER))
+    while found and found[-1].carries is Carries.OTHER:
+        found.pop()
+    return found
+
+
+def _wrong(positions: Sequence[Mapped], own: set[uuid.UUID]) -> dict[str, str]:
+    wrong: dict[str, str] = {}
+    if len(positions) > MOST_VALUES:
+        wrong["position-1"] = f"An answer holds at most {MOST_VALUES} values."
+    seen: set[Mapped] = set()
+    warmed = {m.probe_id for m in positions if m.carries is Carries.TEMPERATURE}
+    for number, mapped in enumerate(positions, 1):
+        field = f"position-{number}"
+        if mapped.carries is Carries.OTHER:
+            continue
+        if mapped.probe_id is not None and mapped.probe_id not in own:
+            wrong[field] = "Choose a probe that is plugged into this meter."
+        elif mapped.carries is Carries.SIGNAL and mapped.probe_id is None:
+            wrong[field] = "Say whose signal it is."
+        elif mapped in seen:
+            wrong[field] = "Another value is this one already: each is said once."
+        elif mapped.carries is Carries.SIGNAL and not {None, mapped.probe_id} & warmed:
+            wrong[field] = "Its temperature is missing: say which value is the temperature of its water."
+        seen.add(mapped)
+    return wrong
