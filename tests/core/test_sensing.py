@@ -86,6 +86,10 @@ class TestACarriedCoefficient:
         assert found.residuals == ()
 
     def test_what_points_cannot_tell_is_not_fitted(self) -> None:
+        glass = principle("glass")
+        for apart, origin in ((0.49, Origin.ASSUMED), (0.5, Origin.FITTED)):  # half a pH (rule of this product)
+            two = [Point(v, -58.0 * (v - 7.0), Conditions(25.0), 0.01, 0.2) for v in (7.0, 7.0 + apart)]
+            assert fit(glass, two).origin("slope") is origin
         tip, at = principle("ion-tip"), Conditions(25.0)
         near = [Point(v, 60.0, at, 0.01, 0.5) for v in (10.0, 12.0)]  # a twelfth of a decade
         assert fit(tip, near).origin("slope") is Origin.ASSUMED

@@ -32,7 +32,20 @@ class StepKind(StrEnum):
     @property
     def has_point(self) -> bool:
         """Whether a point is taken at it; the others are done when somebody says so."""
-        return self not in {StepKind.WAIT, StepKind.PAUSE, StepKind.HAND_BACK}
+        return self not in _DONE_WORDS
+
+    @property
+    def words(self) -> str:
+        """What is to be done where a method says nothing of its own; empty where a point is taken."""
+        return _DONE_WORDS.get(self, "")
+
+
+_DONE_WORDS = {
+    StepKind.WAIT: "Wait.",
+    StepKind.PAUSE: "Pause what this probe steers before it leaves the water.",
+    StepKind.HAND_BACK: "Hand back what this probe steers: only after the check has passed.",
+}
+"""Steps that are done when somebody says so (common practice)."""
 
 
 class Use(StrEnum):

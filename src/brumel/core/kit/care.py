@@ -52,6 +52,7 @@ class AboutCare:
     words: str = ""
     part: str = ""
     always: bool = False
+    leaflet: bool = False
     takes_power: bool = False
     never_logged: bool = False
 

@@ -137,6 +137,12 @@ class ProbeKind:
         return (*always, *further)
 
     @property
+    def waited_after(self) -> tuple[Care, ...]:
+        """The care events whose wait, or want of one, a probe's leaflet may say otherwise."""
+        after = {w.after for w in self.waits}
+        return tuple(c for c in self.care if c in after or about_care()[c].leaflet)
+
+    @property
     def powered(self) -> bool:
         """Whether it polarises only while it has power."""
         return any(w.after == Care.POWER_BACK for w in self.waits)

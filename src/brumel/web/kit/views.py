@@ -224,7 +224,7 @@ def _position_options(known: MappedDevice) -> list[tuple[str, str]]:
         (_position(Carries.TEMPERATURE, p.id), f"temperature of {p.label}'s water, °C") for p in known.probes
     ]
     signals = [(_position(Carries.SIGNAL, p.id), f"{p.label}: its signal") for p in known.probes]
-    return [(_position(Carries.TEMPERATURE, None), "temperature, of all, °C"), *signals, *temperatures]
+    return [(_position(Carries.TEMPERATURE, None), "temperature, for all its probes, °C"), *signals, *temperatures]
 
 
 def _typed_positions(count: int) -> list[Mapped]:
