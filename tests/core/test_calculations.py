@@ -158,7 +158,7 @@ def refusal(name: str, inputs: dict[str, Any]) -> str:
     return ""
 
 
-@pytest.mark.parametrize(("name", "i"), ranges(), ids=lambda v: v if isinstance(v, str) else v.name)
+@pytest.mark.parametrize(("name", "i"), list(ranges()), ids=lambda v: v if isinstance(v, str) else v.name)
 def test_the_range_that_a_refusal_names_is_the_one_that_holds(name: str, i: Number) -> None:
     """An end may fail in what it leads to; it is never called out of the range that it is the end of."""
     step = max((i.high - i.low) * 1e-6, 1e-9)

@@ -264,6 +264,16 @@ def test_troubles_have_names() -> None:
     assert judge(np.where(t > 105, 5.0, 0.0) + noise).state is Settling.STEPPED
 
 
+@pytest.mark.parametrize(
+    ("last", "warm", "stable"), [(0.5, 0.125, True), (0.5, 0.25, False), (0.625, 0.125, False), (0.5, 0.0, True)]
+)
+def test_what_held_holds_until_a_sample_lies_beyond_its_bounds(last: float, warm: float, stable: bool) -> None:
+    """The newest window is too wide by its last sample; bounds are included."""
+    y, temperature = np.zeros(60), np.full(60, 20.0)
+    y[[-6, -5, -1]], temperature[-1] = (-0.25, 0.25, last), 20.0 + warm
+    assert judge_settling(np.arange(60.0), y, temperature, BINARY).stable == stable
+
+
 def test_a_drifting_temperature_holds_it_back() -> None:
     t = np.arange(0, 60, 0.5)
     found = judge(np.full(t.size, 5.0), t, temperatures=20 + 0.01 * t)

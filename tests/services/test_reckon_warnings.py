@@ -89,6 +89,14 @@ def test_what_is_usual_is_not_asked() -> None:
     assert warnings("oxygen-saturation", temperature_c=20, pressure_hpa=800) == []
 
 
+@pytest.mark.parametrize(
+    ("degrees", "salinity", "said"), [(5.0, 5.0, 0), (25.0, 35.0, 0), (25.1, 35.0, 1), (32.0, 35.0, 1)]
+)
+def test_the_total_scale_holds_at_its_ends(degrees: float, salinity: float, said: int) -> None:
+    found = warnings("unionized-ammonia", tan_mg_l=1, ph=8, temperature_c=degrees, salinity=salinity, ph_scale="total")
+    assert sum("beyond its fit" in w for w in found) == said
+
+
 def test_every_face_says_it() -> None:
     inputs = {T: 20.0, "pressure_hpa": 760.0}
     answer = calculate("oxygen-saturation", inputs)
