@@ -86,6 +86,7 @@ def test_a_fault_mid_run_is_told_and_the_run_goes_on(technician: Page, fault: st
     expect(page.get_by_role("button", name="Take the point")).to_be_disabled()
     page.locator("#fault").select_option("none")
     page.get_by_role("button", name="Set").click()
+    expect(page.locator("[data-trouble]")).to_be_hidden()  # what was stable before the fault no longer counts
     page.wait_for_selector("[data-settling=stable]")
     page.get_by_role("button", name="Take the point").click()
     expect(page.get_by_role("button", name="Probe is in")).to_be_visible()
