@@ -250,6 +250,12 @@ def test_findings_of_a_reading() -> None:
     assert "was °F meant (22.2 °C)" in reading(temperature_c=72.0)["temperature-implausible"].sentence
 
 
+@pytest.mark.parametrize(("days", "words"), [(1.5, "36 hours"), (1.99, "48 hours"), (2.0, "2 days"), (6.6, "7 days")])
+def test_how_old_a_calibration_is_is_said_in_hours_for_two_days(days: float, words: str) -> None:
+    found = reading(basis=replace(reading_basis(), age_days=days))["calibration-old"]
+    assert f"is {words} old; it holds 1 day soundly and 7 days at most" in found.sentence
+
+
 def test_a_meters_own_line_is_not_judged_by_ours() -> None:
     old = replace(reading_basis(), age_days=30.0, level=Level.UNFIT)
     shown = reading(meter=MetersOwn("A-meter", accuracy_known=True), basis=old)
