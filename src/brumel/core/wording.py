@@ -15,6 +15,16 @@ def signed(value: float, digits: int = 1, *, plus: bool = False) -> str:
     return f"{rounded:{'+' if plus and rounded else ''}.{digits}f}".replace("-", "−")
 
 
+def lower_first(sentence: str) -> str:
+    """A sentence as the end of another one."""
+    return sentence[:1].lower() + sentence[1:]
+
+
+def upper_first(words: str) -> str:
+    """Words as the beginning of a sentence; names within keep their letters."""
+    return words[:1].upper() + words[1:]
+
+
 def grouped(value: float, least: float = 10_000.0) -> str:
     """A number with its thousands apart where it is at least so large, and a true minus sign.
 

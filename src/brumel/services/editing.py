@@ -15,7 +15,7 @@ class Versioned(Protocol):
 
 
 def change(row: Versioned, seen: int | None, shown: Mapping[str, object]) -> None:
-    """Count a change of a row that was seen at a version; without one, nobody looked before.
+    """Count a change of a row that was seen at a version; None where its form did not say.
 
     Parameters
     ----------

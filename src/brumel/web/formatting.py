@@ -7,7 +7,7 @@ from datetime import datetime
 from flask import Flask
 
 from brumel.core.quantities.quantity import quantity
-from brumel.core.wording import grouped, signed
+from brumel.core.wording import grouped, lower_first, signed, upper_first
 from brumel.services.clock import Clock
 
 
@@ -53,11 +53,8 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def name_of(key: str) -> str:
         return quantity(key).name
 
-    def lower_first(text: str) -> str:
-        return text[:1].lower() + text[1:]
-
     def capitalize_first(text: str) -> str:
-        return text if text.startswith("pH") else text[:1].upper() + text[1:]
+        return text if text.startswith("pH") else upper_first(text)
 
     for filter_ in (
         briefly,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from brumel.core.findings import Bounds, Finding, Level, worst_first
 from brumel.core.kit.kinds import Check, Reported
@@ -40,6 +40,11 @@ class KeptPoint:
     over_open_days: int = 0
     target_u: float = 0.0
 
+    @property
+    def shown(self) -> float | None:
+        """What the meter showed last: as left, else as found."""
+        return self.before if self.after is None else self.after
+
     def off(self, shown: float) -> float:
         """How far a shown value is off the target, in percent or in the unit.
 
@@ -65,8 +70,13 @@ class KeptPoint:
         return abs(off * value / 100.0 if self.check.percent else off)
 
 
+def serving(points: Sequence[KeptPoint], key: str) -> tuple[KeptPoint, ...]:
+    """The points that tell how far a meter's values of a quantity are off."""
+    return tuple(p for p in points if p.target_known and p.check.quantity == key and p.shown is not None)
+
+
 def of_last_check(points: Sequence[KeptPoint], about: Quantity, value: float) -> list[Contribution]:
-    """Standard uncertainties (k = 1) of a value that a meter shows, from its last check; empty where none serves.
+    """Standard uncertainties (k = 1) of a value that a meter shows, from the :func:`serving` points of its last check.
 
     What it was off at most counts as limits, and so does what it may have moved since while still called sound (rule
     of this product).
@@ -79,24 +89,13 @@ def of_last_check(points: Sequence[KeptPoint], about: Quantity, value: float) ->
     [('off in its last check', 0.0173), ('moved since its last check', 0.0289), ('standards of its last check', 0.01),
      ('resolution of the display', 0.0029)]
     """
-    shown = [
-        (p, p.after if p.after is not None else p.before)
-        for p in points
-        if p.target_known and p.check.quantity == about.key
-    ]
-    some = [(p, p.off(at)) for p, at in shown if at is not None]
-    if not some:
-        return []
     unit, limits = about.unit or about.symbol, math.sqrt(3.0)
+    off = max(p.in_unit(p.off(p.shown), value) for p in points if p.shown is not None)
+    moved = max(p.in_unit(p.bounds.sound_high, value) for p in points)
     return [
-        Contribution("off in its last check", max(p.in_unit(off, value) for p, off in some) / limits, unit, 1.0),
-        Contribution(
-            "moved since its last check",
-            max(p.in_unit(p.bounds.sound_high, value) for p, _ in some) / limits,
-            unit,
-            1.0,
-        ),
-        Contribution("standards of its last check", max(p.target_u for p, _ in some), unit, 1.0),
+        Contribution("off in its last check", off / limits, unit, 1.0),
+        Contribution("moved since its last check", moved / limits, unit, 1.0),
+        Contribution("standards of its last check", max(p.target_u for p in points), unit, 1.0),
         Contribution("resolution of the display", resolution_u(10.0**-about.decimals), unit, 1.0),
     ]
 
@@ -146,9 +145,7 @@ def _point(point: KeptPoint) -> Iterator[Finding]:
             "Bring it to 25 ± 2 °C, or enter the lot's own table.",
             20,
         )
-    for finding in out_of_date(point.expired_days, point.over_open_days):
-        words = finding.sentence[0].lower() + finding.sentence[1:]
-        yield replace(finding, sentence=f"{point.label} when it was used: {words}")
+    yield from out_of_date(point.expired_days, point.over_open_days, f"{point.label} when it was used")
 
 
 def _shown(code: str, when: str, point: KeptPoint, shown: float, level: Level) -> Finding:

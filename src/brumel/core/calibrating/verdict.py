@@ -147,9 +147,7 @@ def _points(run: Run) -> Iterator[Finding]:
                 "Repeat the point and wait for the tunnel to close.",
                 5,
             )
-        for finding in out_of_date(p.expired_days, p.over_open_days):
-            words = finding.sentence[0].lower() + finding.sentence[1:]
-            yield replace(finding, sentence=f"{p.label} when it was taken: {words}")
+        yield from out_of_date(p.expired_days, p.over_open_days, f"{p.label} when it was taken")
         if not p.target_known:
             yield Finding(
                 "standard-temperature",

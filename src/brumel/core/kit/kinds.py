@@ -10,6 +10,7 @@ from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Finding, Level
 from brumel.core.kit.care import Care, about_care, part_changes, power_lost
 from brumel.core.tables import kept, table
+from brumel.core.wording import upper_first
 
 
 @dataclass(frozen=True)
@@ -226,7 +227,7 @@ def storage_finding(kind: ProbeKind, liquid: str) -> Finding | None:
         return Finding(
             "stopgap-storage",
             Level.DOUBTFUL,
-            f"{liquid[0].upper()}{liquid[1:]} is a stopgap for this probe.",
+            f"{upper_first(liquid)} is a stopgap for this probe.",
             f"Keep it in {' or '.join(kind.storage_good)} as soon as there is some.",
         )
     return None

@@ -9,6 +9,7 @@ from enum import StrEnum
 
 from brumel.core.kit.care import METER_LOSES, Care, power_lost
 from brumel.core.kit.kinds import ProbeKind
+from brumel.core.wording import upper_first
 
 _EVER = datetime.min.replace(tzinfo=UTC)
 
@@ -139,7 +140,7 @@ def readiness(
         found = Readiness(State.BLOCKED, None, block.why, block.do, running, voided_at, block.cure, block.failed)
     elif running:
         last = running[-1]
-        found = Readiness(State.WAITING, last.end, f"{last.why[0].upper()}{last.why[1:]}.", "", running, voided_at)
+        found = Readiness(State.WAITING, last.end, f"{upper_first(last.why)}.", "", running, voided_at)
     else:
         found = Readiness(State.READY, None, "", "", (), voided_at)
     return replace(found, meter_lost_at=meter_lost_at)

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from enum import StrEnum
 
 from brumel.core.calibrating.methods import CUP_ML
 from brumel.core.findings import Finding, Level, worst_first
 from brumel.core.tables import kept, table
-from brumel.core.wording import grouped
+from brumel.core.wording import grouped, lower_first
 
 SOON_DAYS = 30
 """What expires or runs out within so many days is on the shopping list (rule of this product)."""
@@ -120,8 +120,10 @@ def judge_lot(lot: LotFacts, today: date) -> list[Finding]:
     return worst_first(found)
 
 
-def out_of_date(days_expired: int, days_over_open: int) -> list[Finding]:
+def out_of_date(days_expired: int, days_over_open: int, when: str = "") -> list[Finding]:
     """What a lot past its expiry, or open longer than it keeps, is worth: on the shelf, in a list, in a verdict.
+
+    ``when`` says which lot at what moment, where that was not today.
 
     Examples
     --------
@@ -135,7 +137,7 @@ def out_of_date(days_expired: int, days_over_open: int) -> list[Finding]:
     if days_over_open > 0:
         words = f"Open {_days(days_over_open)} longer than it keeps."
         found.append(Finding("lot-open-too-long", Level.UNFIT, words, "Open a fresh lot; pH 10 suffers first.", 10))
-    return found
+    return [replace(f, sentence=f"{when}: {lower_first(f.sentence)}") for f in found] if when else found
 
 
 def lasts_until(lots: Iterable[LotFacts], daily: float, today: date) -> date:

@@ -7,8 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from brumel.core.arrays import Number
-from brumel.core.quantities.ph import ISOPOTENTIAL_PH, MILLIVOLT_RANGE, nernst_slope_mv
-from brumel.core.quantities.ph_working import ph_working
+from brumel.core.quantities.ph import ISOPOTENTIAL_PH, MILLIVOLT_RANGE, nernst_slope_mv, ph_recompensated
+from brumel.core.quantities.ph_working import ph_working, recompensation_working
 from brumel.core.sensing.principle import Coefficient, Conditions, Principle
 from brumel.core.uncertainty import Contribution
 
@@ -66,6 +66,12 @@ class Glass(Principle):
         """The junction."""
         del value, at
         return [Contribution("junction in the sample", U_JUNCTION_PH, "pH", 1.0)]
+
+    def recompensated(self, shown: float, setting_c: float, at: Conditions) -> tuple[float, list[str]]:
+        """pH; the slope at the setting undone."""
+        t = float(at.temperature_c)
+        value = float(ph_recompensated(shown, setting_c, t))
+        return value, recompensation_working(shown, setting_c, t, value)
 
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """From millivolts to pH."""

@@ -117,6 +117,11 @@ class Principle(ABC):
         del value, at
         return []
 
+    def recompensated(self, shown: float, setting_c: float, at: Conditions) -> tuple[float, list[str]]:
+        """A shown value with its meter's fixed temperature setting undone, and the arithmetic, where it has one."""
+        del setting_c, at
+        return shown, []
+
     @abstractmethod
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """The arithmetic from a signal to its value, in words."""

@@ -21,6 +21,7 @@ from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
 from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
 from brumel.core.standards.targets import target
+from brumel.core.wording import lower_first
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import (
     Begin,
@@ -337,11 +338,11 @@ class Calibrations:
             row = point_row(
                 take.point_id, run, person, step, lot, signal, at=self.clock.now(), today=self.clock.today()
             )
-            begun = [b.id for b in run.begun if b.step == step.key]
+            begun = _begun(run, step.key)
             row |= {
                 "source": Source.DEVICE if take.device else Source.TYPED_SIGNAL,
                 "deviations": _deviations(take),
-                "begun_id": begun[-1] if begun else None,
+                "begun_id": begun.id if begun else None,
             }
             added = add_once(session, CalibrationPoint, row)
             if added and signal.times_s:
@@ -475,7 +476,7 @@ def _step_of(run: CalibrationRun, key: str) -> Step:
 def _step_view(
     run: CalibrationRun, step: Step, lots: Mapping[uuid.UUID, Lot], point: CalibrationPoint | None, today: date
 ) -> StepView:
-    begun = [b for b in run.begun if b.step == step.key]
+    begun = _begun(run, step.key)
     taken_from = {p.begun_id for p in run.points}
     lot = point.lot if point else lots.get(uuid.UUID(run.lots[step.key])) if step.key in run.lots else None
     aim = None
@@ -488,11 +489,16 @@ def _step_view(
         lot=lot,
         label=stored.label_value(lot) if lot else "",
         point=point,
-        begun=begun[-1] if begun and begun[-1].id not in taken_from else None,
+        begun=begun if begun and begun.id not in taken_from else None,
         target=aim,
         cautions=tuple(_lot_findings(lot, today)) if lot else (),
         repeats=sum(p.step == step.key for p in run.points) - 1,
     )
+
+
+def _begun(run: CalibrationRun, step: str) -> CalibrationStep | None:
+    """When a step was begun last."""
+    return next((b for b in reversed(run.begun) if b.step == step), None)
 
 
 def _target(lot: Lot, at: Conditions) -> float:
@@ -538,7 +544,7 @@ def _lot_findings(lot: Lot, today: date) -> list[Finding]:
 
 
 def _caution(lot: Lot, today: date) -> str:
-    return " ".join(f"{f.level}: {f.sentence[0].lower()}{f.sentence[1:]}" for f in _lot_findings(lot, today))
+    return " ".join(f"{f.level}: {lower_first(f.sentence)}" for f in _lot_findings(lot, today))
 
 
 def _fullest(principle: str) -> int:
@@ -562,12 +568,12 @@ def _last(run: CalibrationRun | None) -> dict[str, str]:
 
 
 def _device_signal(session: Session, run: CalibrationRun, take: TakePoint) -> Signal:
-    begun = [b for b in run.begun if b.step == take.step]
+    begun = _begun(run, take.step)
     positions = positions_of(run.probe)
-    if run.probe.device is None or positions is None or not begun:
+    if run.probe.device is None or positions is None or begun is None:
         raise InvalidInput({"device": "Put the probe into the buffer first, then take the point."})
     rule = rule_of(stored.principle_of(run.method).quantity, calibrating=True)
-    signal = signal_since(session, run.probe.device.id, begun[-1].after_seq, rule, positions)
+    signal = signal_since(session, run.probe.device.id, begun.after_seq, rule, positions)
     if signal.acceptance is Acceptance.UNSETTLED and not take.unsettled_reason.strip():
         raise InvalidInput(
             {"device": f"Not stable yet. {signal.words} Wait, or take it with a reason; the reason stays on record."}

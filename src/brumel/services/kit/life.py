@@ -12,6 +12,7 @@ from brumel.core.findings import Bounds, Finding, Level, verdict
 from brumel.core.kit.care import Care, part_changes
 from brumel.core.kit.kinds import ProbeKind, storage_finding
 from brumel.core.kit.trend import Point, Trend, trend_of
+from brumel.core.wording import upper_first
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
@@ -265,7 +266,7 @@ def _care_line(record: CareRecord) -> Happening:
         words += f". {record.note}"
     gone = record.withdrawal.reason if record.withdrawal else ""
     level = verdict(found) if found else None
-    return Happening(record.at, "care", words[0].upper() + words[1:], record.person.name, record.id, level, gone)
+    return Happening(record.at, "care", upper_first(words), record.person.name, record.id, level, gone)
 
 
 def _inspection_line(row: Inspection, *, photo: bool) -> Happening:

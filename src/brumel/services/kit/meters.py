@@ -109,9 +109,8 @@ class Meters:
                 raise InvalidInput(wrong)
             meter = session.get(Meter, new.meter_id)
             if meter is None:
-                meter = Meter(id=new.meter_id, version=0)
+                meter = Meter(id=new.meter_id, version=1)
                 session.add(meter)
-                change(meter, None, {})
             else:
                 change(meter, new.version, {"label": meter.label, "kit": meter.kit, "batteries": meter.batteries})
             meter.label, meter.serial, meter.kit = new.label.strip(), new.serial.strip(), new.kit.strip()

@@ -15,7 +15,7 @@ from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channel
 from brumel.services.people import may_record
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models.reference import Device, Meter, Person, Probe
+from brumel.store.models.reference import Device, Person, Probe
 
 MOST_VALUES = 20
 """So many values an answer may hold: more than nine come with the concurrent measurement (SDI-12)."""
@@ -63,20 +63,12 @@ class ChannelMaps:
     def of_meter(self, meter_id: uuid.UUID) -> list[MappedDevice]:
         """The devices that carry a meter's probes, and those that carry none yet, by label."""
         with self.database.session() as session:
-            probes = [p for p in queries.probes(session) if p.meter_id == meter_id and probe_kinds()[p.kind].principle]
-            taken = {p.device_id: p.meter_id for p in queries.probes(session) if p.device_id}
-            return [
-                MappedDevice(d, tuple(channels_of(d)), tuple(probes), tuple(queries.newest_values(session, d.id)))
-                for d in queries.devices(session)
-                if taken.get(d.id, meter_id) == meter_id
-            ]
+            return _of_meter(session, meter_id)
 
     def view(self, meter_id: uuid.UUID, device_id: uuid.UUID) -> MappedDevice:
         """One device of a meter."""
-        found = next((m for m in self.of_meter(meter_id) if m.device.id == device_id), None)
-        if found is None:
-            raise NotFound("This meter has no such device.")
-        return found
+        with self.database.session() as session:
+            return _one(session, meter_id, device_id)
 
     def save(self, meter_id: uuid.UUID, device_id: uuid.UUID, positions: Sequence[Mapped], person: Person) -> None:
         """Say what stands at each position; the probes named are read by the device from then on, others no more.
@@ -87,28 +79,42 @@ class ChannelMaps:
             With every position that can't be so, named ``position-1`` and on.
         """
         may_record(person)
-        known = self.view(meter_id, device_id)
-        own = {p.id for p in known.probes}
-        wrong = _wrong(positions, own)
         with self.database.session() as session:
-            device = session.get(Device, device_id)
-            meter = session.get(Meter, meter_id)
-            probes = [p for p in queries.probes(session) if p.id in own]
+            known = _one(session, meter_id, device_id)
+            wrong = _wrong(positions, {p.id for p in known.probes})
             busy = {r.probe_id for r in queries.open_runs(session)}
-            for probe in probes:
+            for probe in known.probes:
                 if probe.id in busy and probe.device_id == device_id:
                     wrong["position-1"] = (
                         f"{probe.label} is being calibrated on it: finish that run or give it up first."
                     )
-            if wrong or device is None or meter is None:
+            if wrong:
                 raise InvalidInput(wrong)
-            device.channels = [c.plain for c in _channels(session, positions)]
+            known.device.channels = [c.plain for c in _channels(session, positions)]
             carried = {m.probe_id for m in positions if m.carries is Carries.SIGNAL}
-            for probe in probes:
+            for probe in known.probes:
                 if probe.id in carried:
                     probe.device_id = device_id
                 elif probe.device_id == device_id:
                     probe.device_id = None
+
+
+def _of_meter(session: Session, meter_id: uuid.UUID) -> list[MappedDevice]:
+    every = queries.probes(session)
+    probes = tuple(p for p in every if p.meter_id == meter_id and probe_kinds()[p.kind].principle)
+    taken = {p.device_id: p.meter_id for p in every if p.device_id}
+    return [
+        MappedDevice(d, tuple(channels_of(d)), probes, tuple(queries.newest_values(session, d.id)))
+        for d in queries.devices(session)
+        if taken.get(d.id, meter_id) == meter_id
+    ]
+
+
+def _one(session: Session, meter_id: uuid.UUID, device_id: uuid.UUID) -> MappedDevice:
+    found = next((m for m in _of_meter(session, meter_id) if m.device.id == device_id), None)
+    if found is None:
+        raise NotFound("This meter has no such device.")
+    return found
 
 
 def _channels(session: Session, positions: Sequence[Mapped]) -> list[Channel]:

@@ -11,14 +11,13 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.kept import KeptPoint, of_last_check
+from brumel.core.calibrating.kept import KeptPoint, of_last_check, serving
 from brumel.core.calibrating.tolerances import shipped_tolerances
 from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.care import METER_LOSES
 from brumel.core.kit.readiness import ended
-from brumel.core.quantities.ph import TEMPERATURE_RANGE_C, ph_recompensated
-from brumel.core.quantities.ph_working import recompensation_working
+from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import Quantity, quantity, rule_of
 from brumel.core.reading.derived import derived_from
 from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
@@ -134,7 +133,7 @@ class Readings:
             if measured.signal is None:
                 run = basis = None
             despite = _despite(session, new, probe, measured, basis, taken_at)
-            meter = _shown_by(session, probe, taken_at, self.clock)
+            meter = _shown_by(session, probe, taken_at, self.clock) if measured.signal is None else None
             corrected = correct(measured, probe, basis, site, meter, despite)
             row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
             added = add_once(session, Reading, row | {"recorded_at": self.clock.now()})
@@ -281,7 +280,7 @@ class ShownBy:
         """Standard uncertainties (k = 1) of a value that it shows; empty where nothing is known."""
         if self.accuracy.states_accuracy:
             return self.accuracy.contributions(value, about.unit or about.symbol)
-        return of_last_check(self.last_check, about, value)
+        return of_last_check(self.last_check, about, value) if self.last_check else []
 
 
 def correct(
@@ -333,20 +332,18 @@ def _from_shown(measured: Measured, own: Principle, about: Quantity, meter: Show
     it is taken wide.
     """
     assert measured.shown is not None
-    shown, temperature_c, setting = measured.shown, measured.temperature_c, measured.meter_setting_c
-    if setting is None:
-        value = shown
-        compensated = f"; it compensated at {temperature_c:.1f} °C itself" if own.compensated else ""
-        working = [f"{about.words(shown)} as the meter shows it{compensated}"]
+    shown, setting, at = measured.shown, measured.meter_setting_c, Conditions(measured.temperature_c)
+    if own.compensated and setting is not None:
+        value, working = own.recompensated(shown, setting, at)
     else:
-        value = float(ph_recompensated(shown, setting, temperature_c))
-        working = recompensation_working(shown, setting, temperature_c, value)
+        value = shown
+        compensated = f"; it compensated at {measured.temperature_c:.1f} °C itself" if own.compensated else ""
+        working = [f"{about.words(shown)} as the meter shows it{compensated}"]
     unit = about.unit or about.symbol
     known = meter.contributions(value, about)
     if not known:
         u = (about.unknown_u or 0.0) / 2
         return value, Budget.of([Contribution("the meter, of which nothing is known", u, unit, 1.0)]), working
-    at = Conditions(temperature_c)
     return value, Budget.of([*known, *own.beyond_any_meter(value, at)]), working
 
 
@@ -382,8 +379,8 @@ def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Sho
         return meter
     if stored.age_days(kept.signature, at) > stored.holds_days_of(kept)[1]:
         return meter
-    points = tuple(points_of(kept))
-    if not of_last_check(points, quantity(principle_of(probe).quantity), 1.0):
+    points = serving(points_of(kept), principle_of(probe).quantity)
+    if not points:
         return meter
     return replace(meter, own=replace(meter.own, checked=f"{clock.local(kept.started_at):%d %b}"), last_check=points)
 

@@ -58,9 +58,8 @@ class Sites:
                 raise InvalidInput(wrong)
             site = session.get(Site, new.site_id)
             if site is None:
-                site = Site(id=new.site_id, version=0)
+                site = Site(id=new.site_id, version=1)
                 session.add(site)
-                change(site, None, {})
             else:
                 reaches = {quantity(r.quantity).name: f"{r.low:g} to {r.high:g}" for r in site.ranges}
                 change(site, new.version, {"name": site.name, "every, days": site.visit_every_days, **reaches})
