@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import uuid
 from collections.abc import Sequence
+from dataclasses import replace
 
 import pytest
 
@@ -117,6 +118,9 @@ def test_a_reading_keeps_raw_reference_and_eh_apart(world: World) -> None:
     world.at().readings.record(shown, world.person)
     found = world.at().readings.view(shown.reading_id).reading
     assert found.u == 15.0  # ±30 mV of a meter of which nothing is known
+    forged = replace(shown, reading_id=uuid.uuid4(), meter_setting_c=5.0)  # a metal's meter has no such setting
+    world.at().readings.record(forged, world.person)
+    assert world.at().readings.view(forged.reading_id).reading.value == 400.0
     assert "meters-own-line" in {f.code for f in found.findings}
 
 
