@@ -83,7 +83,7 @@ SOUND, DOUBTFUL, UNFIT = Level.SOUND, Level.DOUBTFUL, Level.UNFIT
     ],
 )  # fmt: skip
 def test_limits_include_their_bounds(limit: str, values: dict[float, Level]) -> None:
-    bounds = LIMITS.residual if limit == "residual" else LIMITS.coefficients[limit].bounds
+    bounds = LIMITS.residual.bounds(7.0) if limit == "residual" else LIMITS.coefficients[limit].bounds
     assert {value: bounds.level(value) for value in values} == values
 
 

@@ -108,3 +108,41 @@ def test_another_meters_device_is_not_offered(world: World, sonde: Sonde) -> Non
     sonde.save(T, signal(sonde.ph))
     with pytest.raises(NotFound):
         world.at().channels.view(world.meter(), sonde.device_id)
+
+
+def test_a_value_that_the_device_indicates_is_read_as_its_meter_shows_it(world: World, sonde: Sonde) -> None:
+    indicated = Mapped(Carries.INDICATED, sonde.ph)
+    assert sonde.refused(T, Mapped(Carries.INDICATED)) == {"position-2": "Say whose value it is."}
+    assert sonde.refused(T, Mapped(Carries.INDICATED, sonde.ph, "mS/cm")) == {
+        "position-2": "Choose a unit that this quantity is shown in."
+    }
+    assert sonde.refused(indicated) == {
+        "position-1": "Its temperature is missing: say which value is the temperature of its water."
+    }
+    sonde.save(T, indicated)
+    assert sonde.positions(sonde.ph) == Positions(1, 0, indicated=True)
+    known = world.at().channels.view(sonde.meter_id, sonde.device_id)
+    assert (known.channels[1].low, known.channels[1].high) == (-2.0, 16.0)
+    assert known.words(known.channels[1]).endswith(", indicated")
+    probe = world.at().states.probe_state(sonde.ph).probe
+    before = world.at().live.newest_sample(sonde.device_id)
+    world.samples(probe, [7.62] * 40)
+    read = world.read(probe, source="device", after_seq=before, signal=None, temperature_c=None)
+    assert (read.reading.value, read.reading.shown, read.reading.signal) == (
+        pytest.approx(7.62),
+        pytest.approx(7.62),
+        None,
+    )
+    assert read.reading.u == pytest.approx(0.1, abs=1e-3)  # nothing is known of the meter
+    assert [f.code for f in read.findings] == ["meters-own-line"]
+    run_id = world.begin(probe)
+    assert not world.at().calibrations.view(run_id).on_line  # its signal is typed
+
+
+def test_its_own_signal_comes_before_what_a_device_indicates(sonde: Sonde) -> None:
+    sonde.save(T, Mapped(Carries.INDICATED, sonde.ph), signal(sonde.ph))
+    assert sonde.positions(sonde.ph) == Positions(2, 0)
+
+
+def test_a_factor_brings_what_is_indicated_into_the_unit_that_is_kept() -> None:
+    assert Positions(1, 0, indicated=True, factor=1000.0).of([21.5, 1.413]) == (1413.0, 21.5)

@@ -11,7 +11,8 @@ import pytest
 
 from brumel.core.findings import Finding
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import RunView, TakePoint
+from brumel.services.calibrating.runs import TakePoint
+from brumel.services.calibrating.shown import RunView
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import MILLIVOLTS, TEMPERATURE
 from brumel.services.visiting.readings import NewReading

@@ -136,7 +136,7 @@ REFUSALS: dict[str, Callable[[World], object]] = {
         w, lots=dict.fromkeys(("neutral", "acid", "alkaline"), w.lots["7.00"].id)
     ),
     "This kind of probe is not calibrated: choose another.": lambda w: begin(w, probe_id=w.other_probe("chlorine")),
-    "Put the probe into the buffer first, then take the point.": lambda w: w.at().calibrations.take(
+    "Put the probe into its standard first, then take the point.": lambda w: w.at().calibrations.take(
         open_run(w), TakePoint(uuid.uuid4(), "neutral"), w.person
     ),
     "A number in mV is needed. A number in °C is needed.": lambda w: take(w),

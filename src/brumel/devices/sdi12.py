@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -16,6 +17,7 @@ import serial
 _VALUE = re.compile(r"[+-]\d{1,7}(?:\.\d{0,7})?")
 _ADDRESS = re.compile(r"[0-9A-Za-z]")
 _ATTEMPTS = 3
+_WAYS = ("RC0", "R0", "MC", "M", "CC", "C")
 
 
 class DeviceError(Exception):
@@ -111,13 +113,16 @@ class Sdi12Line:
         What pyserial opens: ``/dev/ttyUSB0`` or ``socket://127.0.0.1:4012``.
     timeout_s
         How long to wait for an answer.
+    pause
+        Waits so many seconds for a concurrent measurement.
     """
 
-    def __init__(self, url: str, timeout_s: float = 1.2) -> None:
+    def __init__(self, url: str, timeout_s: float = 1.2, pause: Callable[[float], None] = time.sleep) -> None:
         self.url = url
         self.timeout_s = timeout_s
+        self._pause = pause
         self._port: Any = None
-        self._measured_only: set[str] = set()
+        self._ways: dict[str, str] = {}
 
     def close(self) -> None:
         """Let go of the line."""
@@ -139,29 +144,78 @@ class Sdi12Line:
             serial_number=answer[20:].strip(),
         )
 
-    def measure(self, address: str) -> list[float]:
-        """Start a measurement with check (``aMC!``), wait for it, and fetch its values (``aD0!``)."""
-        answer = self._ask(f"{address}MC!", address)
-        if len(answer) != 5 or not answer[1:].isdigit():
+    def measure(self, address: str, order: str = "MC") -> list[float]:
+        """Start a measurement, wait for it, and fetch its values (``aD0!`` to ``aD9!``).
+
+        Parameters
+        ----------
+        order
+            ``M``: up to 9 values, the probe says when they are there. ``C``: concurrent, up to 99, we wait. ``MC`` and
+            ``CC``: with a check.
+        """
+        return self._fetched(address, order, self._ask(f"{address}{order}!", address))
+
+    def read(self, address: str, least: int = 0) -> list[float]:
+        """Read the values that are there at once (``aR0!``), or measure where the probe can't do that.
+
+        Parameters
+        ----------
+        least
+            How many values are wanted; a way that gives fewer is not taken again.
+
+        Notes
+        -----
+        Ways are tried in the order of how much they can be relied on, those with a check first; the first that a
+        probe answers to is kept until it no longer does.
+        """
+        known = self._ways.get(address)
+        found: list[float] = []
+        for order in _WAYS if known is None else (known,):
+            answer = self._answer_to(order, address)
+            if answer in {address, address + crc(address)}:
+                continue
+            if order.startswith("R"):
+                given = values(checked(answer) if order == "RC0" else answer, address)
+            elif answer[1:4] == "000" and not int(answer[4:] or "0"):
+                continue  # or with a measurement of nothing
+            else:
+                given = self._fetched(address, order, answer)
+            if len(given) >= least:
+                self._ways[address] = order
+                return given
+            found = max(found, given, key=len)
+        self._ways.pop(address, None)
+        if found:
+            return found
+        raise DeviceGarbled(f"The probe at address {address} knows no way to be read: is it an SDI-12 probe?")
+
+    def _answer_to(self, order: str, address: str) -> str:
+        """What a probe answers; its address alone where it does not know the order, said or by keeping silent."""
+        try:
+            return self._ask(f"{address}{order}!", address)
+        except DeviceSilent:
+            if address in self._ways:
+                raise
+            self._ask(f"{address}!", address)  # raises where nobody is there
+            return address
+
+    def _fetched(self, address: str, order: str, answer: str) -> list[float]:
+        """The values of a measurement that has been started."""
+        digits = 4 if order.startswith("M") else 5
+        if len(answer) != digits + 1 or not answer[1:].isdigit():
             raise DeviceGarbled(f"The probe answered {answer!r} to a start of measurement.")
-        wait_s, count = int(answer[1:4]), int(answer[4])
-        if wait_s:
-            self._read_line(wait_s + self.timeout_s)
+        wait_s, count = int(answer[1:4]), int(answer[4:])
+        if wait_s and order.startswith("M"):
+            self._read_line(wait_s + self.timeout_s)  # it says when it is done
+        elif wait_s:
+            self._pause(wait_s)
         found: list[float] = []
         for part in range(10):
-            found += values(checked(self._ask(f"{address}D{part}!", address)), address)
+            text = self._ask(f"{address}D{part}!", address)
+            found += values(checked(text) if order in {"MC", "CC"} else text, address)
             if len(found) >= count:
                 return found
         raise DeviceGarbled(f"The probe announced {count} values and gave {len(found)}.")
-
-    def read(self, address: str) -> list[float]:
-        """Read the values that are there at once (``aRC0!``), or measure where the probe can't do that."""
-        if address not in self._measured_only:
-            answer = self._ask(f"{address}RC0!", address)
-            if answer not in {address, address + crc(address)}:
-                return values(checked(answer), address)
-            self._measured_only.add(address)
-        return self.measure(address)
 
     def _ask(self, command: str, address: str) -> str:
         """Send a command up to three times; an answer from another address does not count."""

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from math import isfinite
 
+from brumel.core.findings import Level
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
 from brumel.core.wording import grouped
-from brumel.services.calibrating.runs import RunView
+from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.stored import tolerances_of
 from brumel.services.clock import Clock
 from brumel.services.kit.life import Course
@@ -79,11 +80,10 @@ def response_figure(view: RunView) -> ResponseFigure | None:
     signals = [*ends, *usual_ends, *(p.signal or 0.0 for p in points)]
     margin = (max(signals) - min(signals)) * 0.02
     y = Scale(min(signals) - margin, max(signals) + margin, 258.0, 14.0)
-    bounds = tolerances_of(view.run).residual
-    residuals = [
-        response.value(p.signal or 0.0, Conditions(p.temperature_c, view.run.reference)) - p.target for p in points
-    ]
-    largest = max(bounds.doubtful_high * 1.4, min(max(map(abs, residuals)) * 1.15, bounds.doubtful_high * 6))
+    within = tolerances_of(view.run).residual
+    offs = [response.value(p.signal or 0.0, Conditions(p.temperature_c, view.run.reference)) - p.target for p in points]
+    residuals = [within.scaled(off, p.target) for p, off in zip(points, offs, strict=True)]
+    largest = max(within.doubtful * 1.4, min(max(map(abs, residuals)) * 1.15, within.doubtful * 6))
     r = Scale(-largest, largest, 350.0, 290.0)
     return ResponseFigure(
         fitted=(x(low), y(ends[0]), x(high), y(ends[1])),
@@ -91,18 +91,18 @@ def response_figure(view: RunView) -> ResponseFigure | None:
         points=tuple(
             PlottedPoint(
                 x(p.target), y(p.signal or 0.0), r(max(-largest, min(largest, off))), off, about.number(p.target),
-                p.use == "check", abs(off) > bounds.sound_high,
+                p.use == "check", within.level(within_unit, p.target) is not Level.SOUND,
             )
-            for p, off in zip(points, residuals, strict=True)
+            for p, off, within_unit in zip(points, residuals, offs, strict=True)
         ),
         x_ticks=tuple((x(v), _tick(v)) for v in x.ticks(10)),
         y_ticks=tuple((y(v), _tick(v)) for v in y.ticks(6)),
-        sound_band=(r(bounds.sound_high), r(bounds.sound_low)),
+        sound_band=(r(within.sound), r(-within.sound)),
         residual_zero=r(0.0),
-        residual_limit=f"{bounds.sound_high:g}",
-        residual_decimals=about.error_decimals,
+        residual_limit=f"{within.sound:g}",
+        residual_decimals=1 if within.percent else about.error_decimals,
         axes=f"{own.signal_unit} against {about.symbol} at the temperature of the standards",
-        residuals=f"residual of each standard, {about.unit or about.symbol} (shaded: sound)",
+        residuals=f"residual of each standard, {'%' if within.percent else about.unit or about.symbol} (shaded: sound)",
         usual_name=own.usual_name,
         legend_y=218.0 if ends[1] > ends[0] else 28.0,
         axes_y=32.0 if ends[1] > ends[0] else 250.0,

@@ -22,7 +22,7 @@ def metal_causes(run: Run) -> Iterator[Finding]:
             continue
         if point.settling_s > USUAL_S:
             yield _fouled(point, off)
-        elif abs(point.point.signal - point.point.value) > run.tolerances.residual.sound_high:
+        elif abs(point.point.signal - point.point.value) > run.tolerances.residual.sound:
             yield _drifted(point)
 
 

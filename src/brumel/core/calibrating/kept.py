@@ -6,12 +6,12 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from brumel.core.findings import Bounds, Finding, Level, worst_first
+from brumel.core.calibrating.within import Within
+from brumel.core.findings import Finding, Level, worst_first
 from brumel.core.kit.kinds import Check, Reported
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.uncertainty import Contribution, resolution_u
-from brumel.core.wording import signed
 
 
 @dataclass(frozen=True)
@@ -46,28 +46,17 @@ class KeptPoint:
         return self.before if self.after is None else self.after
 
     def off(self, shown: float) -> float:
-        """How far a shown value is off the target, in percent or in the unit.
-
-        Examples
-        --------
-        >>> check = Check("standard", "Standard", "specific-conductance", 2.0, 5.0, "", percent=True, least=3.0)
-        >>> KeptPoint(check, "1413", 1413.0).off(1399.0)
-        -0.990799717
-        """
-        off = shown - self.target
-        if self.check.percent and self.target:
-            off *= 100.0 / self.target
-        return round(off, 9)  # a bound is included however the difference is rounded
+        """How far a shown value is off the target, in the unit."""
+        return round(shown - self.target, 9)
 
     @property
-    def bounds(self) -> Bounds:
-        """Sound and doubtful, on the scale of :meth:`off`."""
-        least = 100.0 * self.check.least / self.target if self.check.percent and self.target else self.check.least
-        return Bounds.around_zero(max(self.check.sound, least), max(self.check.doubtful, least))
+    def within(self) -> Within:
+        """How far it may be off."""
+        return Within(self.check.sound, self.check.doubtful, self.check.percent, self.check.least)
 
-    def in_unit(self, off: float, value: float) -> float:
-        """What ``off``, on the scale of :meth:`off`, amounts to at a shown value."""
-        return abs(off * value / 100.0 if self.check.percent else off)
+    def level(self, shown: float) -> Level:
+        """The level of a shown value."""
+        return self.within.level(self.off(shown), self.target)
 
 
 def serving(points: Sequence[KeptPoint], key: str) -> tuple[KeptPoint, ...]:
@@ -90,8 +79,8 @@ def of_last_check(points: Sequence[KeptPoint], about: Quantity, value: float) ->
      ('resolution of the display', 0.0029)]
     """
     unit, limits = about.unit or about.symbol, math.sqrt(3.0)
-    off = max(p.in_unit(p.off(p.shown), value) for p in points if p.shown is not None)
-    moved = max(p.in_unit(p.bounds.sound_high, value) for p in points)
+    off = max(p.within.in_unit(p.within.scaled(p.off(p.shown), p.target), value) for p in points if p.shown is not None)
+    moved = max(p.within.in_unit(p.within.bounds(p.target).sound_high, value) for p in points)
     return [
         Contribution("off in its last check", off / limits, unit, 1.0),
         Contribution("moved since its last check", moved / limits, unit, 1.0),
@@ -124,7 +113,7 @@ def _coefficient(about: Reported, value: float) -> Finding:
 
 def _point(point: KeptPoint) -> Iterator[Finding]:
     if point.before is not None:
-        level = point.bounds.level(point.off(point.before))
+        level = point.level(point.before)
         if point.after is not None and level is not Level.SOUND:
             yield Finding(
                 "as-found",
@@ -136,7 +125,7 @@ def _point(point: KeptPoint) -> Iterator[Finding]:
         else:
             yield _shown("as-found", "As found", point, point.before, level)
     if point.after is not None:
-        yield _shown("as-left", "As left", point, point.after, point.bounds.level(point.off(point.after)))
+        yield _shown("as-left", "As left", point, point.after, point.level(point.after))
     if not point.target_known:
         yield Finding(
             "standard-temperature",
@@ -149,11 +138,11 @@ def _point(point: KeptPoint) -> Iterator[Finding]:
 
 
 def _shown(code: str, when: str, point: KeptPoint, shown: float, level: Level) -> Finding:
-    unit = " %" if point.check.percent else quantity(point.check.quantity).after
+    sound = point.within.sound_words(point.target, quantity(point.check.quantity))
     return Finding(
         code,
         level,
-        f"{when} in {point.label}: {_words(point, shown)}; sound within ±{point.bounds.sound_high:.3g}{unit}.",
+        f"{when} in {point.label}: {_words(point, shown)}; sound within {sound}.",
         "" if level is Level.SOUND else point.check.remedy,
         None if level is Level.SOUND else 30,
     )
@@ -161,6 +150,4 @@ def _shown(code: str, when: str, point: KeptPoint, shown: float, level: Level) -
 
 def _words(point: KeptPoint, shown: float) -> str:
     about = quantity(point.check.quantity)
-    off = f"{signed(point.off(shown), 1, plus=True)} %" if point.check.percent else ""
-    off = off or f"{signed(point.off(shown), about.error_decimals, plus=True)}{about.after}"
-    return f"{about.words(shown)}, {off} off"
+    return f"{about.words(shown)}, {point.within.words(point.off(shown), point.target, about)} off"

@@ -134,7 +134,7 @@ def level_of_point(point: JudgedPoint, tolerances: Tolerances, expected: Respons
     badly = point.acceptance is Acceptance.UNSETTLED or bool(point.deviations) or not point.target_known
     late = Level.UNFIT if point.expired_days or point.over_open_days else Level.SOUND
     off = 0.0 if found is None else found.value(signal, at) - target
-    levels = [late, tolerances.residual.level(off), Level.DOUBTFUL if badly else Level.SOUND]
+    levels = [late, tolerances.residual.level(off, target), Level.DOUBTFUL if badly else Level.SOUND]
     return next((x for x in (Level.UNFIT, Level.DOUBTFUL) if x in levels), Level.SOUND)
 
 

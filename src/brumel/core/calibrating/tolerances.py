@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from brumel.core.calibrating.within import Within
 from brumel.core.findings import Bounds, Level
 from brumel.core.tables import table
 
@@ -40,7 +41,7 @@ class Tolerances:
 
     standard: str
     brackets: bool
-    residual: Bounds
+    residual: Within
     residual_remedy: str
     check_remedy: str
     scatter_remedy: str
@@ -63,7 +64,7 @@ class Tolerances:
         return cls(
             **dict(frozen)
             | {
-                "residual": Bounds.around_zero(*frozen["residual"]),
+                "residual": _within(frozen["residual"]),
                 "coefficients": {key: _tolerance(entry) for key, entry in frozen["coefficients"].items()},
                 "holds_days": (float(low), float(high)),
             }
@@ -77,6 +78,11 @@ def shipped_tolerances(principle: str, kind: str) -> dict[str, Any]:
     found: dict[str, Any] = data[principle] | own
     found["coefficients"] = data[principle].get("coefficients", {}) | own.get("coefficients", {})
     return found
+
+
+def _within(entry: Any) -> Within:
+    """Bounds of residuals: two numbers in the unit, or a table that says ``percent`` and ``least`` too."""
+    return Within(**entry) if isinstance(entry, Mapping) else Within(*entry)
 
 
 def _tolerance(entry: Mapping[str, Any]) -> Tolerance:

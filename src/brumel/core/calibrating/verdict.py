@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import replace
-from functools import partial
 
 from brumel.core.calibrating.causes import signs_of
 from brumel.core.calibrating.methods import Use
@@ -15,7 +14,6 @@ from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.sensing.response import Origin
 from brumel.core.wording import signed
 
-_plus = partial(signed, plus=True)
 _TAKEN_OVER = {
     Origin.ASSUMED: "assumed, for no full run is known",
     Origin.CARRIED: "carried over from the last full run",
@@ -93,33 +91,36 @@ def _coefficients(run: Run) -> Iterator[Finding]:
 def _residuals(run: Run) -> Iterator[Finding]:
     if len(run.adjusted) < _FEW_POINTS or not run.response.full:
         return
-    about, bounds = _quantity(run), run.tolerances.residual
-    largest = max(run.response.residuals, key=abs)
-    at = run.adjusted[run.response.residuals.index(largest)]
-    level = bounds.level(largest)
+    about, within = _quantity(run), run.tolerances.residual
+    at, largest = max(
+        zip(run.adjusted, run.response.residuals, strict=True), key=lambda p: within.share(p[1], p[0].point.value)
+    )
+    value = at.point.value
+    level = within.level(largest, value)
     hint = "" if level is Level.SOUND else signs_of(run.response.principle.key).hint(run)
     yield Finding(
         "residual",
         level,
-        f"Largest residual {_plus(largest, about.error_decimals)} {about.unit or about.symbol} at {at.label}; "
-        f"sound within ±{bounds.sound_high:g}{about.after}.{hint}",
+        f"Largest residual {within.words(largest, value, about)} at {at.label}; "
+        f"sound within {within.sound_words(value, about)}.{hint}",
         "" if level is Level.SOUND else run.tolerances.residual_remedy,
         None if level is Level.SOUND else run.tolerances.redo_minutes,
     )
 
 
 def _checks(run: Run) -> Iterator[Finding]:
-    about, bounds = _quantity(run), run.tolerances.residual
+    about, within = _quantity(run), run.tolerances.residual
     for p in run.points:
         if p.use is not Use.CHECK:
             continue
-        off = run.response.value(p.point.signal, p.point.at) - p.point.value
-        level = bounds.level(off)
+        value = p.point.value
+        off = run.response.value(p.point.signal, p.point.at) - value
+        level = within.level(off, value)
         yield Finding(
             "check-residual",
             level,
-            f"Check in {p.label}: {_plus(off, about.error_decimals)} {about.unit or about.symbol} from its value; "
-            f"sound within ±{bounds.sound_high:g}{about.after}.",
+            f"Check in {p.label}: {within.words(off, value, about)} from its value; "
+            f"sound within {within.sound_words(value, about)}.",
             "" if level is Level.SOUND else run.tolerances.check_remedy,
             None if level is Level.SOUND else run.tolerances.redo_minutes,
         )

@@ -88,7 +88,7 @@ def _meters_own(reading: JudgedReading, meter: MetersOwn, about: Quantity) -> It
     yield Finding(
         "meters-own-line",
         Level.DOUBTFUL,
-        f"The {about.name} was typed as the meter shows it: its own line stands behind it, not Brumel's.{known}",
+        f"The {about.name} is as the meter shows it: its own line stands behind it, not Brumel's.{known}",
         f"Type the {reading.signal} where the meter shows them{or_else}.",
         2,
         _HOUSE,

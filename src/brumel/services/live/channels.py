@@ -16,18 +16,24 @@ class Carries(StrEnum):
 
     TEMPERATURE = "temperature"
     SIGNAL = "signal"
+    INDICATED = "indicated"
+    """What the device itself makes of the signal, by its own calibration."""
     OTHER = "other"
     """Read and not used."""
 
 
 @dataclass(frozen=True)
 class Channel:
-    """One position: what it carries, in which unit and range, and for which probe; for all of the device where None."""
+    """One position: what it carries, in which unit and range, and for which probe; for all of the device where None.
+
+    ``factor`` is what an indicated value is multiplied by to be in the unit that its quantity is kept in.
+    """
 
     carries: Carries
     unit: str = ""
     low: float = -1e9
     high: float = 1e9
+    factor: float = 1.0
     probe_id: uuid.UUID | None = None
 
     @property
@@ -42,10 +48,17 @@ MILLIVOLTS = Channel(Carries.SIGNAL, "mV", -2000.0, 2000.0)
 
 @dataclass(frozen=True)
 class Positions:
-    """Where a probe's signal and the temperature of its liquid stand in a sample."""
+    """Where a probe's signal, or what its device indicates, and the temperature of its liquid stand in a sample."""
 
     signal: int
     temperature: int
+    indicated: bool = False
+    """Whether a value stands there that the device's own calibration makes of the signal."""
+    factor: float = 1.0
+
+    def of(self, values: Sequence[float]) -> tuple[float, float]:
+        """Signal or indicated value, and temperature, of a sample's values."""
+        return values[self.signal] * self.factor, values[self.temperature]
 
 
 def channels_of(device: Device) -> list[Channel]:
@@ -54,20 +67,28 @@ def channels_of(device: Device) -> list[Channel]:
 
 
 def positions_of(probe: Probe) -> Positions | None:
-    """Where a probe stands in the samples of its device; None where it has none, or the device does not carry it."""
+    """Where a probe stands in the samples of its device; None where it has none, or the device does not carry it.
+
+    A signal comes before a value that the device indicates: what a calibration of ours stands behind tells more.
+    """
     if probe.device is None:
         return None
-    found = {}
-    for carries in (Carries.SIGNAL, Carries.TEMPERATURE):
-        fitting = [
-            (c.probe_id is None, n)
-            for n, c in enumerate(channels_of(probe.device))
-            if c.carries is carries and c.probe_id in (None, probe.id)
-        ]
-        if not fitting:
-            return None
-        found[carries] = min(fitting)[1]  # its own before the device's
-    return Positions(found[Carries.SIGNAL], found[Carries.TEMPERATURE])
+    channels = channels_of(probe.device)
+    found: dict[Carries, int] = {}
+    for number, c in sorted(enumerate(channels), key=lambda entry: entry[1].probe_id is None):
+        if c.probe_id in (None, probe.id):
+            found.setdefault(c.carries, number)  # its own before the device's
+    main = found.get(Carries.SIGNAL, found.get(Carries.INDICATED))
+    warmth = found.get(Carries.TEMPERATURE)
+    if main is None or warmth is None:
+        return None
+    return Positions(main, warmth, channels[main].carries is Carries.INDICATED, channels[main].factor)
+
+
+def signal_positions_of(probe: Probe) -> Positions | None:
+    """Where a probe's raw signal stands; None where its device gives none."""
+    found = positions_of(probe)
+    return None if found is None or found.indicated else found
 
 
 def what_is_wrong(channels: Sequence[Channel], values: Sequence[float]) -> str:

@@ -68,11 +68,11 @@ class _Watch:
         """Take a sample unless it is known already."""
         if seq <= self.seq:
             return False
-        at = self.lens.positions
         self.seq = seq
+        signal, temperature_c = self.lens.positions.of(values)
         self.times_s.append(time_s)
-        self.signal.append(values[at.signal])
-        self.temperature_c.append(values[at.temperature])
+        self.signal.append(signal)
+        self.temperature_c.append(temperature_c)
         while self.times_s[-1] - self.times_s[0] > _TRACE_KEPT_S:
             del self.times_s[0], self.signal[0], self.temperature_c[0]
         return True

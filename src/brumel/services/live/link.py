@@ -86,8 +86,9 @@ class Link:
     def _read(self, device: Device) -> None:
         asked = time.monotonic()
         try:
-            values = self._line.read(device.address)
-            if wrong := what_is_wrong(channels_of(device), values):
+            channels = channels_of(device)
+            values = self._line.read(device.address, len(channels))
+            if wrong := what_is_wrong(channels, values):
                 raise DeviceGarbled(wrong)
         except DeviceError as error:
             self._tell(device, error.status, str(error))

@@ -3,30 +3,38 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
 from brumel.core.kit.kinds import probe_kinds
+from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.sensing.principles import principle
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channels_of
 from brumel.services.people import may_record
+from brumel.services.reckon.units import linear_factor
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, Person, Probe
 
+_FEEDS = frozenset({Carries.SIGNAL, Carries.INDICATED})
+"""What makes a device one that a probe is read by."""
 MOST_VALUES = 20
 """So many values an answer may hold: more than nine come with the concurrent measurement (SDI-12)."""
 
 
 @dataclass(frozen=True)
 class Mapped:
-    """What is said of one position: what it carries, and for which probe; of the whole device where None."""
+    """What is said of one position: what it carries, and for which probe; of the whole device where None.
+
+    ``unit`` is that of a value which the device indicates; the one that its quantity is kept in where it is empty.
+    """
 
     carries: Carries = Carries.OTHER
     probe_id: uuid.UUID | None = None
+    unit: str = ""
 
 
 @dataclass(frozen=True)
@@ -51,7 +59,18 @@ class MappedDevice:
             return "not used"
         if channel.carries is Carries.TEMPERATURE:
             return f"temperature of {label}'s water" if label else "temperature"
-        return f"{label}, {channel.unit}" if label else channel.unit
+        about = "indicated" if channel.carries is Carries.INDICATED else ""
+        return ", ".join(word for word in (label, about, channel.unit) if word)
+
+    @staticmethod
+    def indicated_of(probe: Probe) -> Quantity:
+        """What the device may indicate of a probe."""
+        return quantity(principle(probe_kinds()[probe.kind].principle).quantity)
+
+    def indicated_units(self, probe: Probe) -> tuple[str, ...]:
+        """Units in which the device may indicate it."""
+        about = self.indicated_of(probe)
+        return (about.unit, *(u for u in about.shown if linear_factor(u, about.unit) is not None))
 
 
 @dataclass(frozen=True)
@@ -81,7 +100,7 @@ class ChannelMaps:
         may_record(person)
         with self.database.session() as session:
             known = _one(session, meter_id, device_id)
-            wrong = _wrong(positions, {p.id for p in known.probes})
+            wrong = _wrong(positions, {p.id: known.indicated_units(p) for p in known.probes})
             busy = {r.probe_id for r in queries.open_runs(session)}
             for probe in known.probes:
                 if probe.id in busy and probe.device_id == device_id:
@@ -91,7 +110,7 @@ class ChannelMaps:
             if wrong:
                 raise InvalidInput(wrong)
             known.device.channels = [c.plain for c in _channels(session, positions)]
-            carried = {m.probe_id for m in positions if m.carries is Carries.SIGNAL}
+            carried = {m.probe_id for m in positions if m.carries in _FEEDS}
             for probe in known.probes:
                 if probe.id in carried:
                     probe.device_id = device_id
@@ -124,7 +143,13 @@ def _channels(session: Session, positions: Sequence[Mapped]) -> list[Channel]:
             probe = session.get_one(Probe, mapped.probe_id)
             sensed = principle(probe_kinds()[probe.kind].principle)
             low, high = sensed.signal_range
-            found.append(Channel(Carries.SIGNAL, sensed.signal_unit, low, high, mapped.probe_id))
+            found.append(Channel(Carries.SIGNAL, sensed.signal_unit, low, high, probe_id=mapped.probe_id))
+        elif mapped.carries is Carries.INDICATED:
+            about = MappedDevice.indicated_of(session.get_one(Probe, mapped.probe_id))
+            unit = mapped.unit or about.unit
+            factor = linear_factor(unit, about.unit) or 1.0
+            low, high = (end / factor for end in about.typed)
+            found.append(Channel(Carries.INDICATED, unit, low, high, factor, mapped.probe_id))
         elif mapped.carries is Carries.TEMPERATURE:
             found.append(replace(TEMPERATURE, probe_id=mapped.probe_id))
         else:
@@ -134,23 +159,26 @@ def _channels(session: Session, positions: Sequence[Mapped]) -> list[Channel]:
     return found
 
 
-def _wrong(positions: Sequence[Mapped], own: set[uuid.UUID]) -> dict[str, str]:
+def _wrong(positions: Sequence[Mapped], units: Mapping[uuid.UUID | None, Sequence[str]]) -> dict[str, str]:
+    """What can't be so, by position; ``units`` in which each probe of the meter may be indicated."""
     wrong: dict[str, str] = {}
     if len(positions) > MOST_VALUES:
         wrong["position-1"] = f"An answer holds at most {MOST_VALUES} values."
-    seen: set[Mapped] = set()
+    seen: set[tuple[Carries, uuid.UUID | None]] = set()
     warmed = {m.probe_id for m in positions if m.carries is Carries.TEMPERATURE}
     for number, mapped in enumerate(positions, 1):
         field = f"position-{number}"
         if mapped.carries is Carries.OTHER:
             continue
-        if mapped.probe_id is not None and mapped.probe_id not in own:
+        if mapped.probe_id is not None and mapped.probe_id not in units:
             wrong[field] = "Choose a probe that is plugged into this meter."
-        elif mapped.carries is Carries.SIGNAL and mapped.probe_id is None:
-            wrong[field] = "Say whose signal it is."
-        elif mapped in seen:
+        elif mapped.carries in _FEEDS and mapped.probe_id is None:
+            wrong[field] = f"Say whose {'signal' if mapped.carries is Carries.SIGNAL else 'value'} it is."
+        elif mapped.unit and mapped.unit not in units.get(mapped.probe_id, ()):
+            wrong[field] = "Choose a unit that this quantity is shown in."
+        elif (mapped.carries, mapped.probe_id) in seen:
             wrong[field] = "Another value is this one already: each is said once."
-        elif mapped.carries is Carries.SIGNAL and not {None, mapped.probe_id} & warmed:
+        elif mapped.carries in _FEEDS and not {None, mapped.probe_id} & warmed:
             wrong[field] = "Its temperature is missing: say which value is the temperature of its water."
-        seen.add(mapped)
+        seen.add((mapped.carries, mapped.probe_id))
     return wrong

@@ -100,8 +100,7 @@ def signal_since(
             {"device": "The probe has stopped sending: wait until the trace goes on, or type the reading by hand."}
         )
     time_s = np.array([s.time_s for s in samples])
-    signal = np.array([s.values[positions.signal] for s in samples])
-    temperature_c = np.array([s.values[positions.temperature] for s in samples])
+    signal, temperature_c = np.array([positions.of(s.values) for s in samples], dtype=float).T
     step = judged_step(signal, temperature_c, transform)
     judgement = judge_settling(time_s, transform(signal, temperature_c), temperature_c, rule, step)
     first, last = judgement.window or (time_s[0], time_s[-1])

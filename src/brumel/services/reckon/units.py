@@ -149,6 +149,22 @@ def in_unit(i: Number, value: float, unit: str, *, spread: bool = False) -> floa
     return converted if largest == 0 else round(converted, _DIGITS_KEPT - 1 - math.floor(math.log10(largest)))
 
 
+def linear_factor(unit: str, kept: str) -> float | None:
+    """By what a value in a unit is multiplied to be in the unit that it is kept in; None where that does not do.
+
+    Examples
+    --------
+    >>> linear_factor("mS/cm", "µS/cm"), linear_factor("°F", "°C")
+    (1000.0, None)
+    """
+    known = _units_written(kept)
+    if unit == kept:
+        return 1.0
+    if (source := known.get(_written(unit), "")).startswith("deg") or not source:
+        return None
+    return round(float(_registry().Quantity(1.0, source).to(known[_written(kept)]).magnitude), _DIGITS_KEPT)
+
+
 def takes_unit(i: Input, unit: str) -> bool:
     """Whether an input may be typed in this unit."""
     return isinstance(i, Number) and _written(unit) in _known(i)

@@ -31,7 +31,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import positions_of
-from brumel.services.live.signal import Lens, Transform, signal_since
+from brumel.services.live.signal import Lens, Transform, raw_signal, signal_since
 from brumel.services.people import may_record
 from brumel.store import queries
 from brumel.store.database import Database
@@ -171,6 +171,8 @@ class Readings:
             positions = positions_of(probe) if probe else None
             if probe is None or positions is None:
                 raise NotFound("This probe is not read by a device.")
+            if positions.indicated:
+                return Lens(positions), "indicated"
             run, basis = stored.basis_of(session, probe_id, self.clock.now())
             return Lens(positions, reading_transform(probe, basis)), str(run.id) if run else "usual"
 
@@ -341,10 +343,11 @@ def _from_shown(measured: Measured, own: Principle, about: Quantity, meter: Show
         working = [f"{about.words(shown)} as the meter shows it{compensated}"]
     unit = about.unit or about.symbol
     known = meter.contributions(value, about)
+    left = [Contribution(LEFT_OVER, measured.left_over, unit, 1.0)] if measured.left_over else []
     if not known:
         u = (about.unknown_u or 0.0) / 2
-        return value, Budget.of([Contribution("the meter, of which nothing is known", u, unit, 1.0)]), working
-    return value, Budget.of([*known, *own.beyond_any_meter(value, at)]), working
+        return value, Budget.of([Contribution("the meter, of which nothing is known", u, unit, 1.0), *left]), working
+    return value, Budget.of([*known, *own.beyond_any_meter(value, at), *left]), working
 
 
 def _despite(
@@ -409,14 +412,16 @@ def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime
         raise InvalidInput({"device": "Put the probe into the water first, then record."})
     _, basis = stored.basis_of(session, probe.id, taken_at)
     rule = rule_of(principle_of(probe).quantity, calibrating=False)
-    signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, reading_transform(probe, basis))
+    seen_as = raw_signal if positions.indicated else reading_transform(probe, basis)
+    signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, seen_as)
     if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():
         raise InvalidInput(
             {"device": f"Not stable yet. {signal.words} Wait, or record it with a reason; the reason stays on record."}
         )
     return Measured(
         temperature_c=signal.temperature_c,
-        signal=signal.value,
+        signal=None if positions.indicated else signal.value,
+        shown=signal.value if positions.indicated else None,
         acceptance=signal.acceptance,
         left_over=signal.left_over or 0.0,
         settling_words=signal.words,
@@ -433,6 +438,8 @@ def _measured_before(session: Session, reading_id: uuid.UUID) -> Measured:
     return Measured(
         temperature_c=old.temperature_c,
         signal=old.signal,
+        shown=old.shown,
+        meter_setting_c=old.meter_setting_c,
         acceptance=Acceptance(old.acceptance),
         left_over=next((c["u"] for c in old.budget if c["name"] == LEFT_OVER), 0.0),
         settling_words=old.settling_words,

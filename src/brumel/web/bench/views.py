@@ -13,7 +13,8 @@ from brumel.core.calibrating.methods import DEVIATIONS, rinse_from, rinses, role
 from brumel.core.quantities.quantity import quantities, rule_of
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import RunView, TakePoint
+from brumel.services.calibrating.runs import TakePoint
+from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.stored import lot_label, tolerances_of
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.upkeep import kind_of

@@ -203,14 +203,14 @@ def channels(meter_id: uuid.UUID, device_id: uuid.UUID) -> ResponseReturnValue:
         known=known,
         options=_position_options(known),
         errors=errors,
-        values=request.form or {f"position-{n}": _position(c.carries, c.probe_id or _only(known, c.carries))
+        values=request.form or {f"position-{n}": _position(c.carries, c.probe_id or _only(known, c.carries), c.unit)
                                 for n, c in enumerate(known.channels, 1)},
     )  # fmt: skip
     return page, 422 if errors else 200
 
 
-def _position(carries: Carries, probe_id: uuid.UUID | None) -> str:
-    return f"{carries}:{probe_id or ''}"
+def _position(carries: Carries, probe_id: uuid.UUID | None, unit: str = "") -> str:
+    return f"{carries}:{probe_id or ''}:{unit if carries is Carries.INDICATED else ''}"
 
 
 def _only(known: MappedDevice, carries: Carries) -> uuid.UUID | None:
@@ -224,7 +224,14 @@ def _position_options(known: MappedDevice) -> list[tuple[str, str]]:
         (_position(Carries.TEMPERATURE, p.id), f"temperature of {p.label}'s water, °C") for p in known.probes
     ]
     signals = [(_position(Carries.SIGNAL, p.id), f"{p.label}: its signal") for p in known.probes]
-    return [(_position(Carries.TEMPERATURE, None), "temperature, for all its probes, °C"), *signals, *temperatures]
+    indicated = [
+        (_position(Carries.INDICATED, p.id, unit), f"{p.label}: the {known.indicated_of(p).name} it indicates{in_unit}")
+        for p in known.probes
+        for unit in known.indicated_units(p)
+        for in_unit in (f", {unit}" if unit else "",)
+    ]
+    for_all = (_position(Carries.TEMPERATURE, None), "temperature, for all its probes, °C")
+    return [for_all, *signals, *temperatures, *indicated]
 
 
 def _typed_positions(count: int) -> list[Mapped]:
@@ -237,11 +244,11 @@ def _typed_positions(count: int) -> list[Mapped]:
     """
     found, wrong = [], {}
     for number in range(1, count + 1):
-        carries, _, probe = request.form.get(f"position-{number}", "").partition(":")
+        carries, probe, unit = (*request.form.get(f"position-{number}", "").split(":", 2), "", "")[:3]
         if carries and (carries not in set(Carries) or (probe and as_id(probe) is None)):
             wrong[f"position-{number}"] = "Choose what this value is."
         else:
-            found.append(Mapped(Carries(carries) if carries else Carries.OTHER, as_id(probe)))
+            found.append(Mapped(Carries(carries) if carries else Carries.OTHER, as_id(probe), unit))
     if wrong:
         raise InvalidInput(wrong)
     return found

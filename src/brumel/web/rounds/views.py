@@ -11,6 +11,7 @@ from flask.typing import ResponseReturnValue
 from brumel.core.quantities.quantity import of_a_round, quantity, rule_of
 from brumel.services.calibrating.stored import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
+from brumel.services.live.channels import positions_of
 from brumel.services.visiting.readings import NewReading, principle_of
 from brumel.services.visiting.sites import NewSite
 from brumel.web.context import probe_states, services, signed_in
@@ -124,8 +125,9 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
     states = probe_states(on_bench=True)
     site_id, probe_id = as_id(values.get("site")), as_id(values.get("probe"))
     state = next((s for s in states if s.probe.id == probe_id), None)
-    source = values.get("source") or ("device" if state and state.probe.device else "typed-signal")
-    key = state.kind.quantity if state else states[0].kind.quantity if states else ""
+    line = positions_of(state.probe) if state else None
+    source = values.get("source") or ("device" if line else "typed-signal")
+    key = state.kind.quantity if state else ""
     history = services().rounds.history(site_id, key) if site_id and key else None
     amends_id = as_id(values.get("amends"))
     return render_template(
@@ -137,6 +139,7 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         site=known.site(site_id) if site_id else None,
         state=state,
         about=quantity(key) if key else None,
+        line=line,
         own=principle_of(state.probe) if state else None,
         coefficients=coefficient_words,
         targets=target_words,

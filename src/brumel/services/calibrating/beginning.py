@@ -1,0 +1,167 @@
+"""Beginning a calibration: what there is to choose from, and what can't be chosen."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from brumel.core.calibrating.methods import Method, Step, method, methods_of, rinses, roles
+from brumel.core.kit.shelf import standards
+from brumel.core.sensing.principles import principle
+from brumel.core.wording import lower_first
+from brumel.services.calibrating import stored
+from brumel.services.calibrating.rows import Begin, run_row
+from brumel.services.calibrating.shown import lot_findings
+from brumel.services.errors import InvalidInput
+from brumel.services.kit import upkeep
+from brumel.store import queries
+from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.reference import Lot, Person, Probe, Site
+
+
+@dataclass(frozen=True)
+class LotChoice:
+    """A lot to choose, with what speaks against it."""
+
+    lot: Lot
+    label: str
+    caution: str
+
+
+@dataclass(frozen=True)
+class Choices:
+    """What there is to choose from to begin a run with a probe.
+
+    ``lots`` by role; ``last`` is the method, rinse and lot of each role that it was calibrated with last.
+    """
+
+    methods: Sequence[Method]
+    lots: Mapping[str, Sequence[LotChoice]]
+    last: Mapping[str, str]
+    why_not: str
+    """Why it can't be calibrated here; empty where it can."""
+
+
+def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -> dict[str, Any]:
+    """A run as it is stored when it begins.
+
+    Raises
+    ------
+    InvalidInput
+        With every choice that can't be taken.
+    """
+    wrong: dict[str, str] = {}
+    probe = session.get(Probe, begin.probe_id) if begin.probe_id else None
+    school = method(begin.method_code)
+    if probe is None:
+        wrong["probe"] = "Choose the probe to calibrate."
+    else:
+        wrong |= _unfitting(probe, school)
+    not_ready = upkeep.why_not_ready(session, probe, now) if probe else ""
+    if not_ready and not begin.despite.strip():
+        wrong["despite"] = f"{not_ready} Or say why you calibrate it as it is; the reason stays on record."
+    if begin.rinse not in rinses():
+        wrong["rinse"] = "Choose how you rinse between solutions."
+    waters = _waters(session, begin.site_ids, principle(school.principle).quantity)
+    if waters is None and school.needs_waters:
+        wrong["sites"] = "This school calibrates on the water's side: choose the sites of the day."
+    chosen = _chosen_lots(session, begin.lots, school.steps_for(waters), wrong)
+    if begin.new_sensor and school.adjusted < (most := _fullest(school.principle)):
+        points = _NUMBERS.get(most, "all")
+        wrong["method"] = f"A new electrode's first run needs {points} adjusted points: choose that school."
+    if wrong or probe is None:
+        raise InvalidInput(wrong)
+    frozen = school.frozen(
+        waters=waters, rinse=rinses()[begin.rinse], kind=probe.kind, holds_days=upkeep.holding_of(probe)
+    )
+    return run_row(begin, probe, frozen, chosen, waters, person, at=now, not_ready=not_ready)
+
+
+def choices_for(session: Session, probe: Probe, now: datetime, today: date) -> Choices:
+    """What a run with a probe can begin with, lots in date first."""
+    kind = upkeep.kind_of(probe)
+    found = methods_of(kind.principle) if kind.principle else []
+    wanted = {s.role for m in found for s in m.steps if s.role}
+    wanted = {r for key in wanted for r in (roles()[key].lower, roles()[key].higher, key) if r in roles()}
+    wanted = {key for key in roles() if key in wanted and roles()[key].middle is None}
+    last = queries.newest_run(session, probe.id, now)
+    return Choices(found, _lots(session, wanted, today), _last(last), "" if found else _why_not(kind.name))
+
+
+def _lots(session: Session, wanted: Collection[str], today: date) -> dict[str, list[LotChoice]]:
+    found: dict[str, list[LotChoice]] = {}
+    for key in (k for k in roles() if k in wanted):
+        role = roles()[key]
+        lots = [x for x in queries.lots(session, role.standard) if role.admits(x.standard, x.nominal)]
+        choices = [LotChoice(x, stored.label_value(x), _caution(x, today)) for x in lots]
+        choices.sort(key=lambda c: (bool(c.caution), c.lot.opened_on is None, c.lot.expires_on))
+        found[key] = choices
+    return found
+
+
+def _unfitting(probe: Probe, school: Method) -> dict[str, str]:
+    """Why a probe can't be calibrated by a method, by field."""
+    kind = upkeep.kind_of(probe)
+    if kind.holds_days is None:
+        return {"probe": "This kind of probe is not calibrated: choose another."}
+    if not kind.principle:
+        return {"probe": _why_not(kind.name)}
+    if school.principle != kind.principle:
+        return {"method": f"This procedure is not for a {kind.name} probe: choose another."}
+    if kind.own_reference and not probe.reference:
+        return {"probe": f"Say on the page of {probe.label} which reference electrode it has, then calibrate."}
+    return {}
+
+
+def _waters(session: Session, site_ids: Sequence[uuid.UUID], key: str) -> tuple[float, float] | None:
+    sites = [site for site_id in site_ids if (site := session.get(Site, site_id))]
+    reaches = [reach for site in sites if (reach := site.expected(key))]
+    return (min(low for low, _ in reaches), max(high for _, high in reaches)) if reaches else None
+
+
+def _chosen_lots(
+    session: Session, wanted: Mapping[str, uuid.UUID | None], steps: Sequence[Step], wrong: dict[str, str]
+) -> dict[str, Lot]:
+    chosen: dict[str, Lot] = {}
+    for key in sorted({s.role for s in steps if s.role}):
+        lot_id, role = wanted.get(key), roles()[key]
+        lot = session.get(Lot, lot_id) if lot_id else None
+        short = standards()[role.standard].short
+        if lot is None:
+            wrong[f"lot_{key}"] = f"Choose the lot of the {key} {short}."
+        elif not role.admits(lot.standard, lot.nominal):
+            wrong[f"lot_{key}"] = f"A {short} of {stored.label_words(lot)} can't be the {key} one: choose another lot."
+        elif lot.discarded_on is not None:
+            wrong[f"lot_{key}"] = f"This lot was discarded on {lot.discarded_on}: choose another."
+        else:
+            chosen[key] = lot
+    return chosen
+
+
+def _caution(lot: Lot, today: date) -> str:
+    return " ".join(f"{f.level}: {lower_first(f.sentence)}" for f in lot_findings(lot, today))
+
+
+def _fullest(principle: str) -> int:
+    """So many points the fullest method of a principle adjusts to."""
+    return max(m.adjusted for m in methods_of(principle))
+
+
+_NUMBERS = {1: "one", 2: "two", 3: "three", 4: "four"}
+
+
+def _why_not(kind: str) -> str:
+    return f"A {kind} probe is not calibrated here yet: let its meter adjust itself, and enter what it reports."
+
+
+def _last(run: CalibrationRun | None) -> dict[str, str]:
+    """What the probe was calibrated with last: method, rinse, and the lot of each role."""
+    if run is None:
+        return {}
+    lots = {f"lot_{s['role']}": run.lots[s["key"]] for s in run.method["steps"] if s["key"] in run.lots}
+    return {"method": run.method_code, "rinse": run.rinse, **lots}

@@ -1,0 +1,226 @@
+"""A calibration as the bench and the ledger show it: its steps, its response and its findings so far."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from datetime import date
+
+from sqlalchemy.orm import Session
+
+from brumel.core.calibrating.methods import Step, Use, steps_of
+from brumel.core.calibrating.run import PreviousRun, level_of_point
+from brumel.core.findings import Finding, Level, verdict
+from brumel.core.kit.shelf import out_of_date
+from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.response import Response
+from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
+from brumel.core.standards.targets import target
+from brumel.services.calibrating import stored
+from brumel.services.calibrating.rows import (
+    judge_points,
+)
+from brumel.services.errors import NotFound
+from brumel.services.live.channels import signal_positions_of
+from brumel.store import queries
+from brumel.store.models.calibration import (
+    AmendmentKind,
+    CalibrationPoint,
+    CalibrationRun,
+    CalibrationStep,
+    KeptBy,
+)
+from brumel.store.models.reference import Lot
+
+
+@dataclass(frozen=True)
+class StepView:
+    """One step of a run as the bench shows it."""
+
+    step: Step
+    lot: Lot | None
+    """Of its point, else the one chosen for it; None where the step needs none."""
+    label: str
+    """What its standard is called."""
+    point: CalibrationPoint | None
+    begun: CalibrationStep | None
+    """When it was begun last, and no point of it was taken since."""
+    target: float | None
+    """Value of the standard at the point's temperature, or at 25 °C before there is one."""
+    cautions: tuple[Finding, ...]
+    """What speaks against its lot."""
+    repeats: int
+    level: Level = Level.SOUND
+    """The mark beside its point."""
+    off: float | None = None
+    """How far its point is off its target by the response so far, in the quantity's unit."""
+
+    @property
+    def key(self) -> str:
+        """Its key within the run."""
+        return self.step.key
+
+    @property
+    def done(self) -> bool:
+        """Whether its point stands, or somebody said that it is done."""
+        return self.point is not None if self.step.kind.has_point else self.begun is not None
+
+
+@dataclass(frozen=True)
+class RunView:
+    """A run as the bench and the ledger show it."""
+
+    run: CalibrationRun
+    steps: tuple[StepView, ...]
+    response: Response | None
+    findings: tuple[Finding, ...]
+    level: Level | None
+    previous: Response | None
+    withdrawn: bool
+
+    @property
+    def kept_by_meter(self) -> bool:
+        """Whether a meter keeps it."""
+        return self.run.kept_by == KeptBy.METER
+
+    @property
+    def adjusts(self) -> bool:
+        """Whether it adjusts its probe, or only checks it."""
+        return stored.adjusts(self.run)
+
+    @property
+    def principle(self) -> Principle:
+        """How the probe senses."""
+        return stored.principle_of(self.run.method)
+
+    @property
+    def quantity(self) -> Quantity:
+        """What it senses."""
+        return quantity(self.principle.quantity)
+
+    @property
+    def conditions(self) -> Conditions:
+        """At the mean temperature of its points."""
+        points = [s.point for s in self.steps if s.point]
+        mean = sum(p.temperature_c for p in points) / len(points) if points else LABEL_TEMPERATURE_C
+        return Conditions(mean, self.run.reference)
+
+    @property
+    def checks(self) -> list[tuple[str, str]]:
+        """How far each check was off, and off what."""
+        within = stored.tolerances_of(self.run).residual
+        return [
+            (
+                within.words(s.off, s.point.target, self.quantity),
+                f"off the {self.quantity.words(s.point.target)} of {s.label}",
+            )
+            for s in self.steps
+            if s.step.use is Use.CHECK and s.off is not None and s.point is not None
+        ]
+
+    @property
+    def on_line(self) -> bool:
+        """Whether a device gives the probe's signal."""
+        return signal_positions_of(self.run.probe) is not None
+
+    @property
+    def open(self) -> bool:
+        """Neither signed nor given up."""
+        return self.run.signature is None and self.run.abandonment is None
+
+    @property
+    def complete(self) -> bool:
+        """Every step is done."""
+        return all(step.done for step in self.steps)
+
+    @property
+    def current(self) -> StepView | None:
+        """The first step that is not done."""
+        return next((step for step in self.steps if not step.done), None)
+
+    def step(self, key: str) -> StepView:
+        """The step of this key."""
+        for step in self.steps:
+            if step.key == key:
+                return step
+        raise NotFound(f"This run has no step {key!r}.")
+
+
+def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
+    """A run as it is now, judged anew until it is signed."""
+    withdrawn = any(a.kind == AmendmentKind.WITHDRAWAL for a in run.amendments)
+    if run.kept_by == KeptBy.METER:
+        level = Level(run.signature.level) if run.signature else None
+        return RunView(run, (), None, tuple(stored.stored_findings(run.findings)), level, None, withdrawn)
+    lots = {lot.id: lot for lot in queries.lots(session)}
+    points = stored.standing_points(run)
+    by_step = {p.step: p for p in points}
+    steps = tuple(_step_view(run, step, lots, by_step.get(step.key), today) for step in steps_of(run.method))
+    previous: PreviousRun | None = stored.previous_full_run(session, run.probe_id, run.started_at)
+    if run.signature is None:
+        response, findings = judge_points(run, points, previous)
+        level = verdict(findings) if findings else None
+    else:
+        response, level = stored.signed_response(run), Level(run.signature.level)
+        findings = stored.stored_findings(run.findings)
+    if previous is None:
+        expected = Response.usual(stored.principle_of(run.method))
+    else:
+        expected = previous.response
+    tolerances = stored.tolerances_of(run)
+    judged = {p.step: j for p, j in zip(points, stored.judged_points(run, points), strict=True)}
+    marks = {key: level_of_point(j, tolerances, expected, response) for key, j in judged.items()}
+    off = {
+        key: response.value(j.point.signal, j.point.at) - j.point.value if response else None
+        for key, j in judged.items()
+    }
+    return RunView(
+        run=run,
+        steps=tuple(replace(s, level=marks.get(s.key, Level.SOUND), off=off.get(s.key)) for s in steps),
+        response=response,
+        findings=tuple(findings),
+        level=level,
+        previous=previous.response if previous else None,
+        withdrawn=withdrawn,
+    )
+
+
+def _step_view(
+    run: CalibrationRun, step: Step, lots: Mapping[uuid.UUID, Lot], point: CalibrationPoint | None, today: date
+) -> StepView:
+    begun = begun_last(run, step.key)
+    taken_from = {p.begun_id for p in run.points}
+    lot = point.lot if point else lots.get(uuid.UUID(run.lots[step.key])) if step.key in run.lots else None
+    aim = None
+    if point is not None:
+        aim = point.target
+    elif lot is not None:
+        aim = target_of(lot, Conditions(LABEL_TEMPERATURE_C, run.reference))
+    return StepView(
+        step=step,
+        lot=lot,
+        label=stored.label_value(lot) if lot else "",
+        point=point,
+        begun=begun if begun and begun.id not in taken_from else None,
+        target=aim,
+        cautions=tuple(lot_findings(lot, today)) if lot else (),
+        repeats=sum(p.step == step.key for p in run.points) - 1,
+    )
+
+
+def begun_last(run: CalibrationRun, step: str) -> CalibrationStep | None:
+    """When a step was begun last."""
+    return next((b for b in reversed(run.begun) if b.step == step), None)
+
+
+def target_of(lot: Lot, at: Conditions) -> float:
+    """What a lot is under these conditions."""
+    return target(stored.bottle(lot), at).value
+
+
+def lot_findings(lot: Lot, today: date) -> list[Finding]:
+    """What speaks against a lot today."""
+    facts = stored.lot_facts(lot)
+    return out_of_date(facts.days_expired(today), facts.days_over_open(today))

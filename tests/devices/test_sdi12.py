@@ -1,0 +1,117 @@
+"""The ways in which probes are read: with and without a check, at once, after a wait, up to 99 values."""
+
+from __future__ import annotations
+
+import socket
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+import pytest
+
+from brumel.devices.sdi12 import DeviceGarbled, DeviceSilent, Sdi12Line, crc
+
+NINE = "+1+2+3+4+5+6+7+8+9"
+
+
+def checked(text: str) -> str:
+    return text + crc(text)
+
+
+@contextmanager
+def peer(answers: dict[str, str], otherwise: Callable[[str], str] = lambda order: order[:1]) -> Iterator[list[str]]:
+    """A probe that answers as said, and its address alone to what it does not know; the orders that it got."""
+    server, asked = socket.create_server(("127.0.0.1", 0)), []
+
+    def serve() -> None:
+        try:
+            connection, _ = server.accept()
+            with connection, connection.makefile("rwb") as line:
+                while order := b"".join(iter(lambda: line.read(1), b"!")).decode().lstrip("\x00"):
+                    asked.append(order)
+                    if answer := answers.get(order, otherwise(order)):
+                        line.write(answer.encode() + b"\r\n")
+                        line.flush()
+        except (OSError, ValueError):
+            pass
+
+    thread = threading.Thread(target=serve, daemon=True)
+    thread.start()
+    asked.append(f"socket://127.0.0.1:{server.getsockname()[1]}")
+    try:
+        yield asked
+    finally:
+        server.close()
+
+
+@pytest.mark.parametrize(
+    ("answers", "way"),
+    [
+        ({"0RC0": checked("0+21.5-17.4")}, ["0RC0"]),
+        ({"0R0": "0+21.5-17.4"}, ["0RC0", "0R0"]),
+        ({"0MC": "00002", "0D0": checked("0+21.5-17.4")}, ["0RC0", "0R0", "0MC", "0D0"]),
+        ({"0M": "00002", "0D0": "0+21.5-17.4"}, ["0RC0", "0R0", "0MC", "0M", "0D0"]),
+        ({"0CC": "000002", "0D0": checked("0+21.5-17.4")}, ["0RC0", "0R0", "0MC", "0M", "0CC", "0D0"]),
+        ({"0M": "00000", "0C": "000302", "0D0": "0+21.5", "0D1": "0-17.4"},
+         ["0RC0", "0R0", "0MC", "0M", "0CC", "0C", "0D0", "0D1"]),
+    ],
+)  # fmt: skip
+def test_a_probe_is_read_in_the_way_that_it_knows(answers: dict[str, str], way: list[str]) -> None:
+    waited: list[float] = []
+    with peer(answers) as asked:
+        line = Sdi12Line(asked.pop(), pause=waited.append)
+        assert line.read("0", 2) == [21.5, -17.4]
+        assert asked == way
+        del asked[:]
+        line.read("0", 2)  # and the way is kept
+        assert asked == [order for order in way if order in answers and answers[order] != "00000"]
+        line.close()
+    assert waited == ([3.0, 3.0] if "0C" in answers else [])
+
+
+def test_more_than_nine_values_come_concurrently() -> None:
+    with peer({"3M": "30009", "3C": "300012", "3D0": "3" + NINE, "3D1": "3+10+11+12"}) as asked:
+        line = Sdi12Line(asked.pop())
+        assert line.read("3", 12) == [float(n) for n in range(1, 13)]
+        assert line.read("3", 12)[-1] == 12.0
+        line.close()
+
+
+def test_fewer_values_than_wanted_are_given_as_they_are() -> None:
+    with peer({"0R0": "0+21.5", "0M": "00001", "0D0": "0+21.5"}) as asked:
+        line = Sdi12Line(asked.pop())
+        assert line.read("0", 2) == [21.5]
+        line.close()
+
+
+def test_a_probe_that_keeps_silent_to_what_it_does_not_know() -> None:
+    with peer({"0": "0", "0M": "00001", "0D0": "0+21.5"}, otherwise=lambda _: "") as asked:
+        line = Sdi12Line(asked.pop(), timeout_s=0.03)
+        assert line.read("0") == [21.5]
+        line.close()
+
+
+def test_nobody_there_and_nobody_who_can_be_read() -> None:
+    with peer({}, otherwise=lambda _: "") as asked:
+        line = Sdi12Line(asked.pop(), timeout_s=0.02)
+        with pytest.raises(DeviceSilent, match="has not answered"):
+            line.read("0")
+        line.close()
+    with peer({}) as asked:
+        line = Sdi12Line(asked.pop())
+        with pytest.raises(DeviceGarbled, match="knows no way to be read"):
+            line.read("0")
+        line.close()
+
+
+def test_fewer_values_than_announced() -> None:
+    with peer({"0M": "00003", **{f"0D{n}": "0" for n in range(10)}, "0D0": "0+1+2"}) as asked:
+        line = Sdi12Line(asked.pop())
+        with pytest.raises(DeviceGarbled, match="announced 3 values and gave 2"):
+            line.measure("0", "M")
+        line.close()
+    with peer({"0M": "0x"}) as asked:
+        line = Sdi12Line(asked.pop())
+        with pytest.raises(DeviceGarbled, match="start of measurement"):
+            line.measure("0", "M")
+        line.close()
