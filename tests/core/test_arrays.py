@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from brumel.core.arrays import BLOCK, in_blocks
+from brumel.core.curves import MonotoneCurve
 
 
 @pytest.mark.parametrize("size", [1, 2, BLOCK - 1, BLOCK, BLOCK + 1, 2 * BLOCK + 5])
@@ -22,3 +23,9 @@ def test_shapes_that_fit_together_are_spread() -> None:
     assert in_blocks(lambda a: a, 7.0).shape == ()
     with pytest.raises(ValueError, match="broadcast"):
         in_blocks(lambda a, b: a, np.zeros(3), np.zeros(2))
+
+
+@pytest.mark.parametrize("places", [[5.0], [5.0, 5.0], [10.0, 5.0]])
+def test_a_curve_needs_places_that_rise(places: list[float]) -> None:
+    with pytest.raises(ValueError, match="at least two places that rise"):
+        MonotoneCurve.through(places, [1.0] * len(places))

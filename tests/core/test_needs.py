@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from brumel.core.calibrating.methods import rinses
 from brumel.core.kit.care import Care
 from brumel.core.kit.kinds import probe_kind
-from brumel.core.kit.readiness import CareEvent, Inspected, readiness
+from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, readiness
 from brumel.core.plan.needs import Need, Offer, needs_of
 from brumel.core.plan.tasks import ProbeDay, can_be_planned, tasks_of
 from brumel.core.plan.waters import Expected, Going
@@ -183,3 +183,13 @@ def test_tasks(kind: str, events: list[CareEvent], given_: dict[str, bool], task
 def test_what_failed_its_inspection_cannot_be_planned() -> None:
     failed = Inspected(NOON - timedelta(hours=1), ("bulb",))
     assert not can_be_planned(readiness(probe_kind("ph-combination"), [], [failed], NOON))
+
+
+def test_how_long_hands_are_needed() -> None:
+    """Common practice; cleaning and soaking wait, the rest is hands alone."""
+    ready = Readiness(State.READY, None, "", "", (), None)
+    found = tasks_of(ProbeDay("P", probe_kind("ph-combination"), ready, cleaned=False))
+    assert [(t.name, t.hands, t.wait) for t in found] == [
+        ("inspect", 3, 0), ("clean", 5, 15), ("rinse, into storage solution", 2, 120), ("calibrate", 12, 0),
+        ("pack", 2, 0),
+    ]  # fmt: skip

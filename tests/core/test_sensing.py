@@ -19,11 +19,13 @@ from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, diagonal
 
-RANGES = {"glass": (0.0, 14.0), "metal": (-600.0, 1000.0), "ion-tip": (0.05, 500.0)}
+RANGES = {"glass": (0.0, 14.0), "metal": (-600.0, 1000.0), "conductivity": (0.5, 200_000.0),
+          "ion-tip": (0.05, 500.0)}  # fmt: skip
 PRINCIPLES = [principle(key) for key in RANGES]
 VALUES = {
     "glass": st.tuples(st.floats(-40, 40), st.floats(80, 108)),
     "metal": st.tuples(st.floats(-60, 60), st.just(1.0)),
+    "conductivity": st.tuples(st.floats(-3, 3), st.floats(0.08, 12.0)),
     "ion-tip": st.tuples(st.floats(-200, 200), st.floats(70, 110), st.floats(-1, 1)),
 }
 
@@ -43,7 +45,10 @@ def test_value_and_signal_are_inverse_over_the_whole_range(own: Principle, data:
 
 @pytest.mark.parametrize("own", PRINCIPLES, ids=lambda p: p.key)
 def test_arrays_are_as_their_elements(own: Principle) -> None:
-    line = response(own, {"glass": (3.0, 97.0), "metal": (5.0, 1.0), "ion-tip": (2.0, 95.0, 0.1)}[own.key])
+    coefficients = {
+        "glass": (3.0, 97.0), "metal": (5.0, 1.0), "conductivity": (0.4, 0.98), "ion-tip": (2.0, 95.0, 0.1),
+    }  # fmt: skip
+    line = response(own, coefficients[own.key])
     values, at = np.linspace(*RANGES[own.key], 9), Conditions(np.linspace(2.0, 40.0, 9))
     signals = line.signal(values, at)
     assert line.value(signals, at) == pytest.approx(values, rel=1e-9, abs=1e-9)
@@ -105,6 +110,64 @@ def test_a_relative_error_scale_keeps_low_standards() -> None:
     equal, relative = (fit(own, points, weights=w) for w in (Weights.EQUAL, Weights.RELATIVE))
     assert relative.value(96.0, at) == pytest.approx(48.0, abs=0.6)
     assert abs(equal.value(96.0, at) - 48.0) > 5.0
+
+
+class TestACell:
+    AT = Conditions(25.0)
+
+    def points(self, *pairs: tuple[float, float]) -> list[Point]:
+        return [Point(v, s, self.AT, 0.01 * v, 0.2) for v, s in pairs]
+
+    def test_its_constant_is_read_as_a_constant(self) -> None:
+        """By hand: 1413 µS/cm at 1385.3 µS is 1.02 /cm; u of it 1 % of the standard, and the cell's own."""
+        found = fit(principle("conductivity"), self.points((1413.0, 1413.0 / 1.02)), weights=Weights.RELATIVE)
+        assert found["cell-constant"] == pytest.approx(1.02, rel=1e-9)
+        assert found.values[1] == pytest.approx(1.0 / 1.02, rel=1e-9)
+        assert found.u("cell-constant") == pytest.approx(0.0102, rel=0.02)
+        assert (found.origin("zero"), found.origin("cell-constant")) == (Origin.ASSUMED, Origin.FITTED)
+        assert found.full  # a zero that is taken over makes no run less full
+
+    def test_only_dry_air_tells_its_zero(self) -> None:
+        cell = principle("conductivity")
+        two = fit(cell, self.points((84.0, 84.0), (12_880.0, 12_880.0 * 1.015)), weights=Weights.RELATIVE)
+        assert two["zero"] == 0.0
+        assert two.value(48.0, self.AT) == pytest.approx(48.0, abs=0.5)  # not 37
+        aired = fit(cell, self.points((0.0, 0.7), (84.0, 84.7)), weights=Weights.RELATIVE)
+        assert (aired["zero"], aired.origin("zero")) == (pytest.approx(0.7), Origin.FITTED)
+        assert aired["cell-constant"] == pytest.approx(1.0)
+        air = fit(cell, self.points((0.0, 0.7)), weights=Weights.RELATIVE)
+        assert (air.origin("cell-constant"), air.full) == (Origin.ASSUMED, False)
+
+    def test_a_kind_says_what_its_constant_usually_is(self) -> None:
+        cell = principle("conductivity").with_usual({"cell-constant": 0.1})
+        usual = Response.usual(cell)
+        assert usual.signal(84.0, self.AT) == pytest.approx(840.0)
+        assert usual.u("cell-constant") == pytest.approx(0.1 * 0.1 / 3**0.5)
+        assert cell.coefficient("cell-constant").words(0.10093) == "0.1009 /cm"
+        assert principle("conductivity").coefficient("cell-constant").usual == 1.0  # the other cells stay as they are
+
+    def test_what_a_meter_did_is_undone(self) -> None:
+        """ISO 7888 at 10 °C (1.428) and a linear 2 %/°C by hand; a constant set wrong by ten."""
+        cell, cold = principle("conductivity"), Conditions(10.0)
+        assert cell.undone(714.0, {"method": "natural-water", "reference_c": 25.0}, cold)[0] == pytest.approx(500.0)
+        linear = {"method": "linear", "coefficient": 2.0, "reference_c": 25.0}
+        assert cell.undone(1000.0, linear, cold)[0] == pytest.approx(700.0)
+        assert cell.undone(1000.0, {}, cold) == (1000.0, [])
+        assert cell.from_display(1413.0, {}) == 1413.0
+        assert cell.from_display(1413.0, {"cell-constant": 10.0}) == pytest.approx(141.3)
+
+
+def test_a_tip_of_activity_one_gives_its_offset() -> None:
+    tip = principle("ion-tip")
+    assert response(tip, (212.0, 95.0, 0.5)).signal(1.0, Conditions(25.0)) == pytest.approx(212.0)
+    assert response(tip, (212.0, 95.0, 0.5)).signal(1.0, Conditions(27.0)) == pytest.approx(213.0)
+
+
+def test_what_instruments_can_show_of_each() -> None:
+    assert {p.key: p.signal_range for p in PRINCIPLES} == {
+        "glass": (-2000.0, 2000.0), "metal": (-2000.0, 2000.0), "conductivity": (-100.0, 5_000_000.0),
+        "ion-tip": (-2000.0, 2000.0),
+    }  # fmt: skip
 
 
 @pytest.mark.parametrize("number", [1, 2, 5])

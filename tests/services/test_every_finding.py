@@ -17,7 +17,7 @@ from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.core.reading import verdict as reading_verdict
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.life import NewCare
+from brumel.services.kit.care_log import NewCare
 from brumel.services.visiting.readings import NewReading
 from brumel.store.database import Database
 from tests.conftest import NOW

@@ -11,7 +11,7 @@ from PIL import Image
 
 from brumel.core.kit.readiness import State
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.life import NewCare
+from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.probes import NewProbe
 from brumel.store.database import Database
 from tests.conftest import NOW

@@ -13,7 +13,7 @@ from icalendar import Calendar
 
 from brumel.core.findings import Level
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit.life import NewCare
+from brumel.services.kit.care_log import NewCare
 from brumel.services.planning.calendar import calendar_of
 from brumel.services.planning.plan import DayPlan
 from brumel.services.planning.rounds import NewRound

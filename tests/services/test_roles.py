@@ -16,7 +16,7 @@ from brumel.services.calibrating.kept import NewKept
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import Forbidden, ServiceError
-from brumel.services.kit.life import NewCare
+from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person

@@ -13,7 +13,7 @@ from brumel.core.kit.kinds import probe_kind
 from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin
 from brumel.services.clock import Clock
-from brumel.services.kit.life import NewCare
+from brumel.services.kit.care_log import NewCare
 from brumel.services.people import Person
 from brumel.store import queries
 from brumel.store.database import Database

@@ -39,7 +39,7 @@ from brumel.services.calibrating.rows import (
 )
 from brumel.services.calibrating.stored import age_days, basis_from, finding_rows
 from brumel.services.clock import Clock
-from brumel.services.kit.life import NewCare, care_row
+from brumel.services.kit.care_log import NewCare, care_row
 from brumel.services.kit.upkeep import holding_of, kind_of
 from brumel.services.live.channels import MILLIVOLTS, TEMPERATURE
 from brumel.services.live.signal import Signal

@@ -82,7 +82,7 @@ def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
         Probe(label="A-DO", serial="HR-A-2207", kind="oxygen-polarographic", kit="Kit A",
               in_service_on=served - timedelta(days=300)),
         Probe(label="A-EC", serial="HR-A-3115", kind="conductivity-1", kit="Kit A",
-              in_service_on=served - timedelta(days=500)),
+              in_service_on=served - timedelta(days=500), device_id=devices[3].id),
         Probe(label="B-DO", serial="HR-B-2318", kind="oxygen-optical", kit="Kit B",
               in_service_on=served - timedelta(days=380)),
         Probe(label="B-EC", serial="HR-B-3220", kind="conductivity-10", kit="Kit B",

@@ -20,7 +20,7 @@ from brumel.core.quantities.quantity import of_a_round
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.standards.targets import PH_BUFFER, bottle_of, check_bottle
 from brumel.services.errors import InvalidInput
-from brumel.services.live.channels import MILLIVOLTS, TEMPERATURE, Carries, Channel
+from brumel.services.live.channels import MICROSIEMENS, MILLIVOLTS, TEMPERATURE, Carries, Channel
 from brumel.store.database import Database
 from brumel.store.models.base import Base
 from brumel.store.models.reference import Device, Lot, Meter, Probe, Site, SiteRange
@@ -133,7 +133,7 @@ def _lot_problems(row: dict[str, Any]) -> list[str]:
     return []
 
 
-_CHANNELS = {"temperature": TEMPERATURE, "mV": MILLIVOLTS, "unused": Channel(Carries.OTHER)}
+_CHANNELS = {"temperature": TEMPERATURE, "mV": MILLIVOLTS, "µS": MICROSIEMENS, "unused": Channel(Carries.OTHER)}
 
 
 def _device_problems(row: dict[str, Any]) -> list[str]:

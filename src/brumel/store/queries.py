@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -12,7 +12,7 @@ from sqlalchemy import ColumnElement, Select, and_, exists, func, select, text, 
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, aliased, selectinload
 
-from brumel.core.sensing.response import Origin
+from brumel.core.sensing.response import TAKEN_OVER
 from brumel.store.models.calibration import (
     AmendmentKind,
     CalibrationAmendment,
@@ -172,11 +172,14 @@ def newest_kept(session: Session, probe_id: uuid.UUID, at: datetime) -> Calibrat
     return session.scalars(query.options(selectinload(CalibrationRun.points)).limit(1)).first()
 
 
-def last_full_run(session: Session, probe_id: uuid.UUID, before: datetime) -> CalibrationRun | None:
-    """The newest usable run whose coefficients were all fitted, none taken over."""
+def last_full_run(
+    session: Session, probe_id: uuid.UUID, before: datetime, minor: Collection[str] = ()
+) -> CalibrationRun | None:
+    """The newest usable run whose coefficients were all fitted, none but the minor ones taken over."""
     taken_over = exists().where(
         CalibrationCoefficient.run_id == CalibrationRun.id,
-        CalibrationCoefficient.origin.in_([Origin.CARRIED, Origin.ASSUMED]),
+        CalibrationCoefficient.origin.in_(TAKEN_OVER),
+        CalibrationCoefficient.key.not_in(minor),
     )
     return session.scalars(
         signed_runs(probe_id, before)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import uuid
 from datetime import UTC, date, datetime
-from typing import TypeVar
+from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
 from werkzeug.datastructures import MultiDict
@@ -23,6 +23,14 @@ class Typed:
     def __init__(self, form: MultiDict[str, str]) -> None:
         self.form = form
         self.errors: dict[str, str] = {}
+
+    def meter_did(self) -> dict[str, Any]:
+        """What a meter had done to a typed value, where the form asks."""
+        method = self.text("meter_method")
+        if not method or method == "none":
+            return {}
+        found: dict[str, Any] = {"method": method, "reference_c": self.number("meter_reference_c") or 25.0}
+        return found | ({"coefficient": self.number("meter_coefficient")} if method == "linear" else {})
 
     def must_be_read(self) -> None:
         """Refuse where a field could not be read.

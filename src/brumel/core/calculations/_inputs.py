@@ -7,16 +7,12 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
+from brumel.core.quantities.conductivity import COMPENSATIONS, linear_factor, natural_water_factor
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
 from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.reckoning.definition import Choice, Instead, InvalidInputs, Number, Undo
 from brumel.core.wording import signed
 
-COMPENSATIONS = {
-    "linear": "linear",
-    "natural-water": "natural waters (ISO 7888)",
-}
 COEFFICIENT = Number(
     "coefficient_percent_per_c",
     "Temperature coefficient",

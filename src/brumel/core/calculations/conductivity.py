@@ -10,7 +10,6 @@ import numpy as np
 
 from brumel.core.calculations._inputs import (
     COEFFICIENT,
-    COMPENSATIONS,
     CONDUCTIVITY,
     REFERENCE,
     compensation_factor,
@@ -19,7 +18,8 @@ from brumel.core.calculations._inputs import (
     undo_compensation,
 )
 from brumel.core.curves import span
-from brumel.core.quantities.conductivity import kcl_curves, resistivity_ohm_cm, total_dissolved_solids_mg_l
+from brumel.core.quantities.conductivity import OF_WATERS, kcl_curves, resistivity_ohm_cm, total_dissolved_solids_mg_l
+from brumel.core.quantities.salinity import sea_salt_conductivity_us_cm
 from brumel.core.reckoning.definition import Choice, Condition, Curve, InvalidInputs, Number, Output, calculation
 from brumel.core.wording import signed
 
@@ -90,7 +90,7 @@ def kcl_conductivity(molarity: Any, temperature_c: Any, standard_us_cm: Any) -> 
     return curve(temperature_c) if curve else np.full(np.shape(temperature_c), value)
 
 
-_METHOD = Choice("method", "Compensation", COMPENSATIONS)
+_METHOD = Choice("method", "Compensation", OF_WATERS)
 _ON_NATURAL = Condition(
     "temperature_c",
     lambda v: (
@@ -98,9 +98,18 @@ _ON_NATURAL = Condition(
     ),
     "The factor for natural waters holds from 0 to 35 °C; {temperature_c:g} °C lies outside.",
 )
+_SEA_C = (-2.0, 35.0)
+_ON_SEA = Condition(
+    "temperature_c",
+    lambda v: (
+        (v.method != "sea-salt")
+        | ((np.asarray(v.temperature_c) >= _SEA_C[0]) & (np.asarray(v.temperature_c) <= _SEA_C[1]))
+    ),
+    "PSS-78 holds from −2 to 35 °C; {temperature_c:g} °C lies outside.",
+)
 _ON_LINEAR = Condition(
     "coefficient_percent_per_c",
-    lambda v: positive(_factor_of(v)),
+    lambda v: v.method == "sea-salt" or positive(_factor_of(v)),
     "A linear compensation with this coefficient has no sense at {temperature_c:g} °C: it would divide by nought.",
 )
 
@@ -112,12 +121,17 @@ def _factor_of(v: SimpleNamespace) -> Any:
 
 
 def _how(v: SimpleNamespace) -> str:
+    if v.method == "sea-salt":
+        return f"Sea-salt proportions: by PSS-78 from {signed(v.temperature_c)} to {v.reference_c:g} °C"
     named = f"linear, {v.coefficient_percent_per_c:g} %/°C" if v.method == "linear" else "natural waters, ISO 7888"
     return f"Factor from {signed(v.temperature_c)} to {v.reference_c:g} °C ({named}): {float(_factor_of(v)):.4f}"
 
 
 _COMPENSATION = (CONDUCTIVITY, temperature(-5.0, 105.0), _METHOD, COEFFICIENT, REFERENCE)
-_SOURCE = "linear: common practice; natural waters: ISO 7888:1985 / EN 27888:1993, 0–35 °C, from memory"
+_SOURCE = (
+    "linear: common practice; natural waters: ISO 7888:1985 / EN 27888:1993, 0–35 °C, from memory; sea salt: PSS-78, "
+    "UNESCO 1983"
+)
 _BY_METHOD = Curve(
     "temperature_c", "conductivity_us_cm", by="method", low=0.0, high=35.0, fill={"coefficient_percent_per_c": 2.0}
 )
@@ -127,12 +141,13 @@ _NEVER = "Never put the factor for natural waters on potassium chloride standard
 @calculation(
     name="conductivity-at-reference",
     title="Specific conductance at 25 or 20 °C",
-    formula="linear: κ / (1 + α (t − t_ref)); natural waters: κ · f25(t), to 20 °C κ · f25(t) / f25(20)",
+    formula="linear: κ / (1 + α (t − t_ref)); natural waters: κ · f25(t), to 20 °C κ · f25(t) / f25(20); sea salt: "
+    "the conductivity at t_ref of its practical salinity",
     inputs=_COMPENSATION,
     outputs=(Output("conductivity_us_cm", "Specific conductance", "µS/cm", 1),),
     source=_SOURCE,
     note=_NEVER,
-    conditions=(_ON_NATURAL, _ON_LINEAR),
+    conditions=(_ON_NATURAL, _ON_SEA, _ON_LINEAR),
     words=lambda v: (_how(v), f"Specific conductance at {v.reference_c:g} °C: {v.conductivity_us_cm:.5g} µS/cm"),
     undo=undo_compensation("conductivity_us_cm"),
     curve=_BY_METHOD,
@@ -140,6 +155,8 @@ _NEVER = "Never put the factor for natural waters on potassium chloride standard
 def conductivity_at_reference(
     conductivity_us_cm: Any, temperature_c: Any, method: str, coefficient_percent_per_c: Any, reference_c: Any
 ) -> Any:
+    if method == "sea-salt":
+        return sea_salt_conductivity_us_cm(conductivity_us_cm, temperature_c, reference_c)
     return conductivity_us_cm * compensation_factor(
         method, temperature_c, coefficient_percent_per_c, reference_c, "coefficient_percent_per_c"
     )
@@ -148,18 +165,21 @@ def conductivity_at_reference(
 @calculation(
     name="conductivity-at-temperature",
     title="Raw conductivity: undo a meter's compensation",
-    formula="linear: κ_ref · (1 + α (t − t_ref)); natural waters: κ25 / f25(t), from 20 °C κ20 · f25(20) / f25(t)",
+    formula="linear: κ_ref · (1 + α (t − t_ref)); natural waters: κ25 / f25(t), from 20 °C κ20 · f25(20) / f25(t); sea "
+    "salt: the conductivity at t of its practical salinity",
     inputs=_COMPENSATION,
     outputs=(Output("conductivity_us_cm", "Conductivity at the water's temperature", "µS/cm", 1),),
     source=_SOURCE,
     note=_NEVER,
-    conditions=(_ON_NATURAL, _ON_LINEAR),
+    conditions=(_ON_NATURAL, _ON_SEA, _ON_LINEAR),
     words=lambda v: (_how(v), f"Undone, at {signed(v.temperature_c)} °C: {v.conductivity_us_cm:.5g} µS/cm"),
     curve=_BY_METHOD,
 )
 def conductivity_at_temperature(
     conductivity_us_cm: Any, temperature_c: Any, method: str, coefficient_percent_per_c: Any, reference_c: Any
 ) -> Any:
+    if method == "sea-salt":
+        return sea_salt_conductivity_us_cm(conductivity_us_cm, reference_c, temperature_c)
     return conductivity_us_cm / compensation_factor(
         method, temperature_c, coefficient_percent_per_c, reference_c, "coefficient_percent_per_c"
     )

@@ -9,6 +9,7 @@ from typing import Any
 
 from brumel.core.calibrating.tolerances import shipped_tolerances
 from brumel.core.errors import CoreError
+from brumel.core.kit.kinds import probe_kind
 from brumel.core.sensing.fit import Weights
 from brumel.core.tables import kept, table, tables_in
 
@@ -127,12 +128,16 @@ class Step:
     use: Use = Use.ADJUST
     minutes: float = 0.0
     words: str = ""
+    label: str = ""
+    """What its standard is called where no lot says so: dry air."""
+    target: float | None = None
+    """What that is, in the quantity's unit."""
 
     @classmethod
     def of(cls, data: Mapping[str, Any]) -> Step:
         """A step from plain data."""
         kind, use = StepKind(data.get("kind", "cup")), Use(data.get("use", "adjust"))
-        return cls(data["key"], data.get("role", ""), kind, use, data.get("minutes", 0.0), data.get("words", ""))
+        return cls(**dict(data) | {"kind": kind, "use": use})
 
 
 @dataclass(frozen=True)
@@ -202,13 +207,21 @@ class Method:
         return sum(s.kind.has_point and s.use is Use.ADJUST for s in self.steps)
 
     def frozen(
-        self, *, waters: tuple[float, float] | None, rinse: Rinse, kind: str, holds_days: Sequence[float]
+        self,
+        *,
+        waters: tuple[float, float] | None,
+        rinse: Rinse,
+        kind: str,
+        holds_days: Sequence[float],
+        settings: Mapping[str, float] | None = None,
     ) -> dict[str, Any]:
         """The method as it is kept with a run: plain data, sides resolved, tolerances and rinse included whole."""
         data = asdict(self)
         data["steps"] = [asdict(s) for s in self.steps_for(waters)]
         data["tolerances"] = shipped_tolerances(self.principle, kind) | {"holds_days": list(holds_days)}
         data["rinse"] = asdict(rinse)
+        data["usual"] = dict(probe_kind(kind).usual)
+        data["settings"] = dict(settings or {})
         return data
 
 

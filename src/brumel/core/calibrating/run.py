@@ -116,9 +116,9 @@ def look_at_signal(
     words = response.principle.signal_words
     expected = response.signal(target, at)
     must = f"This {tolerances.standard} should give about {words(expected, 0, plus=True)}"
-    if abs(signal - expected) <= tolerances.look:
+    if tolerances.alike(signal, expected):
         return CupLook(expected, False, f"{must}.")
-    alike = [name for name, value in others if abs(signal - response.signal(value, at)) <= tolerances.look]
+    alike = [name for name, value in others if tolerances.alike(signal, response.signal(value, at))]
     guess = f" It looks like {alike[0]}." if alike else " Wrong cup, or the probe is not in the liquid?"
     return CupLook(expected, True, f"{must}; the probe gives {words(signal, 0, plus=True)}.{guess}")
 

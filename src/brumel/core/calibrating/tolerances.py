@@ -8,6 +8,7 @@ from typing import Any
 
 from brumel.core.calibrating.within import Within
 from brumel.core.findings import Bounds, Level
+from brumel.core.kit.kinds import probe_kinds
 from brumel.core.tables import table
 
 
@@ -53,16 +54,22 @@ class Tolerances:
     same_signal_share: float
     change_signal: float
     look: float
+    look_percent: float
     coefficients: Mapping[str, Tolerance]
     holds_days: tuple[float, float]
     """How long a calibration may be used: soundly, and at most, days; as the probe's kind has it."""
+
+    def alike(self, signal: float, expected: float) -> bool:
+        """Whether a signal is what a cup is expected to give, roughly."""
+        return abs(signal - expected) <= max(self.look, abs(expected) * self.look_percent / 100.0)
 
     @classmethod
     def of(cls, frozen: Mapping[str, Any]) -> Tolerances:
         """Tolerances from plain data, as they are kept with a run."""
         low, high = frozen["holds_days"]
         return cls(
-            **dict(frozen)
+            **{"look_percent": 0.0}
+            | dict(frozen)
             | {
                 "residual": _within(frozen["residual"]),
                 "coefficients": {key: _tolerance(entry) for key, entry in frozen["coefficients"].items()},
@@ -76,8 +83,21 @@ def shipped_tolerances(principle: str, kind: str) -> dict[str, Any]:
     data = table("calibrating", "tolerances.toml")
     own = data.get(kind, {})
     found: dict[str, Any] = data[principle] | own
-    found["coefficients"] = data[principle].get("coefficients", {}) | own.get("coefficients", {})
+    entries = data[principle].get("coefficients", {}) | own.get("coefficients", {})
+    usual = probe_kinds()[kind].usual if kind in probe_kinds() else {}
+    found["coefficients"] = {key: _in_unit(entry, usual.get(key, 1.0)) for key, entry in entries.items()}
     return found
+
+
+def _in_unit(entry: dict[str, Any], usual: float) -> dict[str, Any]:
+    """Bounds that are said as shares of what is usual for a kind, in the coefficient's unit."""
+    if "of_usual" not in entry:
+        return entry
+    bounds = [float(f"{share * usual:.10g}") for share in entry["of_usual"]]
+    return {key: value for key, value in entry.items() if key != "of_usual"} | {
+        "bounds": bounds,
+        "change": entry["change_of_usual"] * usual,
+    }
 
 
 def _within(entry: Any) -> Within:

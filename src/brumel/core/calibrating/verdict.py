@@ -14,7 +14,7 @@ from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.sensing.response import Origin
 from brumel.core.wording import signed
 
-_TAKEN_OVER = {
+_TAKEN_OVER_WORDS = {
     Origin.ASSUMED: "assumed, for no full run is known",
     Origin.CARRIED: "carried over from the last full run",
 }
@@ -58,17 +58,17 @@ def _coefficients(run: Run) -> Iterator[Finding]:
         return
     for key, tolerance in run.tolerances.coefficients.items():
         about, value, origin = response.principle.coefficient(key), response[key], response.origin(key)
-        if origin in _TAKEN_OVER:
+        if origin in _TAKEN_OVER_WORDS:
             fitted = [
                 c.name.lower() for c in response.principle.coefficients if response.origin(c.key) is Origin.FITTED
             ]
             yield Finding(
                 "one-point",
-                Level.DOUBTFUL,
+                Level.SOUND if about.minor else Level.DOUBTFUL,
                 f"One {standard} sets the {' and '.join(fitted)} only; the {about.name.lower()} of "
-                f"{about.words(value)} is {_TAKEN_OVER[origin]}.",
+                f"{about.words(value)} is {_TAKEN_OVER_WORDS[origin]}.",
                 run.tolerances.few_remedy,
-                run.tolerances.redo_minutes,
+                None if about.minor else run.tolerances.redo_minutes,
             )
             continue
         bounds = tolerance.bounds

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from brumel.core.errors import CoreError
@@ -124,6 +124,8 @@ class ProbeKind:
     plan: Planned = Planned()
     standards: Standards | None = None
     own_reference: bool = False
+    usual: Mapping[str, float] = field(default_factory=dict)
+    """What its coefficients usually are, by key, where it differs from its principle."""
 
     @property
     def care(self) -> tuple[Care, ...]:
@@ -278,4 +280,5 @@ def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
         plan=Planned(**entry.get("plan", {})),
         standards=_standards(entry.get("standards")),
         own_reference=entry.get("own_reference", False),
+        usual=entry.get("usual", {}),
     )

@@ -15,6 +15,10 @@ from brumel.core.curves import MonotoneCurve, printed_table, span
 
 REFERENCE_C = 25.0
 _GRID_C = 5.0
+COMPENSATIONS = {"linear": "linear", "natural-water": "natural waters (ISO 7888)"}
+"""What meters offer, by key."""
+OF_WATERS = COMPENSATIONS | {"sea-salt": "sea salt (PSS-78)"}
+"""For the water itself; no meter offers sea salt."""
 
 
 def linear_factor(temperature_c: Number, coefficient_percent_per_c: Number, reference_c: Number) -> Array:

@@ -39,6 +39,7 @@ class Quantity:
         What a form takes at all.
     unknown_u
         ±U (k = 2) of a value from a meter of which nothing is known; None where none is typed from a meter.
+        ``unknown_percent`` of the value where that is more.
     round_order
         Its place among what a round can measure; None where no round plans it.
     calibrating, reading
@@ -56,10 +57,21 @@ class Quantity:
     error_decimals: int
     shown: tuple[str, ...] = ()
     unknown_u: float | None = None
+    unknown_percent: float = 0.0
     round_order: int | None = None
     note: str = ""
     calibrating: SettlingRule | None = None
     reading: SettlingRule | None = None
+
+    def unknown_at(self, value: float) -> float:
+        """±U (k = 2) of such a value.
+
+        Examples
+        --------
+        >>> quantity("ph").unknown_at(7.4), quantity("specific-conductance").unknown_at(50_000.0)
+        (0.2, 5000.0)
+        """
+        return max(self.unknown_u or 0.0, abs(value) * self.unknown_percent / 100.0)
 
     @property
     def after(self) -> str:

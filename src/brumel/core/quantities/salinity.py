@@ -62,6 +62,20 @@ def salinity_block(conductivity: Array, temperature: Array, pressure: Array | No
     return found
 
 
+def sea_salt_conductivity_us_cm(conductivity_us_cm: Number, from_c: Number, to_c: Number) -> Array:
+    """Conductivity of a water of sea-salt proportions at another temperature, µS/cm (not mS/cm).
+
+    Source: PSS-78 there and back, UNESCO 1983; from −2 to 35 °C, salinity 0 to 42. Never for inland salts.
+
+    Examples
+    --------
+    >>> round(float(sea_salt_conductivity_us_cm(42_914.0, 15.0, 25.0)))
+    53067
+    """
+    salinity = practical_salinity(np.asarray(conductivity_us_cm) / 1000.0, from_c)
+    return np.asarray(conductivity_from_salinity(salinity, to_c)) * 1000.0
+
+
 def _root_and_shift(conductivity: Array, temperature: Array, pressure: Array | None) -> tuple[Array, Array]:
     """Root of the conductivity ratio Rt, and what PSS-78 multiplies its second polynomial by."""
     t = IPTS68_FROM_ITS90 * temperature

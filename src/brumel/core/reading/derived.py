@@ -3,52 +3,115 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 from brumel.core.quantities.redox import REFERENCES
-from brumel.core.reckoning.answers import calculate
+from brumel.core.reading.water import Compensation
+from brumel.core.reckoning.answers import Answer, calculate
 from brumel.core.reckoning.definition import InvalidInputs
 from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.response import U_TEMPERATURE_C
+from brumel.core.uncertainty import Budget, Contribution
+
+_NEAR_25_C = 25.0
 
 
 @dataclass(frozen=True)
 class Derived:
-    """A quantity that was worked out: its value and standard uncertainty, in its unit, and how."""
+    """A quantity that was worked out: its value, its budget in its own unit, and how."""
 
     quantity: str
     value: float
-    u: float
+    budget: Budget
     unit: str
     working: tuple[str, ...]
 
     @property
     def plain(self) -> dict[str, Any]:
-        """As a reading keeps it."""
-        return asdict(self) | {"working": list(self.working)}
+        """As a reading keeps it beside its own value."""
+        found = asdict(self) | {"u": self.budget.u, "working": list(self.working)}
+        del found["budget"]
+        return found
 
 
-def derived_from(key: str, value: float, u: float, at: Conditions) -> list[Derived]:
-    """All that follows from a value of a quantity.
+def derived_from(key: str, value: float, budget: Budget, at: Conditions, water: Compensation) -> list[Derived]:
+    """All that follows from a value of a quantity; what can't be said of it at these conditions is left out.
 
     Examples
     --------
-    >>> found = derived_from("orp", 300.0, 2.0, Conditions(25.0, "ag-agcl-3m"))
+    >>> found = derived_from("orp", 300.0, Budget(()), Conditions(25.0, "ag-agcl-3m"), Compensation())
     >>> found[0].quantity, found[0].value
     ('eh', 509.0)
+    >>> found = derived_from("conductivity", 500.0, Budget(()), Conditions(10.0), Compensation(solids_factor=0.7))
+    >>> [(d.quantity, round(d.value)) for d in found]
+    [('specific-conductance', 714), ('dissolved-solids', 500), ('resistivity', 2000)]
     """
-    return list(_WAYS[key](value, u, at)) if key in _WAYS else []
+    return list(_WAYS[key](value, budget, at, water)) if key in _WAYS else []
 
 
-def _eh(value: float, u: float, at: Conditions) -> Iterator[Derived]:
-    if at.reference not in REFERENCES:
-        return
-    given = {"mv": value, "mv_u": u, "temperature_c": float(at.temperature_c), "reference": at.reference}
+def _worked(
+    quantity: str, unit: str, name: str, output: str, of: tuple[str, float, Budget], others: Mapping[str, Any],
+    factor: float = 1.0,
+) -> Derived | None:  # fmt: skip
+    """One calculation: ``of`` names the input that the budget speaks of; ``factor`` brings it to the input's unit."""
+    main, value, behind = of
+    given = {main: value * factor, f"{main}_u": max(behind.u * factor, 1e-12), **others}
     try:
-        answer = calculate("orp-to-eh", given)
-    except InvalidInputs:  # the half-cell is not tabled at this temperature
-        return
-    yield Derived("eh", answer.outputs["eh_mv"], answer.outputs["eh_mv_u"], "mV", tuple(answer.working))
+        answer = calculate(name, given)
+    except InvalidInputs:  # not defined there: a half-cell beyond its table, a brine beyond PSS-78
+        return None
+    return Derived(quantity, answer.outputs[output], _budget(answer, output, main, behind, factor), unit,
+                   tuple(answer.working))  # fmt: skip
 
 
-_WAYS: Mapping[str, Callable[[float, float, Conditions], Iterator[Derived]]] = {"orp": _eh}
+def _budget(answer: Answer, output: str, main: str, behind: Budget, factor: float) -> Budget:
+    """What stands behind the value itself, and what the calculation adds."""
+    found: list[Contribution] = []
+    for c in answer.budgets[output].contributions:
+        if c.name == main:
+            found += [replace(b, sensitivity=b.sensitivity * c.sensitivity * factor) for b in behind.contributions]
+        else:
+            found.append(replace(c, name=_NAMES.get(c.name, c.name)))
+    return Budget.of(found)
+
+
+_NAMES = {"temperature_c": "temperature of the compensation"}
+
+
+def _eh(value: float, budget: Budget, at: Conditions, water: Compensation) -> Iterator[Derived]:
+    del water
+    if at.reference in REFERENCES:
+        given = {"temperature_c": float(at.temperature_c), "reference": at.reference}
+        if found := _worked("eh", "mV", "orp-to-eh", "eh_mv", ("mv", value, budget), given):
+            yield found
+
+
+def _of_conductivity(value: float, budget: Budget, at: Conditions, water: Compensation) -> Iterator[Derived]:
+    of = ("conductivity_us_cm", value, budget)
+    warm = {"temperature_c": float(at.temperature_c), "temperature_c_u": U_TEMPERATURE_C}
+    compensated = None
+    if water.method != "none":
+        compensated = _worked(
+            "specific-conductance", "µS/cm", "conductivity-at-reference", "conductivity_us_cm", of, warm | water.inputs
+        )
+    if compensated:
+        yield compensated
+    if water.method == "sea-salt" and (
+        found := _worked("salinity", "", "salinity", "salinity", ("conductivity_ms_cm", value, budget), warm, 1e-3)
+    ):
+        yield found
+    if water.solids_factor and compensated and water.reference_c == _NEAR_25_C:
+        behind = ("conductivity_us_cm", compensated.value, compensated.budget)
+        factor = {"factor": water.solids_factor}
+        found = _worked("dissolved-solids", "mg/L", "total-dissolved-solids", "tds_mg_l", behind, factor)
+        if found:
+            yield found
+    if value > 0 and (found := _worked("resistivity", "Ω·cm", "resistivity", "resistivity_ohm_cm", of, {})):
+        yield found
+
+
+_WAYS: Mapping[str, Callable[[float, Budget, Conditions, Compensation], Iterator[Derived]]] = {
+    "orp": _eh,
+    "conductivity": _of_conductivity,
+}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 import numpy as np
@@ -104,26 +104,28 @@ def fit(
         return _carried(prior)
     known = Response.usual(principle) if prior is None else _carried(prior)
     columns = _Columns(points)
-    apart = principle.apart(columns.values)
-    free = [i for i, c in enumerate(principle.coefficients) if not c.fixed and apart >= c.least_apart]
+    free = [i for i, c in enumerate(principle.coefficients) if not c.fixed and principle.tells(columns.values, c)]
     kept = [i for i in range(len(principle.coefficients)) if i not in free]
     terms = principle.term_columns(columns.values, columns.at)
-    weight = 1.0 / np.abs(columns.signals) if weights is Weights.RELATIVE else np.ones(len(points))
+    weight = np.ones(len(points))
+    if weights is Weights.RELATIVE:
+        weight = 1.0 / np.hypot(columns.signals, principle.u_signal)  # a zero weighs no more than its own error allows
     solve = np.linalg.pinv(terms[:, free] * weight[:, None]) * weight
     found = np.array(known.values)
     found[free] = solve @ (columns.signals - terms[:, kept] @ found[kept])
     line = Response(principle, tuple(float(v) for v in found), known.covariance, known.origins)
     origins = tuple(Origin.FITTED if i in free else o for i, o in enumerate(known.origins))
-    full = not {Origin.CARRIED, Origin.ASSUMED} & set(origins)
-    return Response(
+    fitted = Response(
         principle,
         line.values,
         as_rows(_covariance(line, columns, solve, terms, free, kept)),
         origins,
         residuals=_residuals(line, columns),
-        consistency=_consistency(line, columns, len(free)) if full and len(points) >= 3 else None,
         temperature_c=float(np.mean(columns.at.temperature_c)),
     )
+    if not fitted.full or len(points) < 3:
+        return fitted
+    return replace(fitted, consistency=_consistency(line, columns, len(free)))
 
 
 def _carried(prior: Response) -> Response:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 import numpy as np
 
@@ -37,7 +38,7 @@ class Glass(Principle):
     drawn = (2.0, 12.0)
     usual_name = "ideal (Nernst)"
     drift_per_day = 0.01
-    compensated = True
+    meter_asks = "setting"
 
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """Offset, mV; slope, % of Nernst."""
@@ -67,9 +68,11 @@ class Glass(Principle):
         del value, at
         return [Contribution("junction in the sample", U_JUNCTION_PH, "pH", 1.0)]
 
-    def recompensated(self, shown: float, setting_c: float, at: Conditions) -> tuple[float, list[str]]:
-        """pH; the slope at the setting undone."""
-        t = float(at.temperature_c)
+    def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[str]]:
+        """pH; the slope at a fixed ``setting_c`` undone."""
+        if "setting_c" not in did:
+            return shown, []
+        t, setting_c = float(at.temperature_c), float(did["setting_c"])
         value = float(ph_recompensated(shown, setting_c, t))
         return value, recompensation_working(shown, setting_c, t, value)
 

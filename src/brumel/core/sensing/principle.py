@@ -6,8 +6,9 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from copy import copy
+from dataclasses import dataclass, replace
 from typing import Any, ClassVar
 
 import numpy as np
@@ -46,6 +47,10 @@ class Coefficient:
         Points whose values lie nearer together (by :meth:`Principle.apart`) can't tell it; 0: any point does.
     of
         What follows its unit in a sentence: `` of Nernst``.
+    inverse
+        People read the reciprocal of what the term is multiplied by: a cell constant, not its reciprocal.
+    minor
+        A run is full without it: it may be taken over, and is small.
     """
 
     key: str
@@ -57,6 +62,16 @@ class Coefficient:
     fixed: bool = False
     least_apart: float = 0.0
     of: str = ""
+    inverse: bool = False
+    minor: bool = False
+
+    def turned(self, value: float) -> float:
+        """From what people read to what the term is multiplied by, or back: the way is the same."""
+        return 1.0 / value if self.inverse else value
+
+    def turned_u(self, value: float, u: float) -> float:
+        """The standard uncertainty of the other of the two, from that of ``value``."""
+        return u / value**2 if self.inverse else u
 
     def words(self, value: float, *, plus: bool = False) -> str:
         """A value of it as a sentence has it: ``98.6 %``."""
@@ -77,19 +92,32 @@ class Principle(ABC):
     """What an instrument can show of it at all."""
     u_signal: ClassVar[float]
     """Standard uncertainty of one settled signal: half the settling span (rule of this product)."""
-    coefficients: ClassVar[tuple[Coefficient, ...]]
+    u_signal_percent: ClassVar[float] = 0.0
+    """The same in percent of the signal, where that is more."""
+    coefficients: tuple[Coefficient, ...]
     value_term: ClassVar[int]
     """Which term the value stands in."""
     drift_per_day: ClassVar[float] = 0.0
     """Drift of the value as bounds ±, per day."""
+    drift_percent_per_day: ClassVar[float] = 0.0
+    """The same in percent of the value, on top."""
     drawn: ClassVar[tuple[float, float]]
     """Values that a picture of the response shows at least."""
     usual_name: ClassVar[str] = "usual"
     """What the line of the usual coefficients is called."""
+    into_standard: ClassVar[str] = "stir briefly, let stand."
+    """How it is put into a standard, as the end of a sentence."""
+    into_water: ClassVar[str] = "Sensor and junction covered, stir briefly, let stand."
+    """How it is put into a water."""
     patience: ClassVar[str] = ""
     """What is said before a water is read, where its approach is slow."""
-    compensated: ClassVar[bool] = False
-    """Whether a meter corrects its signal for temperature, and may be set to a fixed one."""
+    meter_asks: ClassVar[str] = ""
+    """What is asked of a meter's compensation: a fixed temperature ``setting``, or ``compensation`` to a reference."""
+    setting: ClassVar[str] = ""
+    """Key of the coefficient that is set in the meter, and stands between the signal and what it displays."""
+    display_name: ClassVar[str] = ""
+    """What a meter displays instead of the bare signal; empty where it displays that."""
+    display_unit: ClassVar[str] = ""
 
     @abstractmethod
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
@@ -107,6 +135,38 @@ class Principle(ABC):
         """How far values are apart, on the scale by which coefficients are told."""
         return float(np.ptp(values))
 
+    def tells(self, values: Array, about: Coefficient) -> bool:
+        """Whether points of these values can tell a coefficient."""
+        return self.apart(values) >= about.least_apart
+
+    def u_of(self, signal: Number) -> Number:
+        """Standard uncertainty of one settled signal (k = 1), in its unit."""
+        if not self.u_signal_percent:
+            return self.u_signal
+        return np.maximum(self.u_signal, np.abs(signal) * (self.u_signal_percent / 100.0))
+
+    def drift(self, value: Number, days: float) -> Number:
+        """Standard uncertainty (k = 1) from the drift of a value in so many days."""
+        return (self.drift_per_day + self.drift_percent_per_day / 100.0 * np.abs(value)) * days / 3**0.5
+
+    def with_usual(self, usual: Mapping[str, float]) -> Principle:
+        """This principle for a kind of probe whose coefficients are usually so, by key."""
+        if not usual:
+            return self
+        other = copy(self)
+        other.coefficients = tuple(
+            replace(
+                c,
+                usual=usual[c.key],
+                u_usual=c.u_usual * usual[c.key] / c.usual,
+                decimals=c.decimals - round(np.log10(usual[c.key] / c.usual)),
+            )
+            if c.key in usual
+            else c
+            for c in self.coefficients
+        )
+        return other
+
     def beyond_the_line(self, value: Number, at: Conditions, calibrated_c: float | None) -> list[Contribution]:
         """Contributions to a reading's uncertainty that no line knows of."""
         del value, at, calibrated_c
@@ -117,14 +177,24 @@ class Principle(ABC):
         del value, at
         return []
 
-    def recompensated(self, shown: float, setting_c: float, at: Conditions) -> tuple[float, list[str]]:
-        """A shown value with its meter's fixed temperature setting undone, and the arithmetic, where it has one."""
-        del setting_c, at
+    def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[str]]:
+        """A shown value with what its meter did to it undone, by :attr:`meter_asks`, and the arithmetic."""
+        del did, at
         return shown, []
+
+    def from_display(self, shown: float, settings: Mapping[str, float]) -> float:
+        """The signal behind what a meter displays of it, by what is set in the meter."""
+        del settings
+        return shown
 
     @abstractmethod
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """The arithmetic from a signal to its value, in words."""
+
+    @property
+    def minor(self) -> frozenset[str]:
+        """Keys of the coefficients without which a run is full."""
+        return frozenset(c.key for c in self.coefficients if c.minor)
 
     def coefficient(self, key: str) -> Coefficient:
         """A coefficient by its key."""

@@ -6,12 +6,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 from brumel.core.errors import CoreError
+from brumel.core.sensing.conductivity import Conductivity
 from brumel.core.sensing.glass import Glass
 from brumel.core.sensing.ion_tip import IonTip
 from brumel.core.sensing.metal import Metal
 from brumel.core.sensing.principle import Principle
 
-_PRINCIPLES: dict[str, Principle] = {p.key: p for p in (Glass(), Metal(), IonTip())}
+_PRINCIPLES: dict[str, Principle] = {p.key: p for p in (Glass(), Metal(), Conductivity(), IonTip())}
 
 
 def principle(key: str) -> Principle:

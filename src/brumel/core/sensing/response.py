@@ -35,6 +35,9 @@ class Origin(StrEnum):
     """As a meter gave it."""
 
 
+TAKEN_OVER = frozenset({Origin.CARRIED, Origin.ASSUMED})
+
+
 @dataclass(frozen=True)
 class Response:
     """How a probe responds.
@@ -42,7 +45,7 @@ class Response:
     Attributes
     ----------
     values, origins
-        One for each coefficient of the principle, in its order.
+        One for each coefficient of the principle, in its order; values as the terms are multiplied by them.
     covariance
         Of the coefficients, k = 1.
     residuals
@@ -66,24 +69,28 @@ class Response:
         """What is assumed of a probe before anything is known."""
         return cls(
             principle,
-            tuple(c.usual for c in principle.coefficients),
-            diagonal([0.0 if c.fixed else c.u_usual for c in principle.coefficients]),
+            tuple(c.turned(c.usual) for c in principle.coefficients),
+            diagonal([0.0 if c.fixed else c.turned_u(c.usual, c.u_usual) for c in principle.coefficients]),
             tuple(Origin.FIXED if c.fixed else Origin.ASSUMED for c in principle.coefficients),
         )
 
     @property
     def full(self) -> bool:
-        """Whether every coefficient that can be was fitted, none taken over."""
-        return not {Origin.CARRIED, Origin.ASSUMED} & set(self.origins)
+        """Whether every coefficient that can be was fitted, none but a minor one taken over."""
+        return not any(
+            o in TAKEN_OVER and not c.minor for c, o in zip(self.principle.coefficients, self.origins, strict=True)
+        )
 
     def __getitem__(self, key: str) -> float:
-        """A coefficient's value by its key."""
-        return self.values[self._index(key)]
+        """A coefficient as people read it, by its key."""
+        return self.principle.coefficient(key).turned(self.values[self._index(key)])
 
     def u(self, key: str) -> float:
-        """A coefficient's standard uncertainty."""
+        """A coefficient's standard uncertainty, as people read it."""
         index = self._index(key)
-        return float(np.sqrt(self.covariance[index][index]))
+        return self.principle.coefficient(key).turned_u(
+            self.values[index], float(np.sqrt(self.covariance[index][index]))
+        )
 
     def origin(self, key: str) -> Origin:
         """Where a coefficient comes from."""
@@ -148,19 +155,19 @@ class Response:
             [
                 Contribution("calibration line", float(line[0]) if np.ndim(value) == 0 else line, unit, 1.0),
                 Contribution(
-                    p.signal_name, p.u_signal if u_signal is None else u_signal, p.signal_unit, 1.0 / per_value
+                    p.signal_name, p.u_of(signal) if u_signal is None else u_signal, p.signal_unit, 1.0 / per_value
                 ),
                 Contribution("temperature", U_TEMPERATURE_C, "°C", -self.signal_per_degree(value, at) / per_value),
                 *p.beyond_the_line(value, at, self.temperature_c),
                 Contribution(LEFT_OVER, left_over, unit, 1.0),
-                Contribution("drift since calibration", p.drift_per_day * age_days / 3**0.5, unit, 1.0),
+                Contribution("drift since calibration", p.drift(value, age_days), unit, 1.0),
             ]
         )
 
     @cached_property
     def by_key(self) -> dict[str, float]:
-        """The coefficients' values by key."""
-        return {c.key: v for c, v in zip(self.principle.coefficients, self.values, strict=True)}
+        """The coefficients as people read them, by key."""
+        return {c.key: c.turned(v) for c, v in zip(self.principle.coefficients, self.values, strict=True)}
 
     def _index(self, key: str) -> int:
         return next(i for i, c in enumerate(self.principle.coefficients) if c.key == key)

@@ -10,8 +10,11 @@ from typing import Any
 from brumel.core.curves import curve_through, span
 from brumel.core.errors import CoreError
 from brumel.core.kit.shelf import standards
+from brumel.core.quantities.conductivity import kcl_curves
 from brumel.core.quantities.redox import REFERENCES, U_HALF_CELL_MV, half_cell, zobell_eh_mv
+from brumel.core.quantities.salinity import conductivity_from_salinity, practical_salinity
 from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.response import U_TEMPERATURE_C
 from brumel.core.standards.buffers import (
     FAMILIES,
     LABEL_TEMPERATURE_C,
@@ -24,6 +27,12 @@ PH_BUFFER = "ph-buffer"
 ZOBELL = "zobell"
 """Family of the ferri-/ferrocyanide couple, whose value is known at temperature on each reference electrode."""
 _ZOBELL_C = (8.0, 85.0)
+_KCL, _SEA_WATER = "kcl", "sea-water"
+"""Families of conductivity standards whose value is known at temperature."""
+_KCL_SHARE_PER_C = 0.0191
+_WARMER_C = 0.1
+SEA_WATER_C = (-2.0, 35.0)
+"""PSS-78 holds from here to there."""
 _U_COUPLE_MV = 5.0 / 3**0.5
 _U_LABEL_PERCENT = 1.0
 
@@ -100,6 +109,36 @@ def _couple(bottle: Bottle, at: Conditions) -> Target:
     return Target(float(zobell_eh_mv(t)) - float(cell(t)), u, known=True)
 
 
+def _salt(bottle: Bottle, at: Conditions) -> Target:
+    """A conductivity standard: its own table, or that of potassium chloride or of sea water; else its label.
+
+    Near 25 °C a label of potassium chloride is carried by 1.91 %/°C (common practice, within 0.1 % over 2 °C). The
+    probe's thermometer has its share in u: 1 °C is 2 %.
+    """
+    t = float(at.temperature_c)
+    value = _salt_value(bottle, t)
+    if value is None:
+        return _by_label(bottle, at)
+    certificate = _by_label(bottle, at).u / bottle.label
+    warmer = _salt_value(bottle, t + _WARMER_C) or value
+    return Target(value, math.hypot(value * certificate, (warmer - value) / _WARMER_C * U_TEMPERATURE_C), known=True)
+
+
+def _salt_value(bottle: Bottle, t: float) -> float | None:
+    """Its conductivity at a temperature, µS/cm; None where it is not known."""
+    curve = curve_through(bottle.table) if bottle.table else kcl_curves().get(f"{bottle.label:g}")
+    if bottle.family == _SEA_WATER and not bottle.table:
+        salinity = practical_salinity(bottle.label / 1000.0, LABEL_TEMPERATURE_C)
+        low, high = SEA_WATER_C
+        return float(conductivity_from_salinity(salinity, t)) * 1000.0 if low <= t <= high else None
+    if curve is not None and (bottle.table or bottle.family == _KCL):
+        low, high = span(curve)
+        return float(curve(t)) if low <= t <= high else None
+    if bottle.family == _KCL and abs(t - LABEL_TEMPERATURE_C) <= LABEL_TOLERANCE_C + _WARMER_C:
+        return bottle.label * (1.0 + _KCL_SHARE_PER_C * (t - LABEL_TEMPERATURE_C))
+    return None
+
+
 def _by_label(bottle: Bottle, at: Conditions) -> Target:
     """The lot's own table, or its label near 25 °C."""
     t = float(at.temperature_c)
@@ -137,7 +176,11 @@ def check_bottle(bottle: Bottle) -> None:
         raise CoreError("A lot's table needs temperatures that rise from line to line.")
 
 
-_WAYS: Mapping[str, Callable[[Bottle, Conditions], Target]] = {PH_BUFFER: _buffer, "orp": _couple}
+_WAYS: Mapping[str, Callable[[Bottle, Conditions], Target]] = {
+    PH_BUFFER: _buffer,
+    "orp": _couple,
+    "conductivity": _salt,
+}
 """How a standard's value is looked up; by its label where nothing else is said."""
 
 

@@ -18,6 +18,7 @@ from enum import StrEnum
 from typing import Any
 
 from brumel.devices.sdi12 import crc
+from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
 from brumel.devices.simulation.metal import MetalModel
 from brumel.devices.simulation.model import Ailment, Liquid, Model
@@ -190,7 +191,7 @@ async def serve(bench: Bench, line_socket: socket.socket, control_socket: socket
 
 
 def demo_probes() -> list[SimulatedProbe]:
-    """The probes that ship on the bench: a healthy electrode, an ageing one, and an ORP metal."""
+    """The probes that ship on the bench: a healthy electrode, an ageing one, an ORP metal and a conductivity cell."""
     return [
         SimulatedProbe("0", "HR-A-1041", GlassModel(slope_percent=98.6, offset_mv=3.2, seed=11)),
         SimulatedProbe(
@@ -199,4 +200,5 @@ def demo_probes() -> list[SimulatedProbe]:
             GlassModel(slope_percent=92.4, offset_mv=-16.5, isopotential_ph=6.8, settling_s=7.0, noise=0.05, seed=12),
         ),
         SimulatedProbe("2", "HR-B-4410", MetalModel(offset_mv=5.0, seed=13)),
+        SimulatedProbe("3", "HR-A-3115", ConductivityModel(constant_per_cm=1.031, seed=14)),
     ]

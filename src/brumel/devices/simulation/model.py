@@ -48,6 +48,11 @@ class Ailment(StrEnum):
     FOULED = "fouled"
     DRIFTED = "drifted reference"
     CRACKED = "cracked"
+    BUBBLES = "bubbles"
+    COATED = "coated"
+    WALL = "near a wall"
+    CARRIED = "salt carried over"
+    TENFOLD = "constant wrong by ten"
 
 
 @dataclass
@@ -84,6 +89,16 @@ class Model(ABC):
         del liquid
         return self.settling_s * (8.0 if self.ailment is Ailment.SLOW else 1.0)
 
+    def noise_at(self, signal: float) -> float:
+        """How much a signal scatters."""
+        del signal
+        return self.noise
+
+    def lagged(self, signal: float, liquid: Liquid, temperature_c: float) -> float:
+        """The signal while the probe is not yet as warm as its liquid."""
+        del liquid, temperature_c
+        return signal
+
     def true_value(self, liquid: Liquid, quantity: str, otherwise: float) -> float:
         """What a liquid really is: a bottle is off by its certificate, the same at each dip."""
         value = liquid.values.get(quantity)
@@ -100,7 +115,7 @@ class Model(ABC):
         """Temperature, °C, and signal, as the probe would report them now."""
         signal, temperature_c = self._settling(now_s)
         drift = self.drift_per_hour * now_s / 3600.0
-        noise = self.noise * (30.0 if self.ailment is Ailment.NOISY else 1.0)
+        noise = self.noise_at(signal) * (30.0 if self.ailment is Ailment.NOISY else 1.0)
         return (
             temperature_c + self._warm_c + self._random.gauss(0.0, 0.01),
             signal + drift + self._random.gauss(0.0, noise),
@@ -108,9 +123,7 @@ class Model(ABC):
 
     def _settling(self, now_s: float) -> tuple[float, float]:
         elapsed = max(now_s - self._since_s, 0.0)
-        end = self.signal_in(self.liquid)
-        return (
-            end + (self._from_signal - end) * math.exp(-elapsed / self.time_constant(self.liquid)),
-            self.liquid.temperature_c
-            + (self._from_c - self.liquid.temperature_c) * math.exp(-elapsed / self.thermal_s),
-        )
+        warmth = self.liquid.temperature_c
+        warmth += (self._from_c - warmth) * math.exp(-elapsed / self.thermal_s)
+        end = self.lagged(self.signal_in(self.liquid), self.liquid, warmth)
+        return end + (self._from_signal - end) * math.exp(-elapsed / self.time_constant(self.liquid)), warmth

@@ -77,7 +77,11 @@ def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -
     if wrong or probe is None:
         raise InvalidInput(wrong)
     frozen = school.frozen(
-        waters=waters, rinse=rinses()[begin.rinse], kind=probe.kind, holds_days=upkeep.holding_of(probe)
+        waters=waters,
+        rinse=rinses()[begin.rinse],
+        kind=probe.kind,
+        holds_days=upkeep.holding_of(probe),
+        settings=probe.settings,
     )
     return run_row(begin, probe, frozen, chosen, waters, person, at=now, not_ready=not_ready)
 

@@ -17,7 +17,6 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.fit import Weights, fit
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Response
-from brumel.core.standards.targets import target
 from brumel.services.calibrating import stored
 from brumel.services.live.signal import Signal
 from brumel.store.models.base import Source
@@ -77,7 +76,7 @@ def point_row(
     run: CalibrationRun,
     person: Person,
     step: Step,
-    lot: Lot,
+    lot: Lot | None,
     signal: Signal,
     *,
     at: datetime,
@@ -85,8 +84,8 @@ def point_row(
 ) -> dict[str, Any]:
     """A point as it is stored: the standard's true value at its measured temperature, and its lot's state."""
     own = stored.principle_of(run.method)
-    aim = target(stored.bottle(lot), Conditions(signal.temperature_c, run.reference))
-    facts = stored.lot_facts(lot)
+    aim = stored.aim_of(step, lot, Conditions(signal.temperature_c, run.reference))
+    facts = stored.lot_facts(lot) if lot else None
     return {
         "id": point_id,
         "run_id": run.id,
@@ -94,11 +93,11 @@ def point_row(
         "begun_id": None,
         "step": step.key,
         "use": str(step.use),
-        "lot_id": lot.id,
+        "lot_id": lot.id if lot else None,
         "taken_at": at,
         "source": Source.DEVICE,
-        "nominal": lot.nominal,
-        "family": lot.family,
+        "nominal": lot.nominal if lot else None,
+        "family": lot.family if lot else "",
         "target": aim.value,
         "target_u": aim.u,
         "target_unit": quantity(own.quantity).unit,
@@ -109,8 +108,8 @@ def point_row(
         "pressure_hpa": None,
         "shown_before": None,
         "shown_after": None,
-        "expired_days": facts.days_expired(today),
-        "over_open_days": facts.days_over_open(today),
+        "expired_days": facts.days_expired(today) if facts else 0,
+        "over_open_days": facts.days_over_open(today) if facts else 0,
         "acceptance": str(signal.acceptance),
         "settling_words": signal.words,
         "settling_s": signal.elapsed_s,
@@ -184,7 +183,7 @@ def coefficient_rows(run_id: uuid.UUID, response: Response) -> list[dict[str, An
             "run_id": run_id,
             "key": c.key,
             "ordinal": number,
-            "value": response.values[number],
+            "value": response[c.key],
             "u": response.u(c.key),
             "unit": c.unit,
             "origin": str(response.origins[number]),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -25,11 +25,12 @@ from brumel.services.calibrating.rows import (
     signature_row,
     trace_row,
 )
-from brumel.services.calibrating.shown import RunView, begun_last, run_view, target_of
+from brumel.services.calibrating.shown import RunView, begun_last, run_view
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.kit.probes import stored_probe
 from brumel.services.live.channels import signal_positions_of
+from brumel.services.live.display import signal_behind, wrong_of_meter
 from brumel.services.live.signal import Lens, Signal, signal_since
 from brumel.services.people import may_record, may_withdraw
 from brumel.store import queries
@@ -60,6 +61,8 @@ class TakePoint:
     typed_signal: float | None = None
     typed_temperature_c: float | None = None
     device: bool = True
+    meter_did: Mapping[str, Any] = field(default_factory=dict)
+    """What the meter had done to a typed value: ``method``, ``coefficient``, ``reference_c``."""
     unsettled_reason: str = ""
     deviations: Sequence[str] = field(default_factory=tuple)
     lot_id: uuid.UUID | None = None
@@ -113,10 +116,11 @@ class Calibrations:
         def look(signal: float, temperature_c: float) -> CupLook:
             at = Conditions(temperature_c, view.run.reference)
             values = [
-                (f"the {s.step.role} {tolerances.standard}, {s.label}", target_of(s.lot, at)) for s in others if s.lot
+                (f"the {s.step.role} {tolerances.standard}, {s.label}", stored.aim_of(s.step, s.lot, at).value)
+                for s in others
             ]
-            assert chosen.lot is not None
-            return look_at_signal(signal, at, target_of(chosen.lot, at), response, tolerances, values)
+            aim = stored.aim_of(chosen.step, chosen.lot, at)
+            return look_at_signal(signal, at, aim.value, response, tolerances, values)
 
         positions = signal_positions_of(view.run.probe)
         if positions is None:
@@ -167,7 +171,7 @@ class Calibrations:
         may_record(person)
         with self.database.session() as session:
             run = _run(session, run_id)
-            if stands(session, CalibrationPoint, {"id": take.point_id}, _told(run_id, take)):
+            if stands(session, CalibrationPoint, {"id": take.point_id}, _told(run, take)):
                 return
             step = _step_of(run, take.step)
             lot = _lot_of(session, run, step, take)
@@ -179,6 +183,7 @@ class Calibrations:
             row |= {
                 "source": Source.DEVICE if take.device else Source.TYPED_SIGNAL,
                 "deviations": _deviations(take),
+                "meter_did": dict(take.meter_did),
                 "begun_id": begun.id if begun else None,
             }
             added = add_once(session, CalibrationPoint, row)
@@ -260,8 +265,10 @@ def _step_of(run: CalibrationRun, key: str) -> Step:
     raise NotFound(f"This run has no step {key!r}.")
 
 
-def _lot_of(session: Session, run: CalibrationRun, step: Step, take: TakePoint) -> Lot:
-    """The lot that a point is taken from: the one named with it, else the one chosen for its step."""
+def _lot_of(session: Session, run: CalibrationRun, step: Step, take: TakePoint) -> Lot | None:
+    """The lot that a point is taken from: the one named with it, else the one chosen for its step; none in air."""
+    if not step.role:
+        return None
     lot = session.get(Lot, take.lot_id or uuid.UUID(run.lots[step.key]))
     if lot is None or not roles()[step.role].admits(lot.standard, lot.nominal) or lot.discarded_on is not None:
         raise InvalidInput({"lot": f"This lot can't serve as the {step.role} standard: choose another."})
@@ -286,18 +293,20 @@ def _typed_signal(run: CalibrationRun, take: TakePoint) -> Signal:
     wrong: dict[str, str] = {}
     own = stored.principle_of(run.method)
     signal, temperature_c = take.typed_signal, take.typed_temperature_c
-    check_number(wrong, "signal", signal, own.signal_range, own.signal_unit)
+    check_number(wrong, "signal", signal, own.signal_range, own.display_unit or own.signal_unit)
     check_number(wrong, "temperature_c", temperature_c, TEMPERATURE_RANGE_C, "°C")
+    wrong |= wrong_of_meter(own, take.meter_did)
     if wrong or signal is None or temperature_c is None:
         raise InvalidInput(wrong)
+    signal = signal_behind(own, signal, take.meter_did, temperature_c, run.method.get("settings", {}))
     return Signal(signal, temperature_c, Acceptance.BY_EYE, "Typed by hand; settling was judged by eye.")
 
 
-def _told(run_id: uuid.UUID, take: TakePoint) -> dict[str, Any]:
+def _told(run: CalibrationRun, take: TakePoint) -> dict[str, Any]:
     """What the form of a point itself says."""
-    told: dict[str, Any] = {"run_id": run_id, "step": take.step, "deviations": _deviations(take)}
+    told: dict[str, Any] = {"run_id": run.id, "step": take.step, "deviations": _deviations(take)}
     if not take.device:
-        told |= {"signal": take.typed_signal, "temperature_c": take.typed_temperature_c}
+        told |= {"signal": _typed_signal(run, take).value, "temperature_c": take.typed_temperature_c}
     return told
 
 

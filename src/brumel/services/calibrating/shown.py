@@ -17,7 +17,6 @@ from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Response
 from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
-from brumel.core.standards.targets import target
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import (
     judge_points,
@@ -196,12 +195,12 @@ def _step_view(
     aim = None
     if point is not None:
         aim = point.target
-    elif lot is not None:
-        aim = target_of(lot, Conditions(LABEL_TEMPERATURE_C, run.reference))
+    elif lot is not None or step.target is not None:
+        aim = stored.aim_of(step, lot, Conditions(LABEL_TEMPERATURE_C, run.reference)).value
     return StepView(
         step=step,
         lot=lot,
-        label=stored.label_value(lot) if lot else "",
+        label=stored.label_value(lot) if lot else step.label,
         point=point,
         begun=begun if begun and begun.id not in taken_from else None,
         target=aim,
@@ -213,11 +212,6 @@ def _step_view(
 def begun_last(run: CalibrationRun, step: str) -> CalibrationStep | None:
     """When a step was begun last."""
     return next((b for b in reversed(run.begun) if b.step == step), None)
-
-
-def target_of(lot: Lot, at: Conditions) -> float:
-    """What a lot is under these conditions."""
-    return target(stored.bottle(lot), at).value
 
 
 def lot_findings(lot: Lot, today: date) -> list[Finding]:

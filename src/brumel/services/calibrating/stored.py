@@ -12,9 +12,10 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import Use
+from brumel.core.calibrating.methods import Step, Use, steps_of
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun
 from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Bounds, Finding, Level
 from brumel.core.kit.shelf import LotFacts, Pack, standards
 from brumel.core.quantities.quantity import quantity
@@ -23,7 +24,7 @@ from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, as_rows
-from brumel.core.standards.targets import Bottle, bottle_of
+from brumel.core.standards.targets import Bottle, Target, bottle_of, target
 from brumel.core.wording import signed
 from brumel.services.kit import upkeep
 from brumel.store import queries
@@ -36,14 +37,14 @@ from brumel.store.models.calibration import (
     KeptBy,
 )
 from brumel.store.models.reading import ReadingFinding
-from brumel.store.models.reference import Lot
+from brumel.store.models.reference import Lot, Probe
 
 _SECONDS_A_DAY = 86400.0
 
 
 def principle_of(frozen: Mapping[str, Any]) -> Principle:
     """The sensing principle of a method as it was frozen into a run."""
-    return principle(frozen["principle"])
+    return principle(frozen["principle"]).with_usual(frozen.get("usual", {}))
 
 
 def tolerances_of(run: CalibrationRun) -> Tolerances:
@@ -76,19 +77,27 @@ def lot_facts(lot: Lot, left: float | None = None) -> LotFacts:
     return LotFacts(lot.expires_on, lot.opened_on, lot.open_life_days, left, lot.discarded_on, Pack(lot.pack).unit)
 
 
-def judged_point(point: CalibrationPoint, own: Principle, reference: str) -> JudgedPoint:
+def aim_of(step: Step, lot: Lot | None, at: Conditions) -> Target:
+    """What the standard of a step is: that of its lot, else what the method says of it."""
+    if lot is not None:
+        return target(bottle(lot), at)
+    if step.target is None:
+        raise CoreError(f"The step {step.key} has no standard: its method must say what it is.")
+    return Target(step.target, 0.0, known=True)
+
+
+def judged_point(point: CalibrationPoint, own: Principle, reference: str, step: Step) -> JudgedPoint:
     """A stored point with a signal as the verdict sees it."""
     assert point.signal is not None
-    assert point.lot is not None
     return JudgedPoint(
-        label=lot_label(point.lot),
+        label=lot_label(point.lot) if point.lot else step.label,
         point=Point(
             point.target,
             point.signal,
             Conditions(point.temperature_c, reference),
             point.target_u,
-            math.hypot(own.u_signal, point.left_over or 0.0),
-            bottle=str(point.lot_id),
+            math.hypot(own.u_of(point.signal), point.left_over or 0.0),
+            bottle=str(point.lot_id or point.step),
         ),
         nominal=point.nominal,
         family=point.family,
@@ -106,8 +115,8 @@ def judged_point(point: CalibrationPoint, own: Principle, reference: str) -> Jud
 
 def judged_points(run: CalibrationRun, points: Iterable[CalibrationPoint]) -> tuple[JudgedPoint, ...]:
     """Stored points of a run as the verdict sees them."""
-    own = principle_of(run.method)
-    return tuple(judged_point(p, own, run.reference) for p in points)
+    own, steps = principle_of(run.method), {s.key: s for s in steps_of(run.method)}
+    return tuple(judged_point(p, own, run.reference, steps[p.step]) for p in points)
 
 
 def standing_points(run: CalibrationRun) -> list[CalibrationPoint]:
@@ -122,7 +131,7 @@ def response_of(
     """How the probe responds, as it was signed."""
     return Response(
         own,
-        tuple(c.value for c in coefficients),
+        tuple(own.coefficient(c.key).turned(c.value) for c in coefficients),
         as_rows(np.array(signature.covariance, dtype=float)),
         tuple(Origin(c.origin) for c in coefficients),
         temperature_c=signature.temperature_c,
@@ -165,7 +174,8 @@ def age_days(signature: CalibrationSignature, at: datetime) -> float:
 
 def previous_full_run(session: Session, probe_id: uuid.UUID, at: datetime) -> PreviousRun | None:
     """The probe's last usable full run before ``at``."""
-    run = queries.last_full_run(session, probe_id, at)
+    own = upkeep.senses(session.get_one(Probe, probe_id))
+    run = queries.last_full_run(session, probe_id, at, own.minor if own else ())
     if run is None or run.signature is None:
         return None
     return PreviousRun(signed_response(run), age_days(run.signature, at))

@@ -6,17 +6,17 @@ import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
-from typing import Any
 
 from brumel.core.findings import Bounds, Finding, Level, verdict
 from brumel.core.kit.care import Care, part_changes
-from brumel.core.kit.kinds import ProbeKind, storage_finding
+from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.trend import Point, Trend, trend_of
 from brumel.core.wording import upper_first
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import photos, upkeep
+from brumel.services.kit.care_log import NewCare, care_findings, care_row, check_care
 from brumel.services.kit.probes import stored_probe
 from brumel.services.kit.states import ProbeState, probe_state, probe_states
 from brumel.services.people import may_record
@@ -89,20 +89,6 @@ class Life:
 
 
 @dataclass(frozen=True)
-class NewCare:
-    """An entry for the care log, as typed."""
-
-    care_id: uuid.UUID
-    care: str
-    at: datetime | None = None
-    detail: str = ""
-    minutes: float | None = None
-    note: str = ""
-    good_until: date | None = None
-    """Last day of the part that was put in."""
-
-
-@dataclass(frozen=True)
 class Kit:
     """Use cases around probes."""
 
@@ -151,7 +137,7 @@ class Kit:
             probe = stored_probe(session, probe_id)
             kind = upkeep.kind_of(probe)
             at = new.at or self.clock.now()
-            _check_care(kind, new, at, self.clock.now())
+            check_care(kind, new, at, self.clock.now())
             row = care_row(new, kind, probe_id, person, at=at, recorded_at=self.clock.now())
             add_once(session, CareRecord, row, told=("probe_id", "care", "detail", "minutes", "note"))
         return care_findings(kind, new)
@@ -206,41 +192,6 @@ class Kit:
         if found is None:
             raise NotFound("There is no such photo.")
         return found.jpeg
-
-
-def care_findings(kind: ProbeKind, new: NewCare) -> list[Finding]:
-    """What is found on the spot: wrong storage."""
-    if new.care == Care.STORED:
-        found = storage_finding(kind, new.detail.strip())
-        return [found] if found else []
-    return []
-
-
-def care_row(
-    new: NewCare, kind: ProbeKind, probe_id: uuid.UUID, person: Person, *, at: datetime, recorded_at: datetime
-) -> dict[str, Any]:
-    """An entry as it is stored, with what was found on the spot."""
-    return {
-        "id": new.care_id, "probe_id": probe_id, "person_id": person.id, "at": at, "recorded_at": recorded_at,
-        "care": new.care, "detail": new.detail.strip(), "minutes": new.minutes, "note": new.note.strip(),
-        "good_until": new.good_until, "findings": stored.finding_rows(care_findings(kind, new)),
-    }  # fmt: skip
-
-
-def _check_care(kind: ProbeKind, new: NewCare, at: datetime, now: datetime) -> None:
-    wrong: dict[str, str] = {}
-    if new.care not in kind.care:
-        wrong["care"] = f"Choose what was done; a {kind.name} probe knows {', '.join(c.words for c in kind.care)}."
-    if new.care == Care.STORED and new.detail.strip() not in kind.storage:
-        wrong["detail"] = f"Choose what it stands in: {', '.join(kind.storage)}."
-    if at > now + _FUTURE:
-        wrong["at"] = "Care can't be logged for a time to come: check date and time."
-    if new.minutes is not None and not 0 < new.minutes <= 100_000:
-        wrong["minutes"] = "Minutes must be above 0 and at most 100 000."
-    if new.good_until is not None and new.good_until < at.date():
-        wrong["good_until"] = "The part was past its date on the day it was put in: fit another, or correct the date."
-    if wrong:
-        raise InvalidInput(wrong)
 
 
 def _card(state: ProbeState, care: Sequence[CareRecord] | Sequence[CareRow]) -> Card:

@@ -15,13 +15,18 @@ from brumel.core.quantities.redox import REFERENCES
 from brumel.services.clock import Clock
 from brumel.services.editing import change
 from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.kit import upkeep
+from brumel.services.kit.care_log import NewCare, care_row
 from brumel.services.kit.labels import wrong_label
 from brumel.services.people import may_record
 from brumel.store import queries
 from brumel.store.database import Database
+from brumel.store.models.care import CareRecord
 from brumel.store.models.reference import Meter, Person, Probe
+from brumel.store.once import add_once
 
 _MOST_WAIT = 2_880.0
+_LEAST_SET, _MOST_SET = 0.001, 100.0
 
 
 @dataclass(frozen=True)
@@ -41,6 +46,8 @@ class NewProbe:
     """The version that was looked at; None for a new one."""
     reference: str = ""
     """Its own reference electrode, where its kind has one to name."""
+    settings: Mapping[str, float | None] = field(default_factory=dict)
+    """What is set in its meter for it, by coefficient; what is usual for its kind where nothing is said."""
 
 
 @dataclass(frozen=True)
@@ -69,13 +76,16 @@ class Probes:
                 Probe(
                     id=new.probe_id, label=new.label.strip(), serial=new.serial.strip(),
                     kind=new.kind, kit=new.kit.strip(), in_service_on=new.in_service_on,
-                    meter_id=new.meter_id, reference=new.reference, own_waits=_own_waits(new),
+                    meter_id=new.meter_id, reference=new.reference, own_waits=_said(new.own_waits),
+                    settings=_said(new.settings),
                 )
             )  # fmt: skip
         return new.probe_id
 
     def change(self, new: NewProbe, person: Person) -> None:
         """Change what may change of a probe: label, kit, meter, own waits; kind, serial and first day stay.
+
+        What is set in its meter for it is part of its calibration: a change of it ends that.
 
         Raises
         ------
@@ -91,7 +101,13 @@ class Probes:
                 raise InvalidInput(wrong)
             change(probe, new.version, {"label": probe.label, "kit": probe.kit})
             probe.label, probe.kit = kept.label.strip(), kept.kit.strip()
-            probe.meter_id, probe.reference, probe.own_waits = kept.meter_id, kept.reference, _own_waits(kept)
+            probe.meter_id, probe.reference, probe.own_waits = kept.meter_id, kept.reference, _said(kept.own_waits)
+            if _said(kept.settings) != (probe.settings or {}):
+                probe.settings = _said(kept.settings)
+                now = self.clock.now()
+                care = NewCare(uuid.uuid4(), "setting-changed", detail=_settings_words(probe))
+                row = care_row(care, upkeep.kind_of(probe), probe.id, person, at=now, recorded_at=now)
+                add_once(session, CareRecord, row)
 
 
 def stored_probe(session: Session, probe_id: uuid.UUID) -> Probe:
@@ -102,8 +118,12 @@ def stored_probe(session: Session, probe_id: uuid.UUID) -> Probe:
     return probe
 
 
-def _own_waits(new: NewProbe) -> dict[str, float]:
-    return {care: minutes for care, minutes in new.own_waits.items() if minutes is not None}
+def _said(numbers: Mapping[str, float | None]) -> dict[str, float]:
+    return {key: value for key, value in numbers.items() if value is not None}
+
+
+def _settings_words(probe: Probe) -> str:
+    return "; ".join(f"{key.replace('-', ' ')} {value:g}" for key, value in probe.settings.items()) or "as is usual"
 
 
 def _wrong_probe(session: Session, new: NewProbe, today: date) -> dict[str, str]:
@@ -121,6 +141,9 @@ def _wrong_probe(session: Session, new: NewProbe, today: date) -> dict[str, str]
         wrong["reference"] = "Choose one of the list."
     elif not new.reference and new.kind in probe_kinds() and probe_kinds()[new.kind].own_reference:
         wrong["reference"] = "Choose its reference electrode: what it shows means nothing without."
+    for key, value in new.settings.items():
+        if value is not None and not _LEAST_SET <= value <= _MOST_SET:
+            wrong[f"set-{key}"] = f"It must be from {_LEAST_SET:g} to {_MOST_SET:g}."
     for care, minutes in new.own_waits.items():
         if care not in about_care():
             wrong[f"wait-{care}"] = "No care has this name."

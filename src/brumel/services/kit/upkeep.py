@@ -14,6 +14,8 @@ from sqlalchemy.orm import Session
 from brumel.core.kit.care import Care, MeterEvent
 from brumel.core.kit.kinds import ProbeKind, probe_kind
 from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, ended, readiness
+from brumel.core.sensing.principle import Coefficient, Principle
+from brumel.core.sensing.principles import principle
 from brumel.services.errors import InvalidInput
 from brumel.store import care_queries
 from brumel.store.care_queries import CareRow, InspectionRow, MeterRow
@@ -27,6 +29,18 @@ Key = TypeVar("Key")
 def kind_of(probe: Probe) -> ProbeKind:
     """The kind of a stored probe, with the probe's own waits."""
     return probe_kind(probe.kind).with_waits(probe.own_waits or {})
+
+
+def senses(probe: Probe) -> Principle | None:
+    """How a probe senses; None where its kind is not read here yet."""
+    kind = kind_of(probe)
+    return principle(kind.principle).with_usual(kind.usual) if kind.principle else None
+
+
+def settings_of(probe: Probe) -> list[Coefficient]:
+    """What is set in a probe's meter for it."""
+    own = senses(probe)
+    return [own.coefficient(own.setting)] if own and own.setting else []
 
 
 def holding_of(probe: Probe) -> tuple[float, float]:

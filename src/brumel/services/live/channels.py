@@ -44,6 +44,7 @@ class Channel:
 
 TEMPERATURE = Channel(Carries.TEMPERATURE, "°C", -20.0, 120.0)
 MILLIVOLTS = Channel(Carries.SIGNAL, "mV", -2000.0, 2000.0)
+MICROSIEMENS = Channel(Carries.SIGNAL, "µS", -100.0, 5_000_000.0)
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import Quantity, quantity
-from brumel.core.sensing.principles import principle
 from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.kit import upkeep
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channels_of
 from brumel.services.people import may_record
 from brumel.services.reckon.units import linear_factor
@@ -65,7 +65,9 @@ class MappedDevice:
     @staticmethod
     def indicated_of(probe: Probe) -> Quantity:
         """What the device may indicate of a probe."""
-        return quantity(principle(probe_kinds()[probe.kind].principle).quantity)
+        own = upkeep.senses(probe)
+        assert own is not None  # only such are offered
+        return quantity(own.quantity)
 
     def indicated_units(self, probe: Probe) -> tuple[str, ...]:
         """Units in which the device may indicate it."""
@@ -141,7 +143,8 @@ def _channels(session: Session, positions: Sequence[Mapped]) -> list[Channel]:
     for mapped in positions:
         if mapped.carries is Carries.SIGNAL:
             probe = session.get_one(Probe, mapped.probe_id)
-            sensed = principle(probe_kinds()[probe.kind].principle)
+            sensed = upkeep.senses(probe)
+            assert sensed is not None
             low, high = sensed.signal_range
             found.append(Channel(Carries.SIGNAL, sensed.signal_unit, low, high, probe_id=mapped.probe_id))
         elif mapped.carries is Carries.INDICATED:

@@ -39,11 +39,15 @@ class Simulation:
         return state
 
     def into_lot(self, run_id: uuid.UUID, lot_id: uuid.UUID | None = None, step: str = "") -> None:
-        """Put the run's probe into a standard: of the lot given, or that of the step."""
+        """Put the run's probe into a standard: of the lot given, or that of the step; into air where it has none."""
         with self.database.session() as session:
             run = session.get_one(CalibrationRun, run_id)
             device = run.probe.device
-            lot = session.get_one(Lot, lot_id or uuid.UUID(run.lots[step]))
+            chosen = lot_id or run.lots.get(step)
+            lot = session.get_one(Lot, uuid.UUID(str(chosen))) if chosen else None
+        if lot is None:
+            self._place(device, Liquid("air", ROOM_C))
+            return
         key = stored.principle_of(run.method).quantity
         aim = target(stored.bottle(lot), Conditions(ROOM_C, run.reference))
         liquid = Liquid(stored.lot_label(lot), ROOM_C, {key: aim.value}, aim.u, standard=True)

@@ -15,7 +15,8 @@ from brumel.core.plan import tasks
 from brumel.core.quantities.quantity import of_a_round
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit.life import Kit, NewCare
+from brumel.services.kit.care_log import NewCare
+from brumel.services.kit.life import Kit
 from brumel.services.kit.meters import Meters
 from brumel.services.people import may_record
 from brumel.services.planning.plan import DayPlan, Planning, Step

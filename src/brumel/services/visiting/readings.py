@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -19,10 +20,10 @@ from brumel.core.kit.care import METER_LOSES
 from brumel.core.kit.readiness import ended
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import Quantity, quantity, rule_of
-from brumel.core.reading.derived import derived_from
+from brumel.core.reading.derived import Derived, derived_from
 from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
+from brumel.core.reading.water import Compensation
 from brumel.core.sensing.principle import Conditions, Principle
-from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.calibrating import stored
@@ -31,6 +32,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import positions_of
+from brumel.services.live.display import signal_behind, wrong_of_meter
 from brumel.services.live.signal import Lens, Transform, raw_signal, signal_since
 from brumel.services.people import may_record
 from brumel.store import queries
@@ -60,6 +62,8 @@ class NewReading:
     temperature_c: float | None = None
     shown: float | None = None
     meter_setting_c: float | None = None
+    meter_did: Mapping[str, Any] = field(default_factory=dict)
+    """What the meter had done to a typed value: ``method``, ``coefficient``, ``reference_c``."""
     taken_at: datetime | None = None
     unsettled_reason: str = ""
     despite: str = ""
@@ -73,6 +77,7 @@ class NewReading:
 class Corrected:
     """A corrected reading with all that stands beside it."""
 
+    quantity: Quantity
     value: float
     budget: Budget
     working: list[str]
@@ -100,12 +105,18 @@ class Measured:
     signal: float | None = None
     shown: float | None = None
     meter_setting_c: float | None = None
+    meter_did: Mapping[str, Any] = field(default_factory=dict)
     acceptance: Acceptance = Acceptance.BY_EYE
     settling_words: str = ""
     settling_s: float | None = None
     left_over: float = 0.0
     """How far the value may lie from the end of its approach."""
     trace: dict[str, list[float]] | None = None
+
+    @property
+    def did(self) -> dict[str, Any]:
+        """All that its meter did to the shown value."""
+        return dict(self.meter_did) | ({} if self.meter_setting_c is None else {"setting_c": self.meter_setting_c})
 
 
 @dataclass(frozen=True)
@@ -125,7 +136,7 @@ class Readings:
         """
         may_record(person)
         with self.database.session() as session:
-            if stands(session, Reading, {"id": new.reading_id}, _told(new)):
+            if stands(session, Reading, {"id": new.reading_id}, _told(session, new)):
                 return new.reading_id
             site, probe, taken_at = self._checked(session, new)
             measured = _measure(session, new, probe, taken_at)
@@ -195,7 +206,8 @@ class Readings:
             wrong["amend_reason"] = "An amendment needs its reason in words."
         own = principle_of(probe) if probe else None
         if own is not None and new.source == Source.TYPED_SIGNAL:
-            check_number(wrong, "signal", new.signal, own.signal_range, own.signal_unit)
+            unit = own.display_unit or own.signal_unit
+            check_number(wrong, "signal", new.signal, own.signal_range, unit)
         if own is not None and new.source == Source.TYPED_VALUE:
             about = quantity(own.quantity)
             check_number(wrong, "shown", new.shown, about.typed, about.unit or about.symbol)
@@ -203,6 +215,7 @@ class Readings:
                 check_number(wrong, "meter_setting_c", new.meter_setting_c, TEMPERATURE_RANGE_C, "°C")
         if new.source in {Source.TYPED_SIGNAL, Source.TYPED_VALUE}:
             check_number(wrong, "temperature_c", new.temperature_c, TEMPERATURE_RANGE_C, "°C")
+            wrong |= wrong_of_meter(own, new.meter_did) if own else {}
         if wrong or site is None or probe is None:
             raise InvalidInput(wrong)
         return site, probe, taken_at
@@ -220,8 +233,7 @@ def reading_row(
     taken_at: datetime,
 ) -> dict[str, Any]:
     """A reading as it is stored."""
-    own = principle_of(probe)
-    about = quantity(own.quantity)
+    own, about = principle_of(probe), corrected.quantity
     return {
         "id": new.reading_id,
         "site_id": site.id,
@@ -240,6 +252,7 @@ def reading_row(
         "temperature_c": measured.temperature_c,
         "shown": measured.shown,
         "meter_setting_c": measured.meter_setting_c,
+        "meter_did": dict(measured.meter_did),
         "reference": probe.reference or "",
         "derived": corrected.derived,
         "despite": new.despite.strip(),
@@ -263,10 +276,10 @@ def principle_of(probe: Probe) -> Principle:
     InvalidInput
         Where its kind is not read here yet.
     """
-    kind = upkeep.kind_of(probe)
-    if not kind.principle:
-        raise InvalidInput({"probe": f"A {kind.name} probe is not read here yet: choose another."})
-    return principle(kind.principle)
+    own = upkeep.senses(probe)
+    if own is None:
+        raise InvalidInput({"probe": f"A {upkeep.kind_of(probe).name} probe is not read here yet: choose another."})
+    return own
 
 
 @dataclass(frozen=True)
@@ -295,7 +308,7 @@ def correct(
 ) -> Corrected:
     """Correct a measurement with the response behind it, or take it as the meter shows it; and judge it."""
     meter = meter or ShownBy()
-    own = principle_of(probe)
+    own, water = principle_of(probe), Compensation.of(site.compensation or {})
     about = quantity(own.quantity)
     at = Conditions(measured.temperature_c, probe.reference or "")
     if measured.signal is None:
@@ -307,6 +320,12 @@ def correct(
         budget = response.budget(
             measured.signal, at, age_days=basis.age_days if basis else 0.0, left_over=measured.left_over
         )
+    derived = derived_from(own.quantity, value, budget, at, water)
+    if (head := next((d for d in derived if d.quantity == upkeep.kind_of(probe).quantity), None)) is not None:
+        # What people read is worked out; what the probe senses stands beside it.
+        itself = Derived(about.key, value, budget, about.unit, ())
+        derived = [itself, *(d for d in derived if d is not head)]
+        about, value, budget, working = quantity(head.quantity), head.value, head.budget, [*working, *head.working]
     unit = about.unit or about.symbol
     working.append(f"U = 2 × {budget.u:.{about.decimals + 1}f} = {budget.expanded:.{about.decimals}f} {unit} (k = 2)")
     findings = judge_reading(
@@ -323,8 +342,7 @@ def correct(
             standard=shipped_tolerances(own.key, probe.kind)["standard"],
         )
     )
-    derived = [d.plain for d in derived_from(about.key, value, budget.u, at)]
-    return Corrected(value, budget, working, derived, findings, verdict(findings))
+    return Corrected(about, value, budget, working, [d.plain for d in derived], findings, verdict(findings))
 
 
 def _from_shown(measured: Measured, own: Principle, about: Quantity, meter: ShownBy) -> tuple[float, Budget, list[str]]:
@@ -334,18 +352,16 @@ def _from_shown(measured: Measured, own: Principle, about: Quantity, meter: Show
     it is taken wide.
     """
     assert measured.shown is not None
-    shown, setting, at = measured.shown, measured.meter_setting_c, Conditions(measured.temperature_c)
-    if own.compensated and setting is not None:
-        value, working = own.recompensated(shown, setting, at)
-    else:
-        value = shown
-        compensated = f"; it compensated at {measured.temperature_c:.1f} °C itself" if own.compensated else ""
-        working = [f"{about.words(shown)} as the meter shows it{compensated}"]
+    shown, at = measured.shown, Conditions(measured.temperature_c)
+    value, working = own.undone(shown, measured.did, at)
+    if not working:
+        itself = f"; it compensated at {measured.temperature_c:.1f} °C itself" if own.meter_asks == "setting" else ""
+        working = [f"{about.words(shown)} as the meter shows it{itself}"]
     unit = about.unit or about.symbol
     known = meter.contributions(value, about)
     left = [Contribution(LEFT_OVER, measured.left_over, unit, 1.0)] if measured.left_over else []
     if not known:
-        u = (about.unknown_u or 0.0) / 2
+        u = about.unknown_at(value) / 2
         return value, Budget.of([Contribution("the meter, of which nothing is known", u, unit, 1.0), *left]), working
     return value, Budget.of([*known, *own.beyond_any_meter(value, at), *left]), working
 
@@ -373,7 +389,8 @@ def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Sho
     """What is known of the meter that a probe is plugged into, at a moment."""
     if probe.meter is None:
         return ShownBy()
-    accuracy = Accuracy.of(probe.meter.accuracy.get(principle_of(probe).quantity))
+    key = upkeep.kind_of(probe).quantity
+    accuracy = Accuracy.of(probe.meter.accuracy.get(key))
     lost = ended(upkeep.events_of_probe(session, probe), METER_LOSES, at - _REMEMBERED, at)
     when = f"on {clock.local(lost.at):%d %b, %H:%M}" if lost else ""
     meter = ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
@@ -382,7 +399,7 @@ def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Sho
         return meter
     if stored.age_days(kept.signature, at) > stored.holds_days_of(kept)[1]:
         return meter
-    points = serving(points_of(kept), principle_of(probe).quantity)
+    points = serving(points_of(kept), key)
     if not points:
         return meter
     return replace(meter, own=replace(meter.own, checked=f"{clock.local(kept.started_at):%d %b}"), last_check=points)
@@ -400,11 +417,7 @@ def reading_transform(probe: Probe, basis: Basis | None) -> Transform:
 
 def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime) -> Measured:
     if new.source != Source.DEVICE:
-        assert new.temperature_c is not None  # checked before
-        typed = Measured(new.temperature_c, settling_words="Typed by hand; settling was judged by eye.")
-        if new.source == Source.TYPED_SIGNAL:
-            return replace(typed, signal=new.signal)
-        return replace(typed, shown=new.shown, meter_setting_c=new.meter_setting_c)
+        return _typed(new, probe)
     if new.amends_id:
         return _measured_before(session, new.amends_id)
     positions = positions_of(probe)
@@ -430,6 +443,16 @@ def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime
     )
 
 
+def _typed(new: NewReading, probe: Probe) -> Measured:
+    assert new.temperature_c is not None  # checked before
+    typed = Measured(new.temperature_c, settling_words="Typed by hand; settling was judged by eye.")
+    if new.source == Source.TYPED_SIGNAL:
+        assert new.signal is not None
+        behind = signal_behind(principle_of(probe), new.signal, new.meter_did, new.temperature_c, probe.settings or {})
+        return replace(typed, signal=behind, meter_did=new.meter_did)
+    return replace(typed, shown=new.shown, meter_setting_c=new.meter_setting_c, meter_did=new.meter_did)
+
+
 def _measured_before(session: Session, reading_id: uuid.UUID) -> Measured:
     """An amendment of a device reading keeps what the device gave; site, probe or note may change."""
     old = session.get(Reading, reading_id)
@@ -440,6 +463,7 @@ def _measured_before(session: Session, reading_id: uuid.UUID) -> Measured:
         signal=old.signal,
         shown=old.shown,
         meter_setting_c=old.meter_setting_c,
+        meter_did=old.meter_did,
         acceptance=Acceptance(old.acceptance),
         left_over=next((c["u"] for c in old.budget if c["name"] == LEFT_OVER), 0.0),
         settling_words=old.settling_words,
@@ -447,14 +471,18 @@ def _measured_before(session: Session, reading_id: uuid.UUID) -> Measured:
     )
 
 
-def _told(new: NewReading) -> dict[str, Any]:
+def _told(session: Session, new: NewReading) -> dict[str, Any]:
     """What the form of a reading itself says."""
     told: dict[str, Any] = {
         "site_id": new.site_id, "probe_id": new.probe_id, "source": new.source, "note": _note(new),
     }  # fmt: skip
     if new.source != Source.DEVICE:
         told |= {"temperature_c": new.temperature_c, "signal": None, "shown": None}
-        told |= {"signal": new.signal} if new.source == Source.TYPED_SIGNAL else {"shown": new.shown}
+        probe = session.get(Probe, new.probe_id) if new.probe_id else None
+        if new.source == Source.TYPED_VALUE:
+            told |= {"shown": new.shown}
+        elif probe and new.signal is not None and new.temperature_c is not None:
+            told |= {"signal": _typed(new, probe).signal}
     return told
 
 

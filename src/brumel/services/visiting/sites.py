@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field
+from typing import Any
 
 from sqlalchemy.orm import Session
 
 from brumel.core.quantities.quantity import of_a_round, quantity
+from brumel.core.reading.water import METHODS, SOLIDS_FACTORS, Compensation, wrong_with
 from brumel.services.editing import change
 from brumel.services.errors import InvalidInput
 from brumel.services.people import may_record
@@ -33,6 +35,8 @@ class NewSite:
     visit_every_days: float | None
     expected: Mapping[str, Reach] = field(default_factory=dict)
     """Lower and upper end by quantity; both None where nothing is expected."""
+    compensation: Mapping[str, Any] = field(default_factory=dict)
+    """How its conductivity is compensated, as :class:`Compensation` has it."""
     version: int | None = None
     """The version that was looked at; None for a new one."""
 
@@ -65,6 +69,7 @@ class Sites:
                 change(site, new.version, {"name": site.name, "every, days": site.visit_every_days, **reaches})
             site.code, site.name = new.code.strip().upper(), new.name.strip()
             site.water_kind, site.visit_every_days = new.water_kind.strip(), int(new.visit_every_days)
+            site.compensation = asdict(Compensation.of(new.compensation))
             known = {r.quantity: r for r in site.ranges}
             kept = []
             for key, (low, high) in new.expected.items():
@@ -92,6 +97,7 @@ def _wrong(session: Session, new: NewSite) -> dict[str, str]:
         wrong["visit_every_days"] = "Give the days between visits, a whole number from 1 to 3 650."
     if any(s.id != new.site_id and s.code == new.code.strip().upper() for s in queries.sites(session)):
         wrong["code"] = "Another site has this code: choose one that differs."
+    wrong |= _wrong_compensation(Compensation.of(new.compensation))
     known = {q.key: q for q in of_a_round()}
     for key, (low, high) in new.expected.items():
         if key not in known:
@@ -100,4 +106,13 @@ def _wrong(session: Session, new: NewSite) -> dict[str, str]:
             wrong[key] = "Give both ends, or leave both empty."
         elif low is not None and high is not None and not -_MOST <= low < high <= _MOST:
             wrong[key] = "The lower end must be below the upper."
+    return wrong
+
+
+def _wrong_compensation(water: Compensation) -> dict[str, str]:
+    given = {"method": water.method, "coefficient": water.coefficient_percent_per_c, "reference_c": water.reference_c}
+    wrong = wrong_with(given, METHODS)
+    low, high = SOLIDS_FACTORS
+    if water.solids_factor is not None and not low <= water.solids_factor <= high:
+        wrong["solids_factor"] = f"It must be from {low:g} to {high:g}; 0.5 as NaCl, 0.7 for many waters."
     return wrong

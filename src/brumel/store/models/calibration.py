@@ -136,6 +136,8 @@ class CalibrationPoint(Base):
     left_over: Mapped[float | None]
     """How far the signal may lie from the end of its approach; None where no trace tells."""
     deviations: Mapped[list[str]]
+    meter_did: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
+    """What its meter had done to the typed value, undone in the signal."""
 
     lot: Mapped[Lot | None] = relationship(lazy="selectin")
     trace: Mapped[CalibrationTrace | None] = relationship(viewonly=True)

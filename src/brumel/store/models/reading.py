@@ -56,6 +56,8 @@ class Reading(Base):
     shown: Mapped[float | None]
     """As the meter showed it, in the unit."""
     meter_setting_c: Mapped[float | None]
+    meter_did: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
+    """What its meter had done to the shown value: its compensation."""
     reference: Mapped[str]
     """The probe's own reference electrode, where it has one to name."""
     despite: Mapped[str] = mapped_column(server_default=text("''"))

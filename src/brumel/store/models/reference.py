@@ -142,6 +142,8 @@ class Probe(Base):
     """Its own reference electrode by key, where its kind has one to name."""
     own_waits: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
     """Minutes by care event where its leaflet differs from common practice."""
+    settings: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
+    """What is set in its meter for it, by coefficient: a cell constant."""
     device: Mapped[Device | None] = relationship(lazy="joined")
     meter: Mapped[Meter | None] = relationship(lazy="joined")
 
@@ -175,6 +177,8 @@ class Lot(Base):
     discarded_on: Mapped[date | None]
 
     value_table: Mapped[list[Any] | None]
+    parent_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("lot.id"))
+    """The lot that it was poured off from."""
 
 
 class Site(Base):
@@ -188,6 +192,8 @@ class Site(Base):
     name: Mapped[str]
     water_kind: Mapped[str]
     visit_every_days: Mapped[int]
+    compensation: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
+    """How its conductivity is compensated (:class:`brumel.core.reading.water.Compensation`)."""
     ranges: Mapped[list[SiteRange]] = relationship(
         lazy="selectin", order_by="SiteRange.quantity", cascade="all, delete-orphan"
     )

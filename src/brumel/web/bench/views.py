@@ -11,6 +11,7 @@ from werkzeug.datastructures import MultiDict
 
 from brumel.core.calibrating.methods import DEVIATIONS, rinse_from, rinses, roles
 from brumel.core.quantities.quantity import quantities, rule_of
+from brumel.core.reading.water import BY_METERS
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
@@ -145,6 +146,7 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
         typed_signal=typed.number("signal"),
         typed_temperature_c=typed.number("temperature_c"),
         device=device,
+        meter_did={} if device else typed.meter_did(),
         unsettled_reason=typed.text("unsettled_reason"),
         deviations=[d for d in DEVIATIONS if d in request.form.getlist("deviations")],
         lot_id=typed.record_id("lot"),
@@ -203,6 +205,7 @@ def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
     page = render_template(
         "bench/run.html",
         view=view,
+        by_meters=BY_METERS,
         step=step,
         errors=errors,
         values=values,

@@ -15,10 +15,11 @@ from brumel.core.quantities.quantity import of_a_round
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.life import NewCare
+from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.meters import COMPENSATIONS, NewMeter
 from brumel.services.kit.photos import MOST_BYTES
 from brumel.services.kit.probes import NewProbe
+from brumel.services.kit.upkeep import settings_of
 from brumel.services.live.channels import Carries
 from brumel.services.live.mapping import Mapped, MappedDevice
 from brumel.web.context import services, signed_in
@@ -76,6 +77,7 @@ def _typed_probe(typed: Typed, probe_id: uuid.UUID) -> NewProbe:
         meter_id=typed.record_id("meter"),
         own_waits={n.removeprefix("wait-"): typed.number(n) for n in request.form if n.startswith("wait-")},
         reference=typed.text("reference"),
+        settings={n.removeprefix("set-"): typed.number(n) for n in request.form if n.startswith("set-")},
         version=typed.version(),
     )
 
@@ -210,7 +212,8 @@ def channels(meter_id: uuid.UUID, device_id: uuid.UUID) -> ResponseReturnValue:
 
 
 def _position(carries: Carries, probe_id: uuid.UUID | None, unit: str = "") -> str:
-    return f"{carries}:{probe_id or ''}:{unit if carries is Carries.INDICATED else ''}"
+    in_unit = f":{unit}" if carries is Carries.INDICATED else ""
+    return f"{carries}:{probe_id or ''}{in_unit}"
 
 
 def _only(known: MappedDevice, carries: Carries) -> uuid.UUID | None:
@@ -327,6 +330,7 @@ def _probe_page(probe_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
         figures=[(c, course_figure(c, services().clock)) for c in life.courses],
         meters=services().meters.all(),
         references=REFERENCES,
+        settings=settings_of(life.card.state.probe),
         may_put_in=[str(c) for c in life.card.kind.care if c in part_changes().values()],
     )
     return page, 422 if errors else 200

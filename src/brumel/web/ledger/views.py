@@ -12,6 +12,7 @@ from brumel.core.calibrating.methods import rinse_from
 from brumel.core.findings import Acceptance
 from brumel.core.quantities.quantity import of_a_round, quantities
 from brumel.core.quantities.redox import REFERENCES
+from brumel.core.reading.water import BY_METERS
 from brumel.services.calibrating.stored import coefficient_words, target_words, tolerances_of
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger.records import Filter, status_of
@@ -157,6 +158,7 @@ def reading(reading_id: uuid.UUID) -> ResponseReturnValue:
         view=services().readings.view(reading_id),
         quantities=quantities(),
         references=REFERENCES,
+        by_meters=BY_METERS,
         coefficients=coefficient_words,
         targets=target_words,
     )

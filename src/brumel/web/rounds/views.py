@@ -9,6 +9,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import of_a_round, quantity, rule_of
+from brumel.core.reading.water import BY_METERS, METHODS
 from brumel.services.calibrating.stored import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import positions_of
@@ -50,6 +51,12 @@ def _site_form(known: Any) -> ResponseReturnValue:
             water_kind=typed.text("water_kind"),
             visit_every_days=typed.number("visit_every_days"),
             version=typed.version(),
+            compensation={
+                "method": typed.text("method") or "natural-water",
+                "coefficient_percent_per_c": typed.number("coefficient"),
+                "reference_c": typed.number("reference_c") or 25.0,
+                "solids_factor": typed.number("solids_factor"),
+            },
             expected={p: (typed.number(f"low-{p}"), typed.number(f"high-{p}")) for p in (q.key for q in of_a_round())},
         )
         try:
@@ -58,7 +65,9 @@ def _site_form(known: Any) -> ResponseReturnValue:
             return redirect(url_for("rounds.page"))
         except InvalidInput as wrong:
             errors = wrong.fields
-    page = render_template("rounds/site.html", known=known, errors=errors, values=request.form, quantities=of_a_round())
+    page = render_template(
+        "rounds/site.html", known=known, errors=errors, values=request.form, quantities=of_a_round(), methods=METHODS
+    )
     return page, 422 if errors else 200
 
 
@@ -80,6 +89,7 @@ def reading() -> ResponseReturnValue:
         temperature_c=typed.number("temperature_c"),
         shown=typed.number("shown") if source == "typed-value" else None,
         meter_setting_c=typed.number("meter_setting_c") if source == "typed-value" and not automatic else None,
+        meter_did=typed.meter_did() if source != "device" else {},
         taken_at=typed.moment("taken_at", services().clock.timezone),
         unsettled_reason=typed.text("unsettled_reason"),
         despite=typed.text("despite"),
@@ -140,6 +150,7 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         state=state,
         about=quantity(key) if key else None,
         line=line,
+        by_meters=BY_METERS,
         own=principle_of(state.probe) if state else None,
         coefficients=coefficient_words,
         targets=target_words,

@@ -1,0 +1,181 @@
+"""What the conductance of a cell shows: a wrong constant or standard, compensation, salt, bubbles, coating."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from brumel.core.calibrating.run import JudgedPoint, Run
+from brumel.core.findings import Finding, Level
+from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
+from brumel.core.quantities.quantity import quantity
+from brumel.core.sensing.response import Response
+from brumel.core.wording import signed
+
+_KNOWN_SHARE, _UNKNOWN_SHARE = 0.04, 0.12
+"""So much off a cell's last constant, or its nominal one, is more than cells and bottles differ (common practice)."""
+_UNFIT_SHARE = 0.06
+_ALIKE = 0.06
+"""So near, as a natural logarithm, a signal is taken for that of another standard or constant."""
+_COMPENSATED = 0.012
+_AWAY_FROM_25_C = 3.0
+"""Nearer to the reference a compensation can't be told."""
+_DRY = 0.2
+_MANY_BUBBLES = 0.12
+_BENDS = 0.015
+"""A coated cell loses so much more of its signal in the higher of two standards."""
+_STRONGER = 3.0
+_WEAK_US_CM = 200.0
+_SOLD_US_CM = (84.0, 147.0, 1413.0, 12_880.0, 80_000.0, 111_800.0)
+
+
+@dataclass(frozen=True)
+class _Seen:
+    """A point with how many times its target the cell shows, by what is known of it."""
+
+    point: JudgedPoint
+    ratio: float
+
+    @property
+    def off(self) -> str:
+        """How far it is off, in the point's own unit and in percent."""
+        about, target = quantity("conductivity"), self.point.point.value
+        by = signed((self.ratio - 1.0) * target, 0 if target >= 100 else 1, plus=True)
+        return f"{self.point.label} reads {by}{about.after} ({signed((self.ratio - 1) * 100, 1, plus=True)} %)"
+
+
+def cell_causes(run: Run) -> Iterator[Finding]:
+    """One cause for each standard that shows one; a bent pair is named once."""
+    known = run.previous.response if run.previous else Response.usual(run.response.principle)
+    most = _KNOWN_SHARE if run.previous else _UNKNOWN_SHARE
+    seen = [_Seen(p, known.value(p.point.signal, p.point.at) / p.point.value) for p in run.points if p.point.value > 0]
+    if (coated := _coated(seen)) is not None:
+        yield coated
+        return
+    for number, s in enumerate(seen):
+        if s.ratio <= 0 or abs(s.ratio - 1.0) <= most:
+            continue
+        before = seen[number - 1].point if number else None
+        yield _mistaken(s, run) or _compensated(s) or (_high(s, before) if s.ratio > 1 else _low(s))
+
+
+def _level(s: _Seen) -> Level:
+    return Level.UNFIT if abs(s.ratio - 1.0) > _UNFIT_SHARE else Level.DOUBTFUL
+
+
+def _mistaken(s: _Seen, run: Run) -> Finding | None:
+    """Another constant than the meter is set to, or another standard than the label says: whichever is nearer."""
+    label = s.point.nominal or s.point.point.value
+    constants = {f"a constant wrong by ten ({'×10' if f > 1 else '÷10'})": f for f in (10.0, 0.1)}
+    others = {f"the {value:g} standard": value / label for value in _SOLD_US_CM if abs(value / label - 1) > _ALIKE}
+    name, factor = min((constants | others).items(), key=lambda entry: abs(math.log(s.ratio / entry[1])))
+    if abs(math.log(s.ratio / factor)) > _ALIKE:
+        return None
+    if name in constants:
+        return Finding(
+            "constant-by-ten",
+            Level.UNFIT,
+            f"{s.off}: {name}. The cell constant set in the meter is not this cell's.",
+            "Look at the K that the meter is set to and at what stands on the cell, set it right, repeat.",
+            run.tolerances.redo_minutes,
+        )
+    return Finding(
+        "standard-swapped",
+        Level.UNFIT,
+        f"{s.off}: that is what {name} gives, not {s.point.label}.",
+        "Read the label of the bottle in the cup, take the right one in a rinsed cup, repeat.",
+        run.tolerances.redo_minutes,
+    )
+
+
+def _compensated(s: _Seen) -> Finding | None:
+    """A meter that compensates though it is said to be off, twice, or by a factor that is not potassium chloride's."""
+    t = s.point.temperature_c
+    if abs(t - 25.0) <= _AWAY_FROM_25_C:
+        return None
+    linear, natural = float(linear_factor(t, 1.91, 25.0)), float(natural_water_factor(t))
+    ways = {
+        "the meter compensated to 25 °C although it was said to be off": linear,
+        "the meter compensated for natural waters although it was said to be off": natural,
+        "it was compensated twice": linear**2,
+        "a compensation was undone that the meter had not done": 1.0 / linear,
+        "the factor for natural waters was put on potassium chloride": natural / linear,
+    }
+    words, factor = min(
+        ((w, f) for w, f in ways.items() if math.isfinite(f)), key=lambda way: abs(math.log(s.ratio / way[1]))
+    )
+    if abs(math.log(s.ratio / factor)) > _COMPENSATED:
+        return None
+    return Finding(
+        "compensation",
+        _level(s),
+        f"{s.off} at {signed(t)} °C: {words}.",
+        "Switch the meter's compensation off, or say which it does, and repeat; or bring the standard to 25 °C.",
+        10,
+    )
+
+
+def _high(s: _Seen, before: JudgedPoint | None) -> Finding:
+    target = s.point.point.value
+    if before is not None and before.point.value > _STRONGER * target:
+        share = (s.ratio - 1.0) * target / (before.point.value - target)
+        return Finding(
+            "salt-carried",
+            _level(s),
+            f"{s.off}: as much as {share * 100:.1f} % of {before.label}, which the cell came from, carried over.",
+            "Rinse twice, shake the cell dry, take fresh standard; begin with the weaker one.",
+            5,
+        )
+    drop = " A drop of pH buffer is enough for it." if target < _WEAK_US_CM else ""
+    return Finding(
+        "standard-concentrated",
+        _level(s),
+        f"{s.off}: salt was carried in, or the standard has evaporated.{drop}",
+        "Fresh standard from a closed bottle, in a cup rinsed with it; still high: water behind the cell's seal.",
+        5,
+    )
+
+
+def _low(s: _Seen) -> Finding:
+    lost = 1.0 - s.ratio
+    if s.ratio < _DRY:
+        return Finding(
+            "not-covered",
+            Level.UNFIT,
+            f"{s.off}: the cell is hardly in the standard.",
+            "Cover its vents, off walls and bottom, and swing it.",
+            2,
+        )
+    if lost > _MANY_BUBBLES:
+        return Finding(
+            "bubbles",
+            Level.UNFIT,
+            f"{s.off}: bubbles in the cell, or its vents are not covered.",
+            "Swing it four or five times, look for bubbles, cover the vents, take the point again.",
+            2,
+        )
+    return Finding(
+        "cell-covered",
+        _level(s),
+        f"{s.off}: a bubble in the cell, a wall near it, or a coating on it.",
+        "Swing it and keep it off walls; still low: clean it with mild detergent and a soft brush, rinse, repeat.",
+        20,
+    )
+
+
+def _coated(seen: list[_Seen]) -> Finding | None:
+    """Two standards of which the higher one loses more."""
+    if len(seen) < 2:
+        return None
+    low, high = (f(seen, key=lambda s: s.point.point.value) for f in (min, max))
+    bend = low.ratio - high.ratio
+    if not (bend > _BENDS and high.ratio < 1.0 and high.ratio > 1.0 - _MANY_BUBBLES and low.ratio < 1.0 + _KNOWN_SHARE):
+        return None
+    return Finding(
+        "cell-coated",
+        Level.UNFIT if bend > _UNFIT_SHARE else Level.DOUBTFUL,
+        f"{high.off}, {bend * 100:.1f} % more lost than in {low.point.label}: the cell is coated.",
+        "Clean it with mild detergent and a soft brush, rinse, repeat both standards.",
+        20,
+    )

@@ -1,0 +1,96 @@
+"""Conductivity cell: G = zero + κ / K; κ the conductivity at the water's own temperature, K the cell constant."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+import numpy as np
+
+from brumel.core.arrays import Array, Number
+from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
+from brumel.core.sensing.principle import Coefficient, Conditions, Principle
+from brumel.core.wording import grouped, signed
+
+_DRY_US_CM = 1.0
+"""A cell in dry air conducts less than this, µS/cm: only then does a point tell the zero (rule of this product)."""
+
+
+class Conductivity(Principle):
+    """A cell of two or four poles; a kind says which constant it has. Cells creep by 1 to 2 % a year (common practice).
+
+    Notes
+    -----
+    A zero is told by a point in dry air only: two standards of which one is 1.5 % off would make a zero of their own
+    and turn 48 µS/cm into 37.
+    """
+
+    key = "conductivity"
+    quantity = "conductivity"
+    signal_name = "conductance"
+    signal_unit = "µS"
+    signal_decimals = 1
+    signal_range = (-100.0, 5_000_000.0)
+    u_signal = 0.2
+    u_signal_percent = 0.15
+    coefficients = (
+        Coefficient("zero", "Zero", "µS", 1, 0.0, 0.2, minor=True),
+        Coefficient("cell-constant", "Cell constant", "/cm", 3, 1.0, 0.1 / 3**0.5, inverse=True),
+    )
+    value_term = 1
+    drawn = (0.0, 100.0)
+    usual_name = "nominal constant"
+    drift_percent_per_day = 0.02
+    into_standard = "vents covered, off walls and bottom; swing it four or five times until no bubble is left."
+    into_water = "Vents covered, off walls and bottom; swing it four or five times until no bubble is left."
+    meter_asks = "compensation"
+    setting = "cell-constant"
+    display_name = "conductivity as shown"
+    display_unit = "µS/cm"
+
+    def tells(self, values: Array, about: Coefficient) -> bool:
+        """The zero is told in dry air, the constant in a standard."""
+        dry = values < _DRY_US_CM
+        return bool(dry.any() if about.key == "zero" else not dry.all())
+
+    def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
+        """Zero, µS; conductivity, µS/cm."""
+        return 1.0, value
+
+    def value_of_term(self, x: Number, at: Conditions) -> Number:
+        """Conductivity at the water's temperature, µS/cm (not mS/cm)."""
+        return x
+
+    def term_per_value(self, value: Number, at: Conditions) -> Number:
+        """One, whatever the value."""
+        return np.ones(np.shape(np.asarray(value)))
+
+    def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[str]]:
+        """µS/cm at the water's temperature; a compensation of ``method``, ``coefficient``, ``reference_c`` undone."""
+        method = did.get("method", "none")
+        if method == "none":
+            return shown, []
+        t, reference = float(at.temperature_c), float(did.get("reference_c", 25.0))
+        if method == "linear":
+            factor, how = float(linear_factor(t, did["coefficient"], reference)), f"with {did['coefficient']:g} %/°C"
+        else:
+            factor, how = float(natural_water_factor(t, reference)), "for natural waters"
+        value = shown / factor
+        words = (
+            f"The meter had compensated to {reference:g} °C {how}; undone, {_digits(shown)} becomes {_digits(value)}"
+        )
+        return value, [f"{words} µS/cm at {signed(t)} °C"]
+
+    def from_display(self, shown: float, settings: Mapping[str, float]) -> float:
+        """µS: what a meter displays in µS/cm, divided by the constant that is set in it."""
+        return shown / settings.get(self.setting, self.coefficient(self.setting).usual)
+
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
+        """From conductance to conductivity."""
+        zero, constant = coefficients["zero"], self.coefficient("cell-constant").words(coefficients["cell-constant"])
+        less = f"({_digits(signal)} − {signed(zero)}) µS" if round(zero, 1) else f"{_digits(signal)} µS"
+        return [f"κ = {less} × {constant} = {_digits(value)} µS/cm at {signed(float(at.temperature_c))} °C"]
+
+
+def _digits(value: float) -> str:
+    return grouped(round(value)) if abs(value) >= 10_000 else f"{value:.4g}"

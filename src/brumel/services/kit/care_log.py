@@ -1,0 +1,67 @@
+"""The care log: what an entry says, what is found on the spot, and how it is stored."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from brumel.core.findings import Finding
+from brumel.core.kit.care import Care
+from brumel.core.kit.kinds import ProbeKind, storage_finding
+from brumel.services.calibrating import stored
+from brumel.services.errors import InvalidInput
+from brumel.store.models.reference import Person
+
+_FUTURE = timedelta(minutes=5)
+
+
+@dataclass(frozen=True)
+class NewCare:
+    """An entry for the care log, as typed."""
+
+    care_id: uuid.UUID
+    care: str
+    at: datetime | None = None
+    detail: str = ""
+    minutes: float | None = None
+    note: str = ""
+    good_until: date | None = None
+    """Last day of the part that was put in."""
+
+
+def care_findings(kind: ProbeKind, new: NewCare) -> list[Finding]:
+    """What is found on the spot: wrong storage."""
+    if new.care == Care.STORED:
+        found = storage_finding(kind, new.detail.strip())
+        return [found] if found else []
+    return []
+
+
+def care_row(
+    new: NewCare, kind: ProbeKind, probe_id: uuid.UUID, person: Person, *, at: datetime, recorded_at: datetime
+) -> dict[str, Any]:
+    """An entry as it is stored, with what was found on the spot."""
+    return {
+        "id": new.care_id, "probe_id": probe_id, "person_id": person.id, "at": at, "recorded_at": recorded_at,
+        "care": new.care, "detail": new.detail.strip(), "minutes": new.minutes, "note": new.note.strip(),
+        "good_until": new.good_until, "findings": stored.finding_rows(care_findings(kind, new)),
+    }  # fmt: skip
+
+
+def check_care(kind: ProbeKind, new: NewCare, at: datetime, now: datetime) -> None:
+    """Refuse an entry that can't be, with every field that is wrong."""
+    wrong: dict[str, str] = {}
+    if new.care not in kind.care:
+        wrong["care"] = f"Choose what was done; a {kind.name} probe knows {', '.join(c.words for c in kind.care)}."
+    if new.care == Care.STORED and new.detail.strip() not in kind.storage:
+        wrong["detail"] = f"Choose what it stands in: {', '.join(kind.storage)}."
+    if at > now + _FUTURE:
+        wrong["at"] = "Care can't be logged for a time to come: check date and time."
+    if new.minutes is not None and not 0 < new.minutes <= 100_000:
+        wrong["minutes"] = "Minutes must be above 0 and at most 100 000."
+    if new.good_until is not None and new.good_until < at.date():
+        wrong["good_until"] = "The part was past its date on the day it was put in: fit another, or correct the date."
+    if wrong:
+        raise InvalidInput(wrong)

@@ -1,0 +1,106 @@
+"""Causes that a signal shows, named before the numbers they spoil; a healthy probe shows none."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from brumel.core.calibrating.causes_metal import metal_causes
+from brumel.core.calibrating.methods import Use
+from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
+from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
+from brumel.core.calibrating.verdict import judge_run
+from brumel.core.findings import Finding
+from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
+from brumel.core.sensing.fit import Point, Weights, fit
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.principles import principle
+from brumel.core.sensing.response import Origin, Response, diagonal
+from brumel.core.standards.targets import Bottle, target
+
+CELL = principle("conductivity")
+LIMITS = Tolerances.of(shipped_tolerances("conductivity", "conductivity-1") | {"holds_days": (7.0, 30.0)})
+K = 1.02
+LAST = Response(CELL, (0.0, 1.0 / K), diagonal([0.2, 0.008]), (Origin.ASSUMED, Origin.FITTED))
+
+
+def taken(nominal: float, factor: float = 1.0, t: float = 22.0) -> JudgedPoint:
+    """A standard of potassium chloride in which the cell shows ``factor`` times what it should."""
+    at = Conditions(t)
+    aim = target(Bottle("conductivity", "kcl", nominal), at)
+    point = Point(aim.value, aim.value / K * factor, at, aim.u, 0.2, f"{nominal}")
+    return JudgedPoint(f"standard {nominal:g}", point, nominal, "kcl")
+
+
+def judged(*points: JudgedPoint, last: Response | None = LAST) -> list[Finding]:
+    found = fit(CELL, [p.point for p in points], last, Weights.RELATIVE)
+    return judge_run(Run(points, found, LIMITS, PreviousRun(last, 7.0) if last else None))
+
+
+def first(*points: JudgedPoint, last: Response | None = LAST) -> Finding:
+    return judged(*points, last=last)[0]
+
+
+@pytest.mark.parametrize(
+    ("points", "code", "words"),
+    [
+        ([taken(1413, 10.0)], "constant-by-ten", "×10"),
+        ([taken(1413, 0.1)], "constant-by-ten", "÷10"),
+        ([taken(1413, 12_880 / 1413)], "standard-swapped", "the 12880 standard gives"),
+        ([taken(84, 147 / 84, 25.0)], "standard-swapped", "the 147 standard gives"),
+        ([taken(12_880), taken(1413, 1.08)], "salt-carried", "1.0 % of standard 12880"),
+        ([taken(84, 1.3, 25.0)], "standard-concentrated", "A drop of pH buffer is enough"),
+        ([taken(1413, 1.07)], "standard-concentrated", "evaporated"),
+        ([taken(1413, 0.7)], "bubbles", "bubbles in the cell"),
+        ([taken(1413, 0.02)], "not-covered", "hardly in the standard"),
+        ([taken(1413, 0.93)], "cell-covered", "a coating on it"),
+        ([taken(1413, 0.99), taken(12_880, 0.945)], "cell-coated", "the cell is coated"),
+        ([taken(1413, float(linear_factor(10.0, 1.91, 25.0)), 10.0)], "compensation", "although it was said to be off"),
+        ([taken(1413, float(natural_water_factor(10.0)), 10.0)], "compensation", "for natural waters although"),
+        ([taken(1413, float(linear_factor(12.0, 1.91, 25.0)) ** 2, 12.0)], "compensation", "compensated twice"),
+        (
+            [taken(1413, 1 / float(linear_factor(10.0, 1.91, 25.0)), 10.0)],
+            "compensation",
+            "that the meter had not done",
+        ),
+    ],
+)
+def test_a_cell_shows_its_cause_first(points: list[JudgedPoint], code: str, words: str) -> None:
+    found = first(*points)
+    assert (found.code, words in found.sentence) == (code, True), found.sentence
+    assert found.remedy
+    numbers = [f for f in judged(*points) if f.code in {"cell-constant", "residual"} and f.level != "sound"]
+    assert all(f.remedy.startswith("It follows from the finding above") for f in numbers)
+
+
+def test_the_size_stands_in_the_points_own_unit() -> None:
+    """1 % of 12 880 in 99 % of 1413 reads 8 % high (by hand: 0.99 + 0.01 × 9.115)."""
+    carried = taken(1413, 0.99 + 0.01 * 12_880 / 1413, 25.0)
+    found = first(taken(12_880, t=25.0), carried)
+    assert found.code == "salt-carried"
+    assert "reads +115 µS/cm (+8.1 %)" in found.sentence
+    assert "1.0 % of standard 12880" in found.sentence
+
+
+def test_a_new_cell_is_judged_by_its_nominal_constant() -> None:
+    assert all(f.level == "sound" for f in judged(taken(1413, 0.97), last=None))
+    assert first(taken(1413, 10.0), last=None).code == "constant-by-ten"
+
+
+def test_healthy_cells_show_none() -> None:
+    """Bottles off by 1 %, as certificates allow; the last run's bottle too."""
+    rng, false = np.random.default_rng(7), 0
+    for _ in range(1_000):
+        points = [taken(n, 1.0 + rng.normal(0, 0.01) + rng.normal(0, 0.002), 20.0) for n in (1413, 12_880)]
+        false += any(f.code in {"cell-covered", "standard-concentrated", "salt-carried", "compensation", "cell-coated"}
+                     for f in judged(points[0]))  # fmt: skip
+    assert false <= 10  # one in a hundred
+
+
+@pytest.mark.parametrize(("settling_s", "fouled"), [(180.0, False), (180.1, True)])
+def test_a_clean_metal_takes_three_minutes_at_most(settling_s: float, fouled: bool) -> None:
+    metal, at = principle("metal"), Conditions(20.0)
+    tolerances = Tolerances.of(shipped_tolerances("metal", "orp") | {"holds_days": (7.0, 30.0)})
+    point = JudgedPoint("ZoBell", Point(229.6, 231.0, at, 3.0, 1.0), 220.0, "zobell", Use.CHECK, settling_s=settling_s)
+    found = metal_causes(Run((point,), Response.usual(metal), tolerances))
+    assert [f.code for f in found] == (["metal-fouled"] if fouled else [])
