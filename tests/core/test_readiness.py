@@ -131,6 +131,7 @@ def test_what_ends_a_calibration_is_told() -> None:
     assert ready("ph-refillable", ago(Care.CLEANED, 300)).voided_at is None
 
 
+CELL = ({"clean and dry", "distilled water in its own cap"}, {}, (7, 30), {"cell-changed", "setting-changed"})
 PH_BAD = {"deionised or distilled water": 120, "sample water": 120, "dry": 120}
 KINDS: dict[str, tuple[set[str], dict[str, int], tuple[float, float] | None, set[str]]] = {
     "ph-combination": ({"storage solution", "3 mol/L KCl"}, PH_BAD, (1, 7), {"electrode-changed"}),
@@ -145,9 +146,9 @@ KINDS: dict[str, tuple[set[str], dict[str, int], tuple[float, float] | None, set
     "orp": (
         {"storage solution", "clean tap water"}, {"deionised or distilled water": 120}, (7, 30), {"electrode-changed"},
     ),
-    "conductivity-0.1": ({"clean and dry", "distilled water in its own cap"}, {}, (7, 30), {"cell-changed"}),
-    "conductivity-1": ({"clean and dry", "distilled water in its own cap"}, {}, (7, 30), {"cell-changed"}),
-    "conductivity-10": ({"clean and dry", "distilled water in its own cap"}, {}, (7, 30), {"cell-changed"}),
+    "conductivity-0.1": CELL,
+    "conductivity-1": CELL,
+    "conductivity-10": CELL,
     "oxygen-galvanic": ({"moist, cap on"}, {}, (1, 3), {"electrolyte-changed", "membrane-changed"}),
     "oxygen-polarographic": ({"moist, cap on, powered"}, {}, (1, 3), {"electrolyte-changed", "membrane-changed"}),
     "oxygen-optical": ({"moist"}, {"dry": 60}, (7, 30), {"cap-changed"}),

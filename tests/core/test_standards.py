@@ -31,13 +31,6 @@ HERE, WARM, COLD = Conditions(25.0), Conditions(27.0), Conditions(20.0)
         # Any other: 1 % of its label near 25 °C, or its own table.
         (Bottle("conductivity", "", 1413.0), WARM, 1413.0, 14.13, True),
         (Bottle("conductivity", "", 1413.0), COLD, 1413.0, 14.13, False),
-        (
-            Bottle("conductivity", "", 1413.0, ((15.0, 1147.0), (25.0, 1413.0)), 5.0),
-            Conditions(15.0),
-            1147.0,
-            5.0,
-            True,
-        ),
         (Bottle("conductivity", "", 1413.0, ((15.0, 1147.0), (25.0, 1413.0))), Conditions(14.9), 1413.0, 14.13, False),
         # The couple: the label where neither family nor reference tell its value.
         (Bottle("orp", "other", 470.0), HERE, 470.0, 4.7, True),
@@ -57,6 +50,38 @@ def test_its_value_and_uncertainty(bottle: Bottle, at: Conditions, value: float,
     assert (found.value, found.u, found.known) == (pytest.approx(value, abs=1e-9), pytest.approx(u, abs=1e-9), known)
 
 
+@pytest.mark.parametrize(
+    ("bottle", "at", "value", "u", "known"),
+    [
+        # By hand at 15 °C: (1413 − 1147) / 10 °C = 26.6 µS/cm per °C, of a thermometer of 0.2 / √3 °C: 3.07; the
+        # certificate, 5 of 1413, is 4.06.
+        (
+            Bottle("conductivity", "", 1413.0, ((15.0, 1147.0), (25.0, 1413.0)), 5.0),
+            Conditions(15.0),
+            1147.0,
+            5.09,
+            True,
+        ),
+        # Sea water of salinity 35 (PSS-78: 42.92 mS/cm at 15 °C, 47.92 at 20); potassium chloride by its table and,
+        # near 25 °C, by 1.91 %/°C; a solution of another kind by its label alone.
+        (Bottle("conductivity", "sea-water", 53_065.0), Conditions(15.0), 42_913.0, 443.9, True),
+        (Bottle("conductivity", "sea-water", 53_065.0), Conditions(36.0), 53_065.0, 530.65, False),
+        (Bottle("conductivity", "kcl", 1413.0), Conditions(10.0), 1020.0, 10.6, True),
+        (Bottle("conductivity", "kcl", 12_880.0), Conditions(20.0), 11_670.0, 119.9, True),
+        (Bottle("conductivity", "kcl", 12_880.0), Conditions(32.0), 12_880.0, 128.8, False),
+        (Bottle("conductivity", "kcl", 84.0), Conditions(24.0), 82.40, 0.844, True),
+        (Bottle("conductivity", "kcl", 84.0), Conditions(20.0), 84.0, 0.84, False),
+        (Bottle("conductivity", "other", 84.0), Conditions(26.0), 84.0, 0.84, True),
+    ],
+)
+def test_a_conductivity_standard_at_its_temperature(
+    bottle: Bottle, at: Conditions, value: float, u: float, known: bool
+) -> None:
+    """Common laboratory tables of potassium chloride and PSS-78; 1 % of the label, and the thermometer's share."""
+    found = target(bottle, at)
+    assert (found.value, found.u, found.known) == (pytest.approx(value, rel=1e-4), pytest.approx(u, rel=0.01), known)
+
+
 def test_the_couples_uncertainty_is_its_own_and_the_half_cells() -> None:
     """ZoBell's potential is good to ±5 mV, rectangular (common practice); a certificate replaces that part alone."""
     at = Conditions(20.0, "ag-agcl-3m")
@@ -72,7 +97,7 @@ def test_the_couples_uncertainty_is_its_own_and_the_half_cells() -> None:
         (Bottle("ph-buffer", "technical", 7.0, ((25.0, 7.0),)), "at least two temperatures"),
         (Bottle("ph-buffer", "technical", 7.0, ((25.0, 7.0), (25.0, 7.1))), "rising from line to line"),
         (Bottle("orp", "own", 220.0), "No family is named 'own'"),
-        (Bottle("conductivity", "", 1413.0, ((25.0, 1413.0), (25.0, 1400.0))), "rise from line to line"),
+        (Bottle("conductivity", "kcl", 1413.0, ((25.0, 1413.0), (25.0, 1400.0))), "rise from line to line"),
         (Bottle("ph-buffer", "technical", None), "no value on its label"),
     ],
 )

@@ -5,8 +5,10 @@ from __future__ import annotations
 import pytest
 
 from brumel.core.reading.derived import derived_from
+from brumel.core.reading.water import Compensation
 from brumel.core.sensing.principle import Conditions
 from brumel.core.standards.targets import Bottle, target
+from brumel.core.uncertainty import Budget, Contribution
 
 ZOBELL = Bottle("orp", "zobell", 220.0)
 
@@ -41,8 +43,9 @@ def test_at_25_degrees_the_label_serves_without_a_reference() -> None:
 @pytest.mark.parametrize(("t", "half_cell"), [(10.0, 220), (20.0, 213), (25.0, 209), (40.0, 198)])
 def test_eh_adds_the_half_cell_at_temperature(t: float, half_cell: int) -> None:
     """USGS NFM A6.5, Ag/AgCl in 3 mol/L, from memory; ±3 mV of the half-cell stand in its budget."""
-    (eh,) = derived_from("orp", 300.0, 4.0, Conditions(t, "ag-agcl-3m"))
+    behind, water = Budget.of([Contribution("potential", 4.0, "mV", 1.0)]), Compensation()
+    (eh,) = derived_from("orp", 300.0, behind, Conditions(t, "ag-agcl-3m"), water)
     assert eh.value == pytest.approx(300 + half_cell, abs=0.5)
-    assert eh.u == pytest.approx((4.0**2 + 3.0) ** 0.5, abs=0.01)
-    assert derived_from("orp", 300.0, 4.0, Conditions(t)) == []
-    assert derived_from("ph", 7.0, 0.02, Conditions(t, "ag-agcl-3m")) == []
+    assert eh.budget.u == pytest.approx((4.0**2 + 3.0) ** 0.5, abs=0.01)
+    assert derived_from("orp", 300.0, behind, Conditions(t), water) == []
+    assert derived_from("ph", 7.0, behind, Conditions(t, "ag-agcl-3m"), water) == []

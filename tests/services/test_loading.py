@@ -31,6 +31,7 @@ own_waits = { cleaned = 60 }
 [[lots]]
 lot_number = "C1"
 standard = "conductivity"
+family = "kcl"
 nominal = 1413
 received_on = 2026-01-01
 expires_on = 2027-01-01
@@ -59,7 +60,7 @@ def test_all_kinds_are_entered(world: World, database: Database) -> None:
     assert state.probe.meter.takes == ["orp", "oxygen-optical"]
     assert state.probe.kind == "orp"
     lot = next(e for e in world.at().shelf.entries() if e.lot.lot_number == "C1")
-    assert (lot.facts.left, lot.facts.unit, lot.lot.family) == (20.0, "sachets", "conductivity")
+    assert (lot.facts.left, lot.facts.unit, lot.lot.family) == (20.0, "sachets", "kcl")
     site = next(s for s in world.at().states.sites() if s.code == "MERE")
     assert site.expected("orp") == (200, 400)
 

@@ -31,6 +31,7 @@ def world(database: Database) -> World:
 def new(number: str, **given_: object) -> NewLot:
     usual = {
         "standard": "conductivity",
+        "family": "kcl",
         "nominal": 1413.0,
         "expires_on": TODAY + timedelta(days=200),
         "content": 500.0,

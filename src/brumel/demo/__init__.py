@@ -10,7 +10,7 @@ import math
 import random
 import uuid
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -41,10 +41,11 @@ from brumel.services.calibrating.stored import age_days, basis_from, finding_row
 from brumel.services.clock import Clock
 from brumel.services.kit.care_log import NewCare, care_row
 from brumel.services.kit.upkeep import holding_of, kind_of
-from brumel.services.live.channels import MILLIVOLTS, TEMPERATURE
+from brumel.services.live.channels import MICROSIEMENS, MILLIVOLTS, TEMPERATURE
 from brumel.services.live.signal import Signal
 from brumel.services.people import People
-from brumel.services.visiting.readings import Measured, NewReading, correct, principle_of, reading_row
+from brumel.services.visiting.correcting import Measured, correct, principle_of
+from brumel.services.visiting.readings import NewReading, reading_row
 from brumel.store.database import Database
 from brumel.store.models.base import Base, Source
 from brumel.store.models.calibration import (
@@ -63,7 +64,10 @@ PASSWORD = "hallow-reach"
 _SEED = 20411
 _DAYS = 365
 _THREE, _SIDE, _CHECK = "ph-neutral-acid-alkaline", "ph-neutral-side-check", "orp-check"
+_ONE = "conductivity-one"
 _EVERY_ORP = 14
+_CLEANED, _WRONG_CONSTANT = 129, 65
+"""So many days ago a coated cell was found and cleaned, and a constant that was set wrong."""
 _STANDARD_OF = {
     ("A-EC", "standard"): "C14-0902", ("B-EC", "standard"): "C80-0209", ("B-NH4", "low"): "N5-03",
     ("B-NH4", "high"): "N46-03",
@@ -167,9 +171,9 @@ class _Maker:
         devices = [
             Device(
                 id=self._id(), label=f"Bench probe {address}", url="", address=address,
-                channels=[TEMPERATURE.plain, MILLIVOLTS.plain], period_s=0.2, clock_rate=1.0,
+                channels=[TEMPERATURE.plain, signal.plain], period_s=0.2, clock_rate=1.0,
             )
-            for address in "012"
+            for address, signal in (("0", MILLIVOLTS), ("1", MILLIVOLTS), ("2", MILLIVOLTS), ("3", MICROSIEMENS))
         ]  # fmt: skip
         probes = places.probes(self.now.date(), devices)
         meters = list(places.meters(self.now.date(), self._id))
@@ -178,6 +182,7 @@ class _Maker:
             probe.meter_id = next((m.id for m in meters if m.kit == probe.kit and probe.kind in m.takes), None)
         sites = [
             Site(id=self._id(), code=w.code, name=w.name, water_kind=w.kind, visit_every_days=w.every_days,
+                 compensation=asdict(w.compensation),
                  ranges=[SiteRange(quantity=p, low=low, high=high) for p, (low, high) in w.expected.items()])
             for w in WATERS
         ]  # fmt: skip
@@ -190,13 +195,15 @@ class _Maker:
         self.meters = {m.label: m.id for m in meters}
         self.sites = {s.code: s for s in sites}
 
-    def _lot(self, role: str, at: datetime) -> Lot:
-        """The lot in use at a time: the newest that was open, else the first there was."""
+    def _lot(self, role: str, at: datetime, label: str = "") -> Lot:
+        """The lot in use at a time: the one of its probe, else the newest that was open, else the first there was."""
+        if own := next((x for x in self.lots if x.lot_number == _STANDARD_OF.get((label, "standard"))), None):
+            return own
         fitting = [
             lot
             for lot in self.lots
             if roles()[role].admits(lot.standard, lot.nominal)
-            and lot.family in ("technical", "zobell")
+            and lot.family in ("technical", "zobell", "kcl")
             and lot.lot_number != "T4-2480"
         ]
         opened = [lot for lot in fitting if lot.opened_on is not None and lot.opened_on <= at.date()]
@@ -220,8 +227,20 @@ class _Maker:
             "B-pH": (-4.0 - 12.5 * passed, 98.8 - 6.4 * passed**1.6),
             "C-pH": (1.1, 99.4),
             "B-ORP": (3.0 + 6.0 * passed, 1.0),
+            "A-EC": (0.1, (1.0 - self._coating(at)) / (1.004 + 0.012 * passed)),
+            "B-EC": (0.1, (10.0 if self._set_wrong(at) else 1.0) / (10.02 + 0.4 * passed)),
         }[label]
         return replace(Response.usual(own), values=values)
+
+    def _coating(self, at: datetime) -> float:
+        """What A-EC has lost to a coating that grew in the nutrient reservoir until it was found and cleaned off."""
+        days = (self.now - at).total_seconds() / 86400.0
+        return max(0.0, 0.095 * (1.0 - (days - _CLEANED) / 60.0)) if _CLEANED < days < _CLEANED + 60 else 0.0
+
+    def _set_wrong(self, at: datetime) -> bool:
+        """Whether B-EC was read with the constant of another cell set in its meter."""
+        days = (self.now - at).total_seconds() / 86400.0
+        return 0.0 <= days - _WRONG_CONSTANT < 0.5
 
     def _day(self, day: datetime) -> None:
         number = (self.now - day).days
@@ -233,6 +252,13 @@ class _Maker:
         self._calibrate("A-pH", morning)
         if number % _EVERY_ORP in (5, 6) and (number % _EVERY_ORP == 5 or day.weekday() == 4):
             self._calibrate("B-ORP", morning + timedelta(minutes=33), school=_CHECK)
+        if day.weekday() == 0 or number == _CLEANED:
+            self._calibrate("A-EC", morning + timedelta(minutes=48), school=_ONE)
+        if number == _WRONG_CONSTANT:
+            self._calibrate("B-EC", morning + timedelta(minutes=30), school=_ONE)
+            self._calibrate("B-EC", morning + timedelta(hours=7), school=_ONE)
+        elif day.weekday() == 1:
+            self._calibrate("B-EC", morning + timedelta(minutes=30), school=_ONE)
         if number == 12 or (number in {11, 13} and (self.now - timedelta(days=12)).weekday() >= 5):
             self._calibrate("B-pH", morning + timedelta(minutes=18), school=_SIDE, stale_alkaline=True)
         elif number > 2 and number % 2 == 0:
@@ -244,6 +270,8 @@ class _Maker:
             if number % water.every_days == 0:
                 at += timedelta(minutes=self.random.randint(18, 40))
                 self._read(water, "ph", water.probe, at)
+                if water.salts is not None:
+                    self._read(water, "conductivity", water.cell, at + timedelta(minutes=6))
                 if water.orp is not None:
                     self._read(water, "orp", "B-ORP", at + timedelta(minutes=4))
 
@@ -268,6 +296,7 @@ class _Maker:
                 self._inspect("A-pH", at - 10 * hour)
         self._care("B-pH", Care("reference-refilled"), evening - 213 * day, "3 mol/L KCl")
         self._care("A-EC", Care.CLEANED, self.now - 5 * day, "mild detergent", 10.0)
+        self._care("A-EC", Care.CLEANED, evening - _CLEANED * day, "mild detergent, soft brush", 20.0)
         self._care("B-ORP", Care.STORED, self.now - 2 * day, "clean tap water")
         self._care("C-pH", Care.DROPPED, self.now - 3 * day - hour, note="On the slipway.")
         self._care("B-NH4", Care("tip-changed"), self.now - 9 * hour)
@@ -287,7 +316,7 @@ class _Maker:
 
     def _reports(self) -> None:
         """What the meters reported of their own calibrations through the year; one cell drifts, one cap ages."""
-        every = {"A-EC": 7, "B-EC": 7, "A-DO": 3, "B-DO": 7, "B-NH4": 4}
+        every = {"B-EC": 28, "A-DO": 3, "B-DO": 7, "B-NH4": 4}
         membrane, noise = 75.0, self.random.gauss
         for label, days in every.items():
             for number in range(_DAYS - _DAYS % days, 0, -days):
@@ -295,13 +324,12 @@ class _Maker:
                 if label == "A-DO" and number % 75 < days:
                     self._care(label, Care("membrane-changed"), self.now - timedelta(days=number, hours=20))
                 reported = {
-                    "A-EC": {"cell-constant": 1.004 + 0.012 * passed + noise(0, 0.004)},
                     "B-EC": {"cell-constant": 10.02 + 0.95 * passed**2 + noise(0, 0.05)},
                     "A-DO": {"gain": 100 + 14 * (1 - number % 75 / membrane) + noise(0, 1.0)},
                     "B-DO": {"gain": 100 - 9 * passed + noise(0, 0.7)},
                     "B-NH4": {"gap": 57.5 - 7.0 * (1 - number % 90 / 90.0) + noise(0, 0.5)},
                 }[label]  # fmt: skip
-                off = {"A-EC": noise(0.3, 0.5), "B-EC": noise(-0.4, 0.7), "A-DO": noise(0, 0.6), "B-DO": noise(0, 0.5),
+                off = {"B-EC": noise(-0.4, 0.7), "A-DO": noise(0, 0.6), "B-DO": noise(0, 0.5),
                        "B-NH4": noise(0, 3.0)}[label]  # fmt: skip
                 zero = {"A-DO": 0.04 + noise(0, 0.02), "B-DO": 0.02 + noise(0, 0.01)}.get(label)
                 at = self.now - timedelta(days=number - 1, hours=4, minutes=self.random.randint(0, 40))
@@ -352,13 +380,13 @@ class _Maker:
         person = self.people["mira" if self.random.random() < 0.8 else "oskar"]
         probe, chosen = self.probes[label], method(school)
         key = kind_of(probe).quantity
-        reaches = [w.expected[key] for w in WATERS if key in w.expected and (key != "ph" or w.probe == label)]
+        reaches = [w.expected[key] for w in WATERS if key in w.expected and label in (w.probe, w.cell, "B-ORP")]
         reach = (min(low for low, _ in reaches), max(high for _, high in reaches)) if reaches else None
         frozen = chosen.frozen(
             waters=reach, rinse=rinses()["distilled-once"], kind=probe.kind, holds_days=holding_of(probe)
         )
         steps = steps_of(frozen)
-        lots = {s.role: self._lot(s.role, at) for s in steps}
+        lots = {s.role: self._lot(s.role, at, label) for s in steps}
         begin = Begin(self._id(), probe.id, school, "distilled-once", {})
         row = run_row(begin, probe, frozen, lots, reach, person, at=at)
         self.rows[CalibrationRun].append(row)
@@ -390,7 +418,9 @@ class _Maker:
         note: str,
     ) -> None:
         before = [(s, r) for s, r, _ in self.signed.get(label, []) if s.level != Level.UNFIT and r.full]
-        previous = PreviousRun(before[-1][1], age_days(before[-1][0], at)) if before else None
+        cleaned = self.now - timedelta(days=_CLEANED) - timedelta(hours=3)
+        tended = "cleaned" if label == "A-EC" and before and before[-1][0].signed_at < cleaned < at else ""
+        previous = PreviousRun(before[-1][1], age_days(before[-1][0], at), tended) if before else None
         response, findings = judge_points(run, points, previous)
         if response is None:
             raise ValueError("a method of the demonstration adjusts to no point")
@@ -421,16 +451,20 @@ class _Maker:
         temperature_c = water.mean_c + water.season_c * season + self.random.gauss(0, 0.4)
         if key == "ph":
             value = water.ph + water.swing * 0.5 * season + self.random.gauss(0, water.swing * 0.5)
+        elif key == "conductivity":
+            salts = (water.salts or 0.0) * (1.0 + 0.05 * season + self.random.gauss(0, 0.015))
+            value = salts * (1.0 + 0.0205 * (temperature_c - 25.0))
         else:
             value = (water.orp or 0.0) + 25.0 * season + self.random.gauss(0, 12.0)
         site, probe = self.sites[water.code], self.probes[label]
+        on_line = probe.device_id is not None
         signal = float(self._truth(label, at).signal(value, Conditions(temperature_c, probe.reference or "")))
         measured = Measured(
             round(temperature_c, 1),
             round(signal, 1),
-            acceptance=Acceptance.SETTLED,
-            settling_words="Stable.",
-            settling_s=55.0 if key == "ph" else 240.0,
+            acceptance=Acceptance.SETTLED if on_line else Acceptance.BY_EYE,
+            settling_words="Stable." if on_line else "Typed by hand; settling was judged by eye.",
+            settling_s={"ph": 55.0, "conductivity": 38.0}.get(key, 240.0) if on_line else None,
         )
         usable = [c for c in self.signed.get(label, []) if c[0].level != Level.UNFIT and c[0].signed_at <= at]
         basis = run = None
@@ -442,7 +476,7 @@ class _Maker:
             )
             basis, run = basis_from(response, signature, held, worst, at), CalibrationRun(id=signature.run_id)
         corrected = correct(measured, probe, basis, site)
-        new = NewReading(self._id(), site.id, probe.id, Source.DEVICE)
+        new = NewReading(self._id(), site.id, probe.id, Source.DEVICE if on_line else Source.TYPED_SIGNAL)
         row = reading_row(new, site, probe, self.people["mira"], measured, corrected, run, taken_at=at)
         self.rows[Reading].append(row)
         self.rows[ReadingFinding] += [{"reading_id": new.reading_id, **f} for f in finding_rows(corrected.findings)]

@@ -8,8 +8,11 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from brumel.core.kit.accuracy import read_accuracy
+from brumel.core.reading.water import Compensation
 from brumel.core.standards.targets import families_of
 from brumel.store.models.reference import Device, Lot, Meter, Probe
+
+_NATURAL, _SEA = Compensation(), Compensation("sea-salt")
 
 
 @dataclass(frozen=True)
@@ -28,6 +31,15 @@ class Water:
     expected: dict[str, tuple[float, float]]
     orp: float | None = None
     """ORP as shown against Ag/AgCl, where it is read."""
+    salts: float | None = None
+    """Specific conductance, µS/cm, where it is read."""
+    compensation: Compensation = _NATURAL
+    """How that is compensated."""
+
+    @property
+    def cell(self) -> str:
+        """The cell that reads it."""
+        return "A-EC" if self.probe == "A-pH" else "B-EC"
 
     @property
     def reach(self) -> tuple[float, float]:
@@ -37,19 +49,22 @@ class Water:
 
 WATERS = (
     Water("SPRING", "Upland spring intake", "soft upland water", 7, "A-pH", 6.5, 0.15, 8.5, 2.0,
-           {"ph": (5.8, 7.2), "specific-conductance": (30, 70), "oxygen": (9.0, 13.0)}),
+           {"ph": (5.8, 7.2), "specific-conductance": (30, 70), "oxygen": (9.0, 13.0)}, salts=48.0),
     Water("REED", "Reed-bed outfall", "reed-bed outfall", 2, "A-pH", 7.1, 0.2, 13.0, 6.0,
            {"ph": (6.5, 8.0), "ammonium-n": (5.0, 25.0), "oxygen": (2.0, 9.0)}),
     Water("TANK", "Greenhouse nutrient reservoir", "nutrient reservoir", 1, "A-pH", 5.9, 0.2, 20.0, 2.0,
-           {"ph": (5.3, 6.7), "specific-conductance": (1200, 2600)}),
+           {"ph": (5.3, 6.7), "specific-conductance": (1200, 2600)}, salts=1_850.0,
+          compensation=Compensation("linear", 2.0, solids_factor=0.5)),
     Water("POOL", "Training pool", "chlorinated pool", 1, "A-pH", 7.4, 0.12, 27.0, 0.5,
            {"ph": (7.0, 7.8), "orp": (650, 780), "total-chlorine": (1.0, 4.0)}, 712.0),
     Water("SHRIMP", "Shrimp pond", "shrimp pond", 1, "B-pH", 8.0, 0.25, 27.5, 2.5,
-           {"ph": (7.4, 8.6), "oxygen": (4.0, 9.0), "specific-conductance": (18_000, 40_000)}),
+           {"ph": (7.4, 8.6), "oxygen": (4.0, 9.0), "specific-conductance": (18_000, 40_000)},
+          salts=29_500.0, compensation=_SEA),
     Water("OYSTER", "Oyster nursery", "sea water", 2, "B-pH", 8.1, 0.08, 14.0, 5.0,
-           {"ph": (7.7, 8.4), "oxygen": (6.0, 11.0), "specific-conductance": (44_000, 54_000)}),
+           {"ph": (7.7, 8.4), "oxygen": (6.0, 11.0), "specific-conductance": (44_000, 54_000)},
+          salts=49_200.0, compensation=_SEA),
     Water("LIDO", "Seawater lido", "sea water pool", 2, "B-pH", 7.7, 0.15, 19.0, 4.0,
-           {"ph": (7.0, 8.2), "orp": (600, 780), "specific-conductance": (44_000, 54_000)}, 690.0),
+           {"ph": (7.0, 8.2), "orp": (600, 780), "specific-conductance": (44_000, 54_000)}, 690.0, 48_300.0, _SEA),
 )  # fmt: skip
 
 

@@ -124,11 +124,12 @@ def _lot_problems(row: dict[str, Any]) -> list[str]:
         return [f"standard is none of {', '.join(standards())}"]
     if row["pack"] not in set(Pack):
         return [f"pack is none of {', '.join(Pack)}"]
-    bottle = bottle_of(row["standard"], row["family"], row["nominal"], row["value_table"], row["certificate_u"])
-    if standards()[row["standard"]].needs_value:
-        check_bottle(bottle)
-    elif standards()[row["standard"]].unit and not isinstance(row["nominal"], int | float):
+    if standards()[row["standard"]].unit and not isinstance(row["nominal"], int | float):
         return ["nominal is missing"]
+    if standards()[row["standard"]].needs_value:
+        check_bottle(
+            bottle_of(row["standard"], row["family"], row["nominal"], row["value_table"], row["certificate_u"])
+        )
     row["family"] = row["family"] or row["standard"]
     return []
 

@@ -140,7 +140,7 @@ class HistoryFigure:
     y_ticks: tuple[Tick, ...]
     width: float = 560.0
     height: float = 170.0
-    left: float = 40.0
+    left: float = 56.0
     right: float = 548.0
     top: float = 10.0
     bottom: float = 142.0
@@ -155,7 +155,7 @@ def history_figure(history: SiteHistory, clock: Clock) -> HistoryFigure | None:
     expected = history.expected or (min(values), max(values))
     room = (max(*values, expected[1]) - min(*values, expected[0])) * 0.1 or 0.15
     low, high = min(*values, expected[0]) - room, max(*values, expected[1]) + room
-    x, y = Scale(times[0], times[-1], 48.0, 540.0), Scale(low, high, 142.0, 10.0)
+    x, y = Scale(times[0], times[-1], 62.0, 540.0), Scale(low, high, 142.0, 10.0)
     places = [(x(t), y(v)) for t, v in zip(times, values, strict=True)]
     return HistoryFigure(
         band=(y(expected[1]), y(expected[0])),
@@ -165,7 +165,7 @@ def history_figure(history: SiteHistory, clock: Clock) -> HistoryFigure | None:
             for (px, py), v in zip(places, history.values, strict=True)
         ),
         x_ticks=tuple(_day_ticks(times, x, clock)),
-        y_ticks=tuple((y(v), f"{v:g}") for v in y.ticks(4)),
+        y_ticks=tuple((y(v), grouped(v)) for v in y.ticks(4)),
     )
 
 

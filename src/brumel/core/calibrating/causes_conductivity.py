@@ -11,7 +11,7 @@ from brumel.core.findings import Finding, Level
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.response import Response
-from brumel.core.wording import signed
+from brumel.core.wording import signed, upper_first
 
 _KNOWN_SHARE, _UNKNOWN_SHARE = 0.04, 0.12
 """So much off a cell's last constant, or its nominal one, is more than cells and bottles differ (common practice)."""
@@ -36,20 +36,30 @@ class _Seen:
 
     point: JudgedPoint
     ratio: float
+    by_nominal: float
+    """The same by the nominal constant: a comparison with the last run alone ends no calibration, else the last one
+    would stand for ever."""
 
     @property
     def off(self) -> str:
         """How far it is off, in the point's own unit and in percent."""
         about, target = quantity("conductivity"), self.point.point.value
         by = signed((self.ratio - 1.0) * target, 0 if target >= 100 else 1, plus=True)
-        return f"{self.point.label} reads {by}{about.after} ({signed((self.ratio - 1) * 100, 1, plus=True)} %)"
+        percent = signed((self.ratio - 1.0) * 100.0, 1, plus=True)
+        return f"{upper_first(self.point.label)} reads {by}{about.after} ({percent} %)"
 
 
 def cell_causes(run: Run) -> Iterator[Finding]:
     """One cause for each standard that shows one; a bent pair is named once."""
-    known = run.previous.response if run.previous else Response.usual(run.response.principle)
-    most = _KNOWN_SHARE if run.previous else _UNKNOWN_SHARE
-    seen = [_Seen(p, known.value(p.point.signal, p.point.at) / p.point.value) for p in run.points if p.point.value > 0]
+    usual = Response.usual(run.response.principle)
+    compared = run.previous is not None and not run.previous.tended
+    known = run.previous.response if run.previous and compared else usual
+    most = _KNOWN_SHARE if compared else _UNKNOWN_SHARE
+
+    def ratio(by: Response, p: JudgedPoint) -> float:
+        return float(by.value(p.point.signal, p.point.at) / p.point.value)
+
+    seen = [_Seen(p, ratio(known, p), ratio(usual, p)) for p in run.points if p.point.value > 0]
     if (coated := _coated(seen)) is not None:
         yield coated
         return
@@ -61,7 +71,7 @@ def cell_causes(run: Run) -> Iterator[Finding]:
 
 
 def _level(s: _Seen) -> Level:
-    return Level.UNFIT if abs(s.ratio - 1.0) > _UNFIT_SHARE else Level.DOUBTFUL
+    return Level.UNFIT if abs(s.by_nominal - 1.0) > _UNKNOWN_SHARE else Level.DOUBTFUL
 
 
 def _mistaken(s: _Seen, run: Run) -> Finding | None:

@@ -64,10 +64,12 @@ class JudgedPoint:
 
 @dataclass(frozen=True)
 class PreviousRun:
-    """The probe's last full run, to compare with: its response and when it was."""
+    """The probe's last full run, to compare with: its response, when it was, and what was done to the probe since."""
 
     response: Response
     age_days: float
+    tended: str = ""
+    """What was done since that may have changed it, in words; empty where nothing was."""
 
 
 @dataclass(frozen=True)
@@ -113,14 +115,17 @@ def look_at_signal(
     others
         Names and values of the standards it could be instead.
     """
-    words = response.principle.signal_words
-    expected = response.signal(target, at)
-    must = f"This {tolerances.standard} should give about {words(expected, 0, plus=True)}"
+    own, expected = response.principle, response.signal(target, at)
+
+    def words(value: float) -> str:
+        return own.signal_words(value, 0, plus=own.signal_signed)
+
+    must = f"This {tolerances.standard} should give about {words(expected)}"
     if tolerances.alike(signal, expected):
         return CupLook(expected, False, f"{must}.")
     alike = [name for name, value in others if tolerances.alike(signal, response.signal(value, at))]
     guess = f" It looks like {alike[0]}." if alike else " Wrong cup, or the probe is not in the liquid?"
-    return CupLook(expected, True, f"{must}; the probe gives {words(signal, 0, plus=True)}.{guess}")
+    return CupLook(expected, True, f"{must}; the probe gives {words(signal)}.{guess}")
 
 
 def level_of_point(point: JudgedPoint, tolerances: Tolerances, expected: Response, found: Response | None) -> Level:

@@ -200,16 +200,18 @@ def _change(run: Run) -> Iterator[Finding]:
         for key, t in run.tolerances.coefficients.items()
         if t.change is not None
     }
-    if abs(moved(worst)) <= run.tolerances.change_signal and all(abs(d) <= allowed for d, allowed in by.values()):
+    most = run.tolerances.change_signal
+    if (not most or abs(moved(worst)) <= most) and all(abs(d) <= allowed for d, allowed in by.values()):
         return
     changed, expected = [], []
     for key, (change, allowed) in by.items():
         about = principle.coefficient(key)
         changed.append(f"the {about.name.lower()} changed by {about.words(change, plus=True)}")
         expected.append(f"{allowed:g} {about.unit}")
-    verb = "" if changed else " changed"
-    changed.append(f"{worst.label}{verb} by {principle.signal_words(moved(worst), plus=True)}")
-    expected.append(f"{run.tolerances.change_signal:g} {principle.signal_unit}")
+    if most:
+        verb = "" if changed else " changed"
+        changed.append(f"{worst.label}{verb} by {principle.signal_words(moved(worst), plus=True)}")
+        expected.append(f"{most:g} {principle.signal_unit}")
     yield Finding(
         "changed-since-last",
         Level.DOUBTFUL,

@@ -6,6 +6,9 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
+import numpy as np
+
+from brumel.core.arrays import Array
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.water import Compensation
 from brumel.core.reckoning.answers import Answer, calculate
@@ -48,6 +51,21 @@ def derived_from(key: str, value: float, budget: Budget, at: Conditions, water: 
     [('specific-conductance', 714), ('dissolved-solids', 500), ('resistivity', 2000)]
     """
     return list(_WAYS[key](value, budget, at, water)) if key in _WAYS else []
+
+
+def as_read(key: str, head: str, values: Array, at: Conditions, water: Compensation) -> Array:
+    """Values of a sensed quantity as the one that people read; as they are where the two are one, or it is not known.
+
+    Examples
+    --------
+    >>> as_read("conductivity", "specific-conductance", np.array([500.0]), Conditions(10.0), Compensation()).round()
+    array([714.])
+    """
+    if (key, head) != ("conductivity", "specific-conductance") or water.method == "none":
+        return values
+    given = {"conductivity_us_cm": values, "temperature_c": at.temperature_c} | water.inputs
+    answer = calculate("conductivity-at-reference", given, strict=False, explain=False)
+    return np.asarray(answer.outputs["conductivity_us_cm"])
 
 
 def _worked(

@@ -47,6 +47,8 @@ class JudgedReading:
     despite: Despite = field(default_factory=Despite)
     standard: str = "buffer"
     """What its probe's standards are called."""
+    assumed: str = "an ideal electrode"
+    """What a value rests on where there is no calibration."""
     signal: str = "millivolts"
     """What its probe's raw signal is called."""
 
@@ -100,7 +102,7 @@ def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
         yield Finding(
             "calibration-missing",
             Level.UNFIT,
-            "This probe has no signed calibration: the value rests on an ideal electrode.",
+            f"This probe has no signed calibration: the value rests on {reading.assumed}.",
             "Calibrate the probe, then read again.",
             15,
         )

@@ -30,6 +30,7 @@ class Conductivity(Principle):
     signal_name = "conductance"
     signal_unit = "µS"
     signal_decimals = 1
+    signal_signed = False
     signal_range = (-100.0, 5_000_000.0)
     u_signal = 0.2
     u_signal_percent = 0.15
@@ -40,6 +41,8 @@ class Conductivity(Principle):
     value_term = 1
     drawn = (0.0, 100.0)
     usual_name = "nominal constant"
+    signal_plural = "conductivities without compensation"
+    assumed = "the nominal constant of its cell"
     drift_percent_per_day = 0.02
     into_standard = "vents covered, off walls and bottom; swing it four or five times until no bubble is left."
     into_water = "Vents covered, off walls and bottom; swing it four or five times until no bubble is left."

@@ -37,6 +37,7 @@ class Glass(Principle):
     value_term = 1
     drawn = (2.0, 12.0)
     usual_name = "ideal (Nernst)"
+    assumed = "an ideal electrode"
     drift_per_day = 0.01
     meter_asks = "setting"
 

@@ -28,6 +28,7 @@ class Metal(Principle):
     value_term = 1
     drawn = (0.0, 500.0)
     usual_name = "unadjusted"
+    assumed = "an electrode without an offset"
     drift_per_day = 0.07
     patience = (
         "In natural waters ORP comes slowly, over 10 to 30 minutes. It may be taken before, with a reason that stays "

@@ -90,6 +90,8 @@ class Principle(ABC):
     signal_decimals: ClassVar[int]
     signal_range: ClassVar[tuple[float, float]]
     """What an instrument can show of it at all."""
+    signal_signed: ClassVar[bool] = True
+    """Whether a plus is shown before it."""
     u_signal: ClassVar[float]
     """Standard uncertainty of one settled signal: half the settling span (rule of this product)."""
     u_signal_percent: ClassVar[float] = 0.0
@@ -97,6 +99,10 @@ class Principle(ABC):
     coefficients: tuple[Coefficient, ...]
     value_term: ClassVar[int]
     """Which term the value stands in."""
+    assumed: ClassVar[str] = "what is usual of its kind"
+    """What a value rests on without a calibration, in a sentence."""
+    signal_plural: ClassVar[str] = "millivolts"
+    """What a technician calls numbers of the signal."""
     drift_per_day: ClassVar[float] = 0.0
     """Drift of the value as bounds ±, per day."""
     drift_percent_per_day: ClassVar[float] = 0.0
@@ -203,6 +209,10 @@ class Principle(ABC):
     def signal_words(self, signal: float, digits: int | None = None, *, plus: bool = False) -> str:
         """A signal as a sentence has it."""
         return f"{signed(signal, self.signal_decimals if digits is None else digits, plus=plus)} {self.signal_unit}"
+
+    def signal_number(self, signal: float) -> str:
+        """A signal's digits, with its sign where it has one to show."""
+        return signed(signal, self.signal_decimals, plus=self.signal_signed)
 
     def term_columns(self, value: Number, at: Conditions) -> Array:
         """The terms as columns, one row a value."""

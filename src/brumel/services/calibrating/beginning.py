@@ -12,7 +12,6 @@ from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.methods import Method, Step, method, methods_of, rinses, roles
 from brumel.core.kit.shelf import standards
-from brumel.core.sensing.principles import principle
 from brumel.core.wording import lower_first
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin, run_row
@@ -67,7 +66,7 @@ def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -
         wrong["despite"] = f"{not_ready} Or say why you calibrate it as it is; the reason stays on record."
     if begin.rinse not in rinses():
         wrong["rinse"] = "Choose how you rinse between solutions."
-    waters = _waters(session, begin.site_ids, principle(school.principle).quantity)
+    waters = _waters(session, begin.site_ids, upkeep.kind_of(probe).quantity) if probe else None
     if waters is None and school.needs_waters:
         wrong["sites"] = "This school calibrates on the water's side: choose the sites of the day."
     chosen = _chosen_lots(session, begin.lots, school.steps_for(waters), wrong)

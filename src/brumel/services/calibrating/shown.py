@@ -22,6 +22,7 @@ from brumel.services.calibrating.rows import (
     judge_points,
 )
 from brumel.services.errors import NotFound
+from brumel.services.kit import upkeep
 from brumel.services.live.channels import signal_positions_of
 from brumel.store import queries
 from brumel.store.models.calibration import (
@@ -98,6 +99,11 @@ class RunView:
     def quantity(self) -> Quantity:
         """What it senses."""
         return quantity(self.principle.quantity)
+
+    @property
+    def waters(self) -> Quantity:
+        """What its waters are told by."""
+        return quantity(upkeep.kind_of(self.run.probe).quantity)
 
     @property
     def conditions(self) -> Conditions:

@@ -178,7 +178,8 @@ def previous_full_run(session: Session, probe_id: uuid.UUID, at: datetime) -> Pr
     run = queries.last_full_run(session, probe_id, at, own.minor if own else ())
     if run is None or run.signature is None:
         return None
-    return PreviousRun(signed_response(run), age_days(run.signature, at))
+    tended = upkeep.tended(session, run.probe, run.signature.signed_at, at)
+    return PreviousRun(signed_response(run), age_days(run.signature, at), tended)
 
 
 def basis_of(session: Session, probe_id: uuid.UUID, at: datetime) -> tuple[CalibrationRun | None, Basis | None]:
@@ -218,7 +219,7 @@ def coefficient_words(run: CalibrationRun) -> list[tuple[str, str]]:
             found.append((report["name"], f"{signed(c.value, report['digits'])} {c.unit}"))
             continue
         about = principle_of(run.method).coefficient(c.key)
-        if c.origin != Origin.FIXED:
+        if c.origin != Origin.FIXED and not (about.minor and c.origin == Origin.ASSUMED):
             origin = "" if c.origin == Origin.FITTED else f" ({c.origin})"
             found.append((about.name, about.words(c.value, plus=about.usual == 0) + origin))
     return found

@@ -11,6 +11,7 @@ from brumel.core.findings import Bounds, Finding, Level, verdict
 from brumel.core.kit.care import Care, part_changes
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.trend import Point, Trend, trend_of
+from brumel.core.sensing.response import Origin
 from brumel.core.wording import upper_first
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
@@ -255,7 +256,10 @@ def _courses(
     found = []
     for key, tolerance in (stored.tolerances_of(full[-1]).coefficients if full else {}).items():
         about = stored.principle_of(full[-1].method).coefficient(key)
-        points = [Point(r.signature.signed_at, stored.signed_response(r)[key]) for r in full if r.signature]
+        told = [r for r in full if not about.minor or stored.signed_response(r).origin(key) is Origin.FITTED]
+        points = [Point(r.signature.signed_at, stored.signed_response(r)[key]) for r in told if r.signature]
+        if not points:
+            continue
         found.append(course(about.name, about.unit, points, tolerance.bounds))
     for report in kind.reported:
         points = [

@@ -135,6 +135,12 @@ def events_of_probe(session: Session, probe: Probe) -> list[CareEvent]:
     return [*care, *felt(probe, [MeterRow(r.meter_id, r.event, r.at) for r in meter])]
 
 
+def tended(session: Session, probe: Probe, since: datetime, at: datetime) -> str:
+    """What was done to a probe between two moments that may have changed how it responds, in words."""
+    done = ended(events_of_probe(session, probe), frozenset({*kind_of(probe).voids, Care.CLEANED}), since, at)
+    return done.care.words if done else ""
+
+
 def voided_by(session: Session, probe: Probe, since: datetime, at: datetime) -> str:
     """What ended the probe's calibration between two moments, in words; empty where nothing did."""
     void = ended(events_of_probe(session, probe), kind_of(probe).voids, since, at)

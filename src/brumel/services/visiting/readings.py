@@ -9,23 +9,18 @@ from datetime import datetime, timedelta
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.kept import KeptPoint, of_last_check, serving
-from brumel.core.calibrating.tolerances import shipped_tolerances
-from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict
+from brumel.core.calibrating.kept import serving
+from brumel.core.findings import Acceptance, Despite, Finding
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.care import METER_LOSES
 from brumel.core.kit.readiness import ended
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
-from brumel.core.quantities.quantity import Quantity, quantity, rule_of
-from brumel.core.reading.derived import Derived, derived_from
-from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
-from brumel.core.reading.water import Compensation
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.quantities.quantity import quantity, rule_of
+from brumel.core.reading.verdict import Basis, MetersOwn
+from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import LEFT_OVER, Response
-from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import points_of
 from brumel.services.clock import Clock
@@ -33,8 +28,9 @@ from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import positions_of
 from brumel.services.live.display import signal_behind, wrong_of_meter
-from brumel.services.live.signal import Lens, Transform, raw_signal, signal_since
+from brumel.services.live.signal import Lens, Signal, Transform, raw_signal, signal_since
 from brumel.services.people import may_record
+from brumel.services.visiting.correcting import Corrected, Measured, ShownBy, correct, principle_of, reading_transform
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
@@ -46,7 +42,6 @@ from brumel.store.once import add_once, stands
 _REMEMBERED = timedelta(days=7)
 """So long back is looked whether a meter lost its calibration (rule of this product)."""
 _FUTURE = timedelta(minutes=5)
-_READY = Despite()
 
 
 @dataclass(frozen=True)
@@ -74,19 +69,6 @@ class NewReading:
 
 
 @dataclass(frozen=True)
-class Corrected:
-    """A corrected reading with all that stands beside it."""
-
-    quantity: Quantity
-    value: float
-    budget: Budget
-    working: list[str]
-    derived: list[dict[str, Any]]
-    findings: list[Finding]
-    level: Level
-
-
-@dataclass(frozen=True)
 class ReadingView:
     """A reading as the ledger shows it, with what amends it and what it amends."""
 
@@ -95,28 +77,6 @@ class ReadingView:
     amends: Reading | None
     amended_by: Reading | None
     findings: tuple[Finding, ...]
-
-
-@dataclass(frozen=True)
-class Measured:
-    """What was measured, from whichever source."""
-
-    temperature_c: float
-    signal: float | None = None
-    shown: float | None = None
-    meter_setting_c: float | None = None
-    meter_did: Mapping[str, Any] = field(default_factory=dict)
-    acceptance: Acceptance = Acceptance.BY_EYE
-    settling_words: str = ""
-    settling_s: float | None = None
-    left_over: float = 0.0
-    """How far the value may lie from the end of its approach."""
-    trace: dict[str, list[float]] | None = None
-
-    @property
-    def did(self) -> dict[str, Any]:
-        """All that its meter did to the shown value."""
-        return dict(self.meter_did) | ({} if self.meter_setting_c is None else {"setting_c": self.meter_setting_c})
 
 
 @dataclass(frozen=True)
@@ -175,8 +135,8 @@ class Readings:
         with self.database.session() as session:
             return stored.basis_of(session, probe_id, self.clock.now())
 
-    def lens(self, probe_id: uuid.UUID) -> tuple[Lens, str]:
-        """How a viewer sees the probe's samples while reading, and what tells one such lens from another."""
+    def lens(self, probe_id: uuid.UUID, site_id: uuid.UUID | None = None) -> tuple[Lens, str]:
+        """How a viewer sees the probe's samples while reading a site, and what tells one such lens from another."""
         with self.database.session() as session:
             probe = session.get(Probe, probe_id)
             positions = positions_of(probe) if probe else None
@@ -185,7 +145,9 @@ class Readings:
             if positions.indicated:
                 return Lens(positions), "indicated"
             run, basis = stored.basis_of(session, probe_id, self.clock.now())
-            return Lens(positions, reading_transform(probe, basis)), str(run.id) if run else "usual"
+            site = session.get(Site, site_id) if site_id else None
+            name = f"{run.id if run else 'usual'}/{site_id or ''}"
+            return Lens(positions, reading_transform(probe, basis, site)), name
 
     def _checked(self, session: Session, new: NewReading) -> tuple[Site, Probe, datetime]:
         wrong: dict[str, str] = {}
@@ -268,104 +230,6 @@ def reading_row(
     }
 
 
-def principle_of(probe: Probe) -> Principle:
-    """How a probe senses.
-
-    Raises
-    ------
-    InvalidInput
-        Where its kind is not read here yet.
-    """
-    own = upkeep.senses(probe)
-    if own is None:
-        raise InvalidInput({"probe": f"A {upkeep.kind_of(probe).name} probe is not read here yet: choose another."})
-    return own
-
-
-@dataclass(frozen=True)
-class ShownBy:
-    """What is known of the meter that a shown value comes from."""
-
-    accuracy: Accuracy = field(default_factory=Accuracy)
-    own: MetersOwn = field(default_factory=MetersOwn)
-    last_check: tuple[KeptPoint, ...] = ()
-    """Where its accuracy is not stated and a check still holds."""
-
-    def contributions(self, value: float, about: Quantity) -> list[Contribution]:
-        """Standard uncertainties (k = 1) of a value that it shows; empty where nothing is known."""
-        if self.accuracy.states_accuracy:
-            return self.accuracy.contributions(value, about.unit or about.symbol)
-        return of_last_check(self.last_check, about, value) if self.last_check else []
-
-
-def correct(
-    measured: Measured,
-    probe: Probe,
-    basis: Basis | None,
-    site: Site,
-    meter: ShownBy | None = None,
-    despite: Despite = _READY,
-) -> Corrected:
-    """Correct a measurement with the response behind it, or take it as the meter shows it; and judge it."""
-    meter = meter or ShownBy()
-    own, water = principle_of(probe), Compensation.of(site.compensation or {})
-    about = quantity(own.quantity)
-    at = Conditions(measured.temperature_c, probe.reference or "")
-    if measured.signal is None:
-        value, budget, working = _from_shown(measured, own, about, meter)
-    else:
-        response = basis.response if basis else Response.usual(own)
-        value = response.value(measured.signal, at)
-        working = own.working(measured.signal, value, at, response.by_key)
-        budget = response.budget(
-            measured.signal, at, age_days=basis.age_days if basis else 0.0, left_over=measured.left_over
-        )
-    derived = derived_from(own.quantity, value, budget, at, water)
-    if (head := next((d for d in derived if d.quantity == upkeep.kind_of(probe).quantity), None)) is not None:
-        # What people read is worked out; what the probe senses stands beside it.
-        itself = Derived(about.key, value, budget, about.unit, ())
-        derived = [itself, *(d for d in derived if d is not head)]
-        about, value, budget, working = quantity(head.quantity), head.value, head.budget, [*working, *head.working]
-    unit = about.unit or about.symbol
-    working.append(f"U = 2 × {budget.u:.{about.decimals + 1}f} = {budget.expanded:.{about.decimals}f} {unit} (k = 2)")
-    findings = judge_reading(
-        JudgedReading(
-            quantity=about.key,
-            value=value,
-            temperature_c=measured.temperature_c,
-            basis=basis,
-            acceptance=measured.acceptance,
-            settling_words=measured.settling_words,
-            expected=site.expected(about.key),
-            meter=meter.own if measured.signal is None else None,
-            despite=despite,
-            standard=shipped_tolerances(own.key, probe.kind)["standard"],
-        )
-    )
-    return Corrected(about, value, budget, working, [d.plain for d in derived], findings, verdict(findings))
-
-
-def _from_shown(measured: Measured, own: Principle, about: Quantity, meter: ShownBy) -> tuple[float, Budget, list[str]]:
-    """From a value that the meter shows, its fixed temperature setting undone where it has one.
-
-    No calibration of ours stands behind it: its uncertainty is what is known of the meter, else its last check's, else
-    it is taken wide.
-    """
-    assert measured.shown is not None
-    shown, at = measured.shown, Conditions(measured.temperature_c)
-    value, working = own.undone(shown, measured.did, at)
-    if not working:
-        itself = f"; it compensated at {measured.temperature_c:.1f} °C itself" if own.meter_asks == "setting" else ""
-        working = [f"{about.words(shown)} as the meter shows it{itself}"]
-    unit = about.unit or about.symbol
-    known = meter.contributions(value, about)
-    left = [Contribution(LEFT_OVER, measured.left_over, unit, 1.0)] if measured.left_over else []
-    if not known:
-        u = about.unknown_at(value) / 2
-        return value, Budget.of([Contribution("the meter, of which nothing is known", u, unit, 1.0), *left]), working
-    return value, Budget.of([*known, *own.beyond_any_meter(value, at), *left]), working
-
-
 def _despite(
     session: Session, new: NewReading, probe: Probe, measured: Measured, basis: Basis | None, at: datetime
 ) -> Despite:
@@ -405,16 +269,6 @@ def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Sho
     return replace(meter, own=replace(meter.own, checked=f"{clock.local(kept.started_at):%d %b}"), last_check=points)
 
 
-def reading_transform(probe: Probe, basis: Basis | None) -> Transform:
-    """Reading, the corrected value is judged, not the raw signal."""
-    response = basis.response if basis else Response.usual(principle_of(probe))
-
-    def corrected(signal: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
-        return np.asarray(response.value(signal, Conditions(temperature_c, probe.reference or "")))
-
-    return corrected
-
-
 def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime) -> Measured:
     if new.source != Source.DEVICE:
         return _typed(new, probe)
@@ -424,8 +278,13 @@ def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime
     if probe.device is None or positions is None or new.after_seq is None:
         raise InvalidInput({"device": "Put the probe into the water first, then record."})
     _, basis = stored.basis_of(session, probe.id, taken_at)
-    rule = rule_of(principle_of(probe).quantity, calibrating=False)
-    seen_as = raw_signal if positions.indicated else reading_transform(probe, basis)
+    own = principle_of(probe)
+    if positions.indicated:
+        rule = rule_of(own.quantity, calibrating=False)
+        seen_as: Transform = raw_signal
+    else:
+        rule = rule_of(upkeep.kind_of(probe).quantity, calibrating=False)
+        seen_as = reading_transform(probe, basis, session.get(Site, new.site_id))
     signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, seen_as)
     if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():
         raise InvalidInput(
@@ -436,11 +295,22 @@ def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime
         signal=None if positions.indicated else signal.value,
         shown=signal.value if positions.indicated else None,
         acceptance=signal.acceptance,
-        left_over=signal.left_over or 0.0,
+        left_over=(signal.left_over or 0.0) * _in_primary(probe, basis, signal, seen_as),
         settling_words=signal.words,
         settling_s=signal.elapsed_s,
         trace={"times_s": signal.times_s, "signal": signal.trace, "temperature_c": signal.temperature_trace},
     )
+
+
+def _in_primary(probe: Probe, basis: Basis | None, signal: Signal, seen_as: Transform) -> float:
+    """What a little of the value that people read is in the quantity that the probe senses."""
+    own = principle_of(probe)
+    if upkeep.kind_of(probe).quantity == own.quantity:
+        return 1.0
+    response = basis.response if basis else Response.usual(own)
+    read = float(seen_as(np.array([signal.value]), np.array([signal.temperature_c]))[0])
+    sensed = float(response.value(signal.value, Conditions(signal.temperature_c, probe.reference or "")))
+    return abs(sensed / read) if np.isfinite(read) and read else 1.0
 
 
 def _typed(new: NewReading, probe: Probe) -> Measured:

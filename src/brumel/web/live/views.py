@@ -8,8 +8,9 @@ from flask import Blueprint, Response, abort, request
 from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import rule_of
+from brumel.services.kit.upkeep import kind_of
 from brumel.services.live.hub import WatchKey
-from brumel.services.visiting.readings import principle_of
+from brumel.services.visiting.correcting import principle_of
 from brumel.web.context import services
 from brumel.web.forms import as_id
 
@@ -24,11 +25,12 @@ def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
     run_id, step = as_id(request.args.get("run")), request.args.get("step", "")
     if probe.device is None or not after.isdigit() or (purpose == "calibrating" and run_id is None):
         abort(404)
-    rule = rule_of(principle_of(probe).quantity, calibrating=purpose == "calibrating")
     if run_id is not None:
         lens, name = services().calibrations.lens(run_id, step), f"{run_id}/{step}"
+        rule = rule_of(principle_of(probe).quantity, calibrating=True)
     else:
-        lens, name = services().readings.lens(probe_id)
+        lens, name = services().readings.lens(probe_id, as_id(request.args.get("site")))
+        rule = rule_of(kind_of(probe).quantity, calibrating=False)
     key = WatchKey(probe.device.id, int(after), rule, f"{probe_id}/{name}")
     answer = Response(services().live.stream(key, lens), mimetype="text/event-stream")
     answer.headers["Cache-Control"] = "no-store"

@@ -19,6 +19,7 @@ class Live {
     this.digits = Number(box.dataset.digits);
     this.unit = box.dataset.unit;
     this.plus = this.unit === "mV";
+    this.rawPlus = this.box.dataset.rawUnit === "mV";
     this.gap = Number(box.dataset.gap);
     this.times = [];
     this.values = [];
@@ -74,7 +75,7 @@ class Live {
   show(sample) {
     if (sample.y !== null) this.part("value").textContent = signed(sample.y, this.digits, this.plus);
     this.part("temperature").textContent = signed(sample.c, 1);
-    if (sample.raw !== undefined && this.part("raw")) this.part("raw").textContent = signed(sample.raw, 1, true);
+    if (sample.raw !== undefined && this.part("raw")) this.part("raw").textContent = signed(sample.raw, 1, this.rawPlus);
   }
 
   judged(event) {

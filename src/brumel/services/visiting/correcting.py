@@ -1,0 +1,176 @@
+"""Correcting what was measured: with the response behind it, or as the meter shows it; and judging it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brumel.core.calibrating.kept import KeptPoint, of_last_check
+from brumel.core.calibrating.tolerances import shipped_tolerances
+from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict
+from brumel.core.kit.accuracy import Accuracy
+from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.reading.derived import Derived, as_read, derived_from
+from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
+from brumel.core.reading.water import Compensation
+from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.response import LEFT_OVER, Response
+from brumel.core.uncertainty import Budget, Contribution
+from brumel.services.errors import InvalidInput
+from brumel.services.kit import upkeep
+from brumel.services.live.signal import Transform
+from brumel.store.models.reference import Probe, Site
+
+_READY = Despite()
+
+
+@dataclass(frozen=True)
+class Measured:
+    """What was measured, from whichever source."""
+
+    temperature_c: float
+    signal: float | None = None
+    shown: float | None = None
+    meter_setting_c: float | None = None
+    meter_did: Mapping[str, Any] = field(default_factory=dict)
+    acceptance: Acceptance = Acceptance.BY_EYE
+    settling_words: str = ""
+    settling_s: float | None = None
+    left_over: float = 0.0
+    """How far the value may lie from the end of its approach."""
+    trace: dict[str, list[float]] | None = None
+
+    @property
+    def did(self) -> dict[str, Any]:
+        """All that its meter did to the shown value."""
+        return dict(self.meter_did) | ({} if self.meter_setting_c is None else {"setting_c": self.meter_setting_c})
+
+
+@dataclass(frozen=True)
+class Corrected:
+    """A corrected reading with all that stands beside it."""
+
+    quantity: Quantity
+    value: float
+    budget: Budget
+    working: list[str]
+    derived: list[dict[str, Any]]
+    findings: list[Finding]
+    level: Level
+
+
+def principle_of(probe: Probe) -> Principle:
+    """How a probe senses.
+
+    Raises
+    ------
+    InvalidInput
+        Where its kind is not read here yet.
+    """
+    own = upkeep.senses(probe)
+    if own is None:
+        raise InvalidInput({"probe": f"A {upkeep.kind_of(probe).name} probe is not read here yet: choose another."})
+    return own
+
+
+@dataclass(frozen=True)
+class ShownBy:
+    """What is known of the meter that a shown value comes from."""
+
+    accuracy: Accuracy = field(default_factory=Accuracy)
+    own: MetersOwn = field(default_factory=MetersOwn)
+    last_check: tuple[KeptPoint, ...] = ()
+    """Where its accuracy is not stated and a check still holds."""
+
+    def contributions(self, value: float, about: Quantity) -> list[Contribution]:
+        """Standard uncertainties (k = 1) of a value that it shows; empty where nothing is known."""
+        if self.accuracy.states_accuracy:
+            return self.accuracy.contributions(value, about.unit or about.symbol)
+        return of_last_check(self.last_check, about, value) if self.last_check else []
+
+
+def correct(
+    measured: Measured,
+    probe: Probe,
+    basis: Basis | None,
+    site: Site,
+    meter: ShownBy | None = None,
+    despite: Despite = _READY,
+) -> Corrected:
+    """Correct a measurement with the response behind it, or take it as the meter shows it; and judge it."""
+    meter = meter or ShownBy()
+    own, water = principle_of(probe), Compensation.of(site.compensation or {})
+    about = quantity(own.quantity)
+    at = Conditions(measured.temperature_c, probe.reference or "")
+    if measured.signal is None:
+        value, budget, working = _from_shown(measured, own, about, meter)
+    else:
+        response = basis.response if basis else Response.usual(own)
+        value = response.value(measured.signal, at)
+        working = own.working(measured.signal, value, at, response.by_key)
+        budget = response.budget(
+            measured.signal, at, age_days=basis.age_days if basis else 0.0, left_over=measured.left_over
+        )
+    derived = derived_from(own.quantity, value, budget, at, water)
+    if (head := next((d for d in derived if d.quantity == upkeep.kind_of(probe).quantity), None)) is not None:
+        # What people read is worked out; what the probe senses stands beside it.
+        itself = Derived(about.key, value, budget, about.unit, ())
+        derived = [itself, *(d for d in derived if d is not head)]
+        about, value, budget, working = quantity(head.quantity), head.value, head.budget, [*working, *head.working]
+    unit = about.unit or about.symbol
+    working.append(f"U = 2 × {budget.u:.{about.decimals + 1}f} = {budget.expanded:.{about.decimals}f} {unit} (k = 2)")
+    findings = judge_reading(
+        JudgedReading(
+            quantity=about.key,
+            value=value,
+            temperature_c=measured.temperature_c,
+            basis=basis,
+            acceptance=measured.acceptance,
+            settling_words=measured.settling_words,
+            expected=site.expected(about.key),
+            meter=meter.own if measured.signal is None else None,
+            despite=despite,
+            standard=shipped_tolerances(own.key, probe.kind)["standard"],
+            assumed=own.assumed,
+            signal=own.signal_plural,
+        )
+    )
+    return Corrected(about, value, budget, working, [d.plain for d in derived], findings, verdict(findings))
+
+
+def _from_shown(measured: Measured, own: Principle, about: Quantity, meter: ShownBy) -> tuple[float, Budget, list[str]]:
+    """From a value that the meter shows, its fixed temperature setting undone where it has one.
+
+    No calibration of ours stands behind it: its uncertainty is what is known of the meter, else its last check's, else
+    it is taken wide.
+    """
+    assert measured.shown is not None
+    shown, at = measured.shown, Conditions(measured.temperature_c)
+    value, working = own.undone(shown, measured.did, at)
+    if not working:
+        itself = f"; it compensated at {measured.temperature_c:.1f} °C itself" if own.meter_asks == "setting" else ""
+        working = [f"{about.words(shown)} as the meter shows it{itself}"]
+    unit = about.unit or about.symbol
+    known = meter.contributions(value, about)
+    left = [Contribution(LEFT_OVER, measured.left_over, unit, 1.0)] if measured.left_over else []
+    if not known:
+        u = about.unknown_at(value) / 2
+        return value, Budget.of([Contribution("the meter, of which nothing is known", u, unit, 1.0), *left]), working
+    return value, Budget.of([*known, *own.beyond_any_meter(value, at), *left]), working
+
+
+def reading_transform(probe: Probe, basis: Basis | None, site: Site | None) -> Transform:
+    """Reading, the corrected value is judged as people read it, not the raw signal."""
+    own = principle_of(probe)
+    response = basis.response if basis else Response.usual(own)
+    head, water = upkeep.kind_of(probe).quantity, Compensation.of(site.compensation if site else {})
+
+    def corrected(signal: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
+        at = Conditions(temperature_c, probe.reference or "")
+        return as_read(own.quantity, head, np.asarray(response.value(signal, at)), at, water)
+
+    return corrected
