@@ -154,5 +154,8 @@ LOTS: dict[str, dict[str, object]] = {
     "stale 10.01": {"nominal": 10.01, "opened_on": NOW.date() - timedelta(days=95)},
     "primary 6.865": {"family": "primary", "nominal": 6.865},
     "ZoBell": {"standard": "orp", "family": "zobell", "nominal": 220.0},
+    "84": {"standard": "conductivity", "family": "kcl"},
+    "1413": {"standard": "conductivity", "family": "kcl"},
+    "12880": {"standard": "conductivity", "family": "kcl"},
     "no table 7.01": {"family": "technical-7.01", "nominal": 7.01},
 }  # fmt: skip

@@ -19,7 +19,7 @@ from brumel.core.calculations._inputs import (
 )
 from brumel.core.curves import span
 from brumel.core.quantities.conductivity import OF_WATERS, kcl_curves, resistivity_ohm_cm, total_dissolved_solids_mg_l
-from brumel.core.quantities.salinity import sea_salt_conductivity_us_cm
+from brumel.core.quantities.salinity import SALTIEST, practical_salinity, sea_salt_conductivity_us_cm
 from brumel.core.reckoning.definition import Choice, Condition, Curve, InvalidInputs, Number, Output, calculation
 from brumel.core.wording import signed
 
@@ -107,6 +107,20 @@ _ON_SEA = Condition(
     ),
     "PSS-78 holds from −2 to 35 °C; {temperature_c:g} °C lies outside.",
 )
+
+
+def _no_saltier(at: str) -> Condition:
+    """PSS-78 ends at salinity 42; the conductivity is that at ``at``."""
+    return Condition(
+        "conductivity_us_cm",
+        lambda v: (
+            v.method != "sea-salt"
+            or practical_salinity(np.asarray(v.conductivity_us_cm) / 1000.0, getattr(v, at)) <= SALTIEST
+        ),
+        "PSS-78 holds up to salinity 42; {conductivity_us_cm:g} µS/cm is saltier: dilute, or check the unit.",
+    )
+
+
 _ON_LINEAR = Condition(
     "coefficient_percent_per_c",
     lambda v: v.method == "sea-salt" or positive(_factor_of(v)),
@@ -147,7 +161,7 @@ _NEVER = "Never put the factor for natural waters on potassium chloride standard
     outputs=(Output("conductivity_us_cm", "Specific conductance", "µS/cm", 1),),
     source=_SOURCE,
     note=_NEVER,
-    conditions=(_ON_NATURAL, _ON_SEA, _ON_LINEAR),
+    conditions=(_ON_NATURAL, _ON_SEA, _no_saltier("temperature_c"), _ON_LINEAR),
     words=lambda v: (_how(v), f"Specific conductance at {v.reference_c:g} °C: {v.conductivity_us_cm:.5g} µS/cm"),
     undo=undo_compensation("conductivity_us_cm"),
     curve=_BY_METHOD,
@@ -171,7 +185,7 @@ def conductivity_at_reference(
     outputs=(Output("conductivity_us_cm", "Conductivity at the water's temperature", "µS/cm", 1),),
     source=_SOURCE,
     note=_NEVER,
-    conditions=(_ON_NATURAL, _ON_SEA, _ON_LINEAR),
+    conditions=(_ON_NATURAL, _ON_SEA, _no_saltier("reference_c"), _ON_LINEAR),
     words=lambda v: (_how(v), f"Undone, at {signed(v.temperature_c)} °C: {v.conductivity_us_cm:.5g} µS/cm"),
     curve=_BY_METHOD,
 )

@@ -12,12 +12,11 @@ import numpy as np
 from brumel.core.calculations._inputs import COEFFICIENT, PRESSURE, temperature, undo_compensation
 from brumel.core.corrected import corrected_rows
 from brumel.core.quantities.density import WATER_AT_4_C_KG_M3, sea_water_density_kg_m3
-from brumel.core.quantities.salinity import STANDARD_MS_CM, conductivity_from_salinity, practical_salinity
+from brumel.core.quantities.salinity import SALTIEST, STANDARD_MS_CM, conductivity_from_salinity, practical_salinity
 from brumel.core.reckoning.definition import Condition, Curve, Number, Output, calculation
 from brumel.core.wording import signed
 
 _SOURCE = "PSS-78, UNESCO 1983; below 2 Hill, Dauphinee & Woods 1986; temperatures ITS-90"
-_SALTIEST = 42.0
 _DEPTH = Number("pressure_dbar", "Water pressure", "dbar", 0.0, 10_000.0, default=0.0, hint="0 at the surface")
 _PROPORTIONS = "Holds for sea-salt proportions; inland pond salts differ by 5–15 %. “ppt” is an approximation of it."
 
@@ -45,7 +44,7 @@ def _salinity_words(v: SimpleNamespace) -> Iterator[str]:
     conditions=(
         Condition(
             "conductivity_ms_cm",
-            lambda v: np.asarray(v.out.salinity) <= _SALTIEST,
+            lambda v: np.asarray(v.out.salinity) <= SALTIEST,
             "PSS-78 holds up to salinity 42; {conductivity_ms_cm:g} mS/cm at "
             "{temperature_c:g} °C is saltier: dilute, or check the unit (mS/cm).",
         ),
@@ -57,7 +56,7 @@ def _salinity_words(v: SimpleNamespace) -> Iterator[str]:
 def salinity(conductivity_ms_cm: Any, temperature_c: Any, pressure_dbar: Any) -> Any:
     found = practical_salinity(conductivity_ms_cm, temperature_c, pressure_dbar)
     # What this tool prints for salinity 42, to three decimals, must lead back to 42.
-    return np.where((found > _SALTIEST) & (found <= _SALTIEST + 0.0006), _SALTIEST, found)
+    return np.where((found > SALTIEST) & (found <= SALTIEST + 0.0006), SALTIEST, found)
 
 
 @calculation(
