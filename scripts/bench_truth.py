@@ -8,6 +8,8 @@ from itertools import product
 
 import numpy as np
 from tests.simulated import Cell, Signal, coverage, interval_kept, judged, signals
+from tests.simulated_cell import METHODS, TEMPERATURES_C, WATERS, Where
+from tests.simulated_cell import coverage as cell_coverage
 
 READINGS, TRACES, LOOKS = 2_000, 200, 300
 TIME_CONSTANTS, SAMPLES_C = (5.0, 20.0, 60.0), (0.0, 15.0, 35.0)
@@ -23,6 +25,11 @@ def truth() -> None:
         for cell, (share, mean) in zip(cells, pool.map(_coverage, cells), strict=True):
             where = f"time constant {cell.tau_s:3.0f} s, sample at {cell.sample_c:3.0f} °C"
             print(f"  {where}: {share:6.1%}  U ±{mean:.3f} pH")
+        print(f"U (k = 2) of a reading of specific conductance, {READINGS} runs and readings a cell; wanted 94 to 98 %")
+        places = [Where(m, w, c) for m, w, c in product(METHODS, WATERS, TEMPERATURES_C)]
+        for at, (share, mean) in zip(places, pool.map(_cell_coverage, places), strict=True):
+            where = f"{at.method}, {at.water:6.0f} µS/cm at {at.sample_c:4.1f} °C"
+            print(f"  {where}: {share:6.1%}  U ±{mean:.2f} %", flush=True)
         print(f"Interval of the time left, {TRACES} traces a row, one rate of 4 to 60 s; wanted 90 to 97 %")
         rows = [(step, noise, 0.0) for step, noises in NOISES.items() for noise in noises]
         rows += [(0.0, 0.03, share) for share in (0.1, 0.3)]
@@ -50,6 +57,10 @@ NAMED: dict[str, dict[str, float]] = {
 
 def _coverage(cell: Cell) -> tuple[float, float]:
     return coverage(cell, 1, READINGS)
+
+
+def _cell_coverage(at: Where) -> tuple[float, float]:
+    return cell_coverage(at, 1, READINGS)
 
 
 def _kept(row: tuple[float, float, float]) -> object:

@@ -232,6 +232,7 @@ class TestWaters:
         assert derived(reading)["salinity"] == pytest.approx(35.0, abs=0.01)
         brine = read(world, probe, water(world, method="sea-salt"), signal=90_000.0, temperature_c=15.0)
         assert (brine.quantity, derived(brine)) == ("conductivity", {"resistivity": pytest.approx(1e6 / 90_000)})
+        assert "not-compensated" in {f.code for f in brine.findings}
 
     def test_as_the_meter_shows_it_with_what_it_did(self, world: World) -> None:
         """A meter's own 25 °C by 2 %/°C is undone, then the site's compensation applied: 1000 → 700 → 999.6."""

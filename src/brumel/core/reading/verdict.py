@@ -47,6 +47,8 @@ class JudgedReading:
     despite: Despite = field(default_factory=Despite)
     standard: str = "buffer"
     """What its probe's standards are called."""
+    instead_of: str = ""
+    """The quantity that people read, by key, where it can't be worked out here and what is sensed stands instead."""
     assumed: str = "an ideal electrode"
     """What a value rests on where there is no calibration."""
     signal: str = "millivolts"
@@ -161,6 +163,16 @@ def _reading(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
             f"Taken before it settled: {reading.settling_words or 'the rule did not hold.'}",
             "Wait for the tunnel to close and read again.",
             5,
+        )
+    if reading.instead_of:
+        wanted = quantity(reading.instead_of).name
+        yield Finding(
+            "not-compensated",
+            Level.DOUBTFUL,
+            f"The {wanted} can't be worked out at {signed(reading.temperature_c)} °C by the compensation that the site "
+            f"names; the {about.name} is recorded instead.",
+            "Look at the temperature and at the compensation on the site's page, then amend the reading.",
+            2,
         )
     if not _WATER_C[0] <= reading.temperature_c <= _WATER_C[1]:
         yield Finding(

@@ -32,10 +32,10 @@ class Conductivity(Principle):
     signal_decimals = 1
     signal_signed = False
     signal_range = (-100.0, 5_000_000.0)
-    u_signal = 0.2
+    u_signal = 0.1
     u_signal_percent = 0.15
     coefficients = (
-        Coefficient("zero", "Zero", "µS", 1, 0.0, 0.2, minor=True),
+        Coefficient("zero", "Zero", "µS", 1, 0.0, 0.1, minor=True),
         Coefficient("cell-constant", "Cell constant", "/cm", 3, 1.0, 0.1 / 3**0.5, inverse=True),
     )
     value_term = 1

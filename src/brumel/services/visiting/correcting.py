@@ -115,8 +115,8 @@ def correct(
         budget = response.budget(
             measured.signal, at, age_days=basis.age_days if basis else 0.0, left_over=measured.left_over
         )
-    derived = derived_from(own.quantity, value, budget, at, water)
-    if (head := next((d for d in derived if d.quantity == upkeep.kind_of(probe).quantity), None)) is not None:
+    derived, wanted = derived_from(own.quantity, value, budget, at, water), upkeep.kind_of(probe).quantity
+    if (head := next((d for d in derived if d.quantity == wanted), None)) is not None:
         # What people read is worked out; what the probe senses stands beside it.
         itself = Derived(about.key, value, budget, about.unit, ())
         derived = [itself, *(d for d in derived if d is not head)]
@@ -135,6 +135,7 @@ def correct(
             meter=meter.own if measured.signal is None else None,
             despite=despite,
             standard=shipped_tolerances(own.key, probe.kind)["standard"],
+            instead_of=wanted if wanted != about.key and water.method != "none" else "",
             assumed=own.assumed,
             signal=own.signal_plural,
         )
