@@ -1,7 +1,7 @@
 """How often the U of a conductivity reading holds: a cell simulated by another hand than the core's.
 
 Sizes are common practice: bottles off by 1 % (k = 1), thermometers by ±0.2 °C, cells by 8 % of their nominal constant,
-thermometer and liquid in the cell come to temperature together. Tables of potassium chloride are met by a cubic, natural
+thermometer and liquid in the cell warm together. Tables of potassium chloride are met by a cubic, natural
 waters by the viscosity of water to the power 0.93, sea water by the Gibbs SeaWater library.
 """
 

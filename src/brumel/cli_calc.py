@@ -53,7 +53,7 @@ def calc(
             click.echo(json.dumps({"calc": words[0] if words else None, "error": str(wrong), "fields": wrong.fields},
                                   ensure_ascii=False))  # fmt: skip
             sys.exit(2)
-        _refuse("\n".join(f"brumel: {sentence}" for sentence in wrong.fields.values()))
+        refuse("\n".join(f"brumel: {sentence}" for sentence in wrong.fields.values()))
     except BrokenPipeError:  # whoever read our output has enough
         sys.stderr.close()
         sys.exit(0)
@@ -69,10 +69,10 @@ def settle(file: str, rule_name: str, as_json: bool) -> None:
     from brumel.services.settle import rule_named, settle, settled_text
 
     try:
-        with _opened(file) as source:
+        with opened(file) as source:
             found = settle(source, rule_named(rule_name))
     except InvalidInput as wrong:
-        _refuse(f"brumel: {wrong}")
+        refuse(f"brumel: {wrong}")
     click.echo(json.dumps(found.plain, ensure_ascii=False) if as_json else settled_text(found))
 
 
@@ -101,7 +101,7 @@ def _pairs(words: tuple[str, ...]) -> dict[str, str]:
 def _batch(file: str) -> None:
     from brumel.services.reckon.batch import batch
 
-    with _opened(file) as source:
+    with opened(file) as source:
         write = sys.stdout.write
         for line in batch(source):
             write(line + "\n")
@@ -112,12 +112,12 @@ def _csv(name: str, given: dict[str, str], file: str, out: str | None) -> None:
     from brumel.services.reckon.columns import append_columns
 
     find(name)
-    with _opened(file) as source:
+    with opened(file) as source:
         if out is None:
             rows, refused = append_columns(name, given, source, sys.stdout, _progress)
         else:
             if file != "-" and Path(out).exists() and Path(out).samefile(file):
-                _refuse("brumel: --out is the file that is read: give another, the original is never overwritten.")
+                refuse("brumel: --out is the file that is read: give another, the original is never overwritten.")
             with open(out, "w", encoding="utf-8", newline="") as target:
                 rows, refused = append_columns(name, given, source, target, _progress)
     click.echo(f"\rbrumel: {rows} rows; {refused} could not be calculated and say why", err=True)
@@ -128,15 +128,17 @@ def _progress(rows: int) -> None:
         click.echo(f"\rbrumel: {rows} rows", nl=False, err=True)
 
 
-def _opened(file: str) -> TextIO:
+def opened(file: str) -> TextIO:
+    """A file, or the standard input for ``-``; refuses one that can't be read."""
     if file == "-":
         return sys.stdin
     try:
         return open(file, encoding="utf-8-sig", newline="")
     except OSError as error:
-        _refuse(f"brumel: {file} can't be read: {error.strerror}.")
+        refuse(f"brumel: {file} can't be read: {error.strerror}.")
 
 
-def _refuse(words: str) -> NoReturn:
+def refuse(words: str) -> NoReturn:
+    """End with a sentence and the code of a wrong call."""
     click.echo(words, err=True)
     sys.exit(2)

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import re
+from pathlib import Path
+
 import numpy as np
 import pytest
 
+from brumel.core.calibrating import causes_conductivity
 from brumel.core.calibrating.causes_metal import metal_causes
 from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
@@ -87,6 +91,16 @@ def test_a_new_cell_is_judged_by_its_nominal_constant() -> None:
     assert first(taken(1413, 10.0), last=None).code == "constant-by-ten"
 
 
+def test_every_cause_of_a_cell_has_its_case() -> None:
+    """From the source: a code that nothing above names is a sentence that nobody read."""
+    source = Path(str(causes_conductivity.__file__)).read_text(encoding="utf-8")
+    codes = set(re.findall(r'^\s+"([a-z]+(?:-[a-z]+)*)",$', source, re.MULTILINE))
+    assert codes == {
+        "constant-by-ten", "standard-swapped", "compensation", "salt-carried", "standard-concentrated", "not-covered",
+        "bubbles", "cell-covered", "cell-coated", "standard-unlike-water",
+    }  # fmt: skip
+
+
 def test_healthy_cells_show_none() -> None:
     """Bottles off by 1 %, as certificates allow; the last run's bottle too."""
     rng, false = np.random.default_rng(7), 0
@@ -104,3 +118,21 @@ def test_a_clean_metal_takes_three_minutes_at_most(settling_s: float, fouled: bo
     point = JudgedPoint("ZoBell", Point(229.6, 231.0, at, 3.0, 1.0), 220.0, "zobell", Use.CHECK, settling_s=settling_s)
     found = metal_causes(Run((point,), Response.usual(metal), tolerances))
     assert [f.code for f in found] == (["metal-fouled"] if fouled else [])
+
+
+@pytest.mark.parametrize(
+    ("nominal", "waters", "said"),
+    [(84.0, (1_200.0, 2_600.0), "below"), (1413.0, (44_000.0, 54_000.0), "below"),
+     (80_000.0, (30.0, 70.0), "far above"),
+     (1413.0, (1_200.0, 1_300.0), ""), (1413.0, (30.0, 70.0), ""), (12_880.0, (9_000.0, 20_000.0), "")],
+)  # fmt: skip
+def test_a_standard_that_is_not_the_waters_is_questioned(
+    nominal: float, waters: tuple[float, float], said: str
+) -> None:
+    """An 84 for a nutrient solution, a 1413 for an estuary: their range is left untested (common practice)."""
+    point = taken(nominal, 1.0, 25.0)
+    found = fit(CELL, [point.point], LAST, Weights.RELATIVE)
+    remarks = [f for f in judge_run(Run((point,), found, LIMITS, PreviousRun(LAST, 7.0), waters))
+               if f.code == "standard-unlike-water"]  # fmt: skip
+    assert [f.level for f in remarks] == (["doubtful"] if said else [])
+    assert all(said in f.sentence for f in remarks)

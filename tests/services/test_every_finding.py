@@ -157,6 +157,11 @@ def shown_by_a_meter_that_was_off(world: World) -> tuple[Finding, ...]:
     ).findings
 
 
+def beyond_the_compensation(world: World) -> tuple[Finding, ...]:
+    probe = world.at().states.probe(world.other_probe("conductivity-1"))
+    return world.read(probe, signal=900.0, temperature_c=38.0).findings
+
+
 READINGS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
     "calibration-missing": ("unfit", lambda w: w.read(w.probe()).findings),
     "calibration-old": ("doubtful", lambda w: on_line(w, days=3)),
@@ -170,6 +175,7 @@ READINGS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
     "meter-lost-calibration": ("unfit", shown_by_a_meter_that_was_off),
     "temperature-implausible": ("doubtful", lambda w: on_probe(w, temperature_c=72.0)),
     "not-settled": ("doubtful", drifting),
+    "not-compensated": ("doubtful", beyond_the_compensation),
 }
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
-from brumel.core.calibrating.causes_conductivity import cell_causes
+from brumel.core.calibrating.causes_conductivity import cell_causes, cell_remarks
 from brumel.core.calibrating.causes_glass import family_remarks, glass_causes, other_family_hint
 from brumel.core.calibrating.causes_metal import metal_causes
 from brumel.core.calibrating.run import Run
@@ -29,7 +29,7 @@ class Signs:
 _SIGNS: Mapping[str, Signs] = {
     "glass": Signs(glass_causes, family_remarks, other_family_hint),
     "metal": Signs(metal_causes),
-    "conductivity": Signs(cell_causes),
+    "conductivity": Signs(cell_causes, cell_remarks),
 }
 
 

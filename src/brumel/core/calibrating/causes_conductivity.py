@@ -27,6 +27,8 @@ _BENDS = 0.015
 """A coated cell loses so much more of its signal in the higher of two standards."""
 _STRONGER = 3.0
 _WEAK_US_CM = 200.0
+_BELOW, _FAR_ABOVE = 2.0, 100.0
+"""A standard may lie below the middle of the waters by this factor, and above the highest by that (house rule)."""
 _SOLD_US_CM = (84.0, 147.0, 1413.0, 12_880.0, 80_000.0, 111_800.0)
 
 
@@ -68,6 +70,26 @@ def cell_causes(run: Run) -> Iterator[Finding]:
             continue
         before = seen[number - 1].point if number else None
         yield _mistaken(s, run) or _compensated(s) or (_high(s, before) if s.ratio > 1 else _low(s))
+
+
+def cell_remarks(run: Run) -> Iterator[Finding]:
+    """Standards that leave the range of the waters planned untested."""
+    labels = [p.nominal for p in run.points if p.nominal]
+    if run.waters is None or not labels:
+        return
+    middle, highest = math.sqrt(max(run.waters[0], 1.0) * run.waters[1]), max(labels)
+    if _BELOW * highest >= middle and min(labels) <= _FAR_ABOVE * run.waters[1]:
+        return
+    about = quantity("specific-conductance")
+    where = "below" if _BELOW * highest < middle else "far above"
+    yield Finding(
+        "standard-unlike-water",
+        Level.DOUBTFUL,
+        f"The waters planned reach from {about.number(run.waters[0])} to {about.number(run.waters[1])}{about.after}; "
+        f"{' and '.join(p.label for p in run.points if p.nominal)} lies {where} them and leaves their range untested.",
+        "Take a standard a little above the water, within the range of the cell.",
+        5,
+    )
 
 
 def _level(s: _Seen) -> Level:

@@ -8,6 +8,7 @@ from dataclasses import replace
 from brumel.core.calibrating.causes import signs_of
 from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.run import JudgedPoint, Run, targets_range
+from brumel.core.calibrating.tolerances import Tolerance
 from brumel.core.findings import Acceptance, Finding, Level, despite_findings, worst_first
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
@@ -51,12 +52,18 @@ def _quantity(run: Run) -> Quantity:
     return quantity(run.response.principle.quantity)
 
 
+def _tolerances(run: Run) -> Iterator[tuple[str, Tolerance]]:
+    """Each coefficient's, the one that the value stands with first, however they were stored."""
+    known = run.tolerances.coefficients
+    return ((c.key, known[c.key]) for c in reversed(run.response.principle.coefficients) if c.key in known)
+
+
 def _coefficients(run: Run) -> Iterator[Finding]:
     """Each coefficient against its bounds; what was taken over is said once, where the run adjusts at all."""
     response, standard = run.response, run.tolerances.standard
     if not run.adjusted:
         return
-    for key, tolerance in run.tolerances.coefficients.items():
+    for key, tolerance in _tolerances(run):
         about, value, origin = response.principle.coefficient(key), response[key], response.origin(key)
         if origin in _TAKEN_OVER_WORDS:
             fitted = [
@@ -195,11 +202,7 @@ def _change(run: Run) -> Iterator[Finding]:
         return float(p.point.signal - last.signal(p.point.value, p.point.at))
 
     worst = max(run.adjusted, key=lambda p: abs(moved(p)))
-    by = {
-        key: (run.response[key] - last[key], t.change)
-        for key, t in run.tolerances.coefficients.items()
-        if t.change is not None
-    }
+    by = {key: (run.response[key] - last[key], t.change) for key, t in _tolerances(run) if t.change is not None}
     most = run.tolerances.change_signal
     if (not most or abs(moved(worst)) <= most) and all(abs(d) <= allowed for d, allowed in by.values()):
         return

@@ -40,6 +40,8 @@ class Quantity:
     unknown_u
         ±U (k = 2) of a value from a meter of which nothing is known; None where none is typed from a meter.
         ``unknown_percent`` of the value where that is more.
+    reference_c
+        Temperature that it is stated at, whatever the water's own; None where it is the water's.
     round_order
         Its place among what a round can measure; None where no round plans it.
     calibrating, reading
@@ -60,6 +62,7 @@ class Quantity:
     unknown_percent: float = 0.0
     round_order: int | None = None
     note: str = ""
+    reference_c: float | None = None
     calibrating: SettlingRule | None = None
     reading: SettlingRule | None = None
 

@@ -17,6 +17,7 @@ from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Origin
+from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
 from brumel.core.standards.targets import target
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
@@ -254,7 +255,10 @@ def kept_point(check: Check, typed: TypedPoint, lot: Lot | None, probe: Probe, a
         label, facts = stored.lot_label(lot), stored.lot_facts(lot)
         expired, over = facts.days_expired(at.date()), facts.days_over_open(at.date())
         if check.target is None:
-            aim = target(stored.bottle(lot), Conditions(typed.temperature_c or 25.0, probe.reference or ""))
+            stated_c = quantity(check.quantity).reference_c  # a meter brings what it shows to there by itself
+            t = typed.temperature_c or LABEL_TEMPERATURE_C
+            at_c = Conditions(t if stated_c is None else stated_c, probe.reference or "")
+            aim = target(stored.bottle(lot), at_c)
             value, u, known = aim.value, aim.u, aim.known
     point = KeptPoint(check, label, value or 0.0, known, typed.before, typed.after, expired, over, u)
     return point, typed, lot

@@ -8,13 +8,11 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any
 
-from brumel.core.calibrating.methods import Step, Use
-from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run, targets_range
-from brumel.core.calibrating.tolerances import Tolerances
-from brumel.core.calibrating.verdict import judge_run
+from brumel.core.calibrating.judging import judge, principle_of
+from brumel.core.calibrating.methods import Step
+from brumel.core.calibrating.run import JudgedPoint, PreviousRun, targets_range
 from brumel.core.findings import Despite, Finding, verdict
 from brumel.core.quantities.quantity import quantity
-from brumel.core.sensing.fit import Weights, fit
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Response
 from brumel.services.calibrating import stored
@@ -83,7 +81,7 @@ def point_row(
     today: date,
 ) -> dict[str, Any]:
     """A point as it is stored: the standard's true value at its measured temperature, and its lot's state."""
-    own = stored.principle_of(run.method)
+    own = principle_of(run.method)
     aim = stored.aim_of(step, lot, Conditions(signal.temperature_c, run.reference))
     facts = stored.lot_facts(lot) if lot else None
     return {
@@ -133,19 +131,8 @@ def judge_points(
     run: CalibrationRun, points: Sequence[CalibrationPoint], previous: PreviousRun | None
 ) -> tuple[Response | None, list[Finding]]:
     """The response through a run's standing points and its findings, by the method frozen into the run."""
-    judged = stored.judged_points(run, points)
-    if not judged:
-        return None, []
-    own = stored.principle_of(run.method)
-    adjusted = [p.point for p in judged if p.use is Use.ADJUST]
-    if not adjusted and any(Use(s["use"]) is Use.ADJUST for s in run.method["steps"]):
-        return None, []
-    prior = previous.response if previous else None
-    response = fit(own, adjusted, prior or (None if adjusted else Response.usual(own)), Weights(run.method["weights"]))
-    tolerances = Tolerances.of(run.method["tolerances"])
-    return response, judge_run(
-        Run(judged, response, tolerances, previous, waters_of(run), Despite(run.not_ready or "", run.despite or ""))
-    )
+    despite = Despite(run.not_ready or "", run.despite or "")
+    return judge(run.method, stored.judged_points(run, points), previous, waters_of(run), despite)
 
 
 def signature_row(

@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, StepKind, roles, steps_of
 from brumel.core.calibrating.run import CupLook, look_at_signal
 from brumel.core.findings import Acceptance, Level
@@ -280,7 +281,7 @@ def _device_signal(session: Session, run: CalibrationRun, take: TakePoint) -> Si
     positions = signal_positions_of(run.probe)
     if run.probe.device is None or positions is None or begun is None:
         raise InvalidInput({"device": "Put the probe into its standard first, then take the point."})
-    rule = rule_of(stored.principle_of(run.method).quantity, calibrating=True)
+    rule = rule_of(principle_of(run.method).quantity, calibrating=True)
     signal = signal_since(session, run.probe.device.id, begun.after_seq, rule, positions)
     if signal.acceptance is Acceptance.UNSETTLED and not take.unsettled_reason.strip():
         raise InvalidInput(
@@ -291,7 +292,7 @@ def _device_signal(session: Session, run: CalibrationRun, take: TakePoint) -> Si
 
 def _typed_signal(run: CalibrationRun, take: TakePoint) -> Signal:
     wrong: dict[str, str] = {}
-    own = stored.principle_of(run.method)
+    own = principle_of(run.method)
     signal, temperature_c = take.typed_signal, take.typed_temperature_c
     check_number(wrong, "signal", signal, own.signal_range, own.display_unit or own.signal_unit)
     check_number(wrong, "temperature_c", temperature_c, TEMPERATURE_RANGE_C, "°C")

@@ -9,6 +9,7 @@ from datetime import date
 
 from sqlalchemy.orm import Session
 
+from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, Use, steps_of
 from brumel.core.calibrating.run import PreviousRun, level_of_point
 from brumel.core.findings import Finding, Level, verdict
@@ -93,7 +94,7 @@ class RunView:
     @property
     def principle(self) -> Principle:
         """How the probe senses."""
-        return stored.principle_of(self.run.method)
+        return principle_of(self.run.method)
 
     @property
     def quantity(self) -> Quantity:
@@ -171,7 +172,7 @@ def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
         response, level = stored.signed_response(run), Level(run.signature.level)
         findings = stored.stored_findings(run.findings)
     if previous is None:
-        expected = Response.usual(stored.principle_of(run.method))
+        expected = Response.usual(principle_of(run.method))
     else:
         expected = previous.response
     tolerances = stored.tolerances_of(run)

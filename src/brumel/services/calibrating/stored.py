@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
+from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, Use, steps_of
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun
 from brumel.core.calibrating.tolerances import Tolerances
@@ -22,7 +23,6 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.verdict import Basis
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
-from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, as_rows
 from brumel.core.standards.targets import Bottle, Target, bottle_of, target
 from brumel.core.wording import signed
@@ -40,11 +40,6 @@ from brumel.store.models.reading import ReadingFinding
 from brumel.store.models.reference import Lot, Probe
 
 _SECONDS_A_DAY = 86400.0
-
-
-def principle_of(frozen: Mapping[str, Any]) -> Principle:
-    """The sensing principle of a method as it was frozen into a run."""
-    return principle(frozen["principle"]).with_usual(frozen.get("usual", {}))
 
 
 def tolerances_of(run: CalibrationRun) -> Tolerances:

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
+from brumel.core.calibrating.judging import principle_of
 from brumel.core.findings import Bounds, Finding, Level, verdict
 from brumel.core.kit.care import Care, part_changes
 from brumel.core.kit.kinds import ProbeKind
@@ -255,7 +256,7 @@ def _courses(
     full = [r for r in ours if stored.signed_response(r).full]
     found = []
     for key, tolerance in (stored.tolerances_of(full[-1]).coefficients if full else {}).items():
-        about = stored.principle_of(full[-1].method).coefficient(key)
+        about = principle_of(full[-1].method).coefficient(key)
         told = [r for r in full if not about.minor or stored.signed_response(r).origin(key) is Origin.FITTED]
         points = [Point(r.signature.signed_at, stored.signed_response(r)[key]) for r in told if r.signature]
         if not points:

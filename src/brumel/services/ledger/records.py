@@ -13,6 +13,8 @@ from typing import Any
 
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
+from brumel.services.errors import NotFound
+from brumel.services.ledger.run_files import run_file
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationCoefficient, CalibrationPoint, CalibrationRun
@@ -70,6 +72,21 @@ class Ledger:
     def calibrations_json(self, wanted: Filter) -> str:
         """Calibrations with points and findings, nested."""
         return _json({"calibrations": [_run_record(r) for r in self._runs(wanted, None, 0)]})
+
+    def calibration_file(self, run_id: uuid.UUID) -> str:
+        """One calibration as an open file, which ``brumel judge`` reads."""
+        with self.database.session() as session:
+            run = queries.run_in_full(session, run_id)
+            if run is None:
+                raise NotFound("There is no such calibration.")
+            return _json(run_file(session, run))
+
+    def calibrations_jsonl(self, wanted: Filter) -> str:
+        """Signed calibrations as open files, one a line."""
+        with self.database.session() as session:
+            runs = queries.runs(session, self._criteria(wanted), limit=None, offset=0)
+            files = [run_file(session, run) for run in runs if run.signature]
+        return "".join(json.dumps(f, ensure_ascii=False, default=str) + "\n" for f in files)
 
     def readings_json(self, wanted: Filter) -> str:
         """Readings with working, budget and findings, nested."""

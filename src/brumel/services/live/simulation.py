@@ -6,6 +6,7 @@ import uuid
 from dataclasses import dataclass
 from typing import Any
 
+from brumel.core.calibrating.judging import principle_of
 from brumel.core.sensing.principle import Conditions
 from brumel.core.standards.targets import target
 from brumel.devices.sdi12 import DeviceError
@@ -48,7 +49,7 @@ class Simulation:
         if lot is None:
             self._place(device, Liquid("air", ROOM_C))
             return
-        key = stored.principle_of(run.method).quantity
+        key = principle_of(run.method).quantity
         aim = target(stored.bottle(lot), Conditions(ROOM_C, run.reference))
         liquid = Liquid(stored.lot_label(lot), ROOM_C, {key: aim.value}, aim.u, standard=True)
         self._place(device, liquid)

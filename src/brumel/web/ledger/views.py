@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from typing import Any
 
-from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.calibrating.methods import rinse_from
@@ -91,14 +91,24 @@ def _list_page(template: str, found: Any, errors: dict[str, str]) -> ResponseRet
     return page, 422 if errors else 200
 
 
-@blueprint.get("/<any(calibrations, readings):kind>.<any(csv, json):form>")
+@blueprint.get("/calibrations/<uuid:run_id>.json")
+def calibration_file(run_id: uuid.UUID) -> ResponseReturnValue:
+    """One calibration as an open file, to be judged again elsewhere."""
+    answer = Response(services().ledger.calibration_file(run_id), mimetype="application/json")
+    answer.headers["Content-Disposition"] = f"attachment; filename=brumel-calibration-{run_id}.json"
+    return answer
+
+
+@blueprint.get("/<any(calibrations, readings):kind>.<any(csv, json, jsonl):form>")
 def export(kind: str, form: str) -> ResponseReturnValue:
     """All that fits the filter, as CSV or JSON."""
     wanted, errors = _filter()
     if errors:
         raise InvalidInput(errors)
+    if (kind, form) == ("readings", "jsonl"):
+        abort(404)
     text = getattr(services().ledger, f"{kind}_{form}")(wanted)
-    mimetype = "text/csv" if form == "csv" else "application/json"
+    mimetype = {"csv": "text/csv", "json": "application/json", "jsonl": "application/jsonl"}[form]
     day = services().clock.today().isoformat()
     answer = Response(text, mimetype=mimetype)
     answer.headers["Content-Disposition"] = f"attachment; filename=brumel-{kind}-{day}.{form}"

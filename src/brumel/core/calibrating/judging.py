@@ -1,0 +1,47 @@
+"""A calibration from its method as frozen and its points: the response and the findings."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from brumel.core.calibrating.methods import Use
+from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
+from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.calibrating.verdict import judge_run
+from brumel.core.findings import Despite, Finding
+from brumel.core.sensing.fit import Weights, fit
+from brumel.core.sensing.principle import Principle
+from brumel.core.sensing.principles import principle
+from brumel.core.sensing.response import Response
+
+
+def principle_of(frozen: Mapping[str, Any]) -> Principle:
+    """The sensing principle of a method as it was frozen into a run, for the kind of its probe."""
+    return principle(frozen["principle"]).with_usual(frozen.get("usual", {}))
+
+
+def judge(
+    frozen: Mapping[str, Any], points: Sequence[JudgedPoint], previous: PreviousRun | None,
+    waters: tuple[float, float] | None = None, despite: Despite | None = None,
+) -> tuple[Response | None, list[Finding]]:  # fmt: skip
+    """The response through the points and its findings, by the method frozen; none before a point tells something.
+
+    Parameters
+    ----------
+    frozen
+        Method, tolerances and usual coefficients, as a run keeps them.
+    points
+        In the order done.
+    previous
+        The probe's last full run.
+    """
+    own = principle_of(frozen)
+    adjusted = [p.point for p in points if p.use is Use.ADJUST]
+    if not points or (not adjusted and any(Use(s["use"]) is Use.ADJUST for s in frozen["steps"])):
+        return None, []
+    prior = previous.response if previous else None
+    response = fit(own, adjusted, prior or (None if adjusted else Response.usual(own)), Weights(frozen["weights"]))
+    tolerances = Tolerances.of(frozen["tolerances"])
+    run = Run(tuple(points), response, tolerances, previous, waters, despite or Despite())
+    return response, judge_run(run)

@@ -1,0 +1,104 @@
+"""A signed calibration as an open file: what it was judged by, so that it can be judged again elsewhere."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from brumel.core.calibrating.run import PreviousRun
+from brumel.core.calibrating.run_file import FORMAT, VERSION
+from brumel.services.calibrating import stored
+from brumel.services.calibrating.kept import points_of
+from brumel.store.models.calibration import CalibrationPoint, CalibrationRun, KeptBy
+
+
+def run_file(session: Session, run: CalibrationRun) -> dict[str, Any]:
+    """The file of a run, as ``docs/formats.md`` describes it."""
+    by_meter = run.kept_by == KeptBy.METER
+    signed = run.signature
+    return {
+        "format": FORMAT,
+        "version": VERSION,
+        "id": str(run.id),
+        "kept_by": run.kept_by,
+        "started_at": run.started_at.isoformat(),
+        "signed_at": signed.signed_at.isoformat() if signed else None,
+        "by": run.person.name,
+        "probe": {
+            "kind": run.probe.kind, "label": run.probe.label, "serial": run.probe.serial, "reference": run.reference,
+        },
+        "method": run.method,
+        **(_of_meter(run) if by_meter else _of_brumel(session, run)),
+    }  # fmt: skip
+
+
+def _of_brumel(session: Session, run: CalibrationRun) -> dict[str, Any]:
+    previous = stored.previous_full_run(session, run.probe_id, run.started_at)
+    waters = None if run.waters_low is None or run.waters_high is None else [run.waters_low, run.waters_high]
+    return {
+        "waters": waters,
+        "not_ready": run.not_ready or "",
+        "despite": run.despite or "",
+        "points": [_point(p) for p in _judged(run)],
+        "previous": _previous(previous) if previous else None,
+    }
+
+
+def _judged(run: CalibrationRun) -> list[CalibrationPoint]:
+    """The points that its signature rests on."""
+    ids = set(run.signature.point_ids) if run.signature else {p.id for p in stored.standing_points(run)}
+    return [p for p in run.points if p.id in ids]
+
+
+def _point(point: CalibrationPoint) -> dict[str, Any]:
+    lot = point.lot
+    return {
+        "step": point.step,
+        "use": point.use,
+        "signal": point.signal,
+        "signal_unit": point.signal_unit,
+        "temperature_c": point.temperature_c,
+        "pressure_hpa": point.pressure_hpa,
+        "lot": lot
+        and {
+            "number": str(lot.id), "label": stored.lot_label(lot), "standard": lot.standard, "family": point.family,
+            "nominal": point.nominal, "table": lot.value_table, "certificate_u": lot.certificate_u,
+        },
+        "target": {"value": point.target, "u": point.target_u, "unit": point.target_unit, "known": point.target_known},
+        "acceptance": point.acceptance,
+        "settling_words": point.settling_words,
+        "settling_s": point.settling_s,
+        "first_signal": point.first_signal,
+        "left_over": point.left_over,
+        "expired_days": point.expired_days,
+        "over_open_days": point.over_open_days,
+        "deviations": list(point.deviations),
+        "meter_did": point.meter_did or {},
+    }  # fmt: skip
+
+
+def _previous(run: PreviousRun) -> dict[str, Any]:
+    response = run.response
+    return {
+        "age_days": run.age_days,
+        "tended": run.tended,
+        "temperature_c": response.temperature_c,
+        "coefficients": response.by_key,
+        "origins": {c.key: str(o) for c, o in zip(response.principle.coefficients, response.origins, strict=True)},
+        "covariance": [list(row) for row in response.covariance],
+    }
+
+
+def _of_meter(run: CalibrationRun) -> dict[str, Any]:
+    return {
+        "points": [
+            {
+                "check": p.check.key, "label": p.label, "before": p.before, "after": p.after,
+                "target": {"value": p.target, "u": p.target_u, "known": p.target_known},
+                "expired_days": p.expired_days, "over_open_days": p.over_open_days,
+            }
+            for p in points_of(run)
+        ],
+        "reported": {c.key: c.value for c in run.coefficients},
+    }  # fmt: skip

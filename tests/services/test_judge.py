@@ -1,0 +1,178 @@
+"""A calibration as a file: what leaves the ledger is judged again to the same verdict; what is wrong is named."""
+
+from __future__ import annotations
+
+import copy
+import json
+import re
+from pathlib import Path
+from typing import Any
+
+import pytest
+from click.testing import CliRunner
+from jsonschema import Draft202012Validator
+
+from brumel.cli import main
+from brumel.core.calibrating.run_file import WrongFile, judge_file
+from brumel.core.sensing.principle import Conditions
+from brumel.core.standards.targets import Bottle, target
+from brumel.services.application import Services
+from brumel.services.errors import NotFound
+from brumel.services.ledger.records import Filter
+from brumel.store.database import Database
+from tests.conftest import CLOCK
+
+FORMATS = Path(__file__).parents[2] / "docs" / "formats.md"
+SCHEMA = Path(__file__).parents[2] / "src/brumel/core/calibrating/calibration.schema.json"
+CELL, ELECTRODE = (json.loads(text) for text in re.findall(r"```json\n(.*?)```", FORMATS.read_text("utf-8"), re.S))
+
+
+@pytest.fixture(scope="module")
+def validator() -> Draft202012Validator:
+    schema = json.loads(SCHEMA.read_text(encoding="utf-8"))
+    Draft202012Validator.check_schema(schema)
+    return Draft202012Validator(schema)
+
+
+def changed(given: dict[str, Any], path: str, value: Any) -> dict[str, Any]:
+    """A copy with one field changed, or without it where the value is ``...``."""
+    data = copy.deepcopy(given)
+    place: Any = data
+    *way, last = re.findall(r"[a-z_]+|\d+", path)
+    for step in way:
+        place = place[int(step) if step.isdigit() else step]
+    if value is ...:
+        del place[last]
+    else:
+        place[last] = value
+    return data
+
+
+def test_the_examples_of_the_docs_are_judged_and_fit_the_schema(validator: Draft202012Validator) -> None:
+    for example in (CELL, ELECTRODE):
+        validator.validate(example)
+    cell = judge_file(CELL)
+    by_key = {c["key"]: c for c in cell["coefficients"]}
+    aim = target(Bottle("conductivity", "kcl", 1413.0), Conditions(21.3)).value
+    assert by_key["cell-constant"]["value"] == pytest.approx(aim / 1270.9)
+    assert by_key["cell-constant"]["u"] == pytest.approx(0.0105, abs=5e-4)
+    assert (cell["level"], cell["residuals"][0]["off"]) == ("sound", pytest.approx(0.0, abs=1e-9))
+    electrode = judge_file(ELECTRODE)
+    assert {c["key"] for c in electrode["coefficients"]} == {"offset", "slope"}
+    assert "family-not-verified" in {f["code"] for f in electrode["findings"]}
+
+
+@pytest.fixture(scope="module")
+def template(demonstrated: str) -> str:
+    return demonstrated
+
+
+@pytest.fixture(scope="module")
+def demonstration(database: Database) -> Services:
+    return Services.over(database, CLOCK)
+
+
+def test_every_run_of_the_demonstration_is_judged_again_to_the_same(
+    demonstration: Services, validator: Draft202012Validator
+) -> None:
+    records = {str(r["calibration_id"]): r for r in
+               json.loads(demonstration.ledger.calibrations_json(Filter()))["calibrations"]}  # fmt: skip
+    lines = demonstration.ledger.calibrations_jsonl(Filter()).splitlines()
+    assert len(lines) == sum(r["signed_at"] is not None for r in records.values()) > 500
+    kinds = set()
+    for line in lines:
+        data = json.loads(line)
+        validator.validate(data)
+        kinds.add((data["probe"]["kind"], data["kept_by"]))
+        answer, record = judge_file(data), records[data["id"]]
+        assert answer["level"] == record["status"], data["id"]
+        assert [(f["level"], f["code"], f["sentence"]) for f in answer["findings"]] == [
+            (f["level"], f["code"], f["sentence"]) for f in record["findings"]
+        ], data["id"]
+        stored = {c["key"]: c["value"] for c in record["coefficients"]}
+        assert {c["key"]: c["value"] for c in answer["coefficients"]} == pytest.approx(stored, rel=1e-9)
+    assert {("ph-combination", "brumel"), ("orp", "brumel"), ("conductivity-1", "brumel"),
+            ("conductivity-10", "meter"), ("oxygen-optical", "meter")} <= kinds  # fmt: skip
+
+
+def test_one_run_is_saved_from_its_page(demonstration: Services) -> None:
+    run = demonstration.ledger.calibrations(Filter()).rows[0]
+    assert json.loads(demonstration.ledger.calibration_file(run.id))["id"] == str(run.id)
+    with pytest.raises(NotFound):
+        demonstration.ledger.calibration_file(demonstration.states.sites()[0].id)
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "words"),
+    [
+        ("format", "other", "format must be one of brumel-calibration; 'other' is not."),
+        ("version", 2, "version must be 1; 2 is not."),
+        ("kept_by", "nobody", "kept_by must be one of brumel, meter; 'nobody' is not."),
+        ("probe", ..., "probe must be an object; it is missing."),
+        ("probe.kind", "oxygen-optical", "probe.kind must be one of ph-combination"),
+        ("probe.reference", "lead", "probe.reference must be one of"),
+        ("method", "orp-check", "method must be one of conductivity-one"),
+        ("method", {"steps": []}, "method.principle is missing: give the method whole, or by its code."),
+        ("points", [], "points must be a list of at least one; [] is not."),
+        ("points", [3], "points[0] must be an object; 3 is not."),
+        ("points[0].step", "zero", "points[0].step must be one of standard; 'zero' is not."),
+        ("points[0].signal", "1270", "points[0].signal must be a number from -100 to 5e+06; '1270' is not."),
+        ("points[0].signal", True, "points[0].signal must be a number from -100 to 5e+06; True is not."),
+        ("points[0].signal", float("nan"), "points[0].signal must be a number"),
+        ("points[0].temperature_c", ..., "points[0].temperature_c must be a number from -5 to 105; it is missing."),
+        ("points[0].temperature_c", 300, "points[0].temperature_c must be a number from -5 to 105; 300 is not."),
+        ("points[0].lot", ..., "points[0].lot is missing: give the point a lot or a target."),
+        ("points[0].lot.nominal", None, "points[0].lot.nominal must be a number"),
+        ("points[0].lot.family", "gold", "No family is named 'gold'; known are kcl, sea-water, other."),
+        ("points[0].target", {"value": "high"}, "points[0].target.value must be a number"),
+        ("points[0].target", {"value": 1413, "u": 14, "known": "yes"}, "points[0].target.known must be true or false"),
+        ("points[0].acceptance", "maybe", "points[0].acceptance must be one of settled, unsettled, by-eye"),
+        ("points[0].deviations", "none", "points[0].deviations must be a list of texts; 'none' is not."),
+        ("waters", [9, 3], "waters must be two numbers, the lower first; [9, 3] is not."),
+        ("previous", {"age_days": 1}, "previous.coefficients must be an object; it is missing."),
+        ("previous", {"age_days": 1, "coefficients": {}, "covariance": [[1]]},
+         "previous.covariance must be 2 rows of 2 numbers"),
+    ],
+)  # fmt: skip
+def test_what_is_wrong_is_named(path: str, value: Any, words: str) -> None:
+    with pytest.raises(WrongFile) as refused:
+        judge_file(changed(CELL, path, value))
+    assert words in str(refused.value)
+
+
+def test_no_object_no_point_to_adjust_to() -> None:
+    with pytest.raises(WrongFile, match="The file must be an object; 3 is not"):
+        judge_file(3)
+    air = changed(CELL, "method", "conductivity-two")
+    with pytest.raises(WrongFile, match=r"points\[0\].step must be one of low, high"):
+        judge_file(air)
+    checked = changed(CELL, "points[0].use", "check")
+    with pytest.raises(WrongFile, match="at least one that the response is adjusted to"):
+        judge_file(checked)
+
+
+class TestTheCommand:
+    def run(self, text: str, file: str = "-") -> Any:
+        return CliRunner().invoke(main, ["judge", file], input=text)
+
+    def test_one_object_and_many_lines(self, tmp_path: Path) -> None:
+        path = tmp_path / "run.json"
+        path.write_text(json.dumps(CELL, indent=2), encoding="utf-8")
+        one = self.run("", str(path))
+        assert (one.exit_code, json.loads(one.output)["level"]) == (0, "sound")
+        many = self.run(f"{json.dumps(CELL)}\n\n{json.dumps(ELECTRODE)}\n")
+        assert [json.loads(line)["format"] for line in many.output.splitlines()] == ["brumel-calibration-verdict"] * 2
+
+    @pytest.mark.parametrize(
+        ("text", "words"),
+        [
+            ("nonsense", "the file is not JSON"),
+            (json.dumps(changed(CELL, "version", 7)), "version must be 1; 7 is not."),
+            (f"{json.dumps(CELL)}\n{json.dumps(changed(CELL, 'version', 7))}", "line 2: version must be 1; 7 is not."),
+        ],
+    )
+    def test_a_bad_file_ends_with_two_and_one_sentence(self, text: str, words: str) -> None:
+        found = self.run(text)
+        assert found.exit_code == 2
+        assert words in found.stderr
+        assert "Traceback" not in found.output + found.stderr
