@@ -86,6 +86,15 @@ def test_the_size_stands_in_the_points_own_unit() -> None:
     assert "1.0 % of standard 12880" in found.sentence
 
 
+def test_a_standard_beyond_the_cell_polarises_it() -> None:
+    point = taken(80_000.0, 0.56, 25.0)
+    found = fit(CELL, [point.point], LAST, Weights.RELATIVE)
+    run = Run((point,), found, LIMITS, PreviousRun(LAST, 7.0), reach=(10.0, 20_000.0))
+    first_of_all = judge_run(run)[0]
+    assert first_of_all.code == "cell-polarised"
+    assert "this cell is made for 10 to 20\u202f000 µS/cm" in first_of_all.sentence
+
+
 def test_a_new_cell_is_judged_by_its_nominal_constant() -> None:
     assert all(f.level == "sound" for f in judged(taken(1413, 0.97), last=None))
     assert first(taken(1413, 10.0), last=None).code == "constant-by-ten"
@@ -97,7 +106,7 @@ def test_every_cause_of_a_cell_has_its_case() -> None:
     codes = set(re.findall(r'^\s+"([a-z]+(?:-[a-z]+)*)",$', source, re.MULTILINE))
     assert codes == {
         "constant-by-ten", "standard-swapped", "compensation", "salt-carried", "standard-concentrated", "not-covered",
-        "bubbles", "cell-covered", "cell-coated", "standard-unlike-water",
+        "bubbles", "cell-covered", "cell-polarised", "cell-coated", "standard-unlike-water",
     }  # fmt: skip
 
 

@@ -69,7 +69,7 @@ _EVERY_ORP = 14
 _CLEANED, _WRONG_CONSTANT = 129, 65
 """So many days ago a coated cell was found and cleaned, and a constant that was set wrong."""
 _STANDARD_OF = {
-    ("A-EC", "standard"): "C14-0902", ("B-EC", "standard"): "C80-0209", ("B-NH4", "low"): "N5-03",
+    ("A-EC", "standard"): "C14-0902", ("B-EC", "standard"): "S35-0114", ("B-NH4", "low"): "N5-03",
     ("B-NH4", "high"): "N46-03",
 }  # fmt: skip
 """The lots that a probe's meter is checked in."""

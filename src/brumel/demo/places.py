@@ -73,6 +73,7 @@ _OTHER_LOTS: tuple[tuple[str, float | None, str, int | None, int, str, float], .
     ("conductivity", 1413.0, "C14-0902", 20, 60, "bottle", 500.0),
     ("conductivity", 12880.0, "C128-0417", None, 60, "sachets", 20.0),
     ("conductivity", 80000.0, "C80-0209", 9, 60, "bottle", 250.0),
+    ("conductivity", 53_065.0, "S35-0114", 11, 60, "bottle", 500.0),
     ("orp", 220.0, "R220-118", 75, 60, "bottle", 250.0),
     ("orp", 220.0, "R220-131", 12, 60, "bottle", 250.0),
     ("oxygen-zero", None, "Z-2207", None, 1, "sachets", 12.0),
@@ -83,6 +84,8 @@ _OTHER_LOTS: tuple[tuple[str, float | None, str, int | None, int, str, float], .
     ("cleaning", None, "K-114", 200, 365, "bottle", 500.0),
 )
 """Standard, value, lot number, days since opened, days it keeps open, what it comes in, how much."""
+_FAMILY = {"S35-0114": "sea-water"}
+"""Where it is not the first of its standard's."""
 
 
 def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
@@ -163,7 +166,8 @@ def lots(today: date, days: int, new_id: Callable[[], uuid.UUID]) -> Iterator[Lo
     )  # fmt: skip
     for standard, value, lot_number, opened, life, pack, content in _OTHER_LOTS:
         yield Lot(
-            id=new_id(), lot_number=lot_number, standard=standard, family=next(iter(families_of(standard)), standard),
+            id=new_id(), lot_number=lot_number, standard=standard,
+            family=_FAMILY.get(lot_number) or next(iter(families_of(standard)), standard),
             nominal=value,
             received_on=today - timedelta(days=210), expires_on=today + timedelta(days=155),
             opened_on=None if opened is None else today - timedelta(days=opened), open_life_days=life,

@@ -295,6 +295,11 @@ def readings(
     return session.scalars(query.options(selectinload(Reading.findings)) if findings else query).all()
 
 
+def sites_read_with(session: Session, probe_id: uuid.UUID, since: datetime) -> set[uuid.UUID]:
+    """The sites that a probe has read since a moment."""
+    return {r.site_id for r in readings(session, Criteria(probe_id=probe_id, since=since), findings=False)}
+
+
 def reading_in_full(session: Session, reading_id: uuid.UUID) -> Reading | None:
     """A reading with its findings."""
     return session.scalar(select(Reading).where(Reading.id == reading_id).options(selectinload(Reading.findings)))

@@ -69,7 +69,7 @@ def cell_causes(run: Run) -> Iterator[Finding]:
         if s.ratio <= 0 or abs(s.ratio - 1.0) <= most:
             continue
         before = seen[number - 1].point if number else None
-        yield _mistaken(s, run) or _compensated(s) or (_high(s, before) if s.ratio > 1 else _low(s))
+        yield _beyond(s, run) or _mistaken(s, run) or _compensated(s) or (_high(s, before) if s.ratio > 1 else _low(s))
 
 
 def cell_remarks(run: Run) -> Iterator[Finding]:
@@ -94,6 +94,21 @@ def cell_remarks(run: Run) -> Iterator[Finding]:
 
 def _level(s: _Seen) -> Level:
     return Level.UNFIT if abs(s.by_nominal - 1.0) > _UNKNOWN_SHARE else Level.DOUBTFUL
+
+
+def _beyond(s: _Seen, run: Run) -> Finding | None:
+    """A standard stronger than what the cell is made for, in which it polarises."""
+    if run.reach is None or s.ratio >= 1 or (s.point.nominal or 0.0) <= run.reach[1]:
+        return None
+    about = quantity("specific-conductance")
+    return Finding(
+        "cell-polarised",
+        Level.UNFIT,
+        f"{s.off}: this cell is made for {about.number(run.reach[0])} to {about.number(run.reach[1])}{about.after} and "
+        "polarises beyond.",
+        "Take a standard within its range, or a cell with a larger constant.",
+        5,
+    )
 
 
 def _mistaken(s: _Seen, run: Run) -> Finding | None:

@@ -43,5 +43,14 @@ def judge(
     prior = previous.response if previous else None
     response = fit(own, adjusted, prior or (None if adjusted else Response.usual(own)), Weights(frozen["weights"]))
     tolerances = Tolerances.of(frozen["tolerances"])
-    run = Run(tuple(points), response, tolerances, previous, waters, despite or Despite())
+    reach = frozen.get("reach")
+    run = Run(
+        tuple(points),
+        response,
+        tolerances,
+        previous,
+        waters,
+        despite or Despite(),
+        (reach[0], reach[1]) if reach else None,
+    )
     return response, judge_run(run)

@@ -222,6 +222,8 @@ class Method:
         data["rinse"] = asdict(rinse)
         data["usual"] = dict(probe_kind(kind).usual)
         data["settings"] = dict(settings or {})
+        own = probe_kind(kind)
+        data["reach"] = list(own.suits[own.quantity]) if own.quantity in own.suits else None
         return data
 
 

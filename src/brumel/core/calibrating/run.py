@@ -82,6 +82,8 @@ class Run:
     previous: PreviousRun | None = None
     waters: tuple[float, float] | None = None
     despite: Despite = field(default_factory=Despite)
+    reach: tuple[float, float] | None = None
+    """Values that the probe is made for, where its kind says so."""
 
     @property
     def adjusted(self) -> tuple[JudgedPoint, ...]:

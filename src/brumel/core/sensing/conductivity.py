@@ -40,6 +40,7 @@ class Conductivity(Principle):
     )
     value_term = 1
     drawn = (0.0, 100.0)
+    picture = "decades"
     usual_name = "nominal constant"
     signal_plural = "conductivities without compensation"
     assumed = "the nominal constant of its cell"

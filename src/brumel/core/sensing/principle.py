@@ -109,6 +109,8 @@ class Principle(ABC):
     """The same in percent of the value, on top."""
     drawn: ClassVar[tuple[float, float]]
     """Values that a picture of the response shows at least."""
+    picture: ClassVar[str] = ""
+    """What is drawn beside the response; empty where nothing is."""
     usual_name: ClassVar[str] = "usual"
     """What the line of the usual coefficients is called."""
     into_standard: ClassVar[str] = "stir briefly, let stand."

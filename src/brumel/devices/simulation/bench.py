@@ -200,5 +200,5 @@ def demo_probes() -> list[SimulatedProbe]:
             GlassModel(slope_percent=92.4, offset_mv=-16.5, isopotential_ph=6.8, settling_s=7.0, noise=0.05, seed=12),
         ),
         SimulatedProbe("2", "HR-B-4410", MetalModel(offset_mv=5.0, seed=13)),
-        SimulatedProbe("3", "HR-A-3115", ConductivityModel(constant_per_cm=1.031, seed=14)),
+        SimulatedProbe("3", "HR-A-3115", ConductivityModel(constant_per_cm=1.016, seed=14)),
     ]

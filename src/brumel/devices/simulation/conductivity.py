@@ -58,7 +58,7 @@ class ConductivityModel(Model):
         elif self.ailment is Ailment.COATED:
             conductance *= 1.0 - self.coating * conductance / (conductance + 400.0)
         elif self.ailment is Ailment.WALL:
-            conductance *= 0.965
+            conductance *= 0.95
         elif self.ailment is Ailment.TENFOLD:
             conductance *= 10.0
         return self.zero_us + conductance

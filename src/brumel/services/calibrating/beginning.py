@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import uuid
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
@@ -18,6 +19,7 @@ from brumel.services.calibrating.rows import Begin, run_row
 from brumel.services.calibrating.shown import lot_findings
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import upkeep
+from brumel.services.kit.states import USUAL
 from brumel.store import queries
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person, Probe, Site
@@ -93,16 +95,39 @@ def choices_for(session: Session, probe: Probe, now: datetime, today: date) -> C
     wanted = {r for key in wanted for r in (roles()[key].lower, roles()[key].higher, key) if r in roles()}
     wanted = {key for key in roles() if key in wanted and roles()[key].middle is None}
     last = queries.newest_run(session, probe.id, now)
-    return Choices(found, _lots(session, wanted, today), _last(last), "" if found else _why_not(kind.name))
+    usual = list(queries.sites_read_with(session, probe.id, now - USUAL))
+    aim = Aimed(kind.suits.get(kind.quantity), _waters(session, usual, kind.quantity))
+    return Choices(found, _lots(session, wanted, today, aim), _last(last), "" if found else _why_not(kind.name))
 
 
-def _lots(session: Session, wanted: Collection[str], today: date) -> dict[str, list[LotChoice]]:
+@dataclass(frozen=True)
+class Aimed:
+    """What standards are wanted for: within the reach of the probe, and a little above its usual waters."""
+
+    reach: tuple[float, float] | None
+    waters: tuple[float, float] | None
+
+    def beyond(self, nominal: float | None) -> bool:
+        """Whether a standard lies beyond what the probe is made for."""
+        return bool(self.reach and nominal and not self.reach[0] <= nominal <= self.reach[1])
+
+    def away(self, nominal: float | None) -> float:
+        """How far a standard is from what is wanted: next above the waters comes first, then what lies below."""
+        if not (self.reach and self.waters and nominal and nominal > 0):
+            return 0.0
+        steps = math.log(nominal / self.waters[1])
+        return steps if steps >= 0 else 10.0 - steps
+
+
+def _lots(session: Session, wanted: Collection[str], today: date, aim: Aimed) -> dict[str, list[LotChoice]]:
     found: dict[str, list[LotChoice]] = {}
     for key in (k for k in roles() if k in wanted):
         role = roles()[key]
         lots = [x for x in queries.lots(session, role.standard) if role.admits(x.standard, x.nominal)]
-        choices = [LotChoice(x, stored.label_value(x), _caution(x, today)) for x in lots]
-        choices.sort(key=lambda c: (bool(c.caution), c.lot.opened_on is None, c.lot.expires_on))
+        choices = [LotChoice(x, stored.label_value(x), _caution(x, today, aim)) for x in lots]
+        choices.sort(
+            key=lambda c: (bool(c.caution), aim.away(c.lot.nominal), c.lot.opened_on is None, c.lot.expires_on)
+        )
         found[key] = choices
     return found
 
@@ -146,8 +171,9 @@ def _chosen_lots(
     return chosen
 
 
-def _caution(lot: Lot, today: date) -> str:
-    return " ".join(f"{f.level}: {lower_first(f.sentence)}" for f in lot_findings(lot, today))
+def _caution(lot: Lot, today: date, aim: Aimed) -> str:
+    beyond = ["beyond what this probe is made for"] if aim.beyond(lot.nominal) else []
+    return " ".join([*beyond, *(f"{f.level}: {lower_first(f.sentence)}" for f in lot_findings(lot, today))])
 
 
 def _fullest(principle: str) -> int:

@@ -25,7 +25,7 @@ from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.reference import Probe, Site
 
-_USUAL = timedelta(days=14)
+USUAL = timedelta(days=14)
 READY = Readiness(State.READY, None, "", "", (), None)
 
 
@@ -123,9 +123,8 @@ class States:
 
     def usual_sites(self, probe_id: uuid.UUID) -> list[uuid.UUID]:
         """The sites that the probe has been reading: the waters that it is calibrated for."""
-        wanted = queries.Criteria(probe_id=probe_id, since=self.clock.now() - _USUAL)
         with self.database.session() as session:
-            return list({r.site_id for r in queries.readings(session, wanted, findings=False)})
+            return list(queries.sites_read_with(session, probe_id, self.clock.now() - USUAL))
 
 
 def probe_states(session: Session, at: datetime, logs: upkeep.Logs | None = None) -> list[ProbeState]:
@@ -154,7 +153,7 @@ def _state(
     kind = upkeep.kind_of(probe)
     held = held_by_run(run) if run is not None else None
     last = newest.signature.signed_at if newest and newest.signature else held.at if held else None
-    usual = max(_USUAL, timedelta(days=kind.holds_days[1] if kind.holds_days else 0))
+    usual = max(USUAL, timedelta(days=kind.holds_days[1] if kind.holds_days else 0))
     used = last is not None and at - last <= usual
 
     def state(level: Level, why: str, until: datetime | None = None) -> ProbeState:

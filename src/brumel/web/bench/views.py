@@ -20,6 +20,7 @@ from brumel.services.calibrating.stored import lot_label, tolerances_of
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.upkeep import kind_of
 from brumel.web.context import probe_states, services, signed_in
+from brumel.web.decades import decades_figure
 from brumel.web.figures import response_figure
 from brumel.web.forms import Typed, as_id
 
@@ -210,6 +211,7 @@ def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
         errors=errors,
         values=values,
         figure=response_figure(view),
+        decades=decades_figure(view),
         rinse=rinse_from(view.run.method["rinse"]),
         rule=rule_of(view.quantity.key, calibrating=True),
         standard=tolerances_of(view.run).standard,

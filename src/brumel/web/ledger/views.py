@@ -17,6 +17,7 @@ from brumel.services.calibrating.stored import coefficient_words, target_words, 
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger.records import Filter, status_of
 from brumel.web.context import probe_states, services, signed_in
+from brumel.web.decades import decades_figure
 from brumel.web.figures import response_figure, trace_figure
 from brumel.web.forms import Typed
 
@@ -144,6 +145,7 @@ def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
         "ledger/calibration.html",
         view=view,
         figure=response_figure(view),
+        decades=decades_figure(view),
         traces={
             s.key: trace_figure(s.point.trace.times_s, s.point.trace.signal)
             for s in view.steps
