@@ -205,7 +205,7 @@ def test_a_constant_that_is_set_ends_the_calibration(technician: Page) -> None:
     field.fill("9,8")
     page.get_by_role("button", name="Save", exact=True).click()
     page.goto("/bench/")
-    expect(page.locator(".rows li", has_text="B-EC")).to_contain_text("unfit")
+    expect(page.locator(".rows li", has_text="B-EC")).to_contain_text("ends a calibration")
     page.goto("/rounds/sites/new")
     for name, text in (("code", "DYKE"), ("name", "The dyke"), ("water_kind", "ditch"), ("visit_every_days", "7")):
         page.locator(f"[name={name}]").fill(text)
