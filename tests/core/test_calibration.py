@@ -138,12 +138,11 @@ def test_what_is_stated_covers_the_truth(tau: float, sample_c: float) -> None:
 
 @pytest.mark.parametrize(
     ("method", "water", "sample_c"),
-    [("one standard", 50.0, 5.0), ("dry air, one standard", 50.0, 25.0), ("two standards", 1_400.0, 15.0),
-     ("check only", 50_000.0, 34.7)],
-)  # fmt: skip
+    [("dry air, one standard", 50.0, 5.0), ("two standards", 50_000.0, 15.0)],
+)
 def test_what_is_stated_of_conductivity_covers_the_truth(method: str, water: float, sample_c: float) -> None:
-    """94 to 98 % within U (k = 2); 100 readings leave room for chance. ``./brumel bench truth`` takes 2 000."""
-    share, mean_percent = cell_coverage(Where(method, water, sample_c), 3, 100)
+    """94 to 98 % within U (k = 2); 60 readings leave room for chance. ``./brumel bench truth`` takes 2 000."""
+    share, mean_percent = cell_coverage(Where(method, water, sample_c), 3, 60)
     assert 0.90 <= share <= 1.0
     assert 1.4 < mean_percent < 2.6
 

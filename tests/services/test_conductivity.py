@@ -14,11 +14,12 @@ from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.probes import NewProbe
+from brumel.services.shelf.lots import NewLot
 from brumel.services.visiting.readings import NewReading
 from brumel.services.visiting.sites import NewSite
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
-from brumel.store.models.reference import Probe
+from brumel.store.models.reference import Lot, Probe
 from brumel.store.once import OtherContent
 from tests.conftest import NOW
 from tests.services.world import World
@@ -30,7 +31,10 @@ LINEAR = {"method": "linear", "coefficient": 2.0, "reference_c": 25.0}
 
 @pytest.fixture(scope="module")
 def world(database: Database) -> World:
-    return World(database)
+    made = World(database)
+    for name in KCL_20:
+        made.shelved(name, standard="conductivity", family="kcl")
+    return made
 
 
 def cell(world: World, kind: str = "conductivity-1", **given: Any) -> Probe:
@@ -251,3 +255,59 @@ class TestWaters:
             with pytest.raises(InvalidInput) as refused:
                 water(world, **given)
             assert set(refused.value.fields) == {field}
+
+
+class TestBottles:
+    def receive(self, world: World, **given: Any) -> Lot:
+        usual = {"family": "kcl", "expires_on": NOW.date() + timedelta(days=90), "content": 500.0}
+        new = NewLot(uuid.uuid4(), "conductivity", str(uuid.uuid4())[:8], **usual | given)
+        lot_id = world.at().shelf.receive(new, world.person)
+        return world.at().shelf.view(lot_id).entry.lot
+
+    def refused(self, world: World, **given: Any) -> dict[str, str]:
+        with pytest.raises(InvalidInput) as refused:
+            self.receive(world, **given)
+        return refused.value.fields
+
+    def test_labels_in_other_units(self, world: World) -> None:
+        """6.44 g/L of dissolved solids at a factor of 0.5 is 12.88 mS/cm; S 35 is 53.07 mS/cm at 25 °C (PSS-78)."""
+        assert self.receive(world, nominal=12.88, label_unit="mS").nominal == 12_880.0
+        assert self.receive(world, nominal=6_440.0, label_unit="ppm", factor=0.5).nominal == 12_880.0
+        sea = self.receive(world, nominal=35.0, label_unit="salinity")
+        assert (sea.family, sea.nominal) == ("sea-water", pytest.approx(53_070, abs=5))
+
+    def test_what_cannot_be_of_a_label(self, world: World) -> None:
+        assert "was mS/cm meant?" in self.refused(world, nominal=12.88)["nominal"]
+        assert "needs its factor, 0.45 to 1" in self.refused(world, nominal=1000.0, label_unit="ppm")["factor"]
+        assert "up to 42" in self.refused(world, nominal=55.0, label_unit="salinity")["nominal"]
+        assert set(self.refused(world, nominal=55.0, label_unit="grains")) == {"label_unit"}
+        assert self.receive(world, nominal=25.0, family="other").nominal == 25.0
+
+    def test_an_aliquot_is_a_lot_with_a_parent(self, world: World) -> None:
+        parent, shelf = self.receive(world, nominal=1413.0), world.at().shelf
+        new_id = uuid.uuid4()
+        for _ in range(2):  # sent twice
+            shelf.pour_off(parent.id, new_id, 80.0, "field bottle", world.person)
+        poured = shelf.view(new_id)
+        assert (poured.entry.lot.nominal, poured.entry.lot.opened_on) == (1413.0, NOW.date())
+        assert poured.parent is not None
+        assert poured.parent.id == parent.id
+        assert shelf.view(parent.id).entry.facts.left == 420.0
+        for amount, number, field in ((None, "x", "poured"), (-1.0, "x", "poured"), (5.0, " ", "lot_number"),
+                                      (5.0, "FIELD bottle", "lot_number")):  # fmt: skip
+            with pytest.raises(InvalidInput) as refused:
+                shelf.pour_off(parent.id, uuid.uuid4(), amount, number, world.person)
+            assert set(refused.value.fields) == {field}
+        sachets = self.receive(world, nominal=84.0, pack="sachets", content=10.0)
+        with pytest.raises(InvalidInput, match="Only a bottle"):
+            shelf.pour_off(sachets.id, uuid.uuid4(), 5.0, "y", world.person)
+
+
+def test_milli_typed_for_micro_is_asked(world: World) -> None:
+    probe = cell(world)
+    with pytest.raises(InvalidInput, match=r"1\.278 µS/cm is a thousandth .* was mS/cm meant\? Type 1278\."):
+        run(world, probe, "conductivity-one", ("standard", "1413", 1.278))
+    site = world.water("ditch", specific_conductance=(300.0, 900.0))
+    with pytest.raises(InvalidInput, match="was mS/cm meant"):
+        read(world, calibrated(world), site, signal=0.5)
+    assert read(world, calibrated(world), site, signal=5.0).quantity == "specific-conductance"

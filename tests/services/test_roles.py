@@ -77,6 +77,7 @@ CASES: dict[str, Case] = {
     "shelf.use": Case(lambda s, p: s.shelf.use(ANY, ANY, 1.0, "", p), RECORDS),
     "shelf.discard": Case(lambda s, p: s.shelf.discard(ANY, ANY, "old", p), RECORDS),
     "shelf.attach": Case(lambda s, p: s.shelf.attach(ANY, b"%PDF-", p), RECORDS),
+    "shelf.pour_off": Case(lambda s, p: s.shelf.pour_off(ANY, uuid.uuid4(), None, "", p), RECORDS),
     "sites.save": Case(lambda s, p: s.sites.save(NewSite(ANY, "", "", "", None, {}), p), RECORDS),
 }
 FOR_EVERYBODY = {
@@ -85,7 +86,8 @@ FOR_EVERYBODY = {
     "kept.form", "states.probe", "states.probe_states",
     "states.probe_state", "states.sites", "states.site", "states.usual_sites",
     "kit.cards", "kit.life", "kit.photo", "ledger.calibrations", "ledger.readings", "ledger.calibrations_csv",
-    "ledger.readings_csv", "ledger.calibrations_json", "ledger.readings_json", "live.newest_sample", "live.stream",
+    "ledger.readings_csv", "ledger.calibration_file", "ledger.calibrations_json", "ledger.calibrations_jsonl",
+    "ledger.readings_json", "live.newest_sample", "live.stream",
     "meters.all", "meters.view", "outlook.shopping", "people.person", "people.person_of_role", "people.sign_in",
     "planned.ahead", "planned.kits", "planned.plan", "readings.basis", "readings.lens", "readings.view",
     "rounds.history",

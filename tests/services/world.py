@@ -142,6 +142,13 @@ class World:
         services.readings.record(new, self.person)
         return services.readings.view(new.reading_id)
 
+    def shelved(self, name: str, **given: object) -> Lot:
+        """A further lot, by what it is called here."""
+        self.lots[name] = lot = self._lot(name, **given)  # type: ignore[arg-type]
+        with self.database.session() as session:
+            session.add(lot)
+        return lot
+
     def _lot(self, name: str, family: str = "technical", nominal: float = 0.0, **given: object) -> Lot:
         dates = {"received_on": NOW.date() - timedelta(days=100), "expires_on": NOW.date() + timedelta(days=300)}
         row = dates | {"open_life_days": 90, "standard": "ph-buffer"} | given
@@ -154,8 +161,5 @@ LOTS: dict[str, dict[str, object]] = {
     "stale 10.01": {"nominal": 10.01, "opened_on": NOW.date() - timedelta(days=95)},
     "primary 6.865": {"family": "primary", "nominal": 6.865},
     "ZoBell": {"standard": "orp", "family": "zobell", "nominal": 220.0},
-    "84": {"standard": "conductivity", "family": "kcl"},
-    "1413": {"standard": "conductivity", "family": "kcl"},
-    "12880": {"standard": "conductivity", "family": "kcl"},
     "no table 7.01": {"family": "technical-7.01", "nominal": 7.01},
 }  # fmt: skip

@@ -47,6 +47,7 @@ class Conductivity(Principle):
     drift_percent_per_day = 0.02
     into_standard = "vents covered, off walls and bottom; swing it four or five times until no bubble is left."
     into_water = "Vents covered, off walls and bottom; swing it four or five times until no bubble is left."
+    deviations = ("vents not covered", "near a wall or the bottom", "bubbles seen", "in a glass beaker")
     meter_asks = "compensation"
     setting = "cell-constant"
     display_name = "conductivity as shown"

@@ -117,6 +117,8 @@ class Principle(ABC):
     """How it is put into a standard, as the end of a sentence."""
     into_water: ClassVar[str] = "Sensor and junction covered, stir briefly, let stand."
     """How it is put into a water."""
+    deviations: ClassVar[tuple[str, ...]] = ()
+    """What may have been otherwise when a point was taken, beside what a rinse leaves open."""
     patience: ClassVar[str] = ""
     """What is said before a water is read, where its approach is slow."""
     meter_asks: ClassVar[str] = ""

@@ -23,6 +23,11 @@ def principle(key: str) -> Principle:
         raise CoreError(f"There is no sensing principle {key!r}; known are {', '.join(_PRINCIPLES)}.") from None
 
 
+def principles() -> tuple[Principle, ...]:
+    """All of them."""
+    return tuple(_PRINCIPLES.values())
+
+
 def known(key: str) -> bool:
     """Whether there is a principle of a key."""
     return key in _PRINCIPLES

@@ -27,7 +27,8 @@ PH_BUFFER = "ph-buffer"
 ZOBELL = "zobell"
 """Family of the ferri-/ferrocyanide couple, whose value is known at temperature on each reference electrode."""
 _ZOBELL_C = (8.0, 85.0)
-_KCL, _SEA_WATER = "kcl", "sea-water"
+CONDUCTIVITY = "conductivity"
+KCL, SEA_WATER = "kcl", "sea-water"
 """Families of conductivity standards whose value is known at temperature."""
 _KCL_SHARE_PER_C = 0.0191
 _WARMER_C = 0.1
@@ -127,14 +128,14 @@ def _salt(bottle: Bottle, at: Conditions) -> Target:
 def _salt_value(bottle: Bottle, t: float) -> float | None:
     """Its conductivity at a temperature, µS/cm; None where it is not known."""
     curve = curve_through(bottle.table) if bottle.table else kcl_curves().get(f"{bottle.label:g}")
-    if bottle.family == _SEA_WATER and not bottle.table:
+    if bottle.family == SEA_WATER and not bottle.table:
         salinity = practical_salinity(bottle.label / 1000.0, LABEL_TEMPERATURE_C)
         low, high = SEA_WATER_C
         return float(conductivity_from_salinity(salinity, t)) * 1000.0 if low <= t <= high else None
-    if curve is not None and (bottle.table or bottle.family == _KCL):
+    if curve is not None and (bottle.table or bottle.family == KCL):
         low, high = span(curve)
         return float(curve(t)) if low <= t <= high else None
-    if bottle.family == _KCL and abs(t - LABEL_TEMPERATURE_C) <= LABEL_TOLERANCE_C + _WARMER_C:
+    if bottle.family == KCL and abs(t - LABEL_TEMPERATURE_C) <= LABEL_TOLERANCE_C + _WARMER_C:
         return bottle.label * (1.0 + _KCL_SHARE_PER_C * (t - LABEL_TEMPERATURE_C))
     return None
 
@@ -179,7 +180,7 @@ def check_bottle(bottle: Bottle) -> None:
 _WAYS: Mapping[str, Callable[[Bottle, Conditions], Target]] = {
     PH_BUFFER: _buffer,
     "orp": _couple,
-    "conductivity": _salt,
+    CONDUCTIVITY: _salt,
 }
 """How a standard's value is looked up; by its label where nothing else is said."""
 

@@ -31,7 +31,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.kit.probes import stored_probe
 from brumel.services.live.channels import signal_positions_of
-from brumel.services.live.display import signal_behind, wrong_of_meter
+from brumel.services.live.display import asked_thousandth, signal_behind, wrong_of_meter
 from brumel.services.live.signal import Lens, Signal, signal_since
 from brumel.services.people import may_record, may_withdraw
 from brumel.store import queries
@@ -177,6 +177,10 @@ class Calibrations:
             step = _step_of(run, take.step)
             lot = _lot_of(session, run, step, take)
             signal = _device_signal(session, run, take) if take.device else _typed_signal(run, take)
+            if not take.device and take.typed_signal is not None:
+                aim = stored.aim_of(step, lot, Conditions(signal.temperature_c, run.reference)).value
+                if asked := asked_thousandth(principle_of(run.method), take.typed_signal, (aim, aim)):
+                    raise InvalidInput(asked)
             row = point_row(
                 take.point_id, run, person, step, lot, signal, at=self.clock.now(), today=self.clock.today()
             )

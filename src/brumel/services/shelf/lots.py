@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from sqlalchemy.orm import Session
@@ -13,7 +13,18 @@ from brumel.core.calibrating.methods import ml_per_point
 from brumel.core.errors import CoreError
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
-from brumel.core.standards.targets import PH_BUFFER, bottle_of, check_bottle, families_of
+from brumel.core.quantities.salinity import SALTIEST, conductivity_from_salinity
+from brumel.core.reading.water import SOLIDS_FACTORS
+from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
+from brumel.core.standards.targets import (
+    CONDUCTIVITY,
+    KCL,
+    PH_BUFFER,
+    SEA_WATER,
+    bottle_of,
+    check_bottle,
+    families_of,
+)
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
@@ -27,6 +38,10 @@ from brumel.store.models.shelf import LotCertificate, LotEvent, LotRecord
 from brumel.store.once import add_once
 
 _RUNS_SHOWN = 10
+LABEL_UNITS = {"": "µS/cm", "mS": "mS/cm", "ppm": "ppm, by a factor", "salinity": "practical salinity"}
+"""What a conductivity standard's label may be stated in."""
+_WEAKEST_US_CM = 50.0
+"""No standard of potassium chloride is sold weaker (common practice): then mS/cm was meant."""
 _MOST_VALUE = 1_000_000.0
 _MOST = 20_000.0
 
@@ -51,6 +66,8 @@ class LotView:
     runs: Sequence[CalibrationRun]
     certified: bool
     """Whether its certificate is kept."""
+    parent: Lot | None = None
+    """The lot that it was poured off from."""
 
 
 @dataclass(frozen=True)
@@ -68,6 +85,10 @@ class NewLot:
     pack: str = Pack.BOTTLE
     content: float | None = None
     certificate_u: float | None = None
+    label_unit: str = ""
+    """In which unit its label states a conductivity, by key of :data:`LABEL_UNITS`; its standard's own where empty."""
+    factor: float | None = None
+    """ppm for each µS/cm, of a label in ppm."""
 
 
 @dataclass(frozen=True)
@@ -95,6 +116,7 @@ class Shelf:
                 queries.lot_records(session, lot_id),
                 queries.runs_with_lot(session, lot_id, _RUNS_SHOWN),
                 session.get(LotCertificate, lot_id) is not None,
+                session.get(Lot, entry.lot.parent_id) if entry.lot.parent_id else None,
             )
 
     def receive(self, new: NewLot, person: Person) -> uuid.UUID:
@@ -109,7 +131,8 @@ class Shelf:
         with self.database.session() as session:
             if session.get(Lot, new.lot_id) is not None:
                 return new.lot_id
-            wrong = _wrong(new, self.clock.today())
+            new, wrong = _in_us_cm(new)
+            wrong = _wrong(new, self.clock.today()) | wrong
             number = new.lot_number.strip()
             if any(lot.lot_number.lower() == number.lower() for lot in queries.lots(session)):
                 wrong["lot_number"] = f"A lot {number} stands on the shelf already: open that one."
@@ -147,6 +170,47 @@ class Shelf:
             if unit != "mL" and amount != int(amount):
                 raise InvalidInput({"amount": f"Give a whole number of {unit}."})
             self._record(session, record_id, lot_id, LotEvent.USED, person, amount, note)
+
+    def pour_off(
+        self, lot_id: uuid.UUID, new_id: uuid.UUID, amount: float | None, lot_number: str, person: Person
+    ) -> uuid.UUID:
+        """Pour some of an opened bottle into one of its own: a lot opened today, whose parent is this one.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken.
+        """
+        may_record(person)
+        with self.database.session() as session:
+            if session.get(Lot, new_id) is not None:
+                return new_id
+            parent, number = _lot(session, lot_id), lot_number.strip()
+            wrong = {}
+            if amount is None or not 0 < amount <= _MOST:
+                wrong["poured"] = f"Give how many mL were poured off, above 0 and up to {_MOST:,.0f}."
+            if not number:
+                wrong["lot_number"] = "Give the new bottle a number of its own."
+            elif any(lot.lot_number.lower() == number.lower() for lot in queries.lots(session)):
+                wrong["lot_number"] = f"A lot {number} stands on the shelf already: choose another."
+            if parent.pack != Pack.BOTTLE or parent.discarded_on is not None:
+                wrong["poured"] = "Only a bottle that stands on the shelf can be poured off."
+            if wrong:
+                raise InvalidInput(wrong)
+            today = self.clock.today()
+            parent.opened_on = parent.opened_on or today
+            session.add(
+                Lot(
+                    id=new_id, lot_number=number, standard=parent.standard, family=parent.family,
+                    nominal=parent.nominal, received_on=today, expires_on=max(parent.expires_on, today),
+                    opened_on=today, open_life_days=parent.open_life_days, pack=parent.pack, content=amount,
+                    certificate_u=parent.certificate_u, value_table=parent.value_table, parent_id=parent.id,
+                )
+            )  # fmt: skip
+            session.flush()
+            self._record(session, uuid.uuid5(new_id, "taken"), lot_id, LotEvent.USED, person, amount, f"into {number}")
+            self._record(session, uuid.uuid5(new_id, "opened"), new_id, LotEvent.OPENED, person)
+        return new_id
 
     def discard(self, lot_id: uuid.UUID, record_id: uuid.UUID, reason: str, person: Person) -> None:
         """Take a lot off the shelf; its record stays."""
@@ -238,6 +302,30 @@ def _lot(session: Session, lot_id: uuid.UUID) -> Lot:
     if lot is None:
         raise NotFound("There is no such lot.")
     return lot
+
+
+def _in_us_cm(new: NewLot) -> tuple[NewLot, dict[str, str]]:
+    """A conductivity standard with its label in µS/cm at 25 °C, and what can't be of its unit."""
+    if new.standard != CONDUCTIVITY or new.nominal is None:
+        return new, {}
+    if new.label_unit not in LABEL_UNITS:
+        return new, {"label_unit": "Choose the unit that stands on the label."}
+    if new.label_unit == "mS":
+        return replace(new, nominal=round(new.nominal * 1000.0, 6)), {}
+    if new.label_unit == "ppm":
+        low, high = SOLIDS_FACTORS
+        if new.factor is None or not low <= new.factor <= high:
+            return new, {"factor": f"A label in ppm needs its factor, {low:g} to {high:g}: 0.5 as NaCl."}
+        return replace(new, nominal=round(new.nominal / new.factor, 6)), {}
+    if new.label_unit == "salinity":
+        if not 0 < new.nominal <= SALTIEST:
+            return new, {"nominal": f"A practical salinity lies above 0 and up to {SALTIEST:g}."}
+        at_25 = float(conductivity_from_salinity(new.nominal, LABEL_TEMPERATURE_C)) * 1000.0
+        return replace(new, nominal=round(at_25), family=SEA_WATER), {}
+    if new.family == KCL and 0 < new.nominal < _WEAKEST_US_CM:
+        words = f"{new.nominal:g} µS/cm is weaker than any that is sold: was mS/cm meant? Choose the unit on the label."
+        return new, {"nominal": words}
+    return new, {}
 
 
 def _wrong(new: NewLot, today: date) -> dict[str, str]:

@@ -27,7 +27,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import positions_of
-from brumel.services.live.display import signal_behind, wrong_of_meter
+from brumel.services.live.display import asked_thousandth, signal_behind, wrong_of_meter
 from brumel.services.live.signal import Lens, Signal, Transform, raw_signal, signal_since
 from brumel.services.people import may_record
 from brumel.services.visiting.correcting import Corrected, Measured, ShownBy, correct, principle_of, reading_transform
@@ -178,6 +178,10 @@ class Readings:
         if new.source in {Source.TYPED_SIGNAL, Source.TYPED_VALUE}:
             check_number(wrong, "temperature_c", new.temperature_c, TEMPERATURE_RANGE_C, "°C")
             wrong |= wrong_of_meter(own, new.meter_did) if own else {}
+        typed, name = (new.signal, "signal") if new.source == Source.TYPED_SIGNAL else (new.shown, "shown")
+        likely = site.expected(upkeep.kind_of(probe).quantity) if site and probe else None
+        if own and likely and typed is not None and (asked := asked_thousandth(own, typed, likely)):
+            wrong[name] = asked["signal"]
         if wrong or site is None or probe is None:
             raise InvalidInput(wrong)
         return site, probe, taken_at

@@ -15,7 +15,7 @@ from brumel.core.kit.shelf import Pack, standards
 from brumel.core.standards.targets import families_of
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.photos import MOST_BYTES
-from brumel.services.shelf.lots import NewLot, label_of
+from brumel.services.shelf.lots import LABEL_UNITS, NewLot, label_of
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
 
@@ -40,10 +40,10 @@ def new() -> ResponseReturnValue:
             lot_id=typed.new_record_id(),
             standard=typed.text("standard"),
             lot_number=typed.text("lot_number"),
-            family=typed.text("family")
-            if typed.text("standard") in standards() and families_of(typed.text("standard"))
-            else "",
+            family=_typed_family(typed),
             nominal=typed.number("nominal"),
+            label_unit=typed.text("label_unit"),
+            factor=typed.number("factor"),
             received_on=typed.day("received_on"),
             expires_on=typed.day("expires_on"),
             open_life_days=typed.number("open_life_days"),
@@ -62,10 +62,21 @@ def new() -> ResponseReturnValue:
         errors=errors,
         values=request.form,
         standards=[(s.key, s.name) for s in standards().values()],
-        families=[(key, name) for s in standards() for key, name in families_of(s).items()],
+        families=[
+            (s.name, [(f"{s.key}/{key}", name) for key, name in families_of(s.key).items()])
+            for s in standards().values()
+            if families_of(s.key)
+        ],
+        label_units=LABEL_UNITS.items(),
         packs=[(str(p), p.capitalize()) for p in Pack],
     )
     return page, 422 if errors else 200
+
+
+def _typed_family(typed: Typed) -> str:
+    """The family chosen, where it is one of the standard's; else as it was typed, to be refused."""
+    standard, _, family = typed.text("family").rpartition("/")
+    return family if standard in ("", typed.text("standard")) else f"{standard}/{family}"
 
 
 @blueprint.get("/lots/<uuid:lot_id>")
@@ -74,9 +85,9 @@ def lot(lot_id: uuid.UUID) -> ResponseReturnValue:
     return _lot_page(lot_id, {}, {})
 
 
-@blueprint.post("/lots/<uuid:lot_id>/<any(open, use, discard):action>")
+@blueprint.post("/lots/<uuid:lot_id>/<any(open, use, discard, pour):action>")
 def act(lot_id: uuid.UUID, action: str) -> ResponseReturnValue:
-    """Open, use or discard a lot."""
+    """Open, use or discard a lot, or pour some of it off."""
     typed, shelf = Typed(request.form), services().shelf
     record_id = typed.new_record_id()
     amount = typed.number("amount")
@@ -86,6 +97,9 @@ def act(lot_id: uuid.UUID, action: str) -> ResponseReturnValue:
             shelf.open(lot_id, record_id, signed_in())
         elif action == "use":
             shelf.use(lot_id, record_id, amount, typed.text("note"), signed_in())
+        elif action == "pour":
+            poured = shelf.pour_off(lot_id, record_id, typed.number("poured"), typed.text("lot_number"), signed_in())
+            return redirect(url_for("shelf.lot", lot_id=poured))
         else:
             shelf.discard(lot_id, record_id, typed.text("reason"), signed_in())
     except InvalidInput as wrong:
