@@ -55,6 +55,14 @@ def read_site(page: Page, site: str) -> None:
     page.wait_for_url("**/ledger/readings/**")
 
 
+def choose(page: Page, name: str, beginning: str) -> None:
+    """Choose the option of a list whose words begin so; the page follows by itself."""
+    options = page.locator(f"[name={name}] option")
+    value = options.evaluate_all("(all, words) => all.find(o => o.textContent.startsWith(words)).value", beginning)
+    with page.expect_navigation():
+        page.locator(f"[name={name}]").first.select_option(value)
+
+
 def dressed(page: Page, look: str) -> None:
     """The page in daylight, at dusk, or on a phone."""
     if look == "phone":

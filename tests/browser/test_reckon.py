@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import dressed, no_violations
+from tests.browser.driving import choose, dressed, no_violations
 
 
 def test_from_what_one_has_to_the_answer(technician: Page) -> None:
@@ -78,8 +78,8 @@ def test_the_answer_goes_on_to_a_site_reading(technician: Page) -> None:
     page = technician
     page.goto("/reckon/ph-from-millivolts?mv=-20&temperature_c=18&slope_percent=98&offset_mv=3")
     page.get_by_role("link", name="Use in a site reading").click()
-    page.get_by_label("Site", exact=True).select_option(label="Oyster nursery")
-    page.get_by_label("Probe", exact=True).select_option(index=1)
+    choose(page, "site", "Oyster nursery")
+    choose(page, "probe", "A-pH")
     expect(page.get_by_label("Potential")).to_have_value("-20")
     expect(page.get_by_label("Temperature of the water")).to_have_value("18")
     expect(page.get_by_label("Note")).to_have_value("pH from millivolts: 7.41")

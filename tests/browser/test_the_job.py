@@ -10,7 +10,7 @@ from urllib.parse import urlsplit
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
-from tests.browser.driving import begin, no_violations, read_site, sign_in, take_point, take_points
+from tests.browser.driving import begin, choose, no_violations, read_site, sign_in, take_point, take_points
 
 
 def give_up(page: Page) -> None:
@@ -114,7 +114,7 @@ def test_typed_input_is_kept_with_a_sentence_in_its_field(technician: Page) -> N
     page = technician
     page.goto("/rounds/")
     page.get_by_role("link", name="Read Training pool").click()
-    page.get_by_label("Probe", exact=True).select_option(index=4)
+    choose(page, "probe", "C-pH")
     page.get_by_label("Potential").fill("abc")
     page.get_by_label("Temperature of the water").fill("26,5")
     page.get_by_role("button", name="Record").click()

@@ -16,7 +16,7 @@ def test_from_the_parcel_to_the_bin(technician: Page) -> None:
     expect(page.locator("#error-nominal")).to_contain_text("Give its value")
     expect(page.locator("#error-expires_on")).to_contain_text("before it was received")
     expect(page.get_by_label("Lot number")).to_have_value("T4-9001")
-    page.get_by_label("Family").select_option("technical")
+    page.get_by_label("Family").select_option("ph-buffer/technical")
     page.get_by_label("Value at 25 °C").fill("4.01")
     page.get_by_label("Expires").fill("2027-06-01")
     page.get_by_label("How much").fill("500")

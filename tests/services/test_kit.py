@@ -9,6 +9,7 @@ from datetime import date, timedelta
 import pytest
 from PIL import Image
 
+from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.readiness import State
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
@@ -69,6 +70,15 @@ def test_a_failed_inspection_blocks_and_a_passed_one_clears(world: World) -> Non
     later = world.at(NOW + timedelta(minutes=1))
     later.kit.inspect(probe.id, uuid.uuid4(), answers, "new electrode", world.person)
     assert later.states.probe_state(probe.id).readiness.state is State.READY
+
+
+def test_of_two_inspections_in_one_moment_the_later_counts(world: World) -> None:
+    kit, questions = world.at().kit, {q.key: True for q in probe_kind("ph-combination").inspection}
+    for _ in range(6):
+        probe = world.probe()
+        for passed in (False, True):
+            kit.inspect(probe.id, uuid.uuid4(), questions | {"bulb": passed}, "", world.person)
+        assert world.at().states.probe_state(probe.id).readiness.state == "ready"
 
 
 def test_the_life_of_a_probe_shows_its_line_and_trend(world: World) -> None:

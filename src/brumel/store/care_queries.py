@@ -57,9 +57,11 @@ class InspectionRow(NamedTuple):
 
 def recent_inspections(session: Session) -> list[InspectionRow]:
     """The newest inspections of each probe, the oldest first."""
-    newest = func.row_number().over(partition_by=Inspection.probe_id, order_by=Inspection.at.desc())
+    newest = func.row_number().over(
+        partition_by=Inspection.probe_id, order_by=(Inspection.at.desc(), Inspection.ordinal.desc())
+    )
     c = select(Inspection, newest.label("rank")).subquery().c
-    rows = session.execute(select(c.probe_id, c.at, c.failed).where(c.rank <= _RECENT).order_by(c.at))
+    rows = session.execute(select(c.probe_id, c.at, c.failed).where(c.rank <= _RECENT).order_by(c.at, c.ordinal))
     return [InspectionRow(*row) for row in rows]
 
 
@@ -71,7 +73,8 @@ def care_records(session: Session, probe_id: uuid.UUID) -> Sequence[CareRecord]:
 
 def inspections(session: Session, probe_id: uuid.UUID) -> Sequence[Inspection]:
     """A probe's inspections, the oldest first."""
-    return session.scalars(select(Inspection).where(Inspection.probe_id == probe_id).order_by(Inspection.at)).all()
+    query = select(Inspection).where(Inspection.probe_id == probe_id)
+    return session.scalars(query.order_by(Inspection.at, Inspection.ordinal)).all()
 
 
 def photographed(session: Session, inspection_ids: Sequence[uuid.UUID]) -> set[uuid.UUID]:

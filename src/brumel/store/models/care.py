@@ -59,6 +59,7 @@ class Inspection(Base):
     __table_args__ = (Index("ix_inspection_probe_id_at", "probe_id", "at"),)
 
     id: Mapped[uuid.UUID] = own_id()
+    ordinal: Mapped[int] = mapped_column(BigInteger, Identity())
     probe_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("probe.id"))
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime]

@@ -1,6 +1,6 @@
-"""What a meter does to a signal, how a water is compensated, and where a bottle was poured from.
+"""What a meter does to a signal, how a water is compensated, where a bottle was poured from, which inspection came last.
 
-Each column has a constant default, so that no row of a fact is rewritten.
+Columns are added with their defaults by the owner: what a row of a fact says stays as it is.
 """
 
 import sqlalchemy as sa
@@ -21,11 +21,13 @@ _SETTINGS = (
 def upgrade() -> None:
     for table, column in _SETTINGS:
         op.add_column(table, sa.Column(column, postgresql.JSONB, server_default=sa.text("'{}'"), nullable=False))
+    op.add_column("inspection", sa.Column("ordinal", sa.BigInteger, sa.Identity(), nullable=False))
     op.add_column("lot", sa.Column("parent_id", sa.Uuid, nullable=True))
     op.create_foreign_key(op.f("fk_lot_parent_id_lot"), "lot", "lot", ["parent_id"], ["id"])
 
 
 def downgrade() -> None:
     op.drop_column("lot", "parent_id")
+    op.drop_column("inspection", "ordinal")
     for table, column in _SETTINGS:
         op.drop_column(table, column)

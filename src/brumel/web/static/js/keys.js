@@ -22,5 +22,13 @@ window.addEventListener("pageshow", () => {
   for (const form of document.forms) delete form.dataset.sent;
 });
 
-document.querySelectorAll("[data-submit-on-change]").forEach((element) =>
-  element.addEventListener("change", () => element.form.requestSubmit()));
+// A list that is typed into changes with each letter: the page follows once the typing rests.
+document.querySelectorAll("[data-submit-on-change]").forEach((element) => {
+  let typed = -Infinity;
+  let waiting;
+  element.addEventListener("keydown", () => { typed = performance.now(); });
+  element.addEventListener("change", () => {
+    clearTimeout(waiting);
+    waiting = setTimeout(() => element.form.requestSubmit(), performance.now() - typed < 1000 ? 700 : 0);
+  });
+});
