@@ -172,20 +172,16 @@ def newest_kept(session: Session, probe_id: uuid.UUID, at: datetime) -> Calibrat
     return session.scalars(query.options(selectinload(CalibrationRun.points)).limit(1)).first()
 
 
-def last_full_run(
-    session: Session, probe_id: uuid.UUID, before: datetime, minor: Collection[str] = ()
-) -> CalibrationRun | None:
-    """The newest usable run whose coefficients were all fitted, none but the minor ones taken over."""
+def full_runs(probe_id: uuid.UUID, before: datetime, minor: Collection[str] = ()) -> Select[CalibrationRun]:
+    """Usable runs whose coefficients were all fitted, none but the minor ones taken over, the newest first."""
     taken_over = exists().where(
         CalibrationCoefficient.run_id == CalibrationRun.id,
         CalibrationCoefficient.origin.in_(TAKEN_OVER),
         CalibrationCoefficient.key.not_in(minor),
     )
-    return session.scalars(
-        signed_runs(probe_id, before)
-        .where(CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL, ~taken_over)
-        .limit(1)
-    ).first()
+    return signed_runs(probe_id, before).where(
+        CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL, ~taken_over
+    )
 
 
 def lock_run(session: Session, run_id: uuid.UUID) -> None:

@@ -72,7 +72,7 @@ def _coefficients(run: Run) -> Iterator[Finding]:
             yield Finding(
                 "one-point",
                 Level.SOUND if about.minor else Level.DOUBTFUL,
-                f"One {standard} sets the {' and '.join(fitted)} only; the {about.name.lower()} of "
+                f"{_sets(run, standard)} the {' and '.join(fitted)} only; the {about.name.lower()} of "
                 f"{about.words(value)} is {_TAKEN_OVER_WORDS[origin]}.",
                 run.tolerances.few_remedy,
                 None if about.minor else run.tolerances.redo_minutes,
@@ -93,6 +93,10 @@ def _coefficients(run: Run) -> Iterator[Finding]:
             remedy.words,
             remedy.minutes,
         )
+
+
+def _sets(run: Run, standard: str) -> str:
+    return f"One {standard} sets" if len(run.adjusted) == 1 else f"These {standard}s set"
 
 
 def _residuals(run: Run) -> Iterator[Finding]:

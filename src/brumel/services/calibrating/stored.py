@@ -18,6 +18,7 @@ from brumel.core.calibrating.run import JudgedPoint, PreviousRun
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Bounds, Finding, Level
+from brumel.core.kit.readiness import CareEvent
 from brumel.core.kit.shelf import LotFacts, Pack, standards
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.verdict import Basis
@@ -169,12 +170,34 @@ def age_days(signature: CalibrationSignature, at: datetime) -> float:
 
 def previous_full_run(session: Session, probe_id: uuid.UUID, at: datetime) -> PreviousRun | None:
     """The probe's last usable full run before ``at``."""
-    own = upkeep.senses(session.get_one(Probe, probe_id))
-    run = queries.last_full_run(session, probe_id, at, own.minor if own else ())
-    if run is None or run.signature is None:
-        return None
-    tended = upkeep.tended(session, run.probe, run.signature.signed_at, at)
+    probe = session.get_one(Probe, probe_id)
+    own = upkeep.senses(probe)
+    run = session.scalars(queries.full_runs(probe_id, at, own.minor if own else ()).limit(1)).first()
+    return _previous(run, upkeep.events_of_probe(session, probe), at) if run else None
+
+
+def _previous(run: CalibrationRun, events: Sequence[CareEvent], at: datetime) -> PreviousRun:
+    assert run.signature is not None  # only signed ones are full
+    tended = upkeep.tended(run.probe, events, run.signature.signed_at, at)
     return PreviousRun(signed_response(run), age_days(run.signature, at), tended)
+
+
+class Past:
+    """What went before the runs of many probes: their full runs and their care, each read once."""
+
+    def __init__(self, session: Session, until: datetime) -> None:
+        self._session, self._until = session, until
+        self._known: dict[uuid.UUID, tuple[Sequence[CalibrationRun], Sequence[CareEvent]]] = {}
+
+    def previous(self, probe: Probe, at: datetime) -> PreviousRun | None:
+        """The probe's last usable full run before ``at``."""
+        if probe.id not in self._known:
+            own = upkeep.senses(probe)
+            full = self._session.scalars(queries.full_runs(probe.id, self._until, own.minor if own else ())).all()
+            self._known[probe.id] = full, upkeep.events_of_probe(self._session, probe)
+        full, events = self._known[probe.id]
+        run = next((r for r in full if r.signature and r.signature.signed_at <= at), None)
+        return _previous(run, events, at) if run else None
 
 
 def basis_of(session: Session, probe_id: uuid.UUID, at: datetime) -> tuple[CalibrationRun | None, Basis | None]:

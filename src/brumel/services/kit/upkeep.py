@@ -135,9 +135,9 @@ def events_of_probe(session: Session, probe: Probe) -> list[CareEvent]:
     return [*care, *felt(probe, [MeterRow(r.meter_id, r.event, r.at) for r in meter])]
 
 
-def tended(session: Session, probe: Probe, since: datetime, at: datetime) -> str:
+def tended(probe: Probe, events: Iterable[CareEvent], since: datetime, at: datetime) -> str:
     """What was done to a probe between two moments that may have changed how it responds, in words."""
-    done = ended(events_of_probe(session, probe), frozenset({*kind_of(probe).voids, Care.CLEANED}), since, at)
+    done = ended(events, frozenset({*kind_of(probe).voids, Care.CLEANED}), since, at)
     return done.care.words if done else ""
 
 

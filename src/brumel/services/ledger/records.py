@@ -79,13 +79,14 @@ class Ledger:
             run = queries.run_in_full(session, run_id)
             if run is None:
                 raise NotFound("There is no such calibration.")
-            return _json(run_file(session, run))
+            return _json(run_file(stored.Past(session, run.started_at), run))
 
     def calibrations_jsonl(self, wanted: Filter) -> str:
         """Signed calibrations as open files, one a line."""
         with self.database.session() as session:
             runs = queries.runs(session, self._criteria(wanted), limit=None, offset=0)
-            files = [run_file(session, run) for run in runs if run.signature]
+            past = stored.Past(session, self.clock.now())
+            files = [run_file(past, run) for run in runs if run.signature]
         return "".join(json.dumps(f, ensure_ascii=False, default=str) + "\n" for f in files)
 
     def readings_json(self, wanted: Filter) -> str:

@@ -4,16 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy.orm import Session
-
 from brumel.core.calibrating.run import PreviousRun
 from brumel.core.calibrating.run_file import FORMAT, VERSION
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import points_of
+from brumel.services.calibrating.stored import Past
 from brumel.store.models.calibration import CalibrationPoint, CalibrationRun, KeptBy
 
 
-def run_file(session: Session, run: CalibrationRun) -> dict[str, Any]:
+def run_file(past: Past, run: CalibrationRun) -> dict[str, Any]:
     """The file of a run, as ``docs/formats.md`` describes it."""
     by_meter = run.kept_by == KeptBy.METER
     signed = run.signature
@@ -29,12 +28,12 @@ def run_file(session: Session, run: CalibrationRun) -> dict[str, Any]:
             "kind": run.probe.kind, "label": run.probe.label, "serial": run.probe.serial, "reference": run.reference,
         },
         "method": run.method,
-        **(_of_meter(run) if by_meter else _of_brumel(session, run)),
+        **(_of_meter(run) if by_meter else _of_brumel(past, run)),
     }  # fmt: skip
 
 
-def _of_brumel(session: Session, run: CalibrationRun) -> dict[str, Any]:
-    previous = stored.previous_full_run(session, run.probe_id, run.started_at)
+def _of_brumel(past: Past, run: CalibrationRun) -> dict[str, Any]:
+    previous = past.previous(run.probe, run.started_at)
     waters = None if run.waters_low is None or run.waters_high is None else [run.waters_low, run.waters_high]
     return {
         "waters": waters,
