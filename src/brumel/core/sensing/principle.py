@@ -133,15 +133,13 @@ class Principle(ABC):
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """What each coefficient is multiplied by."""
 
+    @abstractmethod
     def value_of_term(self, x: Number, at: Conditions) -> Number:
-        """The value that makes its term ``x``; ``x`` itself where the term is the value."""
-        del at
-        return x
+        """The value that makes its term ``x``."""
 
+    @abstractmethod
     def term_per_value(self, value: Number, at: Conditions) -> Number:
-        """How the value's term changes with the value; one where the term is the value."""
-        del at
-        return np.ones(np.shape(np.asarray(value)))
+        """How the value's term changes with the value."""
 
     def apart(self, values: Array) -> float:
         """How far values are apart, on the scale by which coefficients are told."""
