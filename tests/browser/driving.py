@@ -55,6 +55,14 @@ def read_site(page: Page, site: str) -> None:
     page.wait_for_url("**/ledger/readings/**")
 
 
+def ail(page: Page, fault: str) -> None:
+    """Give the simulated probe a fault; it is set on the page of an open run."""
+    if not page.locator("#fault").is_visible():
+        page.get_by_text("Simulated bench", exact=True).click()
+    page.locator("#fault").select_option(fault)
+    page.get_by_role("button", name="Set", exact=True).click()
+
+
 def choose(page: Page, name: str, beginning: str) -> None:
     """Choose the option of a list whose words begin so; the page follows by itself."""
     options = page.locator(f"[name={name}] option")

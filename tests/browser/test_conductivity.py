@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import no_violations, take_point
+from tests.browser.driving import ail, no_violations, take_point
 
 
 def begin(page: Page, procedure: str, **lots: str) -> None:
@@ -21,14 +21,6 @@ def begin(page: Page, procedure: str, **lots: str) -> None:
         value = select.locator("option", has_text=number).first.get_attribute("value")
         select.select_option(value)
     page.get_by_role("button", name="Begin").click()
-
-
-def ail(page: Page, fault: str) -> None:
-    """Give the simulated cell a fault; it is set on the page of an open run."""
-    if not page.locator("#fault").is_visible():
-        page.get_by_text("Simulated bench", exact=True).click()
-    page.locator("#fault").select_option(fault)
-    page.get_by_role("button", name="Set", exact=True).click()
 
 
 def give_up(page: Page) -> None:

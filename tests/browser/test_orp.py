@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import no_violations, take_point
+from tests.browser.driving import ail, no_violations, take_point
 
 
 def begin(page: Page, procedure: str = "Check only") -> None:
@@ -17,14 +17,6 @@ def begin(page: Page, procedure: str = "Check only") -> None:
     page.get_by_role("link", name="Check B-ORP").click()
     page.get_by_text(procedure, exact=True).click()
     page.get_by_role("button", name="Begin").click()
-
-
-def ail(page: Page, fault: str) -> None:
-    """Give the simulated probe a fault; it is set on the page of an open run."""
-    if not page.locator("#fault").is_visible():
-        page.get_by_text("Simulated bench", exact=True).click()
-    page.locator("#fault").select_option(fault)
-    page.get_by_role("button", name="Set", exact=True).click()
 
 
 def sign(page: Page) -> None:

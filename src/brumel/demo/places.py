@@ -70,10 +70,10 @@ WATERS = (
 
 _OTHER_LOTS: tuple[tuple[str, float | None, str, int | None, int, str, float], ...] = (
     ("conductivity", 84.0, "C84-0611", None, 60, "bottle", 500.0),
-    ("conductivity", 1413.0, "C14-0902", 20, 60, "bottle", 500.0),
+    ("conductivity", 1413.0, "C14-0902", 20, 60, "bottle", 2500.0),
     ("conductivity", 12880.0, "C128-0417", None, 60, "sachets", 20.0),
     ("conductivity", 80000.0, "C80-0209", 9, 60, "bottle", 250.0),
-    ("conductivity", 53_065.0, "S35-0114", 11, 60, "bottle", 500.0),
+    ("conductivity", 53_065.0, "S35-0114", 11, 60, "bottle", 2500.0),
     ("orp", 220.0, "R220-118", 75, 60, "bottle", 250.0),
     ("orp", 220.0, "R220-131", 12, 60, "bottle", 250.0),
     ("oxygen-zero", None, "Z-2207", None, 1, "sachets", 12.0),

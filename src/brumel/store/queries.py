@@ -293,7 +293,13 @@ def readings(
 
 def sites_read_with(session: Session, probe_id: uuid.UUID, since: datetime) -> set[uuid.UUID]:
     """The sites that a probe has read since a moment."""
-    return {r.site_id for r in readings(session, Criteria(probe_id=probe_id, since=since), findings=False)}
+    newer = aliased(Reading)
+    amended = exists().where(newer.amends_id == Reading.id)
+    return set(
+        session.scalars(
+            select(Reading.site_id).where(Reading.probe_id == probe_id, Reading.taken_at >= since, ~amended).distinct()
+        )
+    )
 
 
 def reading_in_full(session: Session, reading_id: uuid.UUID) -> Reading | None:

@@ -18,13 +18,18 @@ from brumel.core.calculations._inputs import (
     undo_compensation,
 )
 from brumel.core.curves import span
-from brumel.core.quantities.conductivity import OF_WATERS, kcl_curves, resistivity_ohm_cm, total_dissolved_solids_mg_l
-from brumel.core.quantities.salinity import SALTIEST, practical_salinity, sea_salt_conductivity_us_cm
+from brumel.core.quantities.conductivity import (
+    KCL_STANDARDS_US_CM,
+    OF_WATERS,
+    kcl_curves,
+    resistivity_ohm_cm,
+    total_dissolved_solids_mg_l,
+)
+from brumel.core.quantities.salinity import SALTIEST, SEA_WATER_C, practical_salinity, sea_salt_conductivity_us_cm
 from brumel.core.reckoning.definition import Choice, Condition, Curve, InvalidInputs, Number, Output, calculation
 from brumel.core.wording import signed
 
 _BY_MOLARITY = {0.001: 147.0, 0.01: 1413.0, 0.1: 12880.0, 1.0: 111800.0}
-_STANDARDS = (84.0, 147.0, 1413.0, 12880.0, 80000.0, 111800.0)
 _NEAR_25 = (23.0, 27.0)
 
 
@@ -67,7 +72,9 @@ def _kcl_words(v: SimpleNamespace) -> Iterator[str]:
             allowed=tuple(_BY_MOLARITY),
         ),
         temperature(0.0, 35.0),
-        Number("standard_us_cm", "or its value at 25 °C", "µS/cm", default=None, scalar=True, allowed=_STANDARDS),
+        Number(
+            "standard_us_cm", "or its value at 25 °C", "µS/cm", default=None, scalar=True, allowed=KCL_STANDARDS_US_CM
+        ),
     ),
     outputs=(Output("conductivity_us_cm", "Conductivity of the standard", "µS/cm", 0),),
     source="common laboratory tables of potassium chloride, from memory",
@@ -98,12 +105,11 @@ _ON_NATURAL = Condition(
     ),
     "The factor for natural waters holds from 0 to 35 °C; {temperature_c:g} °C lies outside.",
 )
-_SEA_C = (-2.0, 35.0)
 _ON_SEA = Condition(
     "temperature_c",
     lambda v: (
         (v.method != "sea-salt")
-        | ((np.asarray(v.temperature_c) >= _SEA_C[0]) & (np.asarray(v.temperature_c) <= _SEA_C[1]))
+        | ((np.asarray(v.temperature_c) >= SEA_WATER_C[0]) & (np.asarray(v.temperature_c) <= SEA_WATER_C[1]))
     ),
     "PSS-78 holds from −2 to 35 °C; {temperature_c:g} °C lies outside.",
 )

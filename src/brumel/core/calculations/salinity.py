@@ -12,7 +12,13 @@ import numpy as np
 from brumel.core.calculations._inputs import COEFFICIENT, PRESSURE, temperature, undo_compensation
 from brumel.core.corrected import corrected_rows
 from brumel.core.quantities.density import WATER_AT_4_C_KG_M3, sea_water_density_kg_m3
-from brumel.core.quantities.salinity import SALTIEST, STANDARD_MS_CM, conductivity_from_salinity, practical_salinity
+from brumel.core.quantities.salinity import (
+    SALTIEST,
+    SEA_WATER_C,
+    STANDARD_MS_CM,
+    conductivity_from_salinity,
+    practical_salinity,
+)
 from brumel.core.reckoning.definition import Condition, Curve, Number, Output, calculation
 from brumel.core.wording import signed
 
@@ -35,7 +41,7 @@ def _salinity_words(v: SimpleNamespace) -> Iterator[str]:
     formula="R = C / 42.914; Rt = R / (Rp · rt); S = Σ aᵢ Rt^(i/2) + (t − 15) / (1 + 0.0162 (t − 15)) · Σ bᵢ Rt^(i/2)",
     inputs=(
         Number("conductivity_ms_cm", "Conductivity at the sample's temperature", "mS/cm", 0.0, 100.0),
-        temperature(-2.0, 35.0),
+        temperature(*SEA_WATER_C),
         _DEPTH,
     ),
     outputs=(Output("salinity", "Practical salinity", "", 3),),
@@ -63,7 +69,7 @@ def salinity(conductivity_ms_cm: Any, temperature_c: Any, pressure_dbar: Any) ->
     name="conductivity-from-salinity",
     title="Conductivity of sea water of a salinity",
     formula="Newton’s method on Rt where S(Rt, t) is the salinity, then C = 42.914 · Rt · rt · Rp",
-    inputs=(Number("salinity", "Practical salinity", "", 0.0, 42.0), temperature(-2.0, 35.0), _DEPTH),
+    inputs=(Number("salinity", "Practical salinity", "", 0.0, SALTIEST), temperature(*SEA_WATER_C), _DEPTH),
     outputs=(Output("conductivity_ms_cm", "Conductivity at the sample's temperature", "mS/cm", 3),),
     source=_SOURCE + ", inverted",
     note=_PROPORTIONS,

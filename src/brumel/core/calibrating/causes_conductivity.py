@@ -8,7 +8,13 @@ from dataclasses import dataclass
 
 from brumel.core.calibrating.run import JudgedPoint, Run
 from brumel.core.findings import Finding, Level
-from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
+from brumel.core.quantities.conductivity import (
+    KCL_PERCENT_PER_C,
+    KCL_STANDARDS_US_CM,
+    REFERENCE_C,
+    linear_factor,
+    natural_water_factor,
+)
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.response import Response
 from brumel.core.wording import signed, upper_first
@@ -29,7 +35,6 @@ _STRONGER = 3.0
 _WEAK_US_CM = 200.0
 _BELOW, _FAR_ABOVE = 2.0, 100.0
 """A standard may lie below the middle of the waters by this factor, and above the highest by that (house rule)."""
-_SOLD_US_CM = (84.0, 147.0, 1413.0, 12_880.0, 80_000.0, 111_800.0)
 
 
 @dataclass(frozen=True)
@@ -115,7 +120,9 @@ def _mistaken(s: _Seen, run: Run) -> Finding | None:
     """Another constant than the meter is set to, or another standard than the label says: whichever is nearer."""
     label = s.point.nominal or s.point.point.value
     constants = {f"a constant wrong by ten ({'×10' if f > 1 else '÷10'})": f for f in (10.0, 0.1)}
-    others = {f"the {value:g} standard": value / label for value in _SOLD_US_CM if abs(value / label - 1) > _ALIKE}
+    others = {
+        f"the {value:g} standard": value / label for value in KCL_STANDARDS_US_CM if abs(value / label - 1) > _ALIKE
+    }
     name, factor = min((constants | others).items(), key=lambda entry: abs(math.log(s.ratio / entry[1])))
     if abs(math.log(s.ratio / factor)) > _ALIKE:
         return None
@@ -139,9 +146,9 @@ def _mistaken(s: _Seen, run: Run) -> Finding | None:
 def _compensated(s: _Seen) -> Finding | None:
     """A meter that compensates though it is said to be off, twice, or by a factor that is not potassium chloride's."""
     t = s.point.temperature_c
-    if abs(t - 25.0) <= _AWAY_FROM_25_C:
+    if abs(t - REFERENCE_C) <= _AWAY_FROM_25_C:
         return None
-    linear, natural = float(linear_factor(t, 1.91, 25.0)), float(natural_water_factor(t))
+    linear, natural = float(linear_factor(t, KCL_PERCENT_PER_C, REFERENCE_C)), float(natural_water_factor(t))
     ways = {
         "the meter compensated to 25 °C although it was said to be off": linear,
         "the meter compensated for natural waters although it was said to be off": natural,

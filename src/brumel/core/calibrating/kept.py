@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from brumel.core.calibrating.within import Within
-from brumel.core.findings import Finding, Level, worst_first
+from brumel.core.findings import Bounds, Finding, Level, worst_first
 from brumel.core.kit.kinds import Check, Reported
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
@@ -57,6 +58,16 @@ class KeptPoint:
     def level(self, shown: float) -> Level:
         """The level of a shown value."""
         return self.within.level(self.off(shown), self.target)
+
+
+def checks_of(frozen: Mapping[str, Any]) -> dict[str, Check]:
+    """The checks of such a run by key, as its kind had them then."""
+    return {c["key"]: Check(**c) for c in frozen["checks"]}
+
+
+def reports_of(frozen: Mapping[str, Any]) -> dict[str, Reported]:
+    """What a meter may have reported by key, as its kind had it then."""
+    return {r["key"]: Reported(**{**r, "bounds": Bounds(**r["bounds"])}) for r in frozen.get("reports", ())}
 
 
 def serving(points: Sequence[KeptPoint], key: str) -> tuple[KeptPoint, ...]:

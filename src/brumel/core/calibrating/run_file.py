@@ -13,12 +13,12 @@ from typing import Any
 import numpy as np
 
 from brumel.core.calibrating.judging import judge, principle_of
-from brumel.core.calibrating.kept import KeptPoint, judge_kept
+from brumel.core.calibrating.kept import KeptPoint, checks_of, judge_kept, reports_of
 from brumel.core.calibrating.methods import Step, Use, method, methods, rinses, steps_of
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun
 from brumel.core.errors import CoreError
-from brumel.core.findings import Acceptance, Bounds, Despite, Finding, verdict
-from brumel.core.kit.kinds import Check, Reported, probe_kinds
+from brumel.core.findings import Acceptance, Despite, Finding, verdict
+from brumel.core.kit.kinds import Check, probe_kinds
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.redox import REFERENCES
@@ -250,8 +250,7 @@ def _by_meter(at: _At) -> dict[str, Any]:
     given = at.plain("method")
     checks, reports = {c.key: c for c in kind.checks}, {r.key: r for r in kind.reported}
     if isinstance(given, Mapping):
-        checks = {c["key"]: Check(**c) for c in given["checks"]}
-        reports = {r["key"]: Reported(**{**r, "bounds": Bounds(**r["bounds"])}) for r in given.get("reports", ())}
+        checks, reports = checks_of(given), reports_of(given)
     points = [_kept_point(p, checks) for p in (at.all("points") if at.has("points") and at.plain("points") else [])]
     reported = at.within("reported") if at.has("reported") else _At({})
     found = judge_kept(points, [(r, reported.number(key)) for key, r in reports.items() if reported.has(key)])

@@ -15,6 +15,10 @@ from brumel.core.curves import MonotoneCurve, printed_table, span
 
 REFERENCE_C = 25.0
 _GRID_C = 5.0
+KCL_STANDARDS_US_CM = (84.0, 147.0, 1413.0, 12_880.0, 80_000.0, 111_800.0)
+"""Standards of potassium chloride that are sold, by their value at 25 °C."""
+KCL_PERCENT_PER_C = 1.91
+"""Of potassium chloride near 25 °C, within 0.4 % from 15 to 30 °C (common practice)."""
 COMPENSATIONS = {"linear": "linear", "natural-water": "natural waters (ISO 7888)"}
 """What meters offer, by key."""
 OF_WATERS = COMPENSATIONS | {"sea-salt": "sea salt (PSS-78)"}

@@ -17,6 +17,8 @@ from brumel.core.arrays import Array, Number, in_blocks, polynomial
 STANDARD_MS_CM = 42.914
 SALTIEST = 42.0
 """PSS-78 holds up to this salinity."""
+SEA_WATER_C = (-2.0, 35.0)
+"""And from here to there, °C."""
 """Conductivity of sea water of salinity 35 at 15 °C (IPTS-68), mS/cm. Source: Culkin & Smith 1980."""
 IPTS68_FROM_ITS90 = 1.00024
 _A = (0.0080, -0.1692, 25.3851, 14.0941, -7.0261, 2.7081)

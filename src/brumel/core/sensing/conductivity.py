@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-import numpy as np
-
 from brumel.core.arrays import Array, Number
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
 from brumel.core.sensing.principle import Coefficient, Conditions, Principle
@@ -61,14 +59,6 @@ class Conductivity(Principle):
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """Zero, µS; conductivity, µS/cm."""
         return 1.0, value
-
-    def value_of_term(self, x: Number, at: Conditions) -> Number:
-        """Conductivity at the water's temperature, µS/cm (not mS/cm)."""
-        return x
-
-    def term_per_value(self, value: Number, at: Conditions) -> Number:
-        """One, whatever the value."""
-        return np.ones(np.shape(np.asarray(value)))
 
     def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[str]]:
         """µS/cm at the water's temperature; a compensation of ``method``, ``coefficient``, ``reference_c`` undone."""

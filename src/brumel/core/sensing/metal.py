@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import numpy as np
-
 from brumel.core.arrays import Number
 from brumel.core.sensing.principle import Coefficient, Conditions, Principle
 from brumel.core.wording import signed
@@ -38,14 +36,6 @@ class Metal(Principle):
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """Offset, mV; gain."""
         return 1.0, value
-
-    def value_of_term(self, x: Number, at: Conditions) -> Number:
-        """ORP as shown, mV."""
-        return x
-
-    def term_per_value(self, value: Number, at: Conditions) -> Number:
-        """One, whatever the value."""
-        return np.ones(np.shape(np.asarray(value)))
 
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """From raw to corrected millivolts."""

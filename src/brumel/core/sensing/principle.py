@@ -133,13 +133,15 @@ class Principle(ABC):
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """What each coefficient is multiplied by."""
 
-    @abstractmethod
     def value_of_term(self, x: Number, at: Conditions) -> Number:
-        """The value that makes its term ``x``."""
+        """The value that makes its term ``x``; ``x`` itself where the term is the value."""
+        del at
+        return x
 
-    @abstractmethod
     def term_per_value(self, value: Number, at: Conditions) -> Number:
-        """How the value's term changes with the value."""
+        """How the value's term changes with the value; one where the term is the value."""
+        del at
+        return np.ones(np.shape(np.asarray(value)))
 
     def apart(self, values: Array) -> float:
         """How far values are apart, on the scale by which coefficients are told."""

@@ -10,9 +10,9 @@ from typing import Any
 from brumel.core.curves import curve_through, span
 from brumel.core.errors import CoreError
 from brumel.core.kit.shelf import standards
-from brumel.core.quantities.conductivity import kcl_curves
+from brumel.core.quantities.conductivity import KCL_PERCENT_PER_C, kcl_curves
 from brumel.core.quantities.redox import REFERENCES, U_HALF_CELL_MV, half_cell, zobell_eh_mv
-from brumel.core.quantities.salinity import conductivity_from_salinity, practical_salinity
+from brumel.core.quantities.salinity import SEA_WATER_C, conductivity_from_salinity, practical_salinity
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import U_TEMPERATURE_C
 from brumel.core.standards.buffers import (
@@ -30,10 +30,7 @@ _ZOBELL_C = (8.0, 85.0)
 CONDUCTIVITY = "conductivity"
 KCL, SEA_WATER = "kcl", "sea-water"
 """Families of conductivity standards whose value is known at temperature."""
-_KCL_SHARE_PER_C = 0.0191
 _WARMER_C = 0.1
-SEA_WATER_C = (-2.0, 35.0)
-"""PSS-78 holds from here to there."""
 _U_COUPLE_MV = 5.0 / 3**0.5
 _U_LABEL_PERCENT = 1.0
 
@@ -136,7 +133,7 @@ def _salt_value(bottle: Bottle, t: float) -> float | None:
         low, high = span(curve)
         return float(curve(t)) if low <= t <= high else None
     if bottle.family == KCL and abs(t - LABEL_TEMPERATURE_C) <= LABEL_TOLERANCE_C + _WARMER_C:
-        return bottle.label * (1.0 + _KCL_SHARE_PER_C * (t - LABEL_TEMPERATURE_C))
+        return bottle.label * (1.0 + KCL_PERCENT_PER_C / 100.0 * (t - LABEL_TEMPERATURE_C))
     return None
 
 

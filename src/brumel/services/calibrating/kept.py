@@ -10,9 +10,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.kept import KeptPoint, judge_kept
+from brumel.core.calibrating.kept import KeptPoint, checks_of, judge_kept
 from brumel.core.findings import Acceptance, Finding, verdict
-from brumel.core.kit.kinds import Check, ProbeKind, Reported
+from brumel.core.kit.kinds import Check, ProbeKind
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.principle import Conditions
@@ -266,14 +266,9 @@ def kept_point(check: Check, typed: TypedPoint, lot: Lot | None, probe: Probe, a
 
 def points_of(run: CalibrationRun) -> list[KeptPoint]:
     """The points of a run kept by a meter, with their checks as its kind had them then."""
-    checks = {c["key"]: Check(**c) for c in run.method["checks"]}
+    checks = checks_of(run.method)
     return [
         KeptPoint(checks[p.step], stored.lot_label(p.lot) if p.lot else checks[p.step].name.lower(), p.target,
                   p.target_known, p.shown_before, p.shown_after, p.expired_days, p.over_open_days, p.target_u)
         for p in run.points
     ]  # fmt: skip
-
-
-def reports_of(run: CalibrationRun) -> dict[str, Reported]:
-    """What was reported of a run kept by a meter, as its kind had it then."""
-    return {r["key"]: Reported(**{**r, "bounds": stored.bounds_of(r["bounds"])}) for r in run.method.get("reports", ())}

@@ -180,7 +180,7 @@ class Calibrations:
             if not take.device and take.typed_signal is not None:
                 aim = stored.aim_of(step, lot, Conditions(signal.temperature_c, run.reference)).value
                 if asked := asked_thousandth(principle_of(run.method), take.typed_signal, (aim, aim)):
-                    raise InvalidInput(asked)
+                    raise InvalidInput({"signal": asked})
             row = point_row(
                 take.point_id, run, person, step, lot, signal, at=self.clock.now(), today=self.clock.today()
             )

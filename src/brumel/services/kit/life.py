@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.findings import Bounds, Finding, Level, verdict
@@ -31,7 +31,6 @@ from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person
 from brumel.store.once import add_once
 
-_FUTURE = timedelta(minutes=5)
 _READINGS_SHOWN = 6
 
 

@@ -19,14 +19,12 @@ def wrong_of_meter(own: Principle, did: Mapping[str, Any]) -> dict[str, str]:
     return {f"meter_{name}": words for name, words in wrong_with(did or {"method": "none"}, BY_METERS).items()}
 
 
-def asked_thousandth(own: Principle, shown: float, likely: tuple[float, float]) -> dict[str, str]:
-    """A question where a typed value is a thousandth of what is likely: mS/cm typed as µS/cm."""
+def asked_thousandth(own: Principle, shown: float, likely: tuple[float, float]) -> str:
+    """A question where a typed value is a thousandth of what is likely, mS/cm typed as µS/cm; else nothing."""
     low, high = likely
     if own.display_unit != "µS/cm" or shown <= 0 or not low / _ABOUT <= shown * 1000.0 <= high * _ABOUT:
-        return {}
-    return {
-        "signal": f"{shown:g} µS/cm is a thousandth of what is likely here: was mS/cm meant? Type {shown * 1000:g}."
-    }
+        return ""
+    return f"{shown:g} µS/cm is a thousandth of what is likely here: was mS/cm meant? Type {shown * 1000:g}."
 
 
 def signal_behind(

@@ -12,7 +12,7 @@ from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import upkeep
-from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channels_of
+from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channels_of, signal_channel
 from brumel.services.people import may_record
 from brumel.services.reckon.units import linear_factor
 from brumel.store import queries
@@ -145,8 +145,7 @@ def _channels(session: Session, positions: Sequence[Mapped]) -> list[Channel]:
             probe = session.get_one(Probe, mapped.probe_id)
             sensed = upkeep.senses(probe)
             assert sensed is not None
-            low, high = sensed.signal_range
-            found.append(Channel(Carries.SIGNAL, sensed.signal_unit, low, high, probe_id=mapped.probe_id))
+            found.append(signal_channel(sensed, mapped.probe_id))
         elif mapped.carries is Carries.INDICATED:
             about = MappedDevice.indicated_of(session.get_one(Probe, mapped.probe_id))
             unit = mapped.unit or about.unit

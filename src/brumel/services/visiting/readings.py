@@ -181,7 +181,7 @@ class Readings:
         typed, name = (new.signal, "signal") if new.source == Source.TYPED_SIGNAL else (new.shown, "shown")
         likely = site.expected(upkeep.kind_of(probe).quantity) if site and probe else None
         if own and likely and typed is not None and (asked := asked_thousandth(own, typed, likely)):
-            wrong[name] = asked["signal"]
+            wrong[name] = asked
         if wrong or site is None or probe is None:
             raise InvalidInput(wrong)
         return site, probe, taken_at
