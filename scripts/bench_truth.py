@@ -10,8 +10,14 @@ import numpy as np
 from tests.simulated import Cell, Signal, coverage, interval_kept, judged, signals
 from tests.simulated_cell import METHODS, TEMPERATURES_C, WATERS, Where
 from tests.simulated_cell import coverage as cell_coverage
+from tests.simulated_oxygen import METHODS as OXYGEN_METHODS
+from tests.simulated_oxygen import TEMPERATURES_C as OXYGEN_C
+from tests.simulated_oxygen import TIME_CONSTANTS as OXYGEN_TAUS
+from tests.simulated_oxygen import Place
+from tests.simulated_oxygen import coverage as oxygen_coverage
 
 READINGS, TRACES, LOOKS = 2_000, 200, 300
+KEYS = ("membrane", "luminescence")
 TIME_CONSTANTS, SAMPLES_C = (5.0, 20.0, 60.0), (0.0, 15.0, 35.0)
 NOISES = {0.0: (0.0, 0.01, 0.03, 0.05, 0.06), 0.1: (0.0, 0.03, 0.06), 1.0: (0.0, 0.1, 0.2)}
 """By step of the display, mV: the noises, mV, under which a still trace is stable."""
@@ -30,6 +36,13 @@ def truth() -> None:
         for at, (share, mean) in zip(places, pool.map(_cell_coverage, places), strict=True):
             where = f"{at.method}, {at.water:6.0f} µS/cm at {at.sample_c:4.1f} °C"
             print(f"  {where}: {share:6.1%}  U ±{mean:.2f} %", flush=True)
+        print(f"U (k = 2) of a reading of oxygen, {READINGS} runs and readings a cell; wanted 94 to 98 %")
+        probes = [Place(*case) for case in product(KEYS, OXYGEN_METHODS, OXYGEN_TAUS, OXYGEN_C)]
+        for probe, (share, mean) in zip(probes, pool.map(_oxygen_coverage, probes), strict=True):
+            where = (
+                f"{probe.key}, {probe.method}, time constant {probe.tau_s:2.0f} s, water at {probe.sample_c:4.1f} °C"
+            )
+            print(f"  {where}: {share:6.1%}  U ±{mean:.2f} mg/L", flush=True)
         print(f"Interval of the time left, {TRACES} traces a row, one rate of 4 to 60 s; wanted 90 to 97 %")
         rows = [(step, noise, 0.0) for step, noises in NOISES.items() for noise in noises]
         rows += [(0.0, 0.03, share) for share in (0.1, 0.3)]
@@ -61,6 +74,10 @@ def _coverage(cell: Cell) -> tuple[float, float]:
 
 def _cell_coverage(at: Where) -> tuple[float, float]:
     return cell_coverage(at, 1, READINGS)
+
+
+def _oxygen_coverage(at: Place) -> tuple[float, float]:
+    return oxygen_coverage(at, 1, READINGS)
 
 
 def _kept(row: tuple[float, float, float]) -> object:

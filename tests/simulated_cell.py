@@ -115,7 +115,7 @@ def one_run_and_reading(random: np.random.Generator, where: Where) -> tuple[floa
     t, signal, shown_c = probe.dipped(_water(true), where.sample_c)
     sensed = np.asarray(line.value(signal, Conditions(shown_c)))
     read = as_read("conductivity", HEAD, sensed, Conditions(shown_c), water)
-    last, left = _accepted(t, read, shown_c, READING)
+    last, left = accepted(t, read, shown_c, READING)
     at = Conditions(float(shown_c[last].mean()))
     value = float(line.value(signal[last].mean(), at))
     factor = value / max(float(read[last].mean()), 1e-9)
@@ -144,13 +144,13 @@ def _calibrated(random: np.random.Generator, cell: Principle, probe: Probe, wher
 
 def _point(cell: Principle, bottle: Bottle | None, t: Array, signal: Array, shown_c: Array) -> Point:
     """A point as it is taken: in a bottle, or in dry air."""
-    last, left = _accepted(t, signal, shown_c, CALIBRATING)
+    last, left = accepted(t, signal, shown_c, CALIBRATING)
     taken, at = float(signal[last].mean()), Conditions(float(shown_c[last].mean()))
     aim = target(bottle, at) if bottle else Target(0.0, 0.0, known=True)
     return Point(aim.value, taken, at, aim.u, float(np.hypot(cell.u_of(taken), left)), f"{bottle}")
 
 
-def _accepted(t: Array, y: Array, shown_c: Array, rule: SettlingRule) -> tuple[slice, float]:
+def accepted(t: Array, y: Array, shown_c: Array, rule: SettlingRule) -> tuple[slice, float]:
     """The window in which it was taken as soon as the core says stable, and what was left of its approach."""
     window = first_window(Trace(t, y, shown_c), rule)
     end = t.size if window is None else int(np.searchsorted(t, window.times[1])) + 1

@@ -20,12 +20,14 @@ from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, diagonal
 
 RANGES = {"glass": (0.0, 14.0), "metal": (-600.0, 1000.0), "conductivity": (0.5, 200_000.0),
-          "ion-tip": (0.05, 500.0)}  # fmt: skip
+          "membrane": (0.0, 300.0), "luminescence": (0.0, 300.0), "ion-tip": (0.05, 500.0)}  # fmt: skip
 PRINCIPLES = [principle(key) for key in RANGES]
 VALUES = {
     "glass": st.tuples(st.floats(-40, 40), st.floats(80, 108)),
     "metal": st.tuples(st.floats(-60, 60), st.just(1.0)),
     "conductivity": st.tuples(st.floats(-3, 3), st.floats(0.08, 12.0)),
+    "membrane": st.tuples(st.floats(-1, 10), st.floats(20, 400)),
+    "luminescence": st.tuples(st.floats(15, 22), st.floats(15, 80)),
     "ion-tip": st.tuples(st.floats(-200, 200), st.floats(70, 110), st.floats(-1, 1)),
 }
 
@@ -47,6 +49,7 @@ def test_value_and_signal_are_inverse_over_the_whole_range(own: Principle, data:
 def test_arrays_are_as_their_elements(own: Principle) -> None:
     coefficients = {
         "glass": (3.0, 97.0), "metal": (5.0, 1.0), "conductivity": (0.4, 0.98), "ion-tip": (2.0, 95.0, 0.1),
+        "membrane": (0.5, 98.0), "luminescence": (18.0, 39.0),
     }  # fmt: skip
     line = response(own, coefficients[own.key])
     values, at = np.linspace(*RANGES[own.key], 9), Conditions(np.linspace(2.0, 40.0, 9))
@@ -166,7 +169,7 @@ def test_a_tip_of_activity_one_gives_its_offset() -> None:
 def test_what_instruments_can_show_of_each() -> None:
     assert {p.key: p.signal_range for p in PRINCIPLES} == {
         "glass": (-2000.0, 2000.0), "metal": (-2000.0, 2000.0), "conductivity": (-100.0, 5_000_000.0),
-        "ion-tip": (-2000.0, 2000.0),
+        "membrane": (-50.0, 5_000.0), "luminescence": (0.0, 1_000.0), "ion-tip": (-2000.0, 2000.0),
     }  # fmt: skip
 
 

@@ -53,7 +53,7 @@ def installed(root: Path, built: list[Path], tmp_path_factory: pytest.TempPathFa
     """The command of an environment that holds the wheel and what it needs, and nothing of this tree."""
     home = tmp_path_factory.mktemp("environment")
     subprocess.run(["/usr/bin/python3", "-m", "venv", home], check=True)
-    pip = [home / "bin/python", "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
+    pip = [home / "bin/python", "-m", "pip", "install", "--quiet", "--no-compile", "--disable-pip-version-check"]
     subprocess.run([*pip, "--require-hashes", "-r", root / "requirements/run.txt"], check=True)
     subprocess.run([*pip, "--no-deps", built[0]], check=True)
     return home / "bin/brumel"

@@ -215,7 +215,7 @@ class TestWaters:
         )
         assert derived(reading) == {"conductivity": pytest.approx(500.0), "resistivity": pytest.approx(2000.0)}
         names = {c["name"] for c in reading.budget}
-        assert {"calibration line", "conductance", "temperature of the compensation"} <= names
+        assert {"calibration line", "conductance", "temperature of the conversion"} <= names
         assert reading.u == pytest.approx((sum((c["u"] * c["sensitivity"]) ** 2 for c in reading.budget)) ** 0.5)
         assert any("natural waters" in line for line in reading.working)
 

@@ -18,11 +18,12 @@ CALIBRATIONS = [
     "calibration_id", "started_at", "probe", "probe_serial", "begun_by", "method", "status", "signed_at", "signed_by",
     "kept_by", "reference", "coefficients", "findings", "step", "use", "superseded", "taken_at", "source", "lot",
     "family", "nominal", "target", "target_u", "target_unit", "signal", "signal_unit", "shown_before",
-    "shown_after", "temperature_c", "settled", "settling_s", "deviations",
+    "shown_after", "temperature_c", "pressure_hpa", "settled", "settling_s", "deviations",
 ]  # fmt: skip
 READINGS = [
     "reading_id", "taken_at", "site", "site_name", "probe", "probe_serial", "taken_by", "quantity", "value",
     "u", "expanded_u", "unit", "temperature_c", "source", "signal", "signal_unit", "shown", "meter_setting_c",
+    "meter_did", "pressure_hpa", "salinity",
     "reference", "derived", "level", "findings", "calibration_id", "settled", "settling_s", "despite", "note",
     "amends",
     "amend_reason",

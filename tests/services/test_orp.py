@@ -10,11 +10,12 @@ from dataclasses import replace
 import pytest
 
 from brumel.core.findings import Finding
+from brumel.core.sensing.principles import principle
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView
 from brumel.services.errors import InvalidInput
-from brumel.services.live.channels import MILLIVOLTS, TEMPERATURE
+from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.visiting.readings import NewReading
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, Probe
@@ -22,6 +23,8 @@ from tests.services.world import World
 
 TRUE_20 = 229.6
 """ZoBell's solution at 20 °C against Ag/AgCl in 3 mol/L KCl, mV: Nordstrom 1977, USGS NFM A6.5; from memory."""
+
+MILLIVOLTS = signal_channel(principle("glass"))
 
 
 @pytest.fixture(scope="module")
@@ -174,7 +177,7 @@ class TestWhatCannotBeTaken:
             world.at().calibrations.begin(begin, world.person)
 
     def test_a_kind_that_is_not_calibrated_here_says_so(self, world: World) -> None:
-        probe = world.at().states.probe(world.other_probe("oxygen-galvanic"))
+        probe = world.at().states.probe(world.other_probe("ammonium"))
         assert "is not calibrated here yet" in world.at().calibrations.choices(probe.id).why_not
         with pytest.raises(InvalidInput, match="enter what it reports"):
             begun(world, probe)

@@ -90,7 +90,7 @@ FOR_EVERYBODY = {
     "ledger.readings_json", "live.newest_sample", "live.stream",
     "meters.all", "meters.view", "outlook.shopping", "people.person", "people.person_of_role", "people.sign_in",
     "planned.ahead", "planned.kits", "planned.plan", "readings.basis", "readings.lens", "readings.view",
-    "rounds.history",
+    "readings.place", "readings.check_place", "rounds.history",
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
     "today.day", "today.ribbon", "clock.local", "clock.local_time", "clock.now", "clock.today",
 }  # fmt: skip

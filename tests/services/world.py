@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 
 from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.principles import principle
 from brumel.core.standards.targets import target
 from brumel.services.application import Services
 from brumel.services.calibrating import stored
@@ -19,7 +20,7 @@ from brumel.services.calibrating.shown import RunView
 from brumel.services.clock import Clock
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
-from brumel.services.live.channels import MILLIVOLTS, TEMPERATURE
+from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.people import Person
 from brumel.services.visiting.readings import NewReading, ReadingView
 from brumel.store.database import Database
@@ -29,6 +30,8 @@ from tests.conftest import NOW
 THREE, SIDE = "ph-neutral-acid-alkaline", "ph-neutral-side-check"
 _number = count(1)
 DESPITE = "only a test"
+
+MILLIVOLTS = signal_channel(principle("glass"))
 
 
 class World:

@@ -10,7 +10,7 @@ import math
 import random
 import uuid
 from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
@@ -21,11 +21,18 @@ from brumel.core.calibrating.run import PreviousRun
 from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.care import Care, MeterEvent
+from brumel.core.quantities.oxygen import saturation_mg_l
+from brumel.core.quantities.pressure import at_altitude_hpa
+from brumel.core.quantities.salinity import practical_salinity
+from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
-from brumel.core.standards.targets import target
+from brumel.core.standards.targets import Target
 from brumel.demo import places
 from brumel.demo.places import WATERS, Water
+from brumel.demo.truths import DAYS, Truths
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import NewKept, TypedPoint, kept_point, kept_rows
 from brumel.services.calibrating.rows import (
@@ -41,7 +48,7 @@ from brumel.services.calibrating.stored import age_days, basis_from, finding_row
 from brumel.services.clock import Clock
 from brumel.services.kit.care_log import NewCare, care_row
 from brumel.services.kit.upkeep import holding_of, kind_of
-from brumel.services.live.channels import MICROSIEMENS, MILLIVOLTS, TEMPERATURE
+from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.live.signal import Signal
 from brumel.services.people import People
 from brumel.services.visiting.correcting import Measured, correct, principle_of
@@ -49,6 +56,8 @@ from brumel.services.visiting.readings import NewReading, reading_row
 from brumel.store.database import Database
 from brumel.store.models.base import Base, Source
 from brumel.store.models.calibration import (
+    AmendmentKind,
+    CalibrationAmendment,
     CalibrationCoefficient,
     CalibrationFinding,
     CalibrationPoint,
@@ -62,12 +71,12 @@ from brumel.store.models.reference import Device, Lot, Person, PlannedRound, Pro
 
 PASSWORD = "hallow-reach"
 _SEED = 20411
-_DAYS = 365
 _THREE, _SIDE, _CHECK = "ph-neutral-acid-alkaline", "ph-neutral-side-check", "orp-check"
 _ONE = "conductivity-one"
-_EVERY_ORP = 14
-_CLEANED, _WRONG_CONSTANT = 129, 65
-"""So many days ago a coated cell was found and cleaned, and a constant that was set wrong."""
+_AIR, _ZERO_AIR, _CAP = "membrane-air", "membrane-zero-air", "luminescence-air"
+_EVERY_ORP, _EVERY_AIR = 14, 3
+_ON_THE_LINE = ("glass", "glass", "metal", "conductivity", "membrane", "luminescence")
+"""Principles of the bench's probes, by address."""
 _STANDARD_OF = {
     ("A-EC", "standard"): "C14-0902", ("B-EC", "standard"): "S35-0114", ("B-NH4", "low"): "N5-03",
     ("B-NH4", "high"): "N46-03",
@@ -80,6 +89,7 @@ _IN_ORDER: tuple[type[Base], ...] = (
     CalibrationCoefficient,
     CalibrationSignature,
     CalibrationFinding,
+    CalibrationAmendment,
     Reading,
     ReadingFinding,
     CareRecord,
@@ -143,10 +153,10 @@ class _Maker:
 
     def make(self) -> None:
         self._reference()
-        days = [self.now - timedelta(days=n) for n in range(_DAYS, 0, -1)]
+        days = [self.now - timedelta(days=n) for n in range(DAYS, 0, -1)]
         for number, day in enumerate(days):
             if number % 60 == 0:
-                self.progress(f"a year of work at Hallow Reach: day {number} of {_DAYS}")
+                self.progress(f"a year of work at Hallow Reach: day {number} of {DAYS}")
             if day.weekday() < 5:
                 self._day(day)
         self._today()
@@ -170,10 +180,10 @@ class _Maker:
             self.people[login] = people.add(login, name, role, PASSWORD)
         devices = [
             Device(
-                id=self._id(), label=f"Bench probe {address}", url="", address=address,
+                id=self._id(), label=f"Bench probe {address}", url="", address=str(address),
                 channels=[TEMPERATURE.plain, signal.plain], period_s=0.2, clock_rate=1.0,
             )
-            for address, signal in (("0", MILLIVOLTS), ("1", MILLIVOLTS), ("2", MILLIVOLTS), ("3", MICROSIEMENS))
+            for address, signal in enumerate(signal_channel(principle(key)) for key in _ON_THE_LINE)
         ]  # fmt: skip
         probes = places.probes(self.now.date(), devices)
         meters = list(places.meters(self.now.date(), self._id))
@@ -182,16 +192,20 @@ class _Maker:
             probe.meter_id = next((m.id for m in meters if m.kit == probe.kit and probe.kind in m.takes), None)
         sites = [
             Site(id=self._id(), code=w.code, name=w.name, water_kind=w.kind, visit_every_days=w.every_days,
+                 altitude_m=w.altitude_m,
                  compensation=asdict(w.compensation),
                  ranges=[SiteRange(quantity=p, low=low, high=high) for p, (low, high) in w.expected.items()])
             for w in WATERS
         ]  # fmt: skip
-        self.lots = list(places.lots(self.now.date(), _DAYS, self._id))
+        self.lots = list(places.lots(self.now.date(), DAYS, self._id))
         with self.database.session() as session:
             session.add_all([*devices, *meters])
             session.flush()
             session.add_all([*probes, *sites, *self.lots])
         self.probes = {p.label: p for p in probes}
+        own = {label: principle_of(p) for label, p in self.probes.items() if kind_of(p).principle}
+        noon = self.now.astimezone(self.zone).replace(hour=12, minute=0, second=0, microsecond=0)
+        self.truths = Truths(noon, own)
         self.meters = {m.label: m.id for m in meters}
         self.sites = {s.code: s for s in sites}
 
@@ -203,7 +217,7 @@ class _Maker:
             lot
             for lot in self.lots
             if roles()[role].admits(lot.standard, lot.nominal)
-            and lot.family in ("technical", "zobell", "kcl")
+            and lot.family in ("technical", "zobell", "kcl", "oxygen-zero")
             and lot.lot_number != "T4-2480"
         ]
         opened = [lot for lot in fitting if lot.opened_on is not None and lot.opened_on <= at.date()]
@@ -218,30 +232,6 @@ class _Maker:
             rinse="distilled-once", site_ids=sites, probe_ids=[], without=[], done={},
         )  # fmt: skip
 
-    def _truth(self, label: str, at: datetime) -> Response:
-        """How a probe really responds at a time: B ages, the others hardly do; references creep."""
-        passed = max(1.0 - (self.now - at).total_seconds() / (_DAYS * 86400.0), 0.0)
-        own = principle_of(self.probes[label])
-        values = {
-            "A-pH": (2.4 + 0.8 * passed, 98.9 - 0.3 * passed),
-            "B-pH": (-4.0 - 12.5 * passed, 98.8 - 6.4 * passed**1.6),
-            "C-pH": (1.1, 99.4),
-            "B-ORP": (3.0 + 6.0 * passed, 1.0),
-            "A-EC": (0.1, (1.0 - self._coating(at)) / (1.004 + 0.012 * passed)),
-            "B-EC": (0.1, (10.0 if self._set_wrong(at) else 1.0) / (10.02 + 0.4 * passed)),
-        }[label]
-        return replace(Response.usual(own), values=values)
-
-    def _coating(self, at: datetime) -> float:
-        """What A-EC has lost to a coating that grew in the nutrient reservoir until it was found and cleaned off."""
-        days = (self.now - at).total_seconds() / 86400.0
-        return max(0.0, 0.095 * (1.0 - (days - _CLEANED) / 60.0)) if _CLEANED < days < _CLEANED + 60 else 0.0
-
-    def _set_wrong(self, at: datetime) -> bool:
-        """Whether B-EC was read with the constant of another cell set in its meter."""
-        days = (self.now - at).total_seconds() / 86400.0
-        return 0.0 <= days - _WRONG_CONSTANT < 0.5
-
     def _day(self, day: datetime) -> None:
         number = (self.now - day).days
         morning = day.astimezone(self.zone).replace(hour=7, minute=20, second=0, microsecond=0)
@@ -252,9 +242,9 @@ class _Maker:
         self._calibrate("A-pH", morning)
         if number % _EVERY_ORP in (5, 6) and (number % _EVERY_ORP == 5 or day.weekday() == 4):
             self._calibrate("B-ORP", morning + timedelta(minutes=33), school=_CHECK)
-        if day.weekday() == 0 or number == _CLEANED:
+        if day.weekday() == 0 or number == self.truths.cleaned:
             self._calibrate("A-EC", morning + timedelta(minutes=48), school=_ONE)
-        if number == _WRONG_CONSTANT:
+        if number == self.truths.set_wrong:
             self._calibrate("B-EC", morning + timedelta(minutes=30), school=_ONE)
             self._calibrate("B-EC", morning + timedelta(hours=7), school=_ONE)
         elif day.weekday() == 1:
@@ -265,15 +255,53 @@ class _Maker:
             self._calibrate("B-pH", morning + timedelta(minutes=18))
         if number in {21, 22} and (number == 21 or (self.now - timedelta(days=21)).weekday() >= 5):
             self._calibrate("C-pH", morning + timedelta(minutes=40))
+        self._oxygen(number, day, morning + timedelta(minutes=55))
         at = morning + timedelta(minutes=70)
         for water in WATERS:
-            if number % water.every_days == 0:
+            if day.toordinal() % water.every_days == 3 % water.every_days:  # once a week: on Wednesdays
                 at += timedelta(minutes=self.random.randint(18, 40))
                 self._read(water, "ph", water.probe, at)
                 if water.salts is not None:
                     self._read(water, "conductivity", water.cell, at + timedelta(minutes=6))
+                if water.oxygen is not None:
+                    self._read(water, "oxygen", water.oxygen_probe, at + timedelta(minutes=9))
                 if water.orp is not None:
                     self._read(water, "orp", "B-ORP", at + timedelta(minutes=4))
+
+    def _oxygen(self, number: int, day: datetime, at: datetime) -> None:
+        """The membrane every third day, with its zero on Mondays; the cap once a week."""
+        truths, monday = self.truths, day.weekday() == 0
+        if number == truths.torn:
+            self._calibrate("A-DO", at, school=_ZERO_AIR)
+            self._calibrate("A-DO", truths.before(number) + timedelta(hours=2, minutes=20), school=_ZERO_AIR)
+        elif number == truths.at_sea_level:
+            self._calibrate("A-DO", at, school=_AIR, pressure=Pressure(round(self._sea_level(at), 1)), altitude_m=630.0)
+            self._withdraw("A-DO", at + timedelta(hours=26), "The weather report's 1 000 and some hPa are those of the "
+                           "sea: the spring lies at 630 m. Readings there looked again.")  # fmt: skip
+            self._calibrate("A-DO", at + timedelta(hours=27), school=_AIR)
+        elif monday or number % _EVERY_AIR == 0:
+            self._calibrate("A-DO", at, school=_ZERO_AIR if monday else _AIR)
+        if day.weekday() == 1:
+            self._calibrate("B-DO", at + timedelta(minutes=8), school=_CAP)
+
+    def _sea_level(self, at: datetime) -> float:
+        """Pressure at sea level, hPa: the weather of Hallow Reach."""
+        day = at.timestamp() / 86_400.0
+        return 1013.0 + 9.0 * math.sin(day / 1.9) + 5.0 * math.sin(day / 0.83 + 1.0)
+
+    def _pressure(self, at: datetime, altitude_m: float) -> Pressure:
+        """As a barometer shows it at a place."""
+        return Pressure(round(float(at_altitude_hpa(altitude_m, self._sea_level(at))), 1), altitude_m=altitude_m)
+
+    def _withdraw(self, label: str, at: datetime, reason: str) -> None:
+        """Withdraw a probe's newest calibration."""
+        signature = self.signed[label].pop()[0]
+        self.rows[CalibrationAmendment].append(
+            {
+                "id": self._id(), "run_id": signature.run_id, "person_id": self.people["oskar"].id, "at": at,
+                "kind": AmendmentKind.WITHDRAWAL, "reason": reason,
+            }
+        )  # fmt: skip
 
     def _today(self) -> None:
         """This day's work so far: B and A calibrated, some sites read; the rest is waiting."""
@@ -286,7 +314,7 @@ class _Maker:
         """Care and inspections: weekly cleaning, a refilled reference, and what is going on with the rest today."""
         day, hour = timedelta(days=1), timedelta(hours=1)
         evening = self.now.astimezone(self.zone).replace(hour=17, minute=10, second=0, microsecond=0)
-        for number in range(_DAYS, 0, -1):
+        for number in range(DAYS, 0, -1):
             at = evening - number * day
             if at.weekday() == 4:
                 for label in ("A-pH", "B-pH"):
@@ -296,13 +324,15 @@ class _Maker:
                 self._inspect("A-pH", at - 10 * hour)
         self._care("B-pH", Care("reference-refilled"), evening - 213 * day, "3 mol/L KCl")
         self._care("A-EC", Care.CLEANED, self.now - 5 * day, "mild detergent", 10.0)
-        self._care("A-EC", Care.CLEANED, evening - _CLEANED * day, "mild detergent, soft brush", 20.0)
+        self._care("A-EC", Care.CLEANED, self.truths.before(self.truths.cleaned), "mild detergent, soft brush", 20.0)
+        for label, part in (("A-DO", "membrane-changed"), ("B-DO", "cap-changed")):
+            for renewed in self.truths.renewed[label]:
+                until = self.now.date() + 140 * day if (label, renewed) == ("B-DO", 225) else None
+                self._care(label, Care(part), self.truths.before(renewed), good_until=until)
         self._care("B-ORP", Care.STORED, self.now - 2 * day, "clean tap water")
         self._care("C-pH", Care.DROPPED, self.now - 3 * day - hour, note="On the slipway.")
         self._care("B-NH4", Care("tip-changed"), self.now - 9 * hour)
         self._care("A-DO", Care("membrane-changed"), self.now - timedelta(minutes=40))
-        cap = self.now.date() + 140 * day
-        self._care("B-DO", Care("cap-changed"), self.now - 225 * day, good_until=cap)
         self._inspect("A-DO", self.now - timedelta(minutes=36))
         self._reports()
         rows = self.rows[MeterRecord]
@@ -316,29 +346,20 @@ class _Maker:
 
     def _reports(self) -> None:
         """What the meters reported of their own calibrations through the year; one cell drifts, one cap ages."""
-        every = {"B-EC": 28, "A-DO": 3, "B-DO": 7, "B-NH4": 4}
-        membrane, noise = 75.0, self.random.gauss
+        every, noise = {"B-EC": 28, "B-NH4": 4}, self.random.gauss
         for label, days in every.items():
-            for number in range(_DAYS - _DAYS % days, 0, -days):
-                passed = 1.0 - number / _DAYS
-                if label == "A-DO" and number % 75 < days:
-                    self._care(label, Care("membrane-changed"), self.now - timedelta(days=number, hours=20))
+            for number in range(DAYS - DAYS % days, 0, -days):
+                passed = 1.0 - number / DAYS
                 reported = {
                     "B-EC": {"cell-constant": 10.02 + 0.95 * passed**2 + noise(0, 0.05)},
-                    "A-DO": {"gain": 100 + 14 * (1 - number % 75 / membrane) + noise(0, 1.0)},
-                    "B-DO": {"gain": 100 - 9 * passed + noise(0, 0.7)},
                     "B-NH4": {"gap": 57.5 - 7.0 * (1 - number % 90 / 90.0) + noise(0, 0.5)},
                 }[label]  # fmt: skip
-                off = {"B-EC": noise(-0.4, 0.7), "A-DO": noise(0, 0.6), "B-DO": noise(0, 0.5),
-                       "B-NH4": noise(0, 3.0)}[label]  # fmt: skip
-                zero = {"A-DO": 0.04 + noise(0, 0.02), "B-DO": 0.02 + noise(0, 0.01)}.get(label)
+                off = {"B-EC": noise(-0.4, 0.7), "B-NH4": noise(0, 3.0)}[label]
                 at = self.now - timedelta(days=number - 1, hours=4, minutes=self.random.randint(0, 40))
-                self._kept(label, at, {k: round(v, 3) for k, v in reported.items()}, off, zero)
+                self._kept(label, at, {k: round(v, 3) for k, v in reported.items()}, off)
 
-    def _kept(
-        self, label: str, at: datetime, reported: dict[str, float], off_percent: float, zero: float | None
-    ) -> None:
-        """A calibration that a meter keeps: looked at before adjusting, in the standard or in air."""
+    def _kept(self, label: str, at: datetime, reported: dict[str, float], off_percent: float) -> None:
+        """A calibration that a meter keeps: looked at before adjusting, in the standard."""
         probe, person = self.probes[label], self.people["mira"]
         kind = kind_of(probe)
         taken = []
@@ -346,12 +367,11 @@ class _Maker:
             fitting = [x for x in self.lots if x.standard == check.standard]
             lot = next((x for x in fitting if x.lot_number == _STANDARD_OF.get((label, check.key))), None)
             lot = lot or (fitting[0] if fitting else None)
-            aim = check.target if check.target is not None else lot.nominal if lot else None
-            shown = zero if check.key == "zero" else (aim or 0.0) * (1 + off_percent / 100.0)
-            if shown is not None:
-                digits = 2 if check.quantity.startswith("oxygen") or (aim or 0) < 100 else 0
-                typed = TypedPoint(lot.id if lot else None, None, 24.6, round(shown, digits), None)
-                taken.append(kept_point(check, typed, lot, probe, at))
+            aim = (lot.nominal if lot else None) or 0.0
+            shown = round(aim * (1 + off_percent / 100.0), 2 if aim < 100 else 0)
+            taken.append(
+                kept_point(check, TypedPoint(lot.id if lot else None, None, 24.6, shown, None), lot, probe, at)
+            )
         rows = kept_rows(NewKept(self._id(), probe.id, reported=reported), probe, kind, taken, person, at=at)
         self.rows[CalibrationRun].append(rows.run)
         for model, some in rows.rest():
@@ -375,23 +395,27 @@ class _Maker:
         )  # fmt: skip
 
     def _calibrate(
-        self, label: str, at: datetime, *, school: str = _THREE, swap: bool = False, stale_alkaline: bool = False
-    ) -> None:
+        self, label: str, at: datetime, *, school: str = _THREE, swap: bool = False, stale_alkaline: bool = False,
+        pressure: Pressure | None = None, altitude_m: float = 3.0,
+    ) -> None:  # fmt: skip
         person = self.people["mira" if self.random.random() < 0.8 else "oskar"]
         probe, chosen = self.probes[label], method(school)
         key = kind_of(probe).quantity
         reaches = [w.expected[key] for w in WATERS if key in w.expected and label in (w.probe, w.cell, "B-ORP")]
         reach = (min(low for low, _ in reaches), max(high for _, high in reaches)) if reaches else None
+        true = self._pressure(at, altitude_m)
+        place = Surroundings(pressure or true) if principle_of(probe).needs_pressure else Surroundings()
         frozen = chosen.frozen(
-            waters=reach, rinse=rinses()["distilled-once"], kind=probe.kind, holds_days=holding_of(probe)
-        )
+            waters=reach, rinse=rinses()["distilled-once"], kind=probe.kind, holds_days=holding_of(probe),
+            first=self._first(label, at), conditions=place.plain,
+        )  # fmt: skip
         steps = steps_of(frozen)
-        lots = {s.role: self._lot(s.role, at, label) for s in steps}
+        lots = {s.role: self._lot(s.role, at, label) for s in steps if s.role}
         begin = Begin(self._id(), probe.id, school, "distilled-once", {})
         row = run_row(begin, probe, frozen, lots, reach, person, at=at)
         self.rows[CalibrationRun].append(row)
         run = CalibrationRun(**row)
-        in_cups = [lots[s.role] for s in steps]
+        in_cups = [lots.get(s.role) for s in steps]
         if swap:
             in_cups = [in_cups[1], in_cups[0], *in_cups[2:]]
         room = 20.5 + 2.0 * math.sin(2 * math.pi * at.timetuple().tm_yday / 365.0 - 1.9)
@@ -399,12 +423,13 @@ class _Maker:
         for step, cup in zip(steps, in_cups, strict=True):
             at += timedelta(seconds=self.random.randint(80, 150))
             stale = -0.10 if stale_alkaline and step.role == "alkaline" else 0.0
-            signal = self._signal(label, cup, at, room + self.random.gauss(0, 0.2), before, stale)
+            where = Surroundings(true).at(room + self.random.gauss(0, 0.2), probe.reference or "")
+            signal = self._signal(label, stored.aim_of(step, cup, where), cup, at, where, before, stale)
             before = signal.value
-            row = point_row(self._id(), run, person, step, lots[step.role], signal, at=at, today=at.date())
+            row = point_row(self._id(), run, person, step, lots.get(step.role), signal, taken_at=at, today=at.date())
             self.rows[CalibrationPoint].append(row)
             self.rows[CalibrationTrace].append(trace_row(row["id"], signal))
-            points.append(CalibrationPoint(**row, lot=lots[step.role]))
+            points.append(CalibrationPoint(**row, lot=lots.get(step.role)))
         note = "Neutral and acid cups mixed up; done again." if swap else ""
         self._sign(label, run, person, points, at + timedelta(minutes=1), note)
 
@@ -418,8 +443,7 @@ class _Maker:
         note: str,
     ) -> None:
         before = [(s, r) for s, r, _ in self.signed.get(label, []) if s.level != Level.UNFIT and r.full]
-        cleaned = self.now - timedelta(days=_CLEANED) - timedelta(hours=3)
-        tended = "cleaned" if label == "A-EC" and before and before[-1][0].signed_at < cleaned < at else ""
+        tended = self.truths.tended(label, before[-1][0].signed_at, at) if before else ""
         previous = PreviousRun(before[-1][1], age_days(before[-1][0], at), tended) if before else None
         response, findings = judge_points(run, points, previous)
         if response is None:
@@ -431,11 +455,21 @@ class _Maker:
         self.rows[CalibrationFinding] += [{"run_id": run.id, **f} for f in finding_rows(findings)]
         self.signed.setdefault(label, []).append((CalibrationSignature(**row), response, findings))
 
-    def _signal(self, label: str, lot: Lot, at: datetime, temperature_c: float, before: float, stale: float) -> Signal:
-        """A settled trace of this probe in a lot's standard, which is off by its certificate."""
-        truth, where = self._truth(label, at), Conditions(temperature_c, self.probes[label].reference or "")
-        aim = target(stored.bottle(lot), where)
-        off = random.Random(lot.lot_number).gauss(0.0, aim.u) + self.random.gauss(0, aim.u / 4)
+    def _first(self, label: str, at: datetime) -> dict[str, float]:
+        """Coefficients of the first run since a part of the probe was renewed last."""
+        renewed = max((t for ago in self.truths.renewed.get(label, ()) if (t := self.truths.before(ago)) < at),
+                      default=at)  # fmt: skip
+        since = [
+            r for s, r, _ in self.signed.get(label, []) if s.level != Level.UNFIT and r.full and s.signed_at > renewed
+        ]
+        return since[0].by_key if since else {}
+
+    def _signal(
+        self, label: str, aim: Target, lot: Lot | None, at: datetime, where: Conditions, before: float, stale: float
+    ) -> Signal:
+        """A settled trace of this probe in a standard, which is off by its certificate."""
+        truth, temperature_c = self.truths.response(label, at), float(where.temperature_c)
+        off = random.Random(lot.lot_number if lot else label).gauss(0.0, aim.u) + self.random.gauss(0, aim.u / 4)
         end = float(truth.signal(aim.value + off + stale, where))
         tau = 7.0 if label.startswith("B") else 4.0
         times = [float(t) for t in range(0, 76, 2)]
@@ -446,22 +480,39 @@ class _Maker:
             temperature_trace=[round(temperature_c, 2)] * len(times),
         )  # fmt: skip
 
+    def _place(self, water: Water, at: datetime) -> Surroundings:
+        """What is known of a water when its oxygen is read: pressure by a barometer, salinity by its conductivity."""
+        salinity = float(practical_salinity((water.salts or 0.0) / 1000.0, 25.0)) if water.compensation.salt else 0.0
+        words = f"from the conductivity read at {at - timedelta(minutes=3):%H:%M} UTC" if salinity else "typed"
+        pressure = self._pressure(at, water.altitude_m)
+        if water.code == "SPRING" and (at.date() - self.truths.before(self.truths.at_sea_level).date()).days == 0:
+            pressure = Pressure(round(self._sea_level(at), 1), altitude_m=water.altitude_m)
+        return Surroundings(pressure, round(salinity, 2), 0.1 if salinity else 0.0, words)
+
     def _read(self, water: Water, key: str, label: str, at: datetime) -> None:
         season = math.sin(2 * math.pi * (at.timetuple().tm_yday - 110) / 365.0)
         temperature_c = water.mean_c + water.season_c * season + self.random.gauss(0, 0.4)
+        place = Surroundings()
         if key == "ph":
             value = water.ph + water.swing * 0.5 * season + self.random.gauss(0, water.swing * 0.5)
         elif key == "conductivity":
             salts = (water.salts or 0.0) * (1.0 + 0.05 * season + self.random.gauss(0, 0.015))
             value = salts * (1.0 + 0.0205 * (temperature_c - 25.0))
+        elif key == "oxygen":
+            place = self._place(water, at)
+            full = saturation_mg_l(temperature_c, place.at(temperature_c).pressure_hpa, place.salinity or 0.0)
+            mg_l = (water.oxygen or 0.0) * (1.0 - 0.08 * season + self.random.gauss(0, 0.06))
+            value = 100.0 * mg_l / float(full)
         else:
             value = (water.orp or 0.0) + 25.0 * season + self.random.gauss(0, 12.0)
         site, probe = self.sites[water.code], self.probes[label]
         on_line = probe.device_id is not None
-        signal = float(self._truth(label, at).signal(value, Conditions(temperature_c, probe.reference or "")))
+        where = place.at(temperature_c, probe.reference or "")
+        signal = float(self.truths.response(label, at).signal(value, where))
         measured = Measured(
             round(temperature_c, 1),
-            round(signal, 1),
+            round(signal, principle_of(probe).signal_decimals),
+            place=place,
             acceptance=Acceptance.SETTLED if on_line else Acceptance.BY_EYE,
             settling_words="Stable." if on_line else "Typed by hand; settling was judged by eye.",
             settling_s={"ph": 55.0, "conductivity": 38.0}.get(key, 240.0) if on_line else None,

@@ -35,11 +35,19 @@ class Water:
     """Specific conductance, µS/cm, where it is read."""
     compensation: Compensation = _NATURAL
     """How that is compensated."""
+    oxygen: float | None = None
+    """mg/L, where it is read."""
+    altitude_m: float = 3.0
 
     @property
     def cell(self) -> str:
         """The cell that reads it."""
         return "A-EC" if self.probe == "A-pH" else "B-EC"
+
+    @property
+    def oxygen_probe(self) -> str:
+        """The probe that reads its oxygen."""
+        return "A-DO" if self.probe == "A-pH" else "B-DO"
 
     @property
     def reach(self) -> tuple[float, float]:
@@ -49,9 +57,10 @@ class Water:
 
 WATERS = (
     Water("SPRING", "Upland spring intake", "soft upland water", 7, "A-pH", 6.5, 0.15, 8.5, 2.0,
-           {"ph": (5.8, 7.2), "specific-conductance": (30, 70), "oxygen": (9.0, 13.0)}, salts=48.0),
+           {"ph": (5.8, 7.2), "specific-conductance": (30, 70), "oxygen": (9.0, 13.0)}, salts=48.0,
+          oxygen=10.7, altitude_m=630.0),
     Water("REED", "Reed-bed outfall", "reed-bed outfall", 2, "A-pH", 7.1, 0.2, 13.0, 6.0,
-           {"ph": (6.5, 8.0), "ammonium-n": (5.0, 25.0), "oxygen": (2.0, 9.0)}),
+           {"ph": (6.5, 8.0), "ammonium-n": (5.0, 25.0), "oxygen": (2.0, 9.0)}, oxygen=5.1, altitude_m=12.0),
     Water("TANK", "Greenhouse nutrient reservoir", "nutrient reservoir", 1, "A-pH", 5.9, 0.2, 20.0, 2.0,
            {"ph": (5.3, 6.7), "specific-conductance": (1200, 2600)}, salts=1_850.0,
           compensation=Compensation("linear", 2.0, solids_factor=0.5)),
@@ -59,10 +68,10 @@ WATERS = (
            {"ph": (7.0, 7.8), "orp": (650, 780), "total-chlorine": (1.0, 4.0)}, 712.0),
     Water("SHRIMP", "Shrimp pond", "shrimp pond", 1, "B-pH", 8.0, 0.25, 27.5, 2.5,
            {"ph": (7.4, 8.6), "oxygen": (4.0, 9.0), "specific-conductance": (18_000, 40_000)},
-          salts=29_500.0, compensation=_SEA),
+          salts=29_500.0, compensation=_SEA, oxygen=5.9),
     Water("OYSTER", "Oyster nursery", "sea water", 2, "B-pH", 8.1, 0.08, 14.0, 5.0,
            {"ph": (7.7, 8.4), "oxygen": (6.0, 11.0), "specific-conductance": (44_000, 54_000)},
-          salts=49_200.0, compensation=_SEA),
+          salts=49_200.0, compensation=_SEA, oxygen=8.1),
     Water("LIDO", "Seawater lido", "sea water pool", 2, "B-pH", 7.7, 0.15, 19.0, 4.0,
            {"ph": (7.0, 8.2), "orp": (600, 780), "specific-conductance": (44_000, 54_000)}, 690.0, 48_300.0, _SEA),
 )  # fmt: skip
@@ -76,7 +85,7 @@ _OTHER_LOTS: tuple[tuple[str, float | None, str, int | None, int, str, float], .
     ("conductivity", 53_065.0, "S35-0114", 11, 60, "bottle", 2500.0),
     ("orp", 220.0, "R220-118", 75, 60, "bottle", 250.0),
     ("orp", 220.0, "R220-131", 12, 60, "bottle", 250.0),
-    ("oxygen-zero", None, "Z-2207", None, 1, "sachets", 12.0),
+    ("oxygen-zero", None, "Z-2207", None, 1, "sachets", 90.0),
     ("ammonium", 46.2, "N46-03", 12, 30, "bottle", 250.0),
     ("ammonium", 4.62, "N5-03", 12, 30, "bottle", 250.0),
     ("chlorine-reagent", None, "CL-7781", None, 365, "tablets", 46.0),
@@ -98,11 +107,11 @@ def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
         Probe(label="C-pH", serial="HR-C-1203", kind="ph-combination", kit="Store",
               in_service_on=served - timedelta(days=24)),
         Probe(label="A-DO", serial="HR-A-2207", kind="oxygen-polarographic", kit="Kit A",
-              in_service_on=served - timedelta(days=300)),
+              in_service_on=served - timedelta(days=400), device_id=devices[4].id),
         Probe(label="A-EC", serial="HR-A-3115", kind="conductivity-1", kit="Kit A",
               in_service_on=served - timedelta(days=500), device_id=devices[3].id),
         Probe(label="B-DO", serial="HR-B-2318", kind="oxygen-optical", kit="Kit B",
-              in_service_on=served - timedelta(days=380)),
+              in_service_on=served - timedelta(days=380), device_id=devices[5].id),
         Probe(label="B-EC", serial="HR-B-3220", kind="conductivity-10", kit="Kit B",
               in_service_on=served - timedelta(days=340)),
         Probe(label="B-ORP", serial="HR-B-4410", kind="orp", kit="Kit B",

@@ -18,9 +18,10 @@ from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.shelf import Pack, standards
 from brumel.core.quantities.quantity import of_a_round
 from brumel.core.quantities.redox import REFERENCES
+from brumel.core.sensing.principles import principles
 from brumel.core.standards.targets import PH_BUFFER, bottle_of, check_bottle
 from brumel.services.errors import InvalidInput
-from brumel.services.live.channels import MICROSIEMENS, MILLIVOLTS, TEMPERATURE, Carries, Channel
+from brumel.services.live.channels import TEMPERATURE, Carries, Channel, signal_channel
 from brumel.store.database import Database
 from brumel.store.models.base import Base
 from brumel.store.models.reference import Device, Lot, Meter, Probe, Site, SiteRange
@@ -134,7 +135,11 @@ def _lot_problems(row: dict[str, Any]) -> list[str]:
     return []
 
 
-_CHANNELS = {"temperature": TEMPERATURE, "mV": MILLIVOLTS, "µS": MICROSIEMENS, "unused": Channel(Carries.OTHER)}
+_CHANNELS = {
+    "temperature": TEMPERATURE,
+    **{p.signal_unit: signal_channel(p) for p in reversed(principles())},
+    "unused": Channel(Carries.OTHER),
+}
 
 
 def _device_problems(row: dict[str, Any]) -> list[str]:

@@ -12,7 +12,7 @@ from sqlalchemy import ColumnElement, Select, and_, exists, func, select, text, 
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, aliased, selectinload
 
-from brumel.core.sensing.response import TAKEN_OVER
+from brumel.core.sensing.response import TAKEN_OVER, Origin
 from brumel.store.models.calibration import (
     AmendmentKind,
     CalibrationAmendment,
@@ -164,6 +164,60 @@ def basis_run(session: Session, probe_id: uuid.UUID, at: datetime) -> Calibratio
 def newest_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
     """The newest signed run of ours before ``at``, whatever its verdict."""
     return session.scalars(signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL).limit(1)).first()
+
+
+def newest_pressure(session: Session, since: datetime, until: datetime) -> dict[str, Any] | None:
+    """The pressure that a run was begun with last within a time, as it keeps it; None where none was."""
+    asked = CalibrationRun.method["conditions"]["pressure"]
+    found = session.execute(
+        select(asked)
+        .where(CalibrationRun.started_at > since, CalibrationRun.started_at <= until, asked.is_not(None))
+        .order_by(CalibrationRun.started_at.desc())
+        .limit(1)
+    ).scalar()
+    return dict(found) if found else None
+
+
+def pressure_at_site(session: Session, site_id: uuid.UUID, since: datetime, until: datetime) -> dict[str, Any] | None:
+    """The pressure of a site's newest reading within a time, as it keeps it; None where none has one."""
+    asked = Reading.surroundings["pressure"]
+    found = session.execute(
+        select(asked)
+        .where(Reading.site_id == site_id, Reading.taken_at > since, Reading.taken_at <= until, asked.is_not(None))
+        .order_by(Reading.taken_at.desc())
+        .limit(1)
+    ).scalar()
+    return dict(found) if found else None
+
+
+def derived_at_site(
+    session: Session, site_id: uuid.UUID, key: str, since: datetime, until: datetime
+) -> tuple[datetime, dict[str, Any]] | None:
+    """What followed last of a quantity from a standing reading of a site within a time, and when."""
+    newer = aliased(Reading)
+    found = session.execute(
+        select(Reading.taken_at, Reading.derived)
+        .where(
+            Reading.site_id == site_id, Reading.taken_at > since, Reading.taken_at <= until,
+            ~exists().where(newer.amends_id == Reading.id),
+        )
+        .order_by(Reading.taken_at.desc())
+    )  # fmt: skip
+    return next(((at, d) for at, derived in found for d in derived if d["quantity"] == key), None)
+
+
+def newest_fitted(session: Session, probe_id: uuid.UUID, key: str) -> datetime | None:
+    """When a coefficient of a probe was fitted last."""
+    return session.scalar(
+        select(func.max(CalibrationSignature.signed_at))
+        .join(CalibrationRun, CalibrationRun.id == CalibrationSignature.run_id)
+        .join(CalibrationCoefficient, CalibrationCoefficient.run_id == CalibrationRun.id)
+        .where(
+            CalibrationRun.probe_id == probe_id,
+            CalibrationCoefficient.key == key,
+            CalibrationCoefficient.origin == Origin.FITTED,
+        )
+    )
 
 
 def newest_kept(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:

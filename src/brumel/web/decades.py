@@ -41,10 +41,10 @@ class DecadesFigure:
 
 
 def decades_figure(view: RunView) -> DecadesFigure | None:
-    """Lay the decades out; None where the run is not of a cell."""
+    """Lay the decades out; None where it is not said what the cell is made for."""
     about = view.waters
     reach = kind_of(view.run.probe).suits.get(about.key)
-    if view.principle.picture != "decades" or reach is None:
+    if reach is None:
         return None
     scale = Scale(math.log10(_LOWEST), math.log10(_HIGHEST), _LEFT, _RIGHT)
 

@@ -8,11 +8,10 @@ from datetime import datetime, timedelta
 from math import isfinite
 
 from brumel.core.findings import Level
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
 from brumel.core.wording import grouped
 from brumel.services.calibrating.shown import RunView
-from brumel.services.calibrating.stored import tolerances_of
+from brumel.services.calibrating.stored import tolerances_of, where
 from brumel.services.clock import Clock
 from brumel.services.kit.life import Course
 from brumel.services.planning.plan import DayPlan
@@ -81,7 +80,7 @@ def response_figure(view: RunView) -> ResponseFigure | None:
     margin = (max(signals) - min(signals)) * 0.02
     y = Scale(min(signals) - margin, max(signals) + margin, 258.0, 14.0)
     within = tolerances_of(view.run).residual
-    offs = [response.value(p.signal or 0.0, Conditions(p.temperature_c, view.run.reference)) - p.target for p in points]
+    offs = [response.value(p.signal or 0.0, where(view.run, p.temperature_c)) - p.target for p in points]
     residuals = [within.scaled(off, p.target) for p, off in zip(points, offs, strict=True)]
     largest = max(within.doubtful * 1.4, min(max(map(abs, residuals)) * 1.15, within.doubtful * 6))
     r = Scale(-largest, largest, 350.0, 290.0)

@@ -10,10 +10,14 @@ from zoneinfo import ZoneInfo
 
 from werkzeug.datastructures import MultiDict
 
+from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST, NotANumber, number_typed
 from brumel.services.errors import InvalidInput
 
 _FIRST_YEAR, _LAST_YEAR = 1990, 2100
+PLACE = ("pressure", "pressure_unit", "pressure_kind", "altitude_m", "salinity")
+"""Fields that ask for a place."""
 Day = TypeVar("Day", date, datetime)
 
 
@@ -26,11 +30,22 @@ class Typed:
 
     def meter_did(self) -> dict[str, Any]:
         """What a meter had done to a typed value, where the form asks."""
+        if shown_as := self.text("meter_shown_as"):
+            settings = {"salinity": self.number("meter_salinity"), "pressure_hpa": self.number("meter_pressure_hpa")}
+            return {"shown_as": shown_as} | {key: value for key, value in settings.items() if value is not None}
         method = self.text("meter_method")
         if not method or method == "none":
             return {}
         found: dict[str, Any] = {"method": method, "reference_c": self.number("meter_reference_c") or 25.0}
         return found | ({"coefficient": self.number("meter_coefficient")} if method == "linear" else {})
+
+    def place(self) -> Surroundings:
+        """What was typed of a place, where the form asks; nothing where it does not."""
+        if "pressure" not in self.form:
+            return Surroundings()
+        unit, kind = self.text("pressure_unit") or "hPa", self.text("pressure_kind") or "station"
+        pressure = Pressure(self.number("pressure"), unit, kind, self.number("altitude_m"))
+        return Surroundings(pressure, self.number("salinity"), water_c=self.number("water_c"))
 
     def must_be_read(self) -> None:
         """Refuse where a field could not be read.
@@ -120,3 +135,19 @@ def as_id(text: str | None) -> uuid.UUID | None:
         return uuid.UUID(text or "")
     except ValueError:
         return None
+
+
+def place_fields(known: Surroundings) -> dict[str, str]:
+    """What is known of a place as the fields of a form have it."""
+    salinity = {} if known.salinity is None else {"salinity": f"{known.salinity:.2f}"}
+    return salinity | (pressure_fields(known.pressure) if known.pressure else {})
+
+
+def pressure_fields(known: Pressure) -> dict[str, str]:
+    """A pressure as the fields of a form have it."""
+    return {
+        "pressure": "" if known.typed is None else f"{known.typed:g}",
+        "pressure_unit": known.unit,
+        "pressure_kind": known.kind,
+        "altitude_m": "" if known.altitude_m is None else f"{known.altitude_m:g}",
+    }

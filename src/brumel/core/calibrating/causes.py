@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from brumel.core.calibrating.causes_conductivity import cell_causes, cell_remarks
 from brumel.core.calibrating.causes_glass import family_remarks, glass_causes, other_family_hint
 from brumel.core.calibrating.causes_metal import metal_causes
+from brumel.core.calibrating.causes_oxygen import oxygen_causes, oxygen_remarks
 from brumel.core.calibrating.run import Run
 from brumel.core.findings import Finding
 
@@ -30,6 +31,8 @@ _SIGNS: Mapping[str, Signs] = {
     "glass": Signs(glass_causes, family_remarks, other_family_hint),
     "metal": Signs(metal_causes),
     "conductivity": Signs(cell_causes, cell_remarks),
+    "membrane": Signs(oxygen_causes, oxygen_remarks),
+    "luminescence": Signs(oxygen_causes, oxygen_remarks),
 }
 
 

@@ -52,5 +52,6 @@ def judge(
         waters,
         despite or Despite(),
         (reach[0], reach[1]) if reach else None,
+        frozen.get("conditions") or {},
     )
     return response, judge_run(run)

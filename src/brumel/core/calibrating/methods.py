@@ -132,6 +132,8 @@ class Step:
     """What its standard is called where no lot says so: dry air."""
     target: float | None = None
     """What that is, in the quantity's unit."""
+    target_u: float = 0.0
+    """Its standard uncertainty."""
 
     @classmethod
     def of(cls, data: Mapping[str, Any]) -> Step:
@@ -214,14 +216,21 @@ class Method:
         kind: str,
         holds_days: Sequence[float],
         settings: Mapping[str, float] | None = None,
+        first: Mapping[str, float] | None = None,
+        conditions: Mapping[str, Any] | None = None,
     ) -> dict[str, Any]:
-        """The method as it is kept with a run: plain data, sides resolved, tolerances and rinse included whole."""
+        """The method as it is kept with a run: plain data, sides resolved, tolerances and rinse included whole.
+
+        ``first`` are the coefficients of the first run since a part was changed, ``conditions`` what was asked of the
+        place.
+        """
         data = asdict(self)
         data["steps"] = [asdict(s) for s in self.steps_for(waters)]
-        data["tolerances"] = shipped_tolerances(self.principle, kind) | {"holds_days": list(holds_days)}
+        data["tolerances"] = shipped_tolerances(self.principle, kind, first) | {"holds_days": list(holds_days)}
         data["rinse"] = asdict(rinse)
         data["usual"] = dict(probe_kind(kind).usual)
         data["settings"] = dict(settings or {})
+        data["conditions"] = dict(conditions or {})
         own = probe_kind(kind)
         data["reach"] = list(own.suits[own.quantity]) if own.quantity in own.suits else None
         return data

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from typing import Any
 
 from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Despite, Level
+from brumel.core.reading.pressure import Pressure
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
@@ -40,6 +42,8 @@ class JudgedPoint:
         What was done otherwise than the method says.
     settling_s, first_signal
         Seconds until it was taken, and the signal that it came from; None where no trace tells.
+    in_air
+        Whether it was taken in air, not in a liquid.
     """
 
     label: str
@@ -55,6 +59,7 @@ class JudgedPoint:
     deviations: tuple[str, ...] = ()
     settling_s: float | None = None
     first_signal: float | None = None
+    in_air: bool = False
 
     @property
     def temperature_c(self) -> float:
@@ -84,6 +89,13 @@ class Run:
     despite: Despite = field(default_factory=Despite)
     reach: tuple[float, float] | None = None
     """Values that the probe is made for, where its kind says so."""
+    conditions: Mapping[str, Any] = field(default_factory=dict)
+    """What was asked of the place: ``pressure``, and ``water_c``, the temperature of the waters planned."""
+
+    @property
+    def pressure(self) -> Pressure | None:
+        """The pressure that was given for the place."""
+        return Pressure.of(self.conditions.get("pressure") or {})
 
     @property
     def adjusted(self) -> tuple[JudgedPoint, ...]:

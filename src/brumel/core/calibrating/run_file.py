@@ -7,21 +7,23 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
 
 from brumel.core.calibrating.judging import judge, principle_of
 from brumel.core.calibrating.kept import KeptPoint, checks_of, judge_kept, reports_of
-from brumel.core.calibrating.methods import Step, Use, method, methods, rinses, steps_of
+from brumel.core.calibrating.methods import Step, StepKind, Use, method, methods, rinses, steps_of
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun
 from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Despite, Finding, verdict
 from brumel.core.kit.kinds import Check, probe_kinds
+from brumel.core.kit.shelf import standards
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.redox import REFERENCES
+from brumel.core.reading.pressure import STATION_HPA
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Origin, Response, as_rows
@@ -185,6 +187,8 @@ def _frozen(at: _At, kind: str, waters: tuple[float, float] | None) -> Mapping[s
 def _point(at: _At, own: Principle, steps: Mapping[str, Step], reference: str) -> JudgedPoint:
     step = steps[at.one_of("step", list(steps))]
     where = Conditions(at.number("temperature_c", *TEMPERATURE_RANGE_C), reference)
+    if own.needs_pressure:
+        where = replace(where, pressure_hpa=at.number("pressure_hpa", *STATION_HPA))
     signal = at.number("signal", *own.signal_range)
     lot = at.within("lot") if at.has("lot") else None
     aim = _target(at, lot, step, where)
@@ -205,6 +209,7 @@ def _point(at: _At, own: Principle, steps: Mapping[str, Step], reference: str) -
         deviations=at.texts("deviations"),
         settling_s=at.maybe("settling_s"),
         first_signal=at.maybe("first_signal"),
+        in_air=step.kind is StepKind.AIR,
     )
 
 
@@ -214,13 +219,15 @@ def _target(at: _At, lot: _At | None, step: Step, where: Conditions) -> Target:
         given = at.within("target")
         return Target(given.number("value"), given.number("u", 0.0, 1e12), given.flag("known", otherwise=True))
     if lot is not None:
-        bottle = bottle_of(lot.text("standard"), lot.text("family", ""), lot.number("nominal"), lot.plain("table"),
+        standard = lot.one_of("standard", list(standards()))
+        nominal = lot.number("nominal") if standards()[standard].needs_value else None
+        bottle = bottle_of(standard, lot.text("family", ""), nominal, lot.plain("table"),
                            lot.maybe("certificate_u"))  # fmt: skip
         check_bottle(bottle)
         return target(bottle, where)
     if step.target is None:
         raise WrongFile(f"{at.name('lot')} is missing: give the point a lot or a target.")
-    return Target(step.target, 0.0, known=True)
+    return Target(step.target, step.target_u, known=True)
 
 
 def _previous(at: _At, own: Principle) -> PreviousRun | None:

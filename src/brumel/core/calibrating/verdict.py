@@ -214,11 +214,16 @@ def _change(run: Run) -> Iterator[Finding]:
     for key, (change, allowed) in by.items():
         about = principle.coefficient(key)
         changed.append(f"the {about.name.lower()} changed by {about.words(change, plus=True)}")
-        expected.append(f"{allowed:g} {about.unit}")
+        expected.append(f"{allowed:.4g} {about.unit}")
     if most:
         verb = "" if changed else " changed"
         changed.append(f"{worst.label}{verb} by {principle.signal_words(moved(worst), plus=True)}")
         expected.append(f"{most:g} {principle.signal_unit}")
+    if run.previous.tended:
+        days = f"{run.previous.age_days:.0f} days ago"
+        words = f"Since the last run {days} {' and '.join(changed)}: {run.previous.tended} in between."
+        yield Finding("changed-since-last", Level.SOUND, words)
+        return
     yield Finding(
         "changed-since-last",
         Level.DOUBTFUL,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
@@ -51,6 +52,10 @@ class Clock:
     begin: datetime
     end: datetime
     why: str
+
+    def minutes_left(self, at: datetime) -> int:
+        """Whole minutes until it is over, at least one while it runs."""
+        return max(math.ceil((self.end - at).total_seconds() / 60.0), 0)
 
     def filled(self, at: datetime) -> float:
         """How much of the wait is over, 0–1."""

@@ -18,6 +18,20 @@ _VAPOUR = (11.8571, -3840.70, -216961.0)
 _THETA = (0.000975, -1.426e-5, 6.436e-8)
 
 
+def vapour_pressure_hpa(temperature_c: Number) -> Array:
+    """Pressure of water vapour over water, hPa, as the saturation's own formula has it.
+
+    Source: Benson & Krause 1980, as in Standard Methods 4500-O; 0–40 °C.
+
+    Examples
+    --------
+    >>> float(vapour_pressure_hpa(20.0).round(2))
+    23.38
+    """
+    inverse = 1.0 / (np.asarray(temperature_c, dtype=float) + ZERO_CELSIUS_K)
+    return np.asarray(np.exp(polynomial(inverse, _VAPOUR)) * ATMOSPHERE_HPA)
+
+
 def saturation_mg_l(temperature_c: Number, pressure_hpa: Number = ATMOSPHERE_HPA, salinity: Number = 0.0) -> Array:
     """Oxygen in water in equilibrium with moist air, mg/L, at station pressure, hPa.
 

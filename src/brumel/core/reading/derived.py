@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from brumel.core.arrays import Array
+from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.water import Compensation
 from brumel.core.reckoning.answers import Answer, calculate
@@ -61,11 +62,28 @@ def as_read(key: str, head: str, values: Array, at: Conditions, water: Compensat
     >>> as_read("conductivity", "specific-conductance", np.array([500.0]), Conditions(10.0), Compensation()).round()
     array([714.])
     """
-    if (key, head) != ("conductivity", "specific-conductance") or water.method == "none":
+    way = _AS_READ.get((key, head))
+    return values if way is None else way(values, at, water)
+
+
+def _specific(values: Array, at: Conditions, water: Compensation) -> Array:
+    if water.method == "none":
         return values
     given = {"conductivity_us_cm": values, "temperature_c": at.temperature_c} | water.inputs
     answer = calculate("conductivity-at-reference", given, strict=False, explain=False)
     return np.asarray(answer.outputs["conductivity_us_cm"])
+
+
+def _mg_l(values: Array, at: Conditions, water: Compensation) -> Array:
+    del water
+    return np.asarray(values / 100.0 * saturation_mg_l(at.temperature_c, at.pressure_hpa, at.salinity))
+
+
+_AS_READ: Mapping[tuple[str, str], Callable[[Array, Conditions, Compensation], Array]] = {
+    ("conductivity", "specific-conductance"): _specific,
+    ("oxygen-saturation", "oxygen"): _mg_l,
+}
+"""From what is sensed to what people read."""
 
 
 def _worked(
@@ -94,7 +112,7 @@ def _budget(answer: Answer, output: str, main: str, behind: Budget, factor: floa
     return Budget.of(found)
 
 
-_NAMES = {"temperature_c": "temperature of the compensation"}
+_NAMES = {"temperature_c": "temperature of the conversion"}
 
 
 def _eh(value: float, budget: Budget, at: Conditions, water: Compensation) -> Iterator[Derived]:
@@ -115,7 +133,7 @@ def _of_conductivity(value: float, budget: Budget, at: Conditions, water: Compen
         )
     if compensated:
         yield compensated
-    if water.method == "sea-salt" and (
+    if water.salt and (
         found := _worked("salinity", "", "salinity", "salinity", ("conductivity_ms_cm", value, budget), warm, 1e-3)
     ):
         yield found
@@ -129,7 +147,28 @@ def _of_conductivity(value: float, budget: Budget, at: Conditions, water: Compen
         yield found
 
 
+def _of_oxygen(value: float, budget: Budget, at: Conditions, water: Compensation) -> Iterator[Derived]:
+    del water
+    place = {
+        "temperature_c": float(at.temperature_c), "temperature_c_u": U_TEMPERATURE_C,
+        "salinity": at.salinity, "salinity_u": max(at.u_salinity, 1e-12),
+    }  # fmt: skip
+    here = {"pressure_hpa": float(at.pressure_hpa)}  # its error stands in the percent already
+    found = _worked(
+        "oxygen", "mg/L", "oxygen-concentration", "oxygen_mg_l", ("oxygen_percent", max(value, 0.0), budget),
+        place | here,
+    )  # fmt: skip
+    if found is None:
+        return
+    yield found
+    level = place | {"pressure_hpa": ATMOSPHERE_HPA}
+    of = ("oxygen_mg_l", found.value, found.budget)
+    if standard := _worked("oxygen-saturation-standard", "%", "oxygen-percent", "oxygen_percent", of, level):
+        yield standard
+
+
 _WAYS: Mapping[str, Callable[[float, Budget, Conditions, Compensation], Iterator[Derived]]] = {
     "orp": _eh,
     "conductivity": _of_conductivity,
+    "oxygen-saturation": _of_oxygen,
 }

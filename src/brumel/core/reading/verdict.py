@@ -8,6 +8,8 @@ from dataclasses import dataclass, field
 from brumel.core.findings import Acceptance, Despite, Finding, Level, despite_findings, worst_first
 from brumel.core.holding import worth
 from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.reading.pressure import pressure_findings
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.response import Response
 from brumel.core.wording import signed
 
@@ -53,6 +55,7 @@ class JudgedReading:
     """What a value rests on where there is no calibration."""
     signal: str = "millivolts"
     """What its probe's raw signal is called."""
+    place: Surroundings = field(default_factory=Surroundings)
 
 
 @dataclass(frozen=True)
@@ -71,7 +74,8 @@ def judge_reading(reading: JudgedReading) -> list[Finding]:
     """All findings of a reading, worst first."""
     about = quantity(reading.quantity)
     behind = _basis(reading, about) if reading.meter is None else _meters_own(reading, reading.meter, about)
-    return worst_first([*behind, *despite_findings(reading.despite), *_reading(reading, about)])
+    around = [*despite_findings(reading.despite), *pressure_findings(reading.place.pressure)]
+    return worst_first([*behind, *around, *_reading(reading, about)])
 
 
 def _meters_own(reading: JudgedReading, meter: MetersOwn, about: Quantity) -> Iterator[Finding]:

@@ -60,6 +60,11 @@ class Compensation:
         return given | linear
 
     @property
+    def salt(self) -> bool:
+        """Whether the water has the proportions of sea salt."""
+        return self.method == "sea-salt"
+
+    @property
     def words(self) -> str:
         """For people."""
         how = METHODS[self.method]

@@ -60,6 +60,10 @@ class Conductivity(Principle):
         """Zero, µS; conductivity, µS/cm."""
         return 1.0, value
 
+    def shown_quantity(self, did: Mapping[str, Any]) -> str:
+        """At a reference where the meter compensated."""
+        return "specific-conductance" if did.get("method", "none") != "none" else self.quantity
+
     def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[str]]:
         """µS/cm at the water's temperature; a compensation of ``method``, ``coefficient``, ``reference_c`` undone."""
         method = did.get("method", "none")

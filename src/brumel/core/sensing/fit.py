@@ -55,12 +55,12 @@ class _Columns:
     at: Conditions = field(init=False)
 
     def __post_init__(self) -> None:
-        values, signals, temperatures = np.array(
-            [(p.value, p.signal, p.at.temperature_c) for p in self.points], dtype=float
+        values, signals, temperatures, pressures = np.array(
+            [(p.value, p.signal, p.at.temperature_c, p.at.pressure_hpa) for p in self.points], dtype=float
         ).T
         object.__setattr__(self, "values", values)
         object.__setattr__(self, "signals", signals)
-        object.__setattr__(self, "at", Conditions(temperatures, self.points[0].at.reference))
+        object.__setattr__(self, "at", replace(self.points[0].at, temperature_c=temperatures, pressure_hpa=pressures))
 
 
 def fit(

@@ -14,6 +14,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from brumel.core.arrays import Array, Number
+from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.uncertainty import Contribution
 from brumel.core.wording import signed
 
@@ -22,15 +23,20 @@ from brumel.core.wording import signed
 class Conditions:
     """In what a signal arises: temperature of the liquid, °C; the probe's own reference electrode, by key.
 
-    Float or array of the signal's shape; the reference is one for all.
+    Floats or arrays of the signal's shape; the reference is one for all. ``pressure_hpa`` is the station's, with its
+    standard uncertainty; ``salinity`` is the water's, for what follows from a value.
     """
 
     temperature_c: Number
     reference: str = ""
+    pressure_hpa: Number = ATMOSPHERE_HPA
+    u_pressure_hpa: float = 1.0
+    salinity: float = 0.0
+    u_salinity: float = 0.0
 
     def warmer(self, by_c: float) -> Conditions:
         """The same, warmer by so many degrees."""
-        return Conditions(np.asarray(self.temperature_c, dtype=float) + by_c, self.reference)
+        return replace(self, temperature_c=np.asarray(self.temperature_c, dtype=float) + by_c)
 
 
 @dataclass(frozen=True)
@@ -51,6 +57,8 @@ class Coefficient:
         People read the reciprocal of what the term is multiplied by: a cell constant, not its reciprocal.
     minor
         A run is full without it: it may be taken over, and is small.
+    renew_days
+        Every so many days it is wise to take it anew; 0: nobody asks.
     """
 
     key: str
@@ -64,6 +72,7 @@ class Coefficient:
     of: str = ""
     inverse: bool = False
     minor: bool = False
+    renew_days: int = 0
 
     def turned(self, value: float) -> float:
         """From what people read to what the term is multiplied by, or back: the way is the same."""
@@ -122,7 +131,12 @@ class Principle(ABC):
     patience: ClassVar[str] = ""
     """What is said before a water is read, where its approach is slow."""
     meter_asks: ClassVar[str] = ""
-    """What is asked of a meter's compensation: a fixed temperature ``setting``, or ``compensation`` to a reference."""
+    """What is asked of a meter: a fixed temperature ``setting``, ``compensation`` to a reference, or ``oxygen``: in
+    which unit it shows and what is set in it."""
+    needs_pressure: ClassVar[bool] = False
+    """Whether station pressure counts in a standard and in a water."""
+    needs_salinity: ClassVar[bool] = False
+    """Whether what follows from a value needs the water's salinity."""
     setting: ClassVar[str] = ""
     """Key of the coefficient that is set in the meter, and stands between the signal and what it displays."""
     display_name: ClassVar[str] = ""
@@ -193,6 +207,11 @@ class Principle(ABC):
         """A shown value with what its meter did to it undone, by :attr:`meter_asks`, and the arithmetic."""
         del did, at
         return shown, []
+
+    def shown_quantity(self, did: Mapping[str, Any]) -> str:
+        """Key of the quantity that a meter shows, by what it was said to do."""
+        del did
+        return self.quantity
 
     def from_display(self, shown: float, settings: Mapping[str, float]) -> float:
         """The signal behind what a meter displays of it, by what is set in the meter."""

@@ -9,10 +9,14 @@ from brumel.core.errors import CoreError
 from brumel.core.sensing.conductivity import Conductivity
 from brumel.core.sensing.glass import Glass
 from brumel.core.sensing.ion_tip import IonTip
+from brumel.core.sensing.luminescence import Luminescence
+from brumel.core.sensing.membrane import Membrane
 from brumel.core.sensing.metal import Metal
 from brumel.core.sensing.principle import Principle
 
-_PRINCIPLES: dict[str, Principle] = {p.key: p for p in (Glass(), Metal(), Conductivity(), IonTip())}
+_PRINCIPLES: dict[str, Principle] = {
+    p.key: p for p in (Glass(), Metal(), Conductivity(), Membrane(), Luminescence(), IonTip())
+}
 
 
 def principle(key: str) -> Principle:

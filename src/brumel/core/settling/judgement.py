@@ -208,7 +208,11 @@ def _time_left(
 
 
 def _left_over(fits: Fits, value: float, rule: SettlingRule) -> float | None:
-    """How far a value may lie from the end of the approach: the largest over the whole trace and its later parts."""
-    if not fits:
-        return None
-    return max(fit.left(value, _LONGEST_TAU * rule.window_s) for fit in fits)
+    """How far a value may lie from the end of the approach: the largest over the whole trace and its later parts.
+
+    An approach that neither explains its part nor is as fast as any probe says nothing: oxygen in mg/L first rises as
+    the probe cools, then falls.
+    """
+    longest = _LONGEST_TAU * rule.window_s
+    telling = [fit for fit in fits if fit.explains or fit.tau_s <= longest] or fits
+    return max((fit.left(value, longest) for fit in telling), default=None)

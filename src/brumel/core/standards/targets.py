@@ -28,6 +28,9 @@ ZOBELL = "zobell"
 """Family of the ferri-/ferrocyanide couple, whose value is known at temperature on each reference electrode."""
 _ZOBELL_C = (8.0, 85.0)
 CONDUCTIVITY = "conductivity"
+OXYGEN_ZERO = "oxygen-zero"
+_U_SULFITE_PERCENT = 0.1
+"""What fresh sodium sulfite may still hold of oxygen, k = 1, percent of saturation (common practice)."""
 KCL, SEA_WATER = "kcl", "sea-water"
 """Families of conductivity standards whose value is known at temperature."""
 _WARMER_C = 0.1
@@ -137,6 +140,11 @@ def _salt_value(bottle: Bottle, t: float) -> float | None:
     return None
 
 
+def _without_oxygen(bottle: Bottle, at: Conditions) -> Target:
+    del bottle, at
+    return Target(0.0, _U_SULFITE_PERCENT, known=True)
+
+
 def _by_label(bottle: Bottle, at: Conditions) -> Target:
     """The lot's own table, or its label near 25 °C."""
     t = float(at.temperature_c)
@@ -178,6 +186,7 @@ _WAYS: Mapping[str, Callable[[Bottle, Conditions], Target]] = {
     PH_BUFFER: _buffer,
     "orp": _couple,
     CONDUCTIVITY: _salt,
+    OXYGEN_ZERO: _without_oxygen,
 }
 """How a standard's value is looked up; by its label where nothing else is said."""
 

@@ -22,6 +22,7 @@ from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
 from brumel.devices.simulation.metal import MetalModel
 from brumel.devices.simulation.model import Ailment, Liquid, Model
+from brumel.devices.simulation.oxygen import LuminescenceModel, MembraneModel
 
 _SLOW_S = 0.9
 
@@ -118,7 +119,7 @@ class Bench:
                     return {"error": "a liquid needs finite values and a temperature from −5 to 105 °C"}
                 probe.model.place(liquid, self.now_s)
             elif order["do"] == "fault":
-                _ail(probe, str(order["fault"]))
+                _ail(probe, str(order["fault"]), self.now_s)
             else:
                 return {"error": f"unknown order {order['do']!r}"}
         except (KeyError, ValueError, TypeError) as wrong:
@@ -137,15 +138,15 @@ class Bench:
 
 def _liquid(order: dict[str, Any]) -> Liquid:
     values = {str(key): float(value) for key, value in order["values"].items()}
-    u, standard = float(order.get("u", 0.0)), bool(order.get("standard", False))
-    return Liquid(str(order["name"]), float(order["temperature_c"]), values, u, standard)
+    u, standard, gas = float(order.get("u", 0.0)), bool(order.get("standard", False)), bool(order.get("gas", False))
+    return Liquid(str(order["name"]), float(order["temperature_c"]), values, u, standard, gas)
 
 
-def _ail(probe: SimulatedProbe, fault: str) -> None:
+def _ail(probe: SimulatedProbe, fault: str, now_s: float) -> None:
     """Give the line or the probe itself a fault; ``none`` mends both."""
     own = {str(a): a for a in probe.model.ailments}
     probe.fault = Fault.NONE if fault in own else Fault(fault)
-    probe.model.ailment = own.get(fault, Ailment.HEALTHY)
+    probe.model.ailment, probe.model.ailing_since_s = own.get(fault, Ailment.HEALTHY), now_s
 
 
 async def _serve_line(bench: Bench, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
@@ -191,7 +192,7 @@ async def serve(bench: Bench, line_socket: socket.socket, control_socket: socket
 
 
 def demo_probes() -> list[SimulatedProbe]:
-    """The probes that ship on the bench: a healthy electrode, an ageing one, an ORP metal and a conductivity cell."""
+    """The probes that ship on the bench: two electrodes, a metal, a cell, a membrane and a luminescent cap."""
     return [
         SimulatedProbe("0", "HR-A-1041", GlassModel(slope_percent=98.6, offset_mv=3.2, seed=11)),
         SimulatedProbe(
@@ -201,4 +202,6 @@ def demo_probes() -> list[SimulatedProbe]:
         ),
         SimulatedProbe("2", "HR-B-4410", MetalModel(offset_mv=5.0, seed=13)),
         SimulatedProbe("3", "HR-A-3115", ConductivityModel(constant_per_cm=1.016, seed=14)),
+        SimulatedProbe("4", "HR-A-2207", MembraneModel(gain_na=104.0, seed=15)),
+        SimulatedProbe("5", "HR-B-2318", LuminescenceModel(gain_per_ms=36.5, seed=16)),
     ]

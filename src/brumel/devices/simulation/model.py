@@ -27,6 +27,8 @@ class Liquid:
         Standard uncertainty of those values: a bottle is off by its certificate; 0 for a water.
     standard
         Whether it is a standard solution, in which probes settle fast.
+    gas
+        Whether it is air.
     """
 
     name: str
@@ -34,9 +36,10 @@ class Liquid:
     values: Mapping[str, float] = field(default_factory=dict)
     u: float = 0.0
     standard: bool = False
+    gas: bool = False
 
 
-AIR = Liquid("air", 21.5)
+AIR = Liquid("air", 21.5, gas=True)
 
 
 class Ailment(StrEnum):
@@ -53,6 +56,16 @@ class Ailment(StrEnum):
     WALL = "near a wall"
     CARRIED = "salt carried over"
     TENFOLD = "constant wrong by ten"
+    NOT_WARM = "not warmed up"
+    NO_FLOW = "no movement"
+    ELECTROLYTE = "spent electrolyte"
+    WRINKLED = "wrinkled membrane"
+    TORN = "torn membrane"
+    BLEACHED = "bleached cap"
+    DRY_CAP = "dried cap"
+    DRY_AIR = "air not saturated"
+    WIND = "wind"
+    SULFITE = "spent sulfite"
 
 
 @dataclass
@@ -67,6 +80,7 @@ class Model(ABC):
     drift_per_hour: float = 0.2
     ailment: Ailment = Ailment.HEALTHY
     liquid: Liquid = AIR
+    ailing_since_s: float = 0.0
     _since_s: float = 0.0
     _from_signal: float = 0.0
     _from_c: float = AIR.temperature_c
@@ -99,6 +113,11 @@ class Model(ABC):
         del liquid, temperature_c
         return signal
 
+    def fading(self, elapsed_s: float, ailing_s: float) -> float:
+        """What a signal is multiplied by, so long in its liquid and so long ailing."""
+        del elapsed_s, ailing_s
+        return 1.0
+
     def true_value(self, liquid: Liquid, quantity: str, otherwise: float) -> float:
         """What a liquid really is: a bottle is off by its certificate, the same at each dip."""
         value = liquid.values.get(quantity)
@@ -126,4 +145,5 @@ class Model(ABC):
         warmth = self.liquid.temperature_c
         warmth += (self._from_c - warmth) * math.exp(-elapsed / self.thermal_s)
         end = self.lagged(self.signal_in(self.liquid), self.liquid, warmth)
-        return end + (self._from_signal - end) * math.exp(-elapsed / self.time_constant(self.liquid)), warmth
+        signal = end + (self._from_signal - end) * math.exp(-elapsed / self.time_constant(self.liquid))
+        return signal * self.fading(elapsed, max(now_s - self.ailing_since_s, 0.0)), warmth

@@ -6,23 +6,28 @@ import math
 import uuid
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.methods import Method, Step, method, methods_of, rinses, roles
 from brumel.core.kit.shelf import standards
+from brumel.core.reading.pressure import Pressure, wrong_with
+from brumel.core.reading.surroundings import WATER_C, Surroundings
 from brumel.core.wording import lower_first
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin, run_row
 from brumel.services.calibrating.shown import lot_findings
-from brumel.services.errors import InvalidInput
+from brumel.services.errors import InvalidInput, check_number
 from brumel.services.kit import upkeep
 from brumel.services.kit.states import USUAL
 from brumel.store import queries
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person, Probe, Site
+
+_A_DAY = timedelta(hours=14)
+"""So long a pressure is remembered (rule of this product)."""
 
 
 @dataclass(frozen=True)
@@ -46,6 +51,10 @@ class Choices:
     last: Mapping[str, str]
     why_not: str
     """Why it can't be calibrated here; empty where it can."""
+    pressure: Pressure | None = None
+    """The pressure that was given last today."""
+    zero_words: str = ""
+    """That a small coefficient was not looked at for long; empty where it was, or there is none."""
 
 
 def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -> dict[str, Any]:
@@ -71,6 +80,7 @@ def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -
     waters = _waters(session, begin.site_ids, upkeep.kind_of(probe).quantity) if probe else None
     if waters is None and school.needs_waters:
         wrong["sites"] = "This school calibrates on the water's side: choose the sites of the day."
+    wrong |= _wrong_place(probe, begin.place) if probe else {}
     chosen = _chosen_lots(session, begin.lots, school.steps_for(waters), wrong)
     if begin.new_sensor and school.adjusted < (most := _fullest(school.principle)):
         points = _NUMBERS.get(most, "all")
@@ -83,6 +93,8 @@ def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -
         kind=probe.kind,
         holds_days=upkeep.holding_of(probe),
         settings=probe.settings,
+        first=stored.first_since_change(session, probe, now),
+        conditions=begin.place.plain,
     )
     return run_row(begin, probe, frozen, chosen, waters, person, at=now, not_ready=not_ready)
 
@@ -97,7 +109,14 @@ def choices_for(session: Session, probe: Probe, now: datetime, today: date) -> C
     last = queries.newest_run(session, probe.id, now)
     usual = list(queries.sites_read_with(session, probe.id, now - USUAL))
     aim = Aimed(kind.suits.get(kind.quantity), _waters(session, usual, kind.quantity))
-    return Choices(found, _lots(session, wanted, today, aim), _last(last), "" if found else _why_not(kind.name))
+    return Choices(
+        found,
+        _lots(session, wanted, today, aim),
+        _last(last),
+        "" if found else _why_not(kind.name),
+        _pressure_of(session, now),
+        _not_looked_at(session, probe, now),
+    )
 
 
 @dataclass(frozen=True)
@@ -124,7 +143,9 @@ def _lots(session: Session, wanted: Collection[str], today: date, aim: Aimed) ->
     for key in (k for k in roles() if k in wanted):
         role = roles()[key]
         lots = [x for x in queries.lots(session, role.standard) if role.admits(x.standard, x.nominal)]
-        choices = [LotChoice(x, stored.label_value(x), _caution(x, today, aim)) for x in lots]
+        choices = [
+            LotChoice(x, stored.label_value(x) or standards()[x.standard].short, _caution(x, today, aim)) for x in lots
+        ]
         choices.sort(
             key=lambda c: (bool(c.caution), aim.away(c.lot.nominal), c.lot.opened_on is None, c.lot.expires_on)
         )
@@ -144,6 +165,38 @@ def _unfitting(probe: Probe, school: Method) -> dict[str, str]:
     if kind.own_reference and not probe.reference:
         return {"probe": f"Say on the page of {probe.label} which reference electrode it has, then calibrate."}
     return {}
+
+
+def _wrong_place(probe: Probe, place: Surroundings) -> dict[str, str]:
+    """What can't be of the place, by field, where the probe's principle asks for it."""
+    own = upkeep.senses(probe)
+    if own is None or not own.needs_pressure:
+        return {}
+    wrong = wrong_with(place.pressure or Pressure())
+    if place.water_c is not None:
+        check_number(wrong, "water_c", place.water_c, WATER_C, "°C")
+    return wrong
+
+
+def _pressure_of(session: Session, now: datetime) -> Pressure | None:
+    """The pressure that was given last within half a day."""
+    plain = queries.newest_pressure(session, now - _A_DAY, now)
+    return Pressure.of(plain or {})
+
+
+def _not_looked_at(session: Session, probe: Probe, now: datetime) -> str:
+    """That a small coefficient has not been fitted for so long that it should be; a tip, no more."""
+    own = upkeep.senses(probe)
+    due = next((c for c in own.coefficients if c.renew_days), None) if own else None
+    if due is None:
+        return ""
+    fitted = queries.newest_fitted(session, probe.id, due.key)
+    if fitted is None:
+        return f"Its {due.name.lower()} was never taken here: take it once, with the procedure that has it."
+    days = (now - fitted).days
+    if days <= due.renew_days:
+        return ""
+    return f"Its {due.name.lower()} was taken {days} days ago; every {due.renew_days} is wise."
 
 
 def _waters(session: Session, site_ids: Sequence[uuid.UUID], key: str) -> tuple[float, float] | None:

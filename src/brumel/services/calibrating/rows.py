@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime
 from typing import Any
 
@@ -13,7 +13,8 @@ from brumel.core.calibrating.methods import Step
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun, targets_range
 from brumel.core.findings import Despite, Finding, verdict
 from brumel.core.quantities.quantity import quantity
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.reading.surroundings import Surroundings
+from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Response
 from brumel.services.calibrating import stored
 from brumel.services.live.signal import Signal
@@ -36,6 +37,8 @@ class Begin:
     new_sensor: bool = False
     despite: str = ""
     """Why a probe that is not ready is used all the same."""
+    place: Surroundings = field(default_factory=Surroundings)
+    """Pressure, and how warm the waters are, where the probe's principle asks."""
 
 
 def run_row(
@@ -77,12 +80,13 @@ def point_row(
     lot: Lot | None,
     signal: Signal,
     *,
-    at: datetime,
+    taken_at: datetime,
     today: date,
 ) -> dict[str, Any]:
     """A point as it is stored: the standard's true value at its measured temperature, and its lot's state."""
     own = principle_of(run.method)
-    aim = stored.aim_of(step, lot, Conditions(signal.temperature_c, run.reference))
+    at = stored.where(run, signal.temperature_c)
+    aim = stored.aim_of(step, lot, at)
     facts = stored.lot_facts(lot) if lot else None
     return {
         "id": point_id,
@@ -92,7 +96,7 @@ def point_row(
         "step": step.key,
         "use": str(step.use),
         "lot_id": lot.id if lot else None,
-        "taken_at": at,
+        "taken_at": taken_at,
         "source": Source.DEVICE,
         "nominal": lot.nominal if lot else None,
         "family": lot.family if lot else "",
@@ -103,7 +107,7 @@ def point_row(
         "signal": signal.value,
         "signal_unit": own.signal_unit,
         "temperature_c": signal.temperature_c,
-        "pressure_hpa": None,
+        "pressure_hpa": float(at.pressure_hpa) if own.needs_pressure else None,
         "shown_before": None,
         "shown_after": None,
         "expired_days": facts.days_expired(today) if facts else 0,

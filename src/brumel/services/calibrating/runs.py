@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -15,7 +15,6 @@ from brumel.core.calibrating.run import CupLook, look_at_signal
 from brumel.core.findings import Acceptance, Level
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import rule_of
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.beginning import Choices, choices_for, new_run_row
@@ -115,18 +114,20 @@ class Calibrations:
         response = view.previous or Response.usual(view.principle)
 
         def look(signal: float, temperature_c: float) -> CupLook:
-            at = Conditions(temperature_c, view.run.reference)
+            at = stored.where(view.run, temperature_c)
             values = [
                 (f"the {s.step.role} {tolerances.standard}, {s.label}", stored.aim_of(s.step, s.lot, at).value)
                 for s in others
             ]
             aim = stored.aim_of(chosen.step, chosen.lot, at)
-            return look_at_signal(signal, at, aim.value, response, tolerances, values)
+            found = look_at_signal(signal, at, aim.value, response, tolerances, values)
+            besides = view.target_words(aim.value, temperature_c)
+            return replace(found, sentence=f"{found.sentence} {besides}".strip())
 
         positions = signal_positions_of(view.run.probe)
         if positions is None:
             raise NotFound("This probe is not read by a device.")
-        return Lens(positions, look=look if chosen.lot else None)
+        return Lens(positions, look=look)
 
     def begin_step(self, run_id: uuid.UUID, begun_id: uuid.UUID, step: str, person: Person) -> None:
         """Say that the probe is in the standard of a step, or that a step without a point is done.
@@ -178,11 +179,11 @@ class Calibrations:
             lot = _lot_of(session, run, step, take)
             signal = _device_signal(session, run, take) if take.device else _typed_signal(run, take)
             if not take.device and take.typed_signal is not None:
-                aim = stored.aim_of(step, lot, Conditions(signal.temperature_c, run.reference)).value
+                aim = stored.aim_of(step, lot, stored.where(run, signal.temperature_c)).value
                 if asked := asked_thousandth(principle_of(run.method), take.typed_signal, (aim, aim)):
                     raise InvalidInput({"signal": asked})
             row = point_row(
-                take.point_id, run, person, step, lot, signal, at=self.clock.now(), today=self.clock.today()
+                take.point_id, run, person, step, lot, signal, taken_at=self.clock.now(), today=self.clock.today()
             )
             begun = begun_last(run, step.key)
             row |= {
@@ -303,7 +304,9 @@ def _typed_signal(run: CalibrationRun, take: TakePoint) -> Signal:
     wrong |= wrong_of_meter(own, take.meter_did)
     if wrong or signal is None or temperature_c is None:
         raise InvalidInput(wrong)
-    signal = signal_behind(own, signal, take.meter_did, temperature_c, run.method.get("settings", {}))
+    signal = signal_behind(
+        own, signal, take.meter_did, stored.where(run, temperature_c), run.method.get("settings", {})
+    )
     return Signal(signal, temperature_c, Acceptance.BY_EYE, "Typed by hand; settling was judged by eye.")
 
 

@@ -15,9 +15,14 @@ from brumel.core.calibrating.run import PreviousRun, level_of_point
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.reading.derived import derived_from
+from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.water import Compensation
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Response
 from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
+from brumel.core.uncertainty import Budget
+from brumel.core.wording import signed
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import (
     judge_points,
@@ -111,7 +116,22 @@ class RunView:
         """At the mean temperature of its points."""
         points = [s.point for s in self.steps if s.point]
         mean = sum(p.temperature_c for p in points) / len(points) if points else LABEL_TEMPERATURE_C
-        return Conditions(mean, self.run.reference)
+        return stored.where(self.run, mean)
+
+    @property
+    def pressure(self) -> Pressure | None:
+        """The pressure that was given for the place."""
+        return stored.place_of(self.run).pressure
+
+    def target_words(self, target: float | None, temperature_c: float) -> str:
+        """What a target is at a temperature in the quantities that people read; empty where nothing but itself."""
+        if not target or self.pressure is None:
+            return ""
+        at = stored.where(self.run, temperature_c)
+        derived = derived_from(self.principle.quantity, target, Budget(()), at, Compensation())
+        words = ", ".join(f"{d.value:.2f} {d.unit} {quantity(d.quantity).note}".rstrip() for d in derived)
+        here = f"{target:.2f} {self.quantity.unit} of saturation at {self.pressure.hpa:.1f} hPa"
+        return f"At {signed(temperature_c)} °C, S 0: {here}, {words}."
 
     @property
     def checks(self) -> list[tuple[str, str]]:
@@ -203,7 +223,7 @@ def _step_view(
     if point is not None:
         aim = point.target
     elif lot is not None or step.target is not None:
-        aim = stored.aim_of(step, lot, Conditions(LABEL_TEMPERATURE_C, run.reference)).value
+        aim = stored.aim_of(step, lot, stored.where(run, LABEL_TEMPERATURE_C)).value
     return StepView(
         step=step,
         lot=lot,

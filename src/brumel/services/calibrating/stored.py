@@ -6,21 +6,22 @@ import math
 import uuid
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Step, Use, steps_of
+from brumel.core.calibrating.methods import Step, StepKind, Use, steps_of
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Bounds, Finding, Level
-from brumel.core.kit.readiness import CareEvent
+from brumel.core.kit.readiness import CareEvent, ended
 from brumel.core.kit.shelf import LotFacts, Pack, standards
 from brumel.core.quantities.quantity import quantity
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
@@ -41,6 +42,7 @@ from brumel.store.models.reading import ReadingFinding
 from brumel.store.models.reference import Lot, Probe
 
 _SECONDS_A_DAY = 86400.0
+_EVER = datetime.min.replace(tzinfo=UTC)
 
 
 def tolerances_of(run: CalibrationRun) -> Tolerances:
@@ -64,8 +66,9 @@ def label_words(lot: Lot) -> str:
 
 
 def lot_label(lot: Lot) -> str:
-    """What a technician calls a lot: its value and number."""
-    return f"{standards()[lot.standard].short} {label_value(lot)} (lot {lot.lot_number})"
+    """What a technician calls a lot: its value, where it has one, and number."""
+    value = f" {label_value(lot)}" if lot.nominal is not None else ""
+    return f"{standards()[lot.standard].short}{value} (lot {lot.lot_number})"
 
 
 def lot_facts(lot: Lot, left: float | None = None) -> LotFacts:
@@ -79,10 +82,21 @@ def aim_of(step: Step, lot: Lot | None, at: Conditions) -> Target:
         return target(bottle(lot), at)
     if step.target is None:
         raise CoreError(f"The step {step.key} has no standard: its method must say what it is.")
-    return Target(step.target, 0.0, known=True)
+    of_pressure = step.target * at.u_pressure_hpa / float(at.pressure_hpa)
+    return Target(step.target, math.hypot(step.target_u, of_pressure), known=True)
 
 
-def judged_point(point: CalibrationPoint, own: Principle, reference: str, step: Step) -> JudgedPoint:
+def place_of(run: CalibrationRun) -> Surroundings:
+    """What was asked of the place where a run is made."""
+    return Surroundings.of(run.method.get("conditions"))
+
+
+def where(run: CalibrationRun, temperature_c: float) -> Conditions:
+    """The conditions of a run at a temperature."""
+    return place_of(run).at(temperature_c, run.reference)
+
+
+def judged_point(point: CalibrationPoint, own: Principle, at: Conditions, step: Step) -> JudgedPoint:
     """A stored point with a signal as the verdict sees it."""
     assert point.signal is not None
     return JudgedPoint(
@@ -90,7 +104,7 @@ def judged_point(point: CalibrationPoint, own: Principle, reference: str, step: 
         point=Point(
             point.target,
             point.signal,
-            Conditions(point.temperature_c, reference),
+            at,
             point.target_u,
             math.hypot(own.u_of(point.signal), point.left_over or 0.0),
             bottle=str(point.lot_id or point.step),
@@ -106,13 +120,14 @@ def judged_point(point: CalibrationPoint, own: Principle, reference: str, step: 
         deviations=tuple(point.deviations),
         settling_s=point.settling_s,
         first_signal=point.first_signal,
+        in_air=step.kind is StepKind.AIR,
     )
 
 
 def judged_points(run: CalibrationRun, points: Iterable[CalibrationPoint]) -> tuple[JudgedPoint, ...]:
     """Stored points of a run as the verdict sees them."""
     own, steps = principle_of(run.method), {s.key: s for s in steps_of(run.method)}
-    return tuple(judged_point(p, own, run.reference, steps[p.step]) for p in points)
+    return tuple(judged_point(p, own, where(run, p.temperature_c), steps[p.step]) for p in points)
 
 
 def standing_points(run: CalibrationRun) -> list[CalibrationPoint]:
@@ -180,6 +195,18 @@ def _previous(run: CalibrationRun, events: Sequence[CareEvent], at: datetime) ->
     assert run.signature is not None  # only signed ones are full
     tended = upkeep.tended(run.probe, events, run.signature.signed_at, at)
     return PreviousRun(signed_response(run), age_days(run.signature, at), tended)
+
+
+def first_since_change(session: Session, probe: Probe, at: datetime) -> Mapping[str, float]:
+    """Coefficients of the probe's first usable full run since what ended the one before; empty where there is none."""
+    own = upkeep.senses(probe)
+    if own is None:
+        return {}
+    change = ended(upkeep.events_of_probe(session, probe), upkeep.kind_of(probe).voids, _EVER, at)
+    since = change.at if change else _EVER
+    query = queries.full_runs(probe.id, at, own.minor).where(CalibrationSignature.signed_at > since).order_by(None)
+    run = session.scalars(query.order_by(CalibrationSignature.signed_at).limit(1)).first()
+    return signed_response(run).by_key if run else {}
 
 
 class Past:

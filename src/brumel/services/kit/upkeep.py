@@ -16,6 +16,7 @@ from brumel.core.kit.kinds import ProbeKind, probe_kind
 from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, ended, readiness
 from brumel.core.sensing.principle import Coefficient, Principle
 from brumel.core.sensing.principles import principle
+from brumel.core.wording import upper_first
 from brumel.services.errors import InvalidInput
 from brumel.store import care_queries
 from brumel.store.care_queries import CareRow, InspectionRow, MeterRow
@@ -113,8 +114,10 @@ class Logs:
 
 
 def why_not_ready(session: Session, probe: Probe, at: datetime) -> str:
-    """Why a probe may not be used at a moment, and what to do; empty where it may, or only has to wait."""
+    """Why a probe may not be used at a moment, and what to do or how long to wait; empty where it may."""
     ready = Logs.read(session).readiness(probe, at)
+    if ready.state is State.WAITING:
+        return " ".join(f"{upper_first(c.why)}: {c.minutes_left(at)} min left." for c in ready.clocks)
     return f"{ready.why} {ready.do}".strip() if ready.state is State.BLOCKED else ""
 
 

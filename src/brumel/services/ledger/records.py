@@ -11,10 +11,12 @@ from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
 
+from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.services.ledger.run_files import run_file
+from brumel.services.live.display import meter_words
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationCoefficient, CalibrationPoint, CalibrationRun
@@ -159,6 +161,7 @@ _CALIBRATION_COLUMNS: dict[str, _RunRow] = {
     "shown_before": lambda run, p: p and p.shown_before,
     "shown_after": lambda run, p: p and p.shown_after,
     "temperature_c": lambda run, p: p and _round(p.temperature_c, 2),
+    "pressure_hpa": lambda run, p: p and _round(p.pressure_hpa, 1),
     "settled": lambda run, p: p and p.acceptance,
     "settling_s": lambda run, p: p and _round(p.settling_s, 1),
     "deviations": lambda run, p: p and "; ".join(p.deviations),
@@ -183,6 +186,9 @@ _READING_COLUMNS: dict[str, Callable[[Reading], Any]] = {
     "signal_unit": lambda r: r.signal_unit,
     "shown": lambda r: r.shown,
     "meter_setting_c": lambda r: r.meter_setting_c,
+    "meter_did": lambda r: meter_words(r.meter_did or {}),
+    "pressure_hpa": lambda r: _round(_pressure_hpa(r), 1),
+    "salinity": lambda r: _round(Surroundings.of(r.surroundings).salinity, 2),
     "reference": lambda r: r.reference,
     "derived": lambda r: "; ".join(f"{d['quantity']} {d['value']:g} {d['unit']}" for d in r.derived),
     "level": lambda r: r.level,
@@ -195,6 +201,11 @@ _READING_COLUMNS: dict[str, Callable[[Reading], Any]] = {
     "amends": lambda r: r.amends_id,
     "amend_reason": lambda r: r.amend_reason,
 }
+
+
+def _pressure_hpa(reading: Reading) -> float | None:
+    pressure = Surroundings.of(reading.surroundings).pressure
+    return None if pressure is None else pressure.hpa
 
 
 def _coefficient_words(c: CalibrationCoefficient) -> str:

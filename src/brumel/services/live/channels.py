@@ -9,7 +9,6 @@ from enum import StrEnum
 from typing import Any
 
 from brumel.core.sensing.principle import Principle
-from brumel.core.sensing.principles import principle
 from brumel.store.models.reference import Device, Probe
 
 
@@ -50,9 +49,6 @@ TEMPERATURE = Channel(Carries.TEMPERATURE, "°C", -20.0, 120.0)
 def signal_channel(own: Principle, probe_id: uuid.UUID | None = None) -> Channel:
     """The raw signal of a probe that senses so, in its unit and range."""
     return Channel(Carries.SIGNAL, own.signal_unit, *own.signal_range, probe_id=probe_id)
-
-
-MILLIVOLTS, MICROSIEMENS = signal_channel(principle("glass")), signal_channel(principle("conductivity"))
 
 
 @dataclass(frozen=True)

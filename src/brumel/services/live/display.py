@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
+from brumel.core.reading.pressure import STATION_HPA
+from brumel.core.reading.surroundings import SALINITY
 from brumel.core.reading.water import BY_METERS, wrong_with
+from brumel.core.sensing.oxygen import SHOWN_AS
 from brumel.core.sensing.principle import Conditions, Principle
+from brumel.services.errors import check_number
 
 _ABOUT = 1.6
 """Within this factor of a thousandth a unit is asked for."""
@@ -14,9 +18,39 @@ _ABOUT = 1.6
 
 def wrong_of_meter(own: Principle, did: Mapping[str, Any]) -> dict[str, str]:
     """What can't be of a meter's compensation as typed, by field."""
-    if own.meter_asks != "compensation":
-        return {}
-    return {f"meter_{name}": words for name, words in wrong_with(did or {"method": "none"}, BY_METERS).items()}
+    wrong = _ASKED[own.meter_asks](did) if own.meter_asks in _ASKED else {}
+    return {f"meter_{name}": words for name, words in wrong.items()}
+
+
+def _compensation(did: Mapping[str, Any]) -> dict[str, str]:
+    return wrong_with(did or {"method": "none"}, BY_METERS)
+
+
+def _oxygen(did: Mapping[str, Any]) -> dict[str, str]:
+    wrong: dict[str, str] = {}
+    if did.get("shown_as", "percent") not in SHOWN_AS:
+        wrong["shown_as"] = f"Choose one of: {', '.join(SHOWN_AS.values())}."
+    if did.get("salinity") is not None:
+        check_number(wrong, "salinity", did["salinity"], SALINITY, "")
+    if did.get("pressure_hpa") is not None:
+        check_number(wrong, "pressure_hpa", did["pressure_hpa"], STATION_HPA, "hPa")
+    return wrong
+
+
+_ASKED: Mapping[str, Callable[[Mapping[str, Any]], dict[str, str]]] = {"compensation": _compensation, "oxygen": _oxygen}
+"""What can't be, by what is asked of a meter."""
+
+
+def meter_words(did: Mapping[str, Any]) -> str:
+    """What a meter had done to a shown value, in words; empty where nothing."""
+    if "shown_as" in did:
+        salinity = f", salinity {did['salinity']:g} set in it" if did.get("salinity") is not None else ""
+        pressure = f", calibrated with {did['pressure_hpa']:g} hPa" if did.get("pressure_hpa") is not None else ""
+        return f"its meter showed {SHOWN_AS[did['shown_as']]}{salinity}{pressure}"
+    if "method" in did:
+        coefficient = f", {did['coefficient']} %/°C" if did.get("coefficient") else ""
+        return f"its meter compensated {BY_METERS[did['method']]}{coefficient} to {did['reference_c']:.0f} °C"
+    return ""
 
 
 def asked_thousandth(own: Principle, shown: float, likely: tuple[float, float]) -> str:
@@ -28,8 +62,8 @@ def asked_thousandth(own: Principle, shown: float, likely: tuple[float, float]) 
 
 
 def signal_behind(
-    own: Principle, shown: float, did: Mapping[str, Any], temperature_c: float, settings: Mapping[str, float]
+    own: Principle, shown: float, did: Mapping[str, Any], at: Conditions, settings: Mapping[str, float]
 ) -> float:
     """The signal behind a displayed value, by what the meter did to it and what is set in it."""
-    displayed, _ = own.undone(shown, did, Conditions(temperature_c))
+    displayed, _ = own.undone(shown, did, at) if own.display_name else (shown, [])
     return own.from_display(displayed, settings)

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.sensing.principle import Conditions
-from brumel.core.standards.targets import target
+from brumel.core.calibrating.methods import StepKind, steps_of
+from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
+from brumel.core.quantities.pressure import at_altitude_hpa
+from brumel.core.quantities.salinity import practical_salinity
+from brumel.core.reading.pressure import Pressure
 from brumel.devices.sdi12 import DeviceError
 from brumel.devices.simulation.control import BenchControl
 from brumel.devices.simulation.model import Liquid
@@ -21,6 +25,8 @@ from brumel.store.models.reference import Device, Lot, Site
 
 ROOM_C = 21.5
 _WATER_C = 18.0
+_SALT_US_CM = 5_000.0
+"""Above this a water's salts are sea salt, on the bench."""
 
 
 @dataclass(frozen=True)
@@ -46,13 +52,13 @@ class Simulation:
             device = run.probe.device
             chosen = lot_id or run.lots.get(step)
             lot = session.get_one(Lot, uuid.UUID(str(chosen))) if chosen else None
-        if lot is None:
-            self._place(device, Liquid("air", ROOM_C))
+        at = next((s for s in steps_of(run.method) if s.key == step), None)
+        if at is None or not at.kind.has_point:
             return
-        key = principle_of(run.method).quantity
-        aim = target(stored.bottle(lot), Conditions(ROOM_C, run.reference))
-        liquid = Liquid(stored.lot_label(lot), ROOM_C, {key: aim.value}, aim.u, standard=True)
-        self._place(device, liquid)
+        aim = stored.aim_of(at, lot, stored.where(run, ROOM_C))
+        values = {principle_of(run.method).quantity: aim.value} | _weather(stored.place_of(run).pressure)
+        name = stored.lot_label(lot) if lot else at.label
+        self._place(device, Liquid(name, ROOM_C, values, aim.u, standard=True, gas=at.kind is StepKind.AIR))
 
     def into_site(self, device: Device | None, site_id: uuid.UUID) -> None:
         """Put the probe into a site's water: as last read there, else the middle of what is expected."""
@@ -60,6 +66,8 @@ class Simulation:
             site = session.get_one(Site, site_id)
             last = queries.last_readings_of_sites(session).get(site_id, [])
         values = {r.quantity: (r.low + r.high) / 2 for r in site.ranges} | {r.quantity: r.value for r in last}
+        values |= _weather(Pressure(altitude_m=site.altitude_m))
+        values |= _saturated(values, last[0].temperature_c if last else _WATER_C)
         self._place(device, Liquid(f"the water of {site.name}", last[0].temperature_c if last else _WATER_C, values))
 
     def fault(self, device: Device | None, fault: str) -> None:
@@ -71,6 +79,26 @@ class Simulation:
         if device is not None and device.control is not None:
             control, address = BenchControl(device.control), device.address
             _ordered(lambda: control.place(address, liquid))
+
+
+def _weather(pressure: Pressure | None) -> dict[str, float]:
+    """The true pressure of a place: the standard atmosphere's at its altitude, else what was given for it."""
+    if pressure is None:
+        return {}
+    if pressure.altitude_m is not None:
+        return {"station-pressure": float(at_altitude_hpa(pressure.altitude_m))}
+    return {"station-pressure": pressure.hpa} if pressure.typed else {}
+
+
+def _saturated(values: Mapping[str, float], temperature_c: float) -> dict[str, float]:
+    """A water's oxygen as a probe feels it: percent of saturation at its pressure and salinity."""
+    if "oxygen" not in values:
+        return {}
+    salinity = 0.0
+    if values.get("specific-conductance", 0.0) > _SALT_US_CM:
+        salinity = float(practical_salinity(values["specific-conductance"] / 1000.0, 25.0))
+    full = saturation_mg_l(temperature_c, values.get("station-pressure", ATMOSPHERE_HPA), salinity)
+    return {"oxygen-saturation": 100.0 * values["oxygen"] / float(full)}
 
 
 def _ordered(order: Any) -> None:

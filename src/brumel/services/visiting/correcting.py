@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
@@ -15,6 +15,7 @@ from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.derived import Derived, as_read, derived_from
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
 from brumel.core.reading.water import Compensation
 from brumel.core.sensing.principle import Conditions, Principle
@@ -42,6 +43,8 @@ class Measured:
     settling_s: float | None = None
     left_over: float = 0.0
     """How far the value may lie from the end of its approach."""
+    place: Surroundings = field(default_factory=Surroundings)
+    """What was known of it beside the temperature."""
     trace: dict[str, list[float]] | None = None
 
     @property
@@ -86,10 +89,18 @@ class ShownBy:
     last_check: tuple[KeptPoint, ...] = ()
     """Where its accuracy is not stated and a check still holds."""
 
-    def contributions(self, value: float, about: Quantity) -> list[Contribution]:
-        """Standard uncertainties (k = 1) of a value that it shows; empty where nothing is known."""
+    def contributions(self, value: float, about: Quantity, read: str, at: Conditions) -> list[Contribution]:
+        """Standard uncertainties (k = 1) of a value that it shows; empty where nothing is known.
+
+        ``read`` is the quantity that its accuracy is stated for, which may have another unit than what is sensed.
+        """
         if self.accuracy.states_accuracy:
-            return self.accuracy.contributions(value, about.unit or about.symbol)
+            unit = about.unit or about.symbol
+            if quantity(read).unit == about.unit:
+                return self.accuracy.contributions(value, unit)
+            each = float(as_read(about.key, read, np.array([1.0]), at, Compensation())[0])
+            found = self.accuracy.contributions(value * each, quantity(read).unit)
+            return [replace(c, sensitivity=c.sensitivity / each) for c in found]
         return of_last_check(self.last_check, about, value) if self.last_check else []
 
 
@@ -105,9 +116,9 @@ def correct(
     meter = meter or ShownBy()
     own, water = principle_of(probe), Compensation.of(site.compensation or {})
     about = quantity(own.quantity)
-    at = Conditions(measured.temperature_c, probe.reference or "")
+    at = measured.place.at(measured.temperature_c, probe.reference or "")
     if measured.signal is None:
-        value, budget, working = _from_shown(measured, own, about, meter)
+        value, budget, working = _from_shown(measured, own, about, meter, at, upkeep.kind_of(probe).quantity)
     else:
         response = basis.response if basis else Response.usual(own)
         value = response.value(measured.signal, at)
@@ -138,25 +149,28 @@ def correct(
             instead_of=wanted if wanted != about.key and water.method != "none" else "",
             assumed=own.assumed,
             signal=own.signal_plural,
+            place=measured.place,
         )
     )
     return Corrected(about, value, budget, working, [d.plain for d in derived], findings, verdict(findings))
 
 
-def _from_shown(measured: Measured, own: Principle, about: Quantity, meter: ShownBy) -> tuple[float, Budget, list[str]]:
+def _from_shown(
+    measured: Measured, own: Principle, about: Quantity, meter: ShownBy, at: Conditions, read: str
+) -> tuple[float, Budget, list[str]]:
     """From a value that the meter shows, its fixed temperature setting undone where it has one.
 
     No calibration of ours stands behind it: its uncertainty is what is known of the meter, else its last check's, else
     it is taken wide.
     """
     assert measured.shown is not None
-    shown, at = measured.shown, Conditions(measured.temperature_c)
+    shown = measured.shown
     value, working = own.undone(shown, measured.did, at)
     if not working:
         itself = f"; it compensated at {measured.temperature_c:.1f} °C itself" if own.meter_asks == "setting" else ""
         working = [f"{about.words(shown)} as the meter shows it{itself}"]
     unit = about.unit or about.symbol
-    known = meter.contributions(value, about)
+    known = meter.contributions(value, about, read, at)
     left = [Contribution(LEFT_OVER, measured.left_over, unit, 1.0)] if measured.left_over else []
     if not known:
         u = about.unknown_at(value) / 2
@@ -164,14 +178,14 @@ def _from_shown(measured: Measured, own: Principle, about: Quantity, meter: Show
     return value, Budget.of([*known, *own.beyond_any_meter(value, at), *left]), working
 
 
-def reading_transform(probe: Probe, basis: Basis | None, site: Site | None) -> Transform:
+def reading_transform(probe: Probe, basis: Basis | None, site: Site | None, place: Surroundings) -> Transform:
     """Reading, the corrected value is judged as people read it, not the raw signal."""
     own = principle_of(probe)
     response = basis.response if basis else Response.usual(own)
     head, water = upkeep.kind_of(probe).quantity, Compensation.of(site.compensation if site else {})
 
     def corrected(signal: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
-        at = Conditions(temperature_c, probe.reference or "")
+        at = place.at(temperature_c, probe.reference or "")
         return as_read(own.quantity, head, np.asarray(response.value(signal, at)), at, water)
 
     return corrected

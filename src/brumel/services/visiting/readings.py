@@ -18,8 +18,11 @@ from brumel.core.kit.care import METER_LOSES
 from brumel.core.kit.readiness import ended
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity, rule_of
+from brumel.core.reading.pressure import Pressure, wrong_with
+from brumel.core.reading.surroundings import SALINITY, U_TYPED_SALINITY, Surroundings
 from brumel.core.reading.verdict import Basis, MetersOwn
-from brumel.core.sensing.principle import Conditions
+from brumel.core.reading.water import Compensation
+from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import points_of
@@ -42,6 +45,8 @@ from brumel.store.once import add_once, stands
 _REMEMBERED = timedelta(days=7)
 """So long back is looked whether a meter lost its calibration (rule of this product)."""
 _FUTURE = timedelta(minutes=5)
+_SAME_DAY, _SAME_HOUR = timedelta(hours=14), timedelta(hours=1)
+"""So long a pressure, and a salinity of the place, are remembered (rule of this product)."""
 
 
 @dataclass(frozen=True)
@@ -58,7 +63,9 @@ class NewReading:
     shown: float | None = None
     meter_setting_c: float | None = None
     meter_did: Mapping[str, Any] = field(default_factory=dict)
-    """What the meter had done to a typed value: ``method``, ``coefficient``, ``reference_c``."""
+    """What the meter had done to a typed value, by what its principle asks of meters."""
+    place: Surroundings = field(default_factory=Surroundings)
+    """Pressure and salinity, where the probe's principle asks."""
     taken_at: datetime | None = None
     unsettled_reason: str = ""
     despite: str = ""
@@ -99,7 +106,7 @@ class Readings:
             if stands(session, Reading, {"id": new.reading_id}, _told(session, new)):
                 return new.reading_id
             site, probe, taken_at = self._checked(session, new)
-            measured = _measure(session, new, probe, taken_at)
+            measured = _measure(session, new, probe, taken_at, _place(session, new, site, probe, taken_at))
             run, basis = stored.basis_of(session, probe.id, taken_at)
             if measured.signal is None:
                 run = basis = None
@@ -135,7 +142,34 @@ class Readings:
         with self.database.session() as session:
             return stored.basis_of(session, probe_id, self.clock.now())
 
-    def lens(self, probe_id: uuid.UUID, site_id: uuid.UUID | None = None) -> tuple[Lens, str]:
+    def place(self, site_id: uuid.UUID, probe_id: uuid.UUID) -> Surroundings:
+        """What is remembered of a site today, and its salinity by a conductivity of the same hour."""
+        with self.database.session() as session:
+            site, probe = session.get(Site, site_id), session.get(Probe, probe_id)
+            own = upkeep.senses(probe) if probe else None
+            if site is None or own is None or not own.needs_pressure:
+                return Surroundings()
+            return _remembered(session, site, self.clock.now())
+
+    def check_place(self, site_id: uuid.UUID, probe_id: uuid.UUID, place: Surroundings) -> None:
+        """Refuse what can't be of a place, before a probe goes into its water.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken.
+        """
+        with self.database.session() as session:
+            site, probe = session.get(Site, site_id), session.get(Probe, probe_id)
+            own = upkeep.senses(probe) if probe else None
+            if site is not None and own is not None:
+                wrong = _wrong_place(session, own, site, place, self.clock.now())
+                if wrong:
+                    raise InvalidInput(wrong)
+
+    def lens(
+        self, probe_id: uuid.UUID, site_id: uuid.UUID | None = None, place: Surroundings | None = None
+    ) -> tuple[Lens, str]:
         """How a viewer sees the probe's samples while reading a site, and what tells one such lens from another."""
         with self.database.session() as session:
             probe = session.get(Probe, probe_id)
@@ -146,8 +180,9 @@ class Readings:
                 return Lens(positions), "indicated"
             run, basis = stored.basis_of(session, probe_id, self.clock.now())
             site = session.get(Site, site_id) if site_id else None
-            name = f"{run.id if run else 'usual'}/{site_id or ''}"
-            return Lens(positions, reading_transform(probe, basis, site)), name
+            place = place or Surroundings()
+            name = f"{run.id if run else 'usual'}/{site_id or ''}/{place}"
+            return Lens(positions, reading_transform(probe, basis, site, place)), name
 
     def _checked(self, session: Session, new: NewReading) -> tuple[Site, Probe, datetime]:
         wrong: dict[str, str] = {}
@@ -171,13 +206,15 @@ class Readings:
             unit = own.display_unit or own.signal_unit
             check_number(wrong, "signal", new.signal, own.signal_range, unit)
         if own is not None and new.source == Source.TYPED_VALUE:
-            about = quantity(own.quantity)
+            about = quantity(own.shown_quantity(new.meter_did))
             check_number(wrong, "shown", new.shown, about.typed, about.unit or about.symbol)
             if new.meter_setting_c is not None:
                 check_number(wrong, "meter_setting_c", new.meter_setting_c, TEMPERATURE_RANGE_C, "°C")
         if new.source in {Source.TYPED_SIGNAL, Source.TYPED_VALUE}:
             check_number(wrong, "temperature_c", new.temperature_c, TEMPERATURE_RANGE_C, "°C")
             wrong |= wrong_of_meter(own, new.meter_did) if own else {}
+        if own is not None and site is not None:
+            wrong |= _wrong_place(session, own, site, new.place, taken_at)
         typed, name = (new.signal, "signal") if new.source == Source.TYPED_SIGNAL else (new.shown, "shown")
         likely = site.expected(upkeep.kind_of(probe).quantity) if site and probe else None
         if own and likely and typed is not None and (asked := asked_thousandth(own, typed, likely)):
@@ -185,6 +222,13 @@ class Readings:
         if wrong or site is None or probe is None:
             raise InvalidInput(wrong)
         return site, probe, taken_at
+
+
+def shown_words(reading: Reading) -> str:
+    """What a meter showed, in the quantity that it was said to show."""
+    assert reading.shown is not None
+    about = quantity(principle_of(reading.probe).shown_quantity(reading.meter_did))
+    return about.words(reading.shown)
 
 
 def reading_row(
@@ -220,6 +264,7 @@ def reading_row(
         "meter_setting_c": measured.meter_setting_c,
         "meter_did": dict(measured.meter_did),
         "reference": probe.reference or "",
+        "surroundings": measured.place.plain,
         "derived": corrected.derived,
         "despite": new.despite.strip(),
         "level": str(corrected.level),
@@ -267,17 +312,63 @@ def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Sho
         return meter
     if stored.age_days(kept.signature, at) > stored.holds_days_of(kept)[1]:
         return meter
-    points = serving(points_of(kept), key)
+    points = serving(points_of(kept), principle_of(probe).quantity) or serving(points_of(kept), key)
     if not points:
         return meter
     return replace(meter, own=replace(meter.own, checked=f"{clock.local(kept.started_at):%d %b}"), last_check=points)
 
 
-def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime) -> Measured:
+def _place(session: Session, new: NewReading, site: Site, probe: Probe, at: datetime) -> Surroundings:
+    """What was typed of the place; the salinity by a conductivity of the same hour where none was."""
+    own, place = principle_of(probe), new.place
+    if not own.needs_pressure:
+        return Surroundings()
+    place = replace(place, pressure=_at_site(place.pressure, site))
+    if place.salinity is not None:
+        return replace(place, u_salinity=U_TYPED_SALINITY if place.salinity else 0.0, salinity_from="typed")
+    known = _remembered(session, site, at)
+    return replace(place, salinity=known.salinity, u_salinity=known.u_salinity, salinity_from=known.salinity_from)
+
+
+def _at_site(pressure: Pressure | None, site: Site) -> Pressure:
+    """A pressure with the site's altitude where none was typed."""
+    pressure = pressure or Pressure()
+    return replace(pressure, altitude_m=site.altitude_m) if pressure.altitude_m is None else pressure
+
+
+def _remembered(session: Session, site: Site, at: datetime) -> Surroundings:
+    """The pressure given last at a site within half a day, and the salinity read there within the hour."""
+    pressure = Pressure.of(queries.pressure_at_site(session, site.id, at - _SAME_DAY, at) or {})
+    if pressure is None and site.altitude_m is not None:
+        pressure = Pressure(None, kind="station", altitude_m=site.altitude_m)
+    salty = queries.derived_at_site(session, site.id, "salinity", at - _SAME_HOUR, at)
+    if salty is None:
+        return Surroundings(pressure)
+    when, found = salty
+    return Surroundings(pressure, found["value"], found["u"], f"from the conductivity read at {when:%H:%M} UTC")
+
+
+def _wrong_place(session: Session, own: Principle, site: Site, place: Surroundings, at: datetime) -> dict[str, str]:
+    """What can't be of the place, by field, where the probe's principle asks for it."""
+    if not own.needs_pressure:
+        return {}
+    wrong = wrong_with(_at_site(place.pressure, site))
+    if place.salinity is not None:
+        check_number(wrong, "salinity", place.salinity, SALINITY, "")
+    elif (
+        own.needs_salinity
+        and Compensation.of(site.compensation or {}).salt
+        and _remembered(session, site, at).salinity is None
+    ):
+        wrong["salinity"] = "This water is salt: give its salinity, or read its conductivity first. Fresh water: 0."
+    return wrong
+
+
+def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime, place: Surroundings) -> Measured:
     if new.source != Source.DEVICE:
-        return _typed(new, probe)
+        return replace(_typed(new, probe), place=place)
     if new.amends_id:
-        return _measured_before(session, new.amends_id)
+        return _measured_before(session, new.amends_id, place)
     positions = positions_of(probe)
     if probe.device is None or positions is None or new.after_seq is None:
         raise InvalidInput({"device": "Put the probe into the water first, then record."})
@@ -288,7 +379,7 @@ def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime
         seen_as: Transform = raw_signal
     else:
         rule = rule_of(upkeep.kind_of(probe).quantity, calibrating=False)
-        seen_as = reading_transform(probe, basis, session.get(Site, new.site_id))
+        seen_as = reading_transform(probe, basis, session.get(Site, new.site_id), place)
     signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, seen_as)
     if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():
         raise InvalidInput(
@@ -299,21 +390,22 @@ def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime
         signal=None if positions.indicated else signal.value,
         shown=signal.value if positions.indicated else None,
         acceptance=signal.acceptance,
-        left_over=(signal.left_over or 0.0) * _in_primary(probe, basis, signal, seen_as),
+        left_over=(signal.left_over or 0.0) * _in_primary(probe, basis, signal, seen_as, place),
+        place=place,
         settling_words=signal.words,
         settling_s=signal.elapsed_s,
         trace={"times_s": signal.times_s, "signal": signal.trace, "temperature_c": signal.temperature_trace},
     )
 
 
-def _in_primary(probe: Probe, basis: Basis | None, signal: Signal, seen_as: Transform) -> float:
+def _in_primary(probe: Probe, basis: Basis | None, signal: Signal, seen_as: Transform, place: Surroundings) -> float:
     """What a little of the value that people read is in the quantity that the probe senses."""
     own = principle_of(probe)
     if upkeep.kind_of(probe).quantity == own.quantity:
         return 1.0
     response = basis.response if basis else Response.usual(own)
     read = float(seen_as(np.array([signal.value]), np.array([signal.temperature_c]))[0])
-    sensed = float(response.value(signal.value, Conditions(signal.temperature_c, probe.reference or "")))
+    sensed = float(response.value(signal.value, place.at(signal.temperature_c, probe.reference or "")))
     return abs(sensed / read) if np.isfinite(read) and read else 1.0
 
 
@@ -322,12 +414,14 @@ def _typed(new: NewReading, probe: Probe) -> Measured:
     typed = Measured(new.temperature_c, settling_words="Typed by hand; settling was judged by eye.")
     if new.source == Source.TYPED_SIGNAL:
         assert new.signal is not None
-        behind = signal_behind(principle_of(probe), new.signal, new.meter_did, new.temperature_c, probe.settings or {})
+        behind = signal_behind(
+            principle_of(probe), new.signal, new.meter_did, Conditions(new.temperature_c), probe.settings or {}
+        )
         return replace(typed, signal=behind, meter_did=new.meter_did)
     return replace(typed, shown=new.shown, meter_setting_c=new.meter_setting_c, meter_did=new.meter_did)
 
 
-def _measured_before(session: Session, reading_id: uuid.UUID) -> Measured:
+def _measured_before(session: Session, reading_id: uuid.UUID, place: Surroundings) -> Measured:
     """An amendment of a device reading keeps what the device gave; site, probe or note may change."""
     old = session.get(Reading, reading_id)
     if old is None:
@@ -342,6 +436,7 @@ def _measured_before(session: Session, reading_id: uuid.UUID) -> Measured:
         left_over=next((c["u"] for c in old.budget if c["name"] == LEFT_OVER), 0.0),
         settling_words=old.settling_words,
         settling_s=old.settling_s,
+        place=place if place.pressure else Surroundings.of(old.surroundings),
     )
 
 

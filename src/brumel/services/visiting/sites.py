@@ -10,9 +10,10 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.quantities.quantity import of_a_round, quantity
+from brumel.core.reading.pressure import ALTITUDE_M
 from brumel.core.reading.water import METHODS, SOLIDS_FACTORS, Compensation, wrong_with
 from brumel.services.editing import change
-from brumel.services.errors import InvalidInput
+from brumel.services.errors import InvalidInput, check_number
 from brumel.services.people import may_record
 from brumel.store import queries
 from brumel.store.database import Database
@@ -37,6 +38,8 @@ class NewSite:
     """Lower and upper end by quantity; both None where nothing is expected."""
     compensation: Mapping[str, Any] = field(default_factory=dict)
     """How its conductivity is compensated, as :class:`Compensation` has it."""
+    altitude_m: float | None = None
+    """How high it lies; station pressure leans on it where no barometer is at hand."""
     version: int | None = None
     """The version that was looked at; None for a new one."""
 
@@ -69,6 +72,7 @@ class Sites:
                 change(site, new.version, {"name": site.name, "every, days": site.visit_every_days, **reaches})
             site.code, site.name = new.code.strip().upper(), new.name.strip()
             site.water_kind, site.visit_every_days = new.water_kind.strip(), int(new.visit_every_days)
+            site.altitude_m = new.altitude_m
             site.compensation = asdict(Compensation.of(new.compensation))
             known = {r.quantity: r for r in site.ranges}
             kept = []
@@ -97,6 +101,8 @@ def _wrong(session: Session, new: NewSite) -> dict[str, str]:
         wrong["visit_every_days"] = "Give the days between visits, a whole number from 1 to 3 650."
     if any(s.id != new.site_id and s.code == new.code.strip().upper() for s in queries.sites(session)):
         wrong["code"] = "Another site has this code: choose one that differs."
+    if new.altitude_m is not None:
+        check_number(wrong, "altitude_m", new.altitude_m, ALTITUDE_M, "m")
     wrong |= _wrong_compensation(Compensation.of(new.compensation))
     known = {q.key: q for q in of_a_round()}
     for key, (low, high) in new.expected.items():

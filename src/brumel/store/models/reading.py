@@ -60,6 +60,8 @@ class Reading(Base):
     """What its meter had done to the shown value: its compensation."""
     reference: Mapped[str]
     """The probe's own reference electrode, where it has one to name."""
+    surroundings: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
+    """What was known of the place (:class:`brumel.core.reading.surroundings.Surroundings`)."""
     despite: Mapped[str] = mapped_column(server_default=text("''"))
     """Why the probe was used although it was not ready; empty where it was."""
     derived: Mapped[list[Any]]

@@ -192,6 +192,7 @@ class Site(Base):
     name: Mapped[str]
     water_kind: Mapped[str]
     visit_every_days: Mapped[int]
+    altitude_m: Mapped[float | None]
     compensation: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
     """How its conductivity is compensated (:class:`brumel.core.reading.water.Compensation`)."""
     ranges: Mapped[list[SiteRange]] = relationship(

@@ -11,6 +11,7 @@ from werkzeug.datastructures import MultiDict
 
 from brumel.core.calibrating.methods import DEVIATIONS, rinse_from, rinses, roles
 from brumel.core.quantities.quantity import quantities, rule_of
+from brumel.core.reading.pressure import KINDS, UNITS_HPA, Pressure
 from brumel.core.reading.water import BY_METERS
 from brumel.core.sensing.principles import principles
 from brumel.services.calibrating.kept import NewKept, TypedPoint
@@ -19,11 +20,11 @@ from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.stored import lot_label, tolerances_of
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.upkeep import kind_of
+from brumel.services.kit.upkeep import kind_of, senses
 from brumel.web.context import probe_states, services, signed_in
-from brumel.web.decades import decades_figure
 from brumel.web.figures import response_figure
-from brumel.web.forms import Typed, as_id
+from brumel.web.forms import Typed, as_id, pressure_fields
+from brumel.web.pictures import picture_of
 
 blueprint = Blueprint("bench", __name__, template_folder="templates", url_prefix="/bench")
 
@@ -55,6 +56,7 @@ def new() -> ResponseReturnValue:
         site_ids=[found for text in request.form.getlist("sites") if (found := as_id(text))],
         new_sensor="new_sensor" in request.form,
         despite=typed.text("despite"),
+        place=typed.place(),
     )
     try:
         typed.must_be_read()
@@ -80,10 +82,20 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
         state=state,
         choices=choices,
         kept=values if request.method == "POST" or choices is None else choices.last,
+        own=senses(state.probe) if state else None,
+        place=values if request.method == "POST" else _typed_pressure(choices.pressure if choices else None),
+        kinds=KINDS,
+        units=UNITS_HPA,
+        known=choices.pressure if choices else None,
         rinses=rinses().values(),
         sites=services().states.sites(),
         chosen_sites=chosen,
     )
+
+
+def _typed_pressure(known: Pressure | None) -> dict[str, str]:
+    """A pressure as its fields have it."""
+    return {} if known is None else pressure_fields(known)
 
 
 @blueprint.route("/kept/<uuid:probe_id>", methods=["GET", "POST"])
@@ -217,7 +229,7 @@ def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
         errors=errors,
         values=values,
         figure=response_figure(view),
-        decades=decades_figure(view),
+        picture=picture_of(view),
         rinse=rinse_from(view.run.method["rinse"]),
         rule=rule_of(view.quantity.key, calibrating=True),
         standard=tolerances_of(view.run).standard,

@@ -12,14 +12,16 @@ from brumel.core.calibrating.methods import rinse_from
 from brumel.core.findings import Acceptance
 from brumel.core.quantities.quantity import of_a_round, quantities
 from brumel.core.quantities.redox import REFERENCES
-from brumel.core.reading.water import BY_METERS
+from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating.stored import coefficient_words, target_words, tolerances_of
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger.records import Filter, status_of
+from brumel.services.live.display import meter_words
+from brumel.services.visiting.readings import shown_words
 from brumel.web.context import probe_states, services, signed_in
-from brumel.web.decades import decades_figure
 from brumel.web.figures import response_figure, trace_figure
 from brumel.web.forms import Typed
+from brumel.web.pictures import picture_of
 
 blueprint = Blueprint("ledger", __name__, template_folder="templates", url_prefix="/ledger")
 
@@ -145,7 +147,7 @@ def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
         "ledger/calibration.html",
         view=view,
         figure=response_figure(view),
-        decades=decades_figure(view),
+        picture=picture_of(view),
         traces={
             s.key: trace_figure(s.point.trace.times_s, s.point.trace.signal)
             for s in view.steps
@@ -165,12 +167,15 @@ def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
 @blueprint.get("/readings/<uuid:reading_id>")
 def reading(reading_id: uuid.UUID) -> ResponseReturnValue:
     """One reading in full."""
+    view = services().readings.view(reading_id)
     return render_template(
         "ledger/reading.html",
-        view=services().readings.view(reading_id),
+        view=view,
+        place=Surroundings.of(view.reading.surroundings),
+        meter_words=meter_words,
+        shown_words=shown_words,
         quantities=quantities(),
         references=REFERENCES,
-        by_meters=BY_METERS,
         coefficients=coefficient_words,
         targets=target_words,
     )

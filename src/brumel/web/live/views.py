@@ -12,7 +12,7 @@ from brumel.services.kit.upkeep import kind_of
 from brumel.services.live.hub import WatchKey
 from brumel.services.visiting.correcting import principle_of
 from brumel.web.context import services
-from brumel.web.forms import as_id
+from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("live", __name__, url_prefix="/live")
 
@@ -29,7 +29,8 @@ def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
         lens, name = services().calibrations.lens(run_id, step), f"{run_id}/{step}"
         rule = rule_of(principle_of(probe).quantity, calibrating=True)
     else:
-        lens, name = services().readings.lens(probe_id, as_id(request.args.get("site")))
+        site_id = as_id(request.args.get("site"))
+        lens, name = services().readings.lens(probe_id, site_id, Typed(request.args).place())
         rule = rule_of(kind_of(probe).quantity, calibrating=False)
     key = WatchKey(probe.device.id, int(after), rule, f"{probe_id}/{name}")
     answer = Response(services().live.stream(key, lens), mimetype="text/event-stream")

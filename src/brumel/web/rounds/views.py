@@ -9,7 +9,10 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import of_a_round, quantity, rule_of
+from brumel.core.reading.pressure import KINDS, UNITS_HPA
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.water import BY_METERS, METHODS
+from brumel.core.sensing.oxygen import SHOWN_AS
 from brumel.services.calibrating.stored import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import positions_of
@@ -18,7 +21,7 @@ from brumel.services.visiting.readings import NewReading
 from brumel.services.visiting.sites import NewSite
 from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures import history_figure
-from brumel.web.forms import Typed, as_id
+from brumel.web.forms import PLACE, Typed, as_id, place_fields
 
 blueprint = Blueprint("rounds", __name__, template_folder="templates", url_prefix="/rounds")
 
@@ -51,6 +54,7 @@ def _site_form(known: Any) -> ResponseReturnValue:
             name=typed.text("name"),
             water_kind=typed.text("water_kind"),
             visit_every_days=typed.number("visit_every_days"),
+            altitude_m=typed.number("altitude_m"),
             version=typed.version(),
             compensation={
                 "method": typed.text("method") or "natural-water",
@@ -91,6 +95,7 @@ def reading() -> ResponseReturnValue:
         shown=typed.number("shown") if source == "typed-value" else None,
         meter_setting_c=typed.number("meter_setting_c") if source == "typed-value" and not automatic else None,
         meter_did=typed.meter_did() if source != "device" else {},
+        place=typed.place(),
         taken_at=typed.moment("taken_at", services().clock.timezone),
         unsettled_reason=typed.text("unsettled_reason"),
         despite=typed.text("despite"),
@@ -121,10 +126,13 @@ def immerse() -> ResponseReturnValue:
         services().simulation.into_site(device, site_id)
     except InvalidInput as wrong:
         return _reading_page(request.form, wrong.fields), 422
-    return redirect(
-        url_for("rounds.reading", site=site_id, probe=probe_id, source="device", after=after, note=typed.text("note"))
-        + "#live"
-    )
+    try:
+        services().readings.check_place(site_id, probe_id, typed.place())
+    except InvalidInput as wrong:
+        return _reading_page(request.form, wrong.fields), 422
+    kept: dict[str, Any] = {name: text for name in PLACE if (text := typed.text(name))}
+    kept |= {"site": site_id, "probe": probe_id, "source": "device", "after": after, "note": typed.text("note")}
+    return redirect(url_for("rounds.reading", **kept) + "#live")
 
 
 def _whole(text: str) -> int | None:
@@ -141,6 +149,11 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
     key = state.kind.quantity if state else ""
     history = services().rounds.history(site_id, key) if site_id and key else None
     amends_id = as_id(values.get("amends"))
+    amended = services().readings.view(amends_id).reading if amends_id else None
+    place = Surroundings()
+    if site_id and probe_id:
+        place = Surroundings.of(amended.surroundings) if amended else services().readings.place(site_id, probe_id)
+    typed_place = {name: values[name] for name in PLACE if values.get(name)}
     return render_template(
         "rounds/reading.html",
         values=values,
@@ -160,5 +173,12 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         figure=history_figure(history, services().clock) if history else None,
         simulated=services().simulation.state(state.probe.device) if state else None,
         rule=rule_of(key, calibrating=False) if key else None,
-        amended=services().readings.view(amends_id).reading if amends_id else None,
+        amended=amended,
+        place=place_fields(place) | ({name: values.get(name, "") for name in PLACE} if "pressure" in values else {}),
+        place_typed=typed_place,
+        known=place.pressure,
+        salinity_hint=place.salinity_from or "empty: fresh water",
+        kinds=KINDS,
+        units=UNITS_HPA,
+        shown_as=SHOWN_AS,
     )

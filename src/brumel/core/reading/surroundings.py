@@ -1,0 +1,55 @@
+"""What is known of the place where a probe is calibrated or read: pressure, salinity, how warm the waters are."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from brumel.core.arrays import Number
+from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
+from brumel.core.reading.pressure import Pressure
+from brumel.core.sensing.principle import Conditions
+
+SALINITY = (0.0, 42.0)
+U_TYPED_SALINITY = 0.5
+"""Standard uncertainty of a salinity that is typed, k = 1 (rule of this product)."""
+WATER_C = (-2.0, 45.0)
+
+
+@dataclass(frozen=True)
+class Surroundings:
+    """Pressure as it was typed, the water's salinity with where it comes from, and how warm the waters planned are."""
+
+    pressure: Pressure | None = None
+    salinity: float | None = None
+    u_salinity: float = 0.0
+    salinity_from: str = ""
+    water_c: float | None = None
+
+    @classmethod
+    def of(cls, plain: Mapping[str, Any] | None) -> Surroundings:
+        """As a record keeps them."""
+        given = dict(plain or {})
+        return cls(Pressure.of(given.pop("pressure", None) or {}), **given)
+
+    @property
+    def plain(self) -> dict[str, Any]:
+        """What is known of them, as plain data."""
+        found: dict[str, Any] = {}
+        if self.pressure is not None:
+            found["pressure"] = self.pressure.plain
+        if self.salinity is not None:
+            found |= {"salinity": self.salinity, "u_salinity": self.u_salinity, "salinity_from": self.salinity_from}
+        return found | ({} if self.water_c is None else {"water_c": self.water_c})
+
+    def at(self, temperature_c: Number, reference: str = "") -> Conditions:
+        """The conditions of a signal at a temperature, for a probe with this reference electrode.
+
+        Examples
+        --------
+        >>> Surroundings(Pressure(29.92, "inHg"), 20.0).at(25.0).pressure_hpa // 1
+        1013.0
+        """
+        hpa, u_hpa = (ATMOSPHERE_HPA, 1.0) if self.pressure is None else (self.pressure.hpa, self.pressure.u_hpa)
+        return Conditions(temperature_c, reference, hpa, u_hpa, self.salinity or 0.0, self.u_salinity)
