@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import itertools
+import os
 import shutil
 import threading
 import uuid
@@ -27,6 +28,7 @@ from brumel.services.clock import Clock
 from brumel.store import schema
 from brumel.store.database import Database
 from tests.cutoff import data_folder
+from tests.ready import Ready
 
 # The same cases at every run, and no clock that a busy machine could fail.
 hypothesis.settings.register_profile("brumel", deadline=None, derandomize=True)
@@ -68,14 +70,26 @@ def migrated(cluster: Cluster) -> str:
 
 
 @pytest.fixture(scope="session")
-def demonstrated(cluster: Cluster, migrated: str) -> str:
-    """Name of a database with the demonstration's data that others are copied from."""
-    name = "demonstrated"
-    copy_database(cluster, migrated, name)
+def ready(tmp_path_factory: pytest.TempPathFactory) -> Ready:
+    """The demonstration's data, made once a run."""
+    base = tmp_path_factory.getbasetemp()
+    return Ready(base.parent if "PYTEST_XDIST_WORKER" in os.environ else base)
+
+
+def load_demonstration(cluster: Cluster, name: str) -> None:
+    """A migrated database with the demonstration's data."""
+    cluster.create_database(name)
+    schema.upgrade(cluster.url(OWNER, name), APPLICATION)
     database = Database(cluster.url(APPLICATION, name), pool_size=1)
     demo.load(database, CLOCK.now(), CLOCK)
     database.close()
-    return name
+
+
+@pytest.fixture(scope="session")
+def demonstrated(cluster: Cluster, ready: Ready) -> str:
+    """Name of a database with the demonstration's data that others are copied from."""
+    ready.into(cluster, "demonstrated", lambda name: load_demonstration(cluster, name))
+    return "demonstrated"
 
 
 def copy_database(cluster: Cluster, template: str, name: str) -> None:

@@ -1,8 +1,8 @@
 """How often the U of an oxygen reading holds: membranes and caps simulated by another hand than the core's.
 
 Sizes are common practice: air moist to 0.3 %, bubbled water saturated to 1 % (k = 1), thermometers by ±0.2 °C,
-barometers by 1 hPa, membranes that let through 2.6 to 3.4 % more a degree, caps whose rates and bend are their own. Vapour is
-Buck's, oxygen at saturation Garcia & Gordon's by the Gibbs SeaWater library.
+barometers by 1 hPa, membranes that let through 2.6 to 3.4 % more a degree, caps whose rates and bend are their own.
+Vapour is Buck's, oxygen at saturation Garcia & Gordon's by the Gibbs SeaWater library.
 """
 
 from __future__ import annotations

@@ -9,9 +9,11 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page, expect
 from tests.browser.driving import LAUNCH, sign_in
-from tests.conftest import NOW
+from tests.conftest import NOW, load_demonstration
 from tests.cutoff import data_folder
+from tests.ready import Ready
 
+from brumel.launch.cluster import DATABASE, Cluster
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import read_settings
 
@@ -26,10 +28,14 @@ def browser_type_launch_args() -> dict[str, Any]:
 
 
 @pytest.fixture(scope="session")
-def address() -> Iterator[str]:
+def address(ready: Ready) -> Iterator[str]:
     folder = data_folder("browser")
     settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": NOW.isoformat()})
     try:
+        cluster = Cluster(folder / "demo")
+        cluster.start()
+        ready.into(cluster, DATABASE, lambda name: load_demonstration(cluster, name))
+        cluster.stop()
         with demonstration(settings, DemoOptions(port=0, speed=20.0, workers=1)) as processes:
             yield processes.address
     finally:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 CHROMIUM = "/usr/bin/chromium"
 SWITCHES = (
@@ -32,11 +33,47 @@ def begin(page: Page, probe: str) -> None:
     page.get_by_role("button", name="Begin").click()
 
 
-def take_point(page: Page) -> None:
+def begin_with(page: Page, probe: str, procedure: str, fields: Mapping[str, str]) -> None:
+    """Begin a run by a procedure, with what is typed or chosen in fields that there are."""
+    page.goto("/bench/")
+    page.get_by_role("link", name=f"Calibrate {probe}").click()
+    page.get_by_text(procedure, exact=True).click()
+    for name, value in fields.items():
+        field = page.locator(f"[name={name}]")
+        if field.count() and field.evaluate("e => e.tagName") == "SELECT":
+            field.select_option(value)
+        elif field.count():
+            field.fill(value)
+    page.get_by_role("button", name="Begin").click()
+
+
+def take_point(page: Page, button: str = "Probe is in") -> None:
     """Put the probe in, wait until it is stable, take the point."""
-    page.get_by_role("button", name="Probe is in").click()
+    page.get_by_role("button", name=button).click()
     page.wait_for_selector("[data-settling=stable]")
     page.get_by_role("button", name="Take the point").click()
+
+
+def take_unsettled(page: Page, button: str, after_s: int = 75) -> None:
+    """Put the probe in, and take the point after so many seconds, stable or not."""
+    page.get_by_role("button", name=button).click()
+    expect(page.locator("[data-plot]")).to_contain_text(f"{after_s} s")
+    page.get_by_text("Something was different", exact=True).click()
+    page.locator("#unsettled_reason").fill("a fault to learn by")
+    page.get_by_role("button", name="Take the point").click()
+
+
+def sign(page: Page) -> None:
+    """Sign the run."""
+    page.get_by_role("button", name="Sign as").click()
+    page.wait_for_url("**/ledger/calibrations/**")
+
+
+def give_up(page: Page) -> None:
+    """Give the run up."""
+    page.get_by_text("Give this run up").click()
+    page.locator("#reason").fill("only a test")
+    page.get_by_role("button", name="Give up").click()
 
 
 def take_points(page: Page, count: int = 3) -> None:

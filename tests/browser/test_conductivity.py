@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import ail, no_violations, take_point
+from tests.browser.driving import ail, give_up, no_violations, take_point
 
 
 def begin(page: Page, procedure: str, **lots: str) -> None:
@@ -21,12 +21,6 @@ def begin(page: Page, procedure: str, **lots: str) -> None:
         value = select.locator("option", has_text=number).first.get_attribute("value")
         select.select_option(value)
     page.get_by_role("button", name="Begin").click()
-
-
-def give_up(page: Page) -> None:
-    page.get_by_text("Give this run up").click()
-    page.locator("#reason").fill("only a test")
-    page.get_by_role("button", name="Give up").click()
 
 
 @pytest.fixture

@@ -152,7 +152,7 @@ class Cluster:
         self._run("pg_ctl", "-D", str(self.data), *arguments)
 
     def _run(self, program: str, *arguments: str) -> None:
-        command = [str(_programs() / program), *arguments]
+        command = [str(programs() / program), *arguments]
         if os.geteuid() == 0:
             command = ["runuser", "-u", "postgres", "--", *command]
         done = subprocess.run(
@@ -190,7 +190,7 @@ def free_port() -> int:
         return port
 
 
-def _programs() -> Path:
+def programs() -> Path:
     """The newest PostgreSQL that Debian has installed; its programs are not on PATH."""
     found = sorted(
         (p for p in Path("/usr/lib/postgresql").glob("*/bin") if (p / "initdb").exists()),

@@ -31,7 +31,7 @@ class Oxygen(Principle):
     value_term = 1
     drawn = (0.0, 110.0)
     picture = "saturation"
-    usual_name = "a new probe"
+    usual_name = "new probe"
     needs_pressure = True
     needs_salinity = True
     meter_asks = "oxygen"

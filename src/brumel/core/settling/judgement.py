@@ -166,7 +166,7 @@ def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:
         remaining_s=best,
         remaining_low_s=low,
         remaining_high_s=high,
-        left_over=_left_over(fits, window.value, rule),
+        left_over=_left_over(fits, window.value, rule, settled=held is not None),
         band=(centre - rule.span / 2, centre + rule.span / 2),
         approach=None if approach is None else approach.since(float(t[0] - t[start])),
     )
@@ -207,12 +207,12 @@ def _time_left(
     return min(low for low, _, _ in told), middles[-1], max(*highs, 2 * middles[-1] - middles[0])
 
 
-def _left_over(fits: Fits, value: float, rule: SettlingRule) -> float | None:
+def _left_over(fits: Fits, value: float, rule: SettlingRule, *, settled: bool) -> float | None:
     """How far a value may lie from the end of the approach: the largest over the whole trace and its later parts.
 
-    An approach that neither explains its part nor is as fast as any probe says nothing: oxygen in mg/L first rises as
-    the probe cools, then falls.
+    Of a settled trace, an approach that neither explains its part nor is as fast as any probe says nothing: oxygen in
+    mg/L first rises as the probe cools, then falls.
     """
     longest = _LONGEST_TAU * rule.window_s
-    telling = [fit for fit in fits if fit.explains or fit.tau_s <= longest] or fits
+    telling = [fit for fit in fits if not settled or fit.explains or fit.tau_s <= longest] or fits
     return max((fit.left(value, longest) for fit in telling), default=None)

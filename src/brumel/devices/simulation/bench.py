@@ -203,5 +203,5 @@ def demo_probes() -> list[SimulatedProbe]:
         SimulatedProbe("2", "HR-B-4410", MetalModel(offset_mv=5.0, seed=13)),
         SimulatedProbe("3", "HR-A-3115", ConductivityModel(constant_per_cm=1.016, seed=14)),
         SimulatedProbe("4", "HR-A-2207", MembraneModel(gain_na=104.0, seed=15)),
-        SimulatedProbe("5", "HR-B-2318", LuminescenceModel(gain_per_ms=36.5, seed=16)),
+        SimulatedProbe("5", "HR-B-2318", LuminescenceModel(gain_per_ms=35.2, seed=16)),
     ]

@@ -1,0 +1,35 @@
+"""The demonstration's data, made once a run: the workers and their servers copy the database."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import subprocess
+from collections.abc import Callable
+from pathlib import Path
+
+from brumel.launch.cluster import ADMIN, Cluster, programs
+
+
+class Ready:
+    """A dump in a folder that all workers of a run share; who comes first makes it."""
+
+    def __init__(self, folder: Path) -> None:
+        self._dump, self._lock = folder / "demonstration.dump", folder / "demonstration.lock"
+
+    def into(self, cluster: Cluster, name: str, make: Callable[[str], None]) -> None:
+        """Fill a new database of a cluster: from the dump, or by ``make``, which is then dumped."""
+        with self._lock.open("w") as lock:
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            if not self._dump.exists():
+                make(name)
+                partial = self._dump.with_suffix(".partial")
+                self._run("pg_dump", cluster, name, "-Fc", "-Z1", "-f", str(partial))
+                partial.rename(self._dump)
+                return
+        cluster.create_database(name)
+        self._run("pg_restore", cluster, name, "--exit-on-error", "--no-comments", str(self._dump))
+
+    def _run(self, program: str, cluster: Cluster, name: str, *arguments: str) -> None:
+        url = cluster.url(ADMIN, name)
+        subprocess.run([programs() / program, "-d", url, *arguments], check=True, env=os.environ, capture_output=True)
