@@ -38,8 +38,8 @@ def test_zero_and_air_with_a_clock_in_the_way_then_a_reading(technician: Page) -
     )
     page.get_by_role("button", name="Take the point").click()
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
-    expect(page.locator("[data-code=despite]")).to_contain_text("only to try")
-    expect(page.locator("svg.figure").nth(1)).to_contain_text("saturated at 1012 hPa")
+    expect(page.locator("[data-code=used-all-the-same]")).to_contain_text("only to try")
+    expect(page.locator("svg.figure").nth(1)).to_contain_text("saturated at 1013 hPa")
     no_violations(page)
     sign(page)
     expect(page.locator("main")).to_contain_text("1012.5 hPa measured at the place")
@@ -63,7 +63,7 @@ def test_zero_and_air_with_a_clock_in_the_way_then_a_reading(technician: Page) -
 
 def test_each_cause_is_named_first(technician: Page) -> None:
     page = technician
-    first = page.locator(".findings [data-code]:not([data-code=despite])").first
+    first = page.locator(".findings [data-code]:not([data-code=used-all-the-same])").first
     begin(page, "A-DO", "Zero, then 100 % in air")
     take_point(page)
     take_point(page, "It is in the air")

@@ -113,9 +113,9 @@ class Today:
         now = self.clock.now()
         begin, end = now - _BEFORE, now + _AFTER
         with self.database.session() as session:
-            longest = max(s.kind.holds_days[1] for s in states if s.kind.holds_days) if states else 0.0
-            since = begin - timedelta(days=longest)
-            held = [h for run in queries.signed_since(session, since, end) if (h := held_by_run(run))]
+            # A calibration holds until the next one: of those before, the newest of each probe is enough.
+            before = queries.newest_of_probes(session, begin, usable=False).values()
+            held = [h for run in (*before, *queries.signed_since(session, begin, end)) if (h := held_by_run(run))]
             rounds = queries.planned_rounds(session, begin)
             within = queries.Criteria(since=begin, until=end)
             readings = queries.readings(session, within, findings=False)

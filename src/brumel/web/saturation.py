@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
+from brumel.core.wording import signed
 from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.stored import where
 from brumel.web.scale import Scale
@@ -64,7 +65,13 @@ def saturation_figure(view: RunView) -> SaturationFigure | None:
         shown = full * float(view.response.value(s.point.signal, where(view.run, t))) / 100.0
         anchor = "end" if x(t) > _RIGHT - 110 else "start"
         points.append(
-            Shown(x(t), y(max(min(shown, 16.0), 0.0)), y(full * s.point.target / 100.0), f"{shown:.2f} mg/L", anchor)
+            Shown(
+                x(t),
+                y(max(min(shown, 16.0), 0.0)),
+                y(full * s.point.target / 100.0),
+                f"{signed(shown, 2)} mg/L",
+                anchor,
+            )
         )
     return SaturationFigure(
         here=path(here),

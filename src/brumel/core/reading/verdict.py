@@ -56,6 +56,8 @@ class JudgedReading:
     signal: str = "millivolts"
     """What its probe's raw signal is called."""
     place: Surroundings = field(default_factory=Surroundings)
+    still_s: float = 0.0
+    """Time constant, s, of a fall that comes of want of movement; 0 where there is none."""
 
 
 @dataclass(frozen=True)
@@ -74,8 +76,20 @@ def judge_reading(reading: JudgedReading) -> list[Finding]:
     """All findings of a reading, worst first."""
     about = quantity(reading.quantity)
     behind = _basis(reading, about) if reading.meter is None else _meters_own(reading, reading.meter, about)
-    around = [*despite_findings(reading.despite), *pressure_findings(reading.place.pressure)]
+    around = [*_still(reading), *despite_findings(reading.despite), *pressure_findings(reading.place.pressure)]
     return worst_first([*behind, *around, *_reading(reading, about)])
+
+
+def _still(reading: JudgedReading) -> Iterator[Finding]:
+    if reading.still_s:
+        yield Finding(
+            "no-movement",
+            Level.DOUBTFUL,
+            f"The signal fell slowly, time constant {reading.still_s:.0f} s: without movement a membrane uses "
+            "up the oxygen before it and reads low.",
+            "Stir or jig the probe all the time and read again; moved all the time, the membrane is slow: renew it.",
+            3,
+        )
 
 
 def _meters_own(reading: JudgedReading, meter: MetersOwn, about: Quantity) -> Iterator[Finding]:

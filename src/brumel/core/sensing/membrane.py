@@ -36,6 +36,7 @@ class Membrane(Oxygen):
         Coefficient("gain", "Gain", "nA", 1, 100.0, 25.0, of=" in saturated air at 25 °C"),
     )
     drift_percent_per_day = 0.5
+    slowest_s = 32.0
     assumed = "a new membrane"
     into_standard = "keep it moving: without flow it reads low."
     into_water = "Membrane covered, no bubble on it. Keep it moving all the time: without flow it reads low."

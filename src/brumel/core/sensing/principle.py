@@ -18,6 +18,9 @@ from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.uncertainty import Contribution
 from brumel.core.wording import signed
 
+_FALLS = 0.2
+"""A fall by this share of the end is told from noise (rule of this product)."""
+
 
 @dataclass(frozen=True)
 class Conditions:
@@ -135,6 +138,8 @@ class Principle(ABC):
     which unit it shows and what is set in it."""
     needs_pressure: ClassVar[bool] = False
     """Whether station pressure counts in a standard and in a water."""
+    slowest_s: ClassVar[float] = 0.0
+    """A slower fall than with this time constant, s at 20 °C and twice it at 5 °C, is want of movement; 0: none."""
     needs_salinity: ClassVar[bool] = False
     """Whether what follows from a value needs the water's salinity."""
     setting: ClassVar[str] = ""
@@ -207,6 +212,14 @@ class Principle(ABC):
         """A shown value with what its meter did to it undone, by :attr:`meter_asks`, and the arithmetic."""
         del did, at
         return shown, []
+
+    def still_s(self, approach: tuple[float, float, float] | None, at: Conditions) -> float:
+        """The time constant, s, of a fall that comes of want of movement; 0 where the approach shows none."""
+        if not self.slowest_s or approach is None:
+            return 0.0
+        end, height, tau_s = approach
+        slowest = self.slowest_s * 2.0 ** ((20.0 - float(at.temperature_c)) / 15.0)
+        return tau_s if tau_s > slowest and height > _FALLS * abs(end) else 0.0
 
     def shown_quantity(self, did: Mapping[str, Any]) -> str:
         """Key of the quantity that a meter shows, by what it was said to do."""

@@ -12,7 +12,7 @@ against its approach, stands still without having settled and is not stable.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -138,18 +138,22 @@ def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:
         state = name_trouble(t[start:], y[start:], approach, rule, resolution)
     words = WORDS[state]
     low = best = high = 0.0 if state is Settling.STABLE else None
-    if state is Settling.SETTLING and newest.covered and newest.signal_settled:
-        words = f"The signal is still, the temperature is not: {newest.temperature_span:.2f} °C within the window."
-    elif state is Settling.SETTLING:
+    if state is Settling.SETTLING:
         unbroken = float(t[-1] - last_gap_ended(t, rule))
         until_covered = max(0.0, rule.window_s - unbroken, rule.minimum_s - elapsed)
         spacing = max(float(np.median(np.diff(t[-200:]))), 1e-3)
-        found = _time_left(fits, t[start:], spacing, rule, resolution, until_covered)
+        waiting = _warming(trace, start, spacing, rule, until_covered)
+        still = newest.covered and newest.signal_settled
+        if still:
+            words = f"The signal is still, the temperature is not: {newest.temperature_span:.2f} °C within the window."
+            found = waiting
+        else:
+            found = _later(_time_left(fits, t[start:], spacing, rule, resolution, until_covered), waiting)
         if found is not None and found[1] is not None:
             low, best, high = found
-        elif elapsed >= _ENOUGH * rule.window_s:
-            still = abs(newest.slope) <= rule.slope_per_window
-            state = Settling.NOISY if still else Settling.DRIFTING
+        elif not still and elapsed >= _ENOUGH * rule.window_s:
+            flat = abs(newest.slope) <= rule.slope_per_window
+            state = Settling.NOISY if flat else Settling.DRIFTING
             words = WORDS[state]
     window = held or newest
     centre = approach.end if state is Settling.SETTLING and approach is not None else window.value
@@ -186,9 +190,32 @@ def _fits(t: np.ndarray, y: np.ndarray, resolution: float) -> Fits:
     return [whole, *(f for s in starts if (f := fit_approach(t[s:], y[s:], resolution)) is not None)]
 
 
+Left = tuple[float | None, float | None, float | None]
+"""Time left at least, most likely and at most, s; None where it is not known."""
+
+
+def _warming(trace: Trace, start: int, spacing_s: float, rule: SettlingRule, earliest_s: float) -> Left | None:
+    """The time until the temperature is still; None where it is, or nothing tells."""
+    t, warmth = trace.t[start:], trace.temperature[start:]
+    recent = warmth[t >= t[-1] - rule.window_s]
+    if recent.size < 2 or np.ptp(recent) <= rule.temperature_span_c:
+        return None
+    own = replace(rule, span=rule.temperature_span_c, slope_per_window=rule.temperature_span_c, span_percent=0.0)
+    return _time_left(_fits(t, warmth, display_step(warmth)), t, spacing_s, own, 0.0, earliest_s)
+
+
+def _later(signal: Left | None, warmth: Left | None) -> Left | None:
+    """The later of two times left, at each end."""
+    if signal is None or warmth is None:
+        return signal
+    pairs = list(zip(signal, warmth, strict=True))
+    low, best, high = (None if None in pair else max(v for v in pair if v is not None) for pair in pairs)
+    return low, best, high
+
+
 def _time_left(
     fits: Fits, t: np.ndarray, spacing_s: float, rule: SettlingRule, resolution: float, earliest_s: float
-) -> tuple[float | None, float | None, float | None] | None:
+) -> Left | None:
     """Time left at the present rate, and its interval over all fits, s."""
     shares = (0.0, *_LATER)
     duration = float(t[-1] - t[0])

@@ -140,6 +140,10 @@ class Model(ABC):
             signal + drift + self._random.gauss(0.0, noise),
         )
 
+    def settled_so_far(self, now_s: float) -> tuple[float, float]:
+        """Its signal without noise, and how warm it is, °C: the truth that its readings scatter around."""
+        return self._settling(now_s)
+
     def _settling(self, now_s: float) -> tuple[float, float]:
         elapsed = max(now_s - self._since_s, 0.0)
         warmth = self.liquid.temperature_c

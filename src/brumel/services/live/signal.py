@@ -70,6 +70,8 @@ class Signal:
     left_over: float | None = None
     """How far the value may lie from where its approach ends, in the judged unit; None where no trace tells."""
     elapsed_s: float | None = None
+    approach: tuple[float, float, float] | None = None
+    """End, height and time constant, s, of its approach, in the judged unit; None where no trace tells."""
     times_s: list[float] = field(default_factory=list)
     trace: list[float] = field(default_factory=list)
     temperature_trace: list[float] = field(default_factory=list)
@@ -111,6 +113,7 @@ def signal_since(
         acceptance=Acceptance.SETTLED if judgement.stable else Acceptance.UNSETTLED,
         left_over=judgement.left_over,
         words=judgement.words,
+        approach=judgement.approach,
         elapsed_s=judgement.elapsed_s,
         times_s=[round(float(t), 3) for t in time_s - time_s[0]],
         trace=signal.tolist(),

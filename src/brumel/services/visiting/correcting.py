@@ -43,6 +43,8 @@ class Measured:
     settling_s: float | None = None
     left_over: float = 0.0
     """How far the value may lie from the end of its approach."""
+    approach: tuple[float, float, float] | None = None
+    """End, height and time constant, s, of its approach."""
     place: Surroundings = field(default_factory=Surroundings)
     """What was known of it beside the temperature."""
     trace: dict[str, list[float]] | None = None
@@ -150,6 +152,7 @@ def correct(
             assumed=own.assumed,
             signal=own.signal_plural,
             place=measured.place,
+            still_s=own.still_s(measured.approach, at),
         )
     )
     return Corrected(about, value, budget, working, [d.plain for d in derived], findings, verdict(findings))

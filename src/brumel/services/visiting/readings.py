@@ -394,6 +394,7 @@ def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime
         place=place,
         settling_words=signal.words,
         settling_s=signal.elapsed_s,
+        approach=signal.approach,
         trace={"times_s": signal.times_s, "signal": signal.trace, "temperature_c": signal.temperature_trace},
     )
 
