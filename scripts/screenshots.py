@@ -6,7 +6,7 @@ import shutil
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
-from tests.browser.driving import LAUNCH, PHONE, SCREEN, begin, read_site, sign_in, take_point
+from tests.browser.driving import LAUNCH, PHONE, SCREEN, begin, begin_with, read_site, sign_in, take_point
 
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import default_data_folder, read_settings
@@ -58,6 +58,12 @@ def shoot(page: Page) -> None:
     page.get_by_role("heading", name="Verdict").wait_for()
     page.get_by_role("img", name="Specific conductance in decades").scroll_into_view_if_needed()
     keep("cell")
+    place = {"pressure": "1004", "altitude_m": "3", "despite": "a new membrane is tried before its time"}
+    begin_with(page, "A-DO", "Zero, then 100 % in air", place)
+    take_point(page)
+    take_point(page, "It is in the air")
+    page.get_by_role("img", name="Oxygen at saturation").scroll_into_view_if_needed()
+    keep("oxygen")
     page.goto("/kit/")
     page.get_by_role("link", name="B-EC", exact=True).last.click()
     page.get_by_role("link", name="Enter what its meter reports").click()

@@ -55,6 +55,7 @@ def test_swapped_buffers_are_unfit_in_the_right_words(technician: Page) -> None:
     lots: dict[str, str | None] = {}
     for number, wrong in enumerate(("acid", "neutral", None)):
         page.get_by_role("button", name="Probe is in").click()
+        page.wait_for_selector("[data-settling]")
         if number == 0:
             for option in page.locator("#beaker option").all():
                 lots.setdefault((option.text_content() or "").split(" ")[0], option.get_attribute("value"))

@@ -23,7 +23,8 @@ from brumel.core.kit.shelf import standards
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.redox import REFERENCES
-from brumel.core.reading.pressure import STATION_HPA
+from brumel.core.reading.pressure import STATION_HPA, wrong_with
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Origin, Response, as_rows
@@ -180,8 +181,19 @@ def _frozen(at: _At, kind: str, waters: tuple[float, float] | None) -> Mapping[s
     fitting = [code for code, m in methods().items() if m.principle == own.principle]
     rinse = rinses()[at.one_of("rinse", list(rinses()), next(iter(rinses())))]
     return method(at.one_of("method", fitting)).frozen(
-        waters=waters, rinse=rinse, kind=kind, holds_days=own.holds_days or (0.0, 0.0)
-    )
+        waters=waters, rinse=rinse, kind=kind, holds_days=own.holds_days or (0.0, 0.0),
+        conditions=_conditions(at.plain("conditions", {})),
+    )  # fmt: skip
+
+
+def _conditions(given: Any) -> Mapping[str, Any]:
+    """What is said of the place, as a run keeps it; refuses what can't be read."""
+    if not isinstance(given, Mapping):
+        raise WrongFile(f"conditions must be an object, not {_shown(given)}.")
+    place = Surroundings.of(given)
+    if place.pressure is not None and (wrong := wrong_with(place.pressure)):
+        raise WrongFile(f"conditions.pressure: {next(iter(wrong.values()))}")
+    return place.plain
 
 
 def _point(at: _At, own: Principle, steps: Mapping[str, Step], reference: str) -> JudgedPoint:

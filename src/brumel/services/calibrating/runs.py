@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import cache
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -113,6 +114,10 @@ class Calibrations:
         tolerances = stored.tolerances_of(view.run)
         response = view.previous or Response.usual(view.principle)
 
+        @cache
+        def words_at(target: float, temperature_c: float) -> str:
+            return view.target_words(target, temperature_c)
+
         def look(signal: float, temperature_c: float) -> CupLook:
             at = stored.where(view.run, temperature_c)
             values = [
@@ -121,7 +126,7 @@ class Calibrations:
             ]
             aim = stored.aim_of(chosen.step, chosen.lot, at)
             found = look_at_signal(signal, at, aim.value, response, tolerances, values)
-            besides = view.target_words(aim.value, temperature_c)
+            besides = words_at(aim.value, round(temperature_c, 1))
             return replace(found, sentence=f"{found.sentence} {besides}".strip())
 
         positions = signal_positions_of(view.run.probe)

@@ -32,7 +32,7 @@ _MARK_EVERY_S = 5.0
 _QUIET_S = 4.0
 _TRACE_KEPT_S = 600.0
 _QUEUE_LENGTH = 256
-_JUDGED_A_WINDOW = 60
+_JUDGED_A_WINDOW = 30
 """So often within a window is a trace judged at most; what is taken is judged anew."""
 _FAST_PART_S = 12.0
 """Over so long the fast part of an approach goes: only then is a cup asked for (common practice: 90 % in 5 to 15 s)."""

@@ -11,7 +11,7 @@ from flask.typing import ResponseReturnValue
 from brumel.core.quantities.quantity import of_a_round, quantity, rule_of
 from brumel.core.reading.pressure import KINDS, UNITS_HPA
 from brumel.core.reading.surroundings import Surroundings
-from brumel.core.reading.water import BY_METERS, METHODS
+from brumel.core.reading.water import BY_METERS, METHODS, Compensation
 from brumel.core.sensing.oxygen import SHOWN_AS
 from brumel.services.calibrating.stored import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
@@ -23,6 +23,7 @@ from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures import history_figure
 from brumel.web.forms import PLACE, Typed, as_id, place_fields
 
+_SALT = ("empty: fresh water", "of this salt water; its conductivity tells it, read within the hour")
 blueprint = Blueprint("rounds", __name__, template_folder="templates", url_prefix="/rounds")
 
 
@@ -153,6 +154,7 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
     place = Surroundings()
     if site_id and probe_id:
         place = Surroundings.of(amended.surroundings) if amended else services().readings.place(site_id, probe_id)
+    site = known.site(site_id) if site_id else None
     typed_place = {name: values[name] for name in PLACE if values.get(name)}
     return render_template(
         "rounds/reading.html",
@@ -160,7 +162,7 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         errors=errors,
         site_choices=[(site.id, site.name) for site in known.sites()],
         probe_choices=[(s.probe.id, f"{s.probe.label} · {s.quantity.name} · {s.level}") for s in states],
-        site=known.site(site_id) if site_id else None,
+        site=site,
         state=state,
         about=quantity(key) if key else None,
         line=line,
@@ -177,7 +179,7 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         place=place_fields(place) | ({name: values.get(name, "") for name in PLACE} if "pressure" in values else {}),
         place_typed=typed_place,
         known=place.pressure,
-        salinity_hint=place.salinity_from or "empty: fresh water",
+        salinity_hint=place.salinity_from or _SALT[bool(site and Compensation.of(site.compensation or {}).salt)],
         kinds=KINDS,
         units=UNITS_HPA,
         shown_as=SHOWN_AS,

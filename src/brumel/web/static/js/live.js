@@ -1,5 +1,5 @@
 // Draws a probe's live samples. Whether they are stable is judged by the server; this only shows it.
-const HEIGHT = 210, LEFT = 62, TOP = 8, BOTTOM = 186, SHOWN_S = 90;
+const HEIGHT = 210, LEFT = 62, TOP = 8, BOTTOM = 186, SHOWN_S = 90, SHOWN_EVERY_MS = 100;
 const SVG = "http://www.w3.org/2000/svg";
 
 const element = (name, attributes, text) => {
@@ -25,6 +25,7 @@ class Live {
     this.values = [];
     this.judgement = null;
     this.announced = "";
+    this.drawnAt = 0;
     this.plot = box.querySelector("[data-plot]");
     this.part = (name) => box.querySelector(`[data-${name}]`);
     this.look = document.querySelector("[data-look]");
@@ -59,10 +60,21 @@ class Live {
     this.times.push(sample.t);
     this.values.push(sample.y);
     if (this.stopped) this.trouble({ status: "ok" });
-    this.judged(sample);
-    this.show(sample);
+    this.newest = sample;
+    if (this.waiting) return;
+    this.waiting = true;
+    const wait = Math.max(0, SHOWN_EVERY_MS - (performance.now() - this.drawnAt));
+    setTimeout(() => requestAnimationFrame(() => this.showNewest()), wait);
+  }
+
+  // A line faster than the eye is shown no faster than it.
+  showNewest() {
+    this.waiting = false;
+    if (this.stopped) return;
+    this.judged(this.newest);
+    this.show(this.newest);
     this.draw();
-    this.measure(sample.at);
+    this.measure(this.newest.at);
   }
 
   // How long after the probe was read its sample is on the screen: two frames on, it has been painted.
@@ -132,6 +144,7 @@ class Live {
 
   // The tunnel: where the trace may still be at each time, closing on the span that the rule allows.
   draw() {
+    this.drawnAt = performance.now();
     const { approach, band, state } = this.judgement ?? {};
     const end = this.times.at(-1);
     const RIGHT = this.plot.clientWidth - 8;
