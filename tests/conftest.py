@@ -38,6 +38,14 @@ NOW = datetime(2026, 5, 6, 9, 30, tzinfo=UTC)
 CLOCK = Clock(ZoneInfo("UTC"), NOW)
 
 
+_LONG = ("tests/web/test_every_form", "tests/launch", "tests/browser")
+"""What takes long begins first, so that the workers end together."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    items.sort(key=lambda item: next((n for n, folder in enumerate(_LONG) if folder in item.nodeid), len(_LONG)))
+
+
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
     """A PostgreSQL of the tests' own, on loopback, removed afterwards."""

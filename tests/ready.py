@@ -8,7 +8,7 @@ import subprocess
 from collections.abc import Callable
 from pathlib import Path
 
-from brumel.launch.cluster import ADMIN, Cluster, programs
+from brumel.launch.cluster import ADMIN, DATABASE, Cluster, programs
 
 
 class Ready:
@@ -29,6 +29,13 @@ class Ready:
                 return
         cluster.create_database(name)
         self._run("pg_restore", cluster, name, "--exit-on-error", "--no-comments", str(self._dump))
+
+    def demonstration(self, folder: Path, make: Callable[[Cluster, str], None]) -> None:
+        """Fill the data folder of a demonstration that is not running."""
+        cluster = Cluster(folder / "demo")
+        cluster.start()
+        self.into(cluster, DATABASE, lambda name: make(cluster, name))
+        cluster.stop()
 
     def _run(self, program: str, cluster: Cluster, name: str, *arguments: str) -> None:
         url = cluster.url(ADMIN, name)

@@ -13,7 +13,6 @@ from tests.conftest import NOW, load_demonstration
 from tests.cutoff import data_folder
 from tests.ready import Ready
 
-from brumel.launch.cluster import DATABASE, Cluster
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import read_settings
 
@@ -32,10 +31,7 @@ def address(ready: Ready) -> Iterator[str]:
     folder = data_folder("browser")
     settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": NOW.isoformat()})
     try:
-        cluster = Cluster(folder / "demo")
-        cluster.start()
-        ready.into(cluster, DATABASE, lambda name: load_demonstration(cluster, name))
-        cluster.stop()
+        ready.demonstration(folder, load_demonstration)
         with demonstration(settings, DemoOptions(port=0, speed=20.0, workers=1)) as processes:
             yield processes.address
     finally:

@@ -57,7 +57,7 @@ def test_a_full_disk(folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     programs.mkdir(parents=True)
     (programs / "initdb").write_text("#!/bin/sh\necho 'initdb: error: No space left on device' >&2\nexit 1\n")
     (programs / "initdb").chmod(0o755)
-    monkeypatch.setattr(cluster_module, "_programs", lambda: programs)
+    monkeypatch.setattr(cluster_module, "programs", lambda: programs)
     with pytest.raises(LaunchError, match=r"disk of .* is full: free some space"):
         Cluster(folder / "demo").start()
 

@@ -16,7 +16,9 @@ import pytest
 
 from brumel import __version__
 from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
+from tests.conftest import load_demonstration
 from tests.launch.front_door import ctrl_c, until
+from tests.ready import Ready
 
 _BUILD = "import sys, setuptools.build_meta as b; print(getattr(b, sys.argv[1])(sys.argv[2]))"
 _NEEDED = (
@@ -92,7 +94,10 @@ def test_calculates_from_another_folder(installed: Path, tmp_path: Path) -> None
     assert "BRUMEL_DATABASE_URL" in said("settings")
 
 
-def test_the_demonstration_serves_its_data_with_styles(installed: Path, tmp_path: Path, folder: Path) -> None:
+def test_the_demonstration_serves_its_data_with_styles(
+    installed: Path, tmp_path: Path, folder: Path, ready: Ready
+) -> None:
+    ready.demonstration(folder, load_demonstration)
     process = subprocess.Popen(
         [installed, "demo", "--port", "0"], cwd=tmp_path, env=environment(BRUMEL_DATA=str(folder)),
         stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 import uuid
 from collections.abc import Callable, Iterator
@@ -15,6 +16,8 @@ from brumel.core.findings import Finding
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.core.reading import verdict as reading_verdict
+from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
@@ -162,7 +165,18 @@ def beyond_the_compensation(world: World) -> tuple[Finding, ...]:
     return world.read(probe, signal=900.0, temperature_c=38.0).findings
 
 
+def without_movement(world: World) -> tuple[Finding, ...]:
+    """A membrane that falls by a time constant of 50 s, from saturated air into water that does not move."""
+    probe = world.probe(device=True, kind="oxygen-galvanic")
+    noise = (0.05, -0.03, 0.02, -0.05, 0.01)
+    world.samples(probe, [30.0 + 60.0 * math.exp(-t / 50.0) + noise[t % 5] for t in range(420)])
+    place = Surroundings(Pressure(1002.0))
+    given = {"source": "device", "after_seq": 0, "signal": None, "temperature_c": None, "place": place}
+    return world.read(probe, **given).findings
+
+
 READINGS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
+    "no-movement": ("doubtful", without_movement),
     "calibration-missing": ("unfit", lambda w: w.read(w.probe()).findings),
     "calibration-old": ("doubtful", lambda w: on_line(w, days=3)),
     "calibration-doubtful": ("doubtful", lambda w: on_line(w, slope=93.0)),

@@ -24,7 +24,9 @@ from tests.conftest import CLOCK
 
 FORMATS = Path(__file__).parents[2] / "docs" / "formats.md"
 SCHEMA = Path(__file__).parents[2] / "src/brumel/core/calibrating/calibration.schema.json"
-CELL, ELECTRODE = (json.loads(text) for text in re.findall(r"```json\n(.*?)```", FORMATS.read_text("utf-8"), re.S))
+CELL, MEMBRANE, ELECTRODE = (
+    json.loads(text) for text in re.findall(r"```json\n(.*?)```", FORMATS.read_text("utf-8"), re.S)
+)
 
 
 @pytest.fixture(scope="module")
@@ -57,6 +59,8 @@ def test_the_examples_of_the_docs_are_judged_and_fit_the_schema(validator: Draft
     assert by_key["cell-constant"]["value"] == pytest.approx(aim / 1270.9)
     assert by_key["cell-constant"]["u"] == pytest.approx(0.0105, abs=5e-4)
     assert (cell["level"], cell["residuals"][0]["off"]) == ("sound", pytest.approx(0.0, abs=1e-9))
+    membrane = judge_file(MEMBRANE)
+    assert (membrane["level"], membrane["coefficients"][1]["key"]) == ("sound", "gain")
     electrode = judge_file(ELECTRODE)
     assert {c["key"] for c in electrode["coefficients"]} == {"offset", "slope"}
     assert "family-not-verified" in {f["code"] for f in electrode["findings"]}

@@ -135,7 +135,7 @@ def plug_in(database: Database, ports: BenchPorts) -> None:
             device.url = f"socket://127.0.0.1:{ports.line}"
             device.control = f"127.0.0.1:{ports.control}"
             device.clock_rate = ports.speed
-            device.period_s = 0.2 if ports.speed == 1 else 0.04
+            device.period_s = 0.2 if ports.speed == 1 else 0.08
             device.wanted_until = None
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from brumel.core.calibrating.run import JudgedPoint, Run
@@ -80,13 +80,9 @@ def cell_causes(run: Run) -> Iterator[Finding]:
 def cell_remarks(run: Run) -> Iterator[Finding]:
     """Standards that leave the range of the waters planned untested."""
     labels = [p.nominal for p in run.points if p.nominal]
-    if run.waters is None or not labels:
-        return
-    middle, highest = math.sqrt(max(run.waters[0], 1.0) * run.waters[1]), max(labels)
-    if _BELOW * highest >= middle and min(labels) <= _FAR_ABOVE * run.waters[1]:
+    if run.waters is None or not (where := unlike_waters(labels, run.waters)):
         return
     about = quantity("specific-conductance")
-    where = "below" if _BELOW * highest < middle else "far above"
     yield Finding(
         "standard-unlike-water",
         Level.DOUBTFUL,
@@ -95,6 +91,22 @@ def cell_remarks(run: Run) -> Iterator[Finding]:
         "Take a standard a little above the water, within the range of the cell.",
         5,
     )
+
+
+def unlike_waters(labels: Sequence[float], waters: tuple[float, float]) -> str:
+    """Where standards lie that leave the range of waters untested, in words; empty where they don't.
+
+    Examples
+    --------
+    >>> unlike_waters([84.0], (1200.0, 2600.0)), unlike_waters([1413.0], (1200.0, 2600.0))
+    ('below', '')
+    """
+    if not labels:
+        return ""
+    middle = math.sqrt(max(waters[0], 1.0) * waters[1])
+    if _BELOW * max(labels) < middle:
+        return "below"
+    return "far above" if min(labels) > _FAR_ABOVE * waters[1] else ""
 
 
 def _level(s: _Seen) -> Level:

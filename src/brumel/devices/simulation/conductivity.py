@@ -14,6 +14,7 @@ _LEAVES = 0.35
 """So much of its bubbles a cell keeps each time it is swung."""
 _POLARISES_US = 90_000.0
 """At this conductance a cell of two poles has lost half of it; far below nothing."""
+_EVAPORATED = 1.11
 _CARRIED = 0.012
 """So much of the liquid before comes along unrinsed."""
 
@@ -37,6 +38,7 @@ class ConductivityModel(Model):
 
     ailments: ClassVar[tuple[Ailment, ...]] = (
         *Model.ailments, Ailment.BUBBLES, Ailment.COATED, Ailment.WALL, Ailment.CARRIED, Ailment.TENFOLD,
+        Ailment.EVAPORATED, Ailment.COMPENSATES,
     )  # fmt: skip
 
     def place(self, liquid: Liquid, now_s: float) -> None:
@@ -51,6 +53,8 @@ class ConductivityModel(Model):
         conductivity = self._conductivity(liquid)
         if self.ailment is Ailment.CARRIED:
             conductivity += _CARRIED * max(self._before_us_cm - conductivity, 0.0)
+        elif self.ailment is Ailment.EVAPORATED and liquid.standard:
+            conductivity *= _EVAPORATED
         conductance = conductivity / self.constant_per_cm
         conductance /= 1.0 + (conductance / _POLARISES_US) ** 2
         if self.ailment is Ailment.BUBBLES:
@@ -61,6 +65,8 @@ class ConductivityModel(Model):
             conductance *= 0.95
         elif self.ailment is Ailment.TENFOLD:
             conductance *= 10.0
+        elif self.ailment is Ailment.COMPENSATES:
+            conductance /= 1.0 + _SHARE_PER_C * (liquid.temperature_c - 25.0)
         return self.zero_us + conductance
 
     def noise_at(self, signal: float) -> float:

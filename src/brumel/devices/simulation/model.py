@@ -56,6 +56,8 @@ class Ailment(StrEnum):
     WALL = "near a wall"
     CARRIED = "salt carried over"
     TENFOLD = "constant wrong by ten"
+    EVAPORATED = "evaporated standard"
+    COMPENSATES = "compensates though said to be off"
     NOT_WARM = "not warmed up"
     NO_FLOW = "no movement"
     ELECTROLYTE = "spent electrolyte"

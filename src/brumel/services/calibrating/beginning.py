@@ -11,6 +11,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from brumel.core.calibrating.causes_conductivity import unlike_waters
 from brumel.core.calibrating.methods import Method, Step, method, methods_of, rinses, roles
 from brumel.core.kit.shelf import standards
 from brumel.core.reading.pressure import Pressure, wrong_with
@@ -130,6 +131,11 @@ class Aimed:
         """Whether a standard lies beyond what the probe is made for."""
         return bool(self.reach and nominal and not self.reach[0] <= nominal <= self.reach[1])
 
+    def unlike(self, nominal: float | None) -> list[str]:
+        """That a standard leaves the range of the usual waters untested."""
+        where = unlike_waters([nominal], self.waters) if self.reach and self.waters and nominal else ""
+        return [f"{where} the waters that it reads: leaves their range untested"] if where else []
+
     def away(self, nominal: float | None) -> float:
         """How far a standard is from what is wanted: next above the waters comes first, then what lies below."""
         if not (self.reach and self.waters and nominal and nominal > 0):
@@ -225,7 +231,7 @@ def _chosen_lots(
 
 
 def _caution(lot: Lot, today: date, aim: Aimed) -> str:
-    beyond = ["beyond what this probe is made for"] if aim.beyond(lot.nominal) else []
+    beyond = ["beyond what this probe is made for"] if aim.beyond(lot.nominal) else aim.unlike(lot.nominal)
     return " ".join([*beyond, *(f"{f.level}: {lower_first(f.sentence)}" for f in lot_findings(lot, today))])
 
 
