@@ -8,4 +8,4 @@ bin=$PWD/.venv/bin
 "$bin/mypy"
 "$bin/lint-imports" --no-logo 2>/dev/null || "$bin/lint-imports"
 # Two at a time: most of a browser test is waiting. A module's database stays with one of them.
-exec "$bin/pytest" -n 2 --dist loadfile "$@"
+exec "$bin/pytest" -n 2 --dist loadfile --no-loadscope-reorder "$@"

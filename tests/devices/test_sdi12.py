@@ -6,6 +6,7 @@ import socket
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from typing import IO
 
 import pytest
 
@@ -18,6 +19,14 @@ def checked(text: str) -> str:
     return text + crc(text)
 
 
+def _order(line: IO[bytes]) -> str:
+    """The next order without its mark; empty where the line has ended."""
+    found = b""
+    while (byte := line.read(1)) not in (b"!", b""):
+        found += byte
+    return found.decode().lstrip("\x00") if byte else ""
+
+
 @contextmanager
 def peer(answers: dict[str, str], otherwise: Callable[[str], str] = lambda order: order[:1]) -> Iterator[list[str]]:
     """A probe that answers as said, and its address alone to what it does not know; the orders that it got."""
@@ -27,7 +36,7 @@ def peer(answers: dict[str, str], otherwise: Callable[[str], str] = lambda order
         try:
             connection, _ = server.accept()
             with connection, connection.makefile("rwb") as line:
-                while order := b"".join(iter(lambda: line.read(1), b"!")).decode().lstrip("\x00"):
+                while order := _order(line):
                     asked.append(order)
                     if answer := answers.get(order, otherwise(order)):
                         line.write(answer.encode() + b"\r\n")
@@ -42,6 +51,8 @@ def peer(answers: dict[str, str], otherwise: Callable[[str], str] = lambda order
         yield asked
     finally:
         server.close()
+        thread.join(10.0)
+        assert not thread.is_alive()
 
 
 @pytest.mark.parametrize(
