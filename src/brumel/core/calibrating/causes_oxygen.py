@@ -9,11 +9,10 @@ from brumel.core.calibrating.run import JudgedPoint, Run
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.quantities.oxygen import saturation_mg_l, vapour_pressure_hpa
 from brumel.core.reading.pressure import pressure_findings
+from brumel.core.sensing.oxygen import WITHOUT_PERCENT
 from brumel.core.sensing.response import Response
 from brumel.core.wording import signed, upper_first
 
-_WITHOUT = 5.0
-"""A standard below so many percent has no oxygen to speak of."""
 _ZERO_SOUND_MG_L, _ZERO_DOUBTFUL_MG_L = 0.1, 0.3
 _NEWS = 0.015
 """A gain that changed by less is what air, barometer and membrane do from day to day (common practice)."""
@@ -59,11 +58,11 @@ _SENSORS = {
 def oxygen_causes(run: Run) -> Iterator[Finding]:
     """The pressure first, for every point leans on it; then what each point shows."""
     sensor, known = _SENSORS[run.response.principle.key], _known(run)
-    yield from pressure_findings(run.pressure, run.tolerances.redo_minutes)
+    yield from pressure_findings(run.place.pressure, run.tolerances.redo_minutes)
     leaking = None
-    for p in (p for p in run.points if p.point.value < _WITHOUT):
+    for p in (p for p in run.points if p.point.value < WITHOUT_PERCENT):
         leaking = _zero(run, p, sensor) or leaking
-    full = [p for p in run.points if p.point.value >= _WITHOUT]
+    full = [p for p in run.points if p.point.value >= WITHOUT_PERCENT]
     ratios = [(p, _ratio(known, p)) for p in full] if known else []
     if leaking is not None:
         worst = max(ratios, key=lambda found: abs(found[1] - 1.0), default=None)
@@ -77,7 +76,7 @@ def oxygen_causes(run: Run) -> Iterator[Finding]:
 
 def oxygen_remarks(run: Run) -> Iterator[Finding]:
     """Air and water far apart in temperature."""
-    warmth = run.conditions.get("water_c")
+    warmth = run.place.water_c
     for p in run.points:
         if warmth is not None and p.in_air and abs(p.temperature_c - warmth) > _APART_C:
             yield Finding(

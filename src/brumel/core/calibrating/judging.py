@@ -10,6 +10,7 @@ from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.calibrating.verdict import judge_run
 from brumel.core.findings import Despite, Finding
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.fit import Weights, fit
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import principle
@@ -52,6 +53,6 @@ def judge(
         waters,
         despite or Despite(),
         (reach[0], reach[1]) if reach else None,
-        frozen.get("conditions") or {},
+        Surroundings.of(frozen.get("conditions")),
     )
     return response, judge_run(run)

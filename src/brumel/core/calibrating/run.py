@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Despite, Level
-from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
@@ -89,13 +88,8 @@ class Run:
     despite: Despite = field(default_factory=Despite)
     reach: tuple[float, float] | None = None
     """Values that the probe is made for, where its kind says so."""
-    conditions: Mapping[str, Any] = field(default_factory=dict)
-    """What was asked of the place: ``pressure``, and ``water_c``, the temperature of the waters planned."""
-
-    @property
-    def pressure(self) -> Pressure | None:
-        """The pressure that was given for the place."""
-        return Pressure.of(self.conditions.get("pressure") or {})
+    place: Surroundings = field(default_factory=Surroundings)
+    """What was asked of the place where it was made."""
 
     @property
     def adjusted(self) -> tuple[JudgedPoint, ...]:

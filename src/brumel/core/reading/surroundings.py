@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import timedelta
 from typing import Any
 
 from brumel.core.arrays import Number
@@ -11,6 +12,8 @@ from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.reading.pressure import Pressure
 from brumel.core.sensing.principle import Conditions
 
+REMEMBERED = timedelta(hours=14)
+"""So long a pressure that was given is offered again (rule of this product)."""
 SALINITY = (0.0, 42.0)
 U_TYPED_SALINITY = 0.5
 """Standard uncertainty of a salinity that is typed, k = 1 (rule of this product)."""

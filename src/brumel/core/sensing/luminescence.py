@@ -7,7 +7,6 @@ from collections.abc import Sequence
 import numpy as np
 
 from brumel.core.arrays import Array, Number
-from brumel.core.sensing.membrane import WITHOUT_PERCENT
 from brumel.core.sensing.oxygen import Oxygen
 from brumel.core.sensing.principle import Coefficient, Conditions
 from brumel.core.uncertainty import Contribution
@@ -42,11 +41,6 @@ class Luminescence(Oxygen):
     into_standard = "stir gently."
     into_water = "Cap covered, no bubble on it; move it gently."
     deviations = ("a wet cap in the air", "in wind or near people", "a bubble on the cap")
-
-    def tells(self, values: Array, about: Coefficient) -> bool:
-        """The rate without oxygen is told without it, the quenching with it."""
-        without = values < WITHOUT_PERCENT
-        return bool(without.any() if about.key == "zero" else not without.all())
 
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """Rate without oxygen, 1/ms; quenching, 1/ms."""

@@ -42,11 +42,6 @@ class Membrane(Oxygen):
     into_water = "Membrane covered, no bubble on it. Keep it moving all the time: without flow it reads low."
     deviations = ("a wet membrane in the air", "in wind or near people", "not kept moving", "a bubble on the membrane")
 
-    def tells(self, values: Array, about: Coefficient) -> bool:
-        """The zero is told without oxygen, the gain with it."""
-        without = values < WITHOUT_PERCENT
-        return bool(without.any() if about.key == "zero" else not without.all())
-
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """Zero, nA; gain, nA."""
         return 1.0, self.term_per_value(value, at) * np.asarray(value, dtype=float)
@@ -62,7 +57,3 @@ class Membrane(Oxygen):
             Contribution("permeability of the membrane", U_PERMEABILITY_PER_C * 100.0, "%/°C", value / 100.0 * away),
             self.of_pressure(value, at),
         ]
-
-
-WITHOUT_PERCENT = 5.0
-"""A standard below this has no oxygen to speak of: only then does a point tell the zero (rule of this product)."""

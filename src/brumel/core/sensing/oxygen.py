@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from abc import abstractmethod
 from collections.abc import Mapping
 from typing import Any, ClassVar
 
@@ -9,7 +10,7 @@ import numpy as np
 
 from brumel.core.arrays import Array, Number
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l, vapour_pressure_hpa
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.principle import Coefficient, Conditions, Principle
 from brumel.core.uncertainty import Contribution
 from brumel.core.wording import signed
 
@@ -19,6 +20,8 @@ SHOWN_AS: Mapping[str, str] = {
     "mg-l": "mg/L",
 }
 """In what a meter may show oxygen, by key."""
+WITHOUT_PERCENT = 5.0
+"""A standard below this has no oxygen to speak of: only then does a point tell the zero (rule of this product)."""
 _LABEL_C = 25.0
 _DRY_HPA = ATMOSPHERE_HPA - float(vapour_pressure_hpa(_LABEL_C))
 
@@ -37,6 +40,11 @@ class Oxygen(Principle):
     meter_asks = "oxygen"
     drift_percent_per_day: ClassVar[float]
 
+    def tells(self, values: Array, about: Coefficient) -> bool:
+        """The zero is told without oxygen, the gain with it."""
+        without = values < WITHOUT_PERCENT
+        return bool(without.any() if about.key == "zero" else not without.all())
+
     def term_per_value(self, value: Number, at: Conditions) -> Number:
         """The value's term for each percent, at a temperature and a station pressure."""
         del value
@@ -46,9 +54,9 @@ class Oxygen(Principle):
         """Percent of saturation at the station pressure."""
         return np.asarray(x) / self.term_per_value(1.0, at)
 
+    @abstractmethod
     def warmth(self, at: Conditions) -> Array:
         """How much more its signal answers to oxygen than at 25 °C."""
-        raise NotImplementedError
 
     def of_pressure(self, value: Number, at: Conditions) -> Contribution:
         """The barometer's share."""

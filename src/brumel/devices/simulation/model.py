@@ -129,12 +129,12 @@ class Model(ABC):
 
     def place(self, liquid: Liquid, now_s: float) -> None:
         """Put the probe into another liquid; it starts from where it was."""
-        self._from_signal, self._from_c = self._settling(now_s)
+        self._from_signal, self._from_c = self.settled_so_far(now_s)
         self.liquid, self._since_s = liquid, now_s
 
     def values(self, now_s: float) -> tuple[float, float]:
         """Temperature, °C, and signal, as the probe would report them now."""
-        signal, temperature_c = self._settling(now_s)
+        signal, temperature_c = self.settled_so_far(now_s)
         drift = self.drift_per_hour * now_s / 3600.0
         noise = self.noise_at(signal) * (30.0 if self.ailment is Ailment.NOISY else 1.0)
         return (
@@ -144,9 +144,6 @@ class Model(ABC):
 
     def settled_so_far(self, now_s: float) -> tuple[float, float]:
         """Its signal without noise, and how warm it is, °C: the truth that its readings scatter around."""
-        return self._settling(now_s)
-
-    def _settling(self, now_s: float) -> tuple[float, float]:
         elapsed = max(now_s - self._since_s, 0.0)
         warmth = self.liquid.temperature_c
         warmth += (self._from_c - warmth) * math.exp(-elapsed / self.thermal_s)

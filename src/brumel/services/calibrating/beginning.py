@@ -6,7 +6,7 @@ import math
 import uuid
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -15,7 +15,7 @@ from brumel.core.calibrating.causes_conductivity import unlike_waters
 from brumel.core.calibrating.methods import Method, Step, method, methods_of, rinses, roles
 from brumel.core.kit.shelf import standards
 from brumel.core.reading.pressure import Pressure, wrong_with
-from brumel.core.reading.surroundings import WATER_C, Surroundings
+from brumel.core.reading.surroundings import REMEMBERED, WATER_C, Surroundings
 from brumel.core.wording import lower_first
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin, run_row
@@ -26,9 +26,6 @@ from brumel.services.kit.states import USUAL
 from brumel.store import queries
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person, Probe, Site
-
-_A_DAY = timedelta(hours=14)
-"""So long a pressure is remembered (rule of this product)."""
 
 
 @dataclass(frozen=True)
@@ -52,10 +49,22 @@ class Choices:
     last: Mapping[str, str]
     why_not: str
     """Why it can't be calibrated here; empty where it can."""
-    pressure: Pressure | None = None
-    """The pressure that was given last today."""
-    zero_words: str = ""
-    """That a small coefficient was not looked at for long; empty where it was, or there is none."""
+
+
+@dataclass(frozen=True)
+class Hints:
+    """What is told before a run begins.
+
+    ``pressure`` was given last today; ``not_looked_at`` says that a small coefficient was not taken for long.
+    """
+
+    pressure: Pressure | None
+    not_looked_at: str
+
+
+def hints_for(session: Session, probe: Probe, now: datetime) -> Hints:
+    """What is told before a run with a probe."""
+    return Hints(_pressure_of(session, now), _not_looked_at(session, probe, now))
 
 
 def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -> dict[str, Any]:
@@ -115,8 +124,6 @@ def choices_for(session: Session, probe: Probe, now: datetime, today: date) -> C
         _lots(session, wanted, today, aim),
         _last(last),
         "" if found else _why_not(kind.name),
-        _pressure_of(session, now),
-        _not_looked_at(session, probe, now),
     )
 
 
@@ -186,7 +193,7 @@ def _wrong_place(probe: Probe, place: Surroundings) -> dict[str, str]:
 
 def _pressure_of(session: Session, now: datetime) -> Pressure | None:
     """The pressure that was given last within half a day."""
-    plain = queries.newest_pressure(session, now - _A_DAY, now)
+    plain = queries.newest_pressure(session, now - REMEMBERED, now)
     return Pressure.of(plain or {})
 
 

@@ -18,7 +18,7 @@ from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import rule_of
 from brumel.core.sensing.response import Response
 from brumel.services.calibrating import stored
-from brumel.services.calibrating.beginning import Choices, choices_for, new_run_row
+from brumel.services.calibrating.beginning import Choices, Hints, choices_for, hints_for, new_run_row
 from brumel.services.calibrating.rows import (
     Begin,
     coefficient_rows,
@@ -95,6 +95,11 @@ class Calibrations:
         """What a run with a probe can begin with, lots in date first."""
         with self.database.session() as session:
             return choices_for(session, stored_probe(session, probe_id), self.clock.now(), self.clock.today())
+
+    def hints(self, probe_id: uuid.UUID) -> Hints:
+        """What is told before a run with a probe begins."""
+        with self.database.session() as session:
+            return hints_for(session, stored_probe(session, probe_id), self.clock.now())
 
     def open_runs(self) -> Sequence[CalibrationRun]:
         """Runs begun and neither signed nor given up."""

@@ -19,7 +19,7 @@ from brumel.core.kit.readiness import ended
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity, rule_of
 from brumel.core.reading.pressure import Pressure, wrong_with
-from brumel.core.reading.surroundings import SALINITY, U_TYPED_SALINITY, Surroundings
+from brumel.core.reading.surroundings import REMEMBERED, SALINITY, U_TYPED_SALINITY, Surroundings
 from brumel.core.reading.verdict import Basis, MetersOwn
 from brumel.core.reading.water import Compensation
 from brumel.core.sensing.principle import Conditions, Principle
@@ -45,8 +45,8 @@ from brumel.store.once import add_once, stands
 _REMEMBERED = timedelta(days=7)
 """So long back is looked whether a meter lost its calibration (rule of this product)."""
 _FUTURE = timedelta(minutes=5)
-_SAME_DAY, _SAME_HOUR = timedelta(hours=14), timedelta(hours=1)
-"""So long a pressure, and a salinity of the place, are remembered (rule of this product)."""
+_SAME_HOUR = timedelta(hours=1)
+"""So long a salinity of the place is remembered (rule of this product)."""
 
 
 @dataclass(frozen=True)
@@ -338,7 +338,7 @@ def _at_site(pressure: Pressure | None, site: Site) -> Pressure:
 
 def _remembered(session: Session, site: Site, at: datetime) -> Surroundings:
     """The pressure given last at a site within half a day, and the salinity read there within the hour."""
-    pressure = Pressure.of(queries.pressure_at_site(session, site.id, at - _SAME_DAY, at) or {})
+    pressure = Pressure.of(queries.pressure_at_site(session, site.id, at - REMEMBERED, at) or {})
     if pressure is None and site.altitude_m is not None:
         pressure = Pressure(None, kind="station", altitude_m=site.altitude_m)
     salty = queries.derived_at_site(session, site.id, "salinity", at - _SAME_HOUR, at)

@@ -71,6 +71,7 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
     probe_id = as_id(values.get("probe"))
     state = next((s for s in probe_states() if s.probe.id == probe_id), states[0] if len(states) == 1 else None)
     choices = services().calibrations.choices(state.probe.id) if state else None
+    hints = services().calibrations.hints(state.probe.id) if state else None
     chosen = set(values.getlist("sites"))
     if request.method == "GET" and not chosen and state:
         chosen = {str(site_id) for site_id in services().states.usual_sites(state.probe.id)}
@@ -83,10 +84,11 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
         choices=choices,
         kept=values if request.method == "POST" or choices is None else choices.last,
         own=senses(state.probe) if state else None,
-        place=values if request.method == "POST" else _typed_pressure(choices.pressure if choices else None),
+        place=values if request.method == "POST" else _typed_pressure(hints.pressure if hints else None),
         kinds=KINDS,
         units=UNITS_HPA,
-        known=choices.pressure if choices else None,
+        known=hints.pressure if hints else None,
+        hints=hints,
         rinses=rinses().values(),
         sites=services().states.sites(),
         chosen_sites=chosen,
