@@ -167,3 +167,15 @@ def test_a_devices_values_are_mapped_on_its_meters_page(client: FlaskClient, ser
     assert b"Its temperature is missing" in missing.data
     assert post(client, page, **{"position-1": f"signal:{probe.id}", "position-2": "temperature:"}).status_code == 302
     assert b"1 A-pH, mV, 2 temperature" in client.get(f"/kit/meters/{probe.meter_id}", base_url=BASE).data
+
+
+@pytest.mark.parametrize(
+    "place",
+    ["", "&pressure=1004&pressure_unit=bar", "&pressure=1004&pressure_kind=guessed", "&pressure=3", "&pressure=x"],
+)
+def test_a_place_that_cannot_be_is_not_watched(client: FlaskClient, services: Services, place: str) -> None:
+    enter(client, "technician")
+    probe = next(s.probe for s in services.states.probe_states() if s.probe.label == "B-DO")
+    site = next(s for s in services.states.sites() if s.code == "OYSTER")
+    answer = client.get(f"/live/{probe.id}/reading?after=0&site={site.id}&salinity=32{place}", base_url=BASE)
+    assert answer.status_code == 422

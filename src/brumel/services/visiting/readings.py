@@ -170,7 +170,13 @@ class Readings:
     def lens(
         self, probe_id: uuid.UUID, site_id: uuid.UUID | None = None, place: Surroundings | None = None
     ) -> tuple[Lens, str]:
-        """How a viewer sees the probe's samples while reading a site, and what tells one such lens from another."""
+        """How a viewer sees the probe's samples while reading a site, and what tells one such lens from another.
+
+        Raises
+        ------
+        InvalidInput
+            For a place that can't be: a watch that fails at each sample would stop all others.
+        """
         with self.database.session() as session:
             probe = session.get(Probe, probe_id)
             positions = positions_of(probe) if probe else None
@@ -181,6 +187,10 @@ class Readings:
             run, basis = stored.basis_of(session, probe_id, self.clock.now())
             site = session.get(Site, site_id) if site_id else None
             place = place or Surroundings()
+            if site is not None and principle_of(probe).needs_pressure:
+                place = replace(place, pressure=_at_site(place.pressure, site))
+                if wrong := _wrong_place(session, principle_of(probe), site, place, self.clock.now()):
+                    raise InvalidInput(wrong)
             name = f"{run.id if run else 'usual'}/{site_id or ''}/{place}"
             return Lens(positions, reading_transform(probe, basis, site, place)), name
 
