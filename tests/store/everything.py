@@ -15,6 +15,8 @@ from brumel.services.calibrating.rows import Begin
 from brumel.services.clock import Clock
 from brumel.services.kit.care_log import NewCare
 from brumel.services.people import Person
+from brumel.services.visiting.sites import NewLimit
+from brumel.services.visiting.visits import Entry, NewVisit, Said, Sheet
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationSignature
@@ -56,6 +58,13 @@ def fill(database: Database, clock: Clock) -> None:
     services.meters.log(meter_id, uuid.uuid4(), "switched-on", None, "", technician)
     services.shelf.use(lot, uuid.uuid4(), 30.0, "", technician)
     services.shelf.attach(lot, _picture(), technician)
+    site_id, visit = services.states.sites()[0].id, uuid.uuid4()
+    services.visits.open(NewVisit(visit, site_id), technician)
+    said = [Said(uuid.uuid4(), "weather", "overcast")]
+    typed = [Entry(uuid.uuid4(), key, text) for key, text in (("free-chlorine", "1.5"), ("total-chlorine", "2.5"))]
+    services.visits.save(visit, Sheet(typed, said=said), technician)
+    services.visits.acknowledge(typed[0].reading_id, "told", technician)
+    services.sites.limit(NewLimit(uuid.uuid4(), site_id, "ph", 6.0, 8.0, "the permit"), supervisor)
     with database.session() as session:
         trace = {"reading_id": reading, "times_s": [0.0], "signal": [1.0], "temperature_c": [20.0]}
         add_once(session, ReadingTrace, trace)

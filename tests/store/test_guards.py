@@ -16,7 +16,7 @@ from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
 from brumel.store import schema
 from brumel.store.database import Database
 from brumel.store.models.base import Base
-from brumel.store.models.tables import ADDED_TO, FACTS, OPERATIONAL, REFERENCE
+from brumel.store.models.tables import ADDED_TO, COUNTED, FACTS, OPERATIONAL, REFERENCE
 
 PRIVILEGE, KEPT, FEATURE = "42501", "BR001", "0A000"
 """SQLSTATE: insufficient privilege; our trigger's own; a truncation that foreign keys forbid."""
@@ -106,6 +106,7 @@ def test_a_grant_by_mistake_changes_nothing(filled: Database, urls: Urls) -> Non
 _RIGHTS = {
     FACTS: {"SELECT", "INSERT"},
     ADDED_TO: {"SELECT", "INSERT"},
+    COUNTED: {"SELECT"},
     REFERENCE: {"SELECT", "INSERT", "UPDATE"},
     OPERATIONAL: {"SELECT", "INSERT", "UPDATE", "DELETE"},
 }
@@ -170,7 +171,7 @@ def test_a_signed_run_takes_no_more_points(filled: Database, urls: Urls) -> None
 
 
 def test_every_table_is_of_one_class() -> None:
-    classes = [model for group in (FACTS, REFERENCE, OPERATIONAL, ADDED_TO) for model in group]
+    classes = [model for group in (FACTS, REFERENCE, OPERATIONAL, ADDED_TO, COUNTED) for model in group]
     assert {m.__tablename__ for m in classes} == set(Base.metadata.tables)
     assert len(classes) == len(set(classes))
 

@@ -22,7 +22,9 @@ _SPACED = re.compile(rf"[0-9]{{1,3}}(?:{_SPACES}[0-9]{{3}})+(?:[.,][0-9]*)?")
 
 NAME_MOST, TEXT_MOST = 120, 4000
 """Characters that a name and a note may have."""
-NAMES = frozenset({"label", "serial", "name", "code", "lot_number", "login", "kit", "water_kind", "batteries"})
+NAMES = frozenset(
+    {"label", "serial", "name", "code", "lot_number", "login", "kit", "water_kind", "batteries", "sample"}
+)
 """Fields that hold a name; all others hold a text."""
 
 

@@ -21,8 +21,8 @@ def lower_first(sentence: str) -> str:
 
 
 def upper_first(words: str) -> str:
-    """Words as the beginning of a sentence; names within keep their letters."""
-    return words[:1].upper() + words[1:]
+    """Words as the beginning of a sentence; names keep their letters: pH stays pH."""
+    return words if words.startswith("pH") else words[:1].upper() + words[1:]
 
 
 def grouped(value: float, least: float = 10_000.0) -> str:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from typing import Any
+from functools import cache
+from typing import Any, cast
 
-from sqlalchemy import select
+from sqlalchemy import Table, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
+from sqlalchemy.sql.dml import ReturningInsert
 
 from brumel.store.database import StoreError
 from brumel.store.models.base import Base
@@ -30,17 +32,19 @@ def add_once(session: Session, model: type[Base], values: dict[str, Any], told: 
     OtherContent
         Where it does not; the sentence says what stands.
     """
-    keys = [column.name for column in model.__table__.primary_key]
-    done = session.execute(
-        insert(model)
-        .values(**values)
-        .on_conflict_do_nothing(index_elements=keys)
-        .returning(*(model.__table__.c[key] for key in keys))
-    )
-    if done.first() is not None:
+    statement, keys = _insertion(model)
+    if session.execute(statement, values).first() is not None:
         return True
     stands(session, model, {key: values[key] for key in keys}, {name: values[name] for name in told})
     return False
+
+
+@cache
+def _insertion(model: type[Base]) -> tuple[ReturningInsert[Any], list[str]]:
+    """The statement that adds a row unless its key is there, and the names of its key."""
+    table = cast(Table, model.__table__)
+    keys = [column.name for column in table.primary_key]
+    return insert(table).on_conflict_do_nothing(index_elements=keys).returning(*(table.c[key] for key in keys)), keys
 
 
 def stands(session: Session, model: type[Base], key: Mapping[str, Any], told: Mapping[str, Any]) -> bool:

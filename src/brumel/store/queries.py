@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Select, and_, exists, func, select, text, update
 from sqlalchemy.dialects.postgresql import distinct_on
-from sqlalchemy.orm import Session, aliased, selectinload
+from sqlalchemy.orm import Session, selectinload
 
 from brumel.core.sensing.response import TAKEN_OVER, Origin
 from brumel.store.models.calibration import (
@@ -25,6 +25,7 @@ from brumel.store.models.calibration import (
 )
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import (
+    ChangeCount,
     Device,
     DeviceSample,
     LoginAttempt,
@@ -35,11 +36,17 @@ from brumel.store.models.reference import (
     Site,
 )
 from brumel.store.models.shelf import LotRecord
+from brumel.store.visit_queries import stands
 
 SAMPLE_CHANNEL = "brumel_sample"
 DEVICE_CHANNEL = "brumel_device"
 WANTED_CHANNEL = "brumel_wanted"
 _SAMPLES_KEPT = timedelta(hours=2)
+
+
+def change_number(session: Session) -> int:
+    """How many transactions have recorded or changed something."""
+    return session.execute(select(ChangeCount.number)).scalar_one()
 
 
 def person_by_login(session: Session, login: str) -> Person | None:
@@ -178,34 +185,6 @@ def newest_pressure(session: Session, since: datetime, until: datetime) -> dict[
     return dict(found) if found else None
 
 
-def pressure_at_site(session: Session, site_id: uuid.UUID, since: datetime, until: datetime) -> dict[str, Any] | None:
-    """The pressure of a site's newest reading within a time, as it keeps it; None where none has one."""
-    asked = Reading.surroundings["pressure"]
-    found = session.execute(
-        select(asked)
-        .where(Reading.site_id == site_id, Reading.taken_at > since, Reading.taken_at <= until, asked.is_not(None))
-        .order_by(Reading.taken_at.desc())
-        .limit(1)
-    ).scalar()
-    return dict(found) if found else None
-
-
-def derived_at_site(
-    session: Session, site_id: uuid.UUID, key: str, since: datetime, until: datetime
-) -> tuple[datetime, dict[str, Any]] | None:
-    """What followed last of a quantity from a standing reading of a site within a time, and when."""
-    newer = aliased(Reading)
-    found = session.execute(
-        select(Reading.taken_at, Reading.derived)
-        .where(
-            Reading.site_id == site_id, Reading.taken_at > since, Reading.taken_at <= until,
-            ~exists().where(newer.amends_id == Reading.id),
-        )
-        .order_by(Reading.taken_at.desc())
-    )  # fmt: skip
-    return next(((at, d) for at, derived in found for d in derived if d["quantity"] == key), None)
-
-
 def newest_fitted(session: Session, probe_id: uuid.UUID, key: str) -> datetime | None:
     """When a coefficient of a probe was fitted last."""
     return session.scalar(
@@ -323,7 +302,6 @@ def readings(
     session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0, findings: bool = True
 ) -> Sequence[Reading]:
     """Readings that fit, the newest first; those that were amended only where asked for."""
-    newer = aliased(Reading)
     conditions = _between(Reading.taken_at, wanted)
     if wanted.probe_id is not None:
         conditions.append(Reading.probe_id == wanted.probe_id)
@@ -334,7 +312,7 @@ def readings(
     if wanted.level is not None:
         conditions.append(Reading.level == wanted.level)
     if not wanted.with_amended:
-        conditions.append(~exists().where(newer.amends_id == Reading.id))
+        conditions.append(stands())
     query = (
         select(Reading)
         .where(*conditions)
@@ -347,11 +325,9 @@ def readings(
 
 def sites_read_with(session: Session, probe_id: uuid.UUID, since: datetime) -> set[uuid.UUID]:
     """The sites that a probe has read since a moment."""
-    newer = aliased(Reading)
-    amended = exists().where(newer.amends_id == Reading.id)
     return set(
         session.scalars(
-            select(Reading.site_id).where(Reading.probe_id == probe_id, Reading.taken_at >= since, ~amended).distinct()
+            select(Reading.site_id).where(Reading.probe_id == probe_id, Reading.taken_at >= since, stands()).distinct()
         )
     )
 
@@ -368,15 +344,15 @@ def amendment_of(session: Session, reading_id: uuid.UUID) -> Reading | None:
 
 def last_readings_of_sites(session: Session) -> dict[uuid.UUID, list[Reading]]:
     """The newest reading of every site and quantity that no amendment has replaced, the newest first."""
-    newer = aliased(Reading)
     found = session.scalars(
         select(Reading)
-        .where(~exists().where(newer.amends_id == Reading.id))
+        .where(stands(), Reading.site_id.is_not(None))
         .ext(distinct_on(Reading.site_id, Reading.quantity))
         .order_by(Reading.site_id, Reading.quantity, Reading.taken_at.desc(), Reading.ordinal.desc())
     )
     by_site: dict[uuid.UUID, list[Reading]] = {}
     for reading in sorted(found, key=lambda r: r.taken_at, reverse=True):
+        assert reading.site_id is not None
         by_site.setdefault(reading.site_id, []).append(reading)
     return by_site
 

@@ -12,7 +12,7 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, create_engine, text
 
 from brumel.store.database import StoreError
-from brumel.store.models.tables import ADDED_TO, FACTS, OPERATIONAL, REFERENCE
+from brumel.store.models.tables import ADDED_TO, COUNTED, FACTS, OPERATIONAL, REFERENCE
 
 
 def configuration(connection: Connection | None = None) -> Config:
@@ -86,7 +86,7 @@ def _grant(connection: Connection, role: str) -> None:
         f"REVOKE ALL ON ALL TABLES IN SCHEMA public FROM {name}",
         f"REVOKE CREATE ON SCHEMA public FROM {name}",
         f"GRANT USAGE ON SCHEMA public TO {name}",
-        f"GRANT SELECT ON alembic_version TO {name}",
+        f"GRANT SELECT ON alembic_version, {tables(COUNTED)} TO {name}",
         f"GRANT SELECT, INSERT ON {tables(FACTS, ADDED_TO)} TO {name}",
         f"GRANT SELECT, INSERT, UPDATE ON {tables(REFERENCE)} TO {name}",
         f"GRANT SELECT, INSERT, UPDATE, DELETE ON {tables(OPERATIONAL)} TO {name}",

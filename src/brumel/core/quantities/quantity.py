@@ -62,6 +62,8 @@ class Quantity:
     unknown_percent: float = 0.0
     round_order: int | None = None
     note: str = ""
+    condition: bool = False
+    """Whether it is a condition of a visit, and not of the water."""
     reference_c: float | None = None
     calibrating: SettlingRule | None = None
     reading: SettlingRule | None = None
@@ -91,15 +93,15 @@ class Quantity:
         """
         return signed(value, self.decimals) if abs(value) < 10_000 else grouped(round(value, self.decimals))
 
-    def words(self, value: float) -> str:
-        """A value as a sentence has it.
+    def words(self, value: float, qualifier: str = "") -> str:
+        """A value as a sentence has it; ``<`` and ``>`` stand before its number.
 
         Examples
         --------
-        >>> quantity("ph").words(7.4), quantity("orp").words(231.0)
-        ('pH 7.40', 'ORP 231 mV')
+        >>> quantity("ph").words(7.4), quantity("orp").words(231.0), quantity("free-chlorine").words(0.02, "<")
+        ('pH 7.40', 'ORP 231 mV', 'free Cl₂ <0.02 mg/L')
         """
-        return f"{self.symbol} {self.number(value)}{self.after}"
+        return f"{self.symbol} {qualifier}{self.number(value)}{self.after}"
 
 
 @kept

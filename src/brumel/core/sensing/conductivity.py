@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import Any, ClassVar
 
 from brumel.core.arrays import Array, Number
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
@@ -47,6 +47,8 @@ class Conductivity(Principle):
     into_water = "Vents covered, off walls and bottom; swing it four or five times until no bubble is left."
     deviations = ("vents not covered", "near a wall or the bottom", "bubbles seen", "in a glass beaker")
     meter_asks = "compensation"
+    meter_shows: ClassVar[Mapping[str, Mapping[str, Any]]] = {"specific-conductance": {"method": ""}}
+    """Which compensation, is asked of the meter."""
     setting = "cell-constant"
     display_name = "conductivity as shown"
     display_unit = "µS/cm"

@@ -38,6 +38,11 @@ class Oxygen(Principle):
     needs_pressure = True
     needs_salinity = True
     meter_asks = "oxygen"
+    meter_shows: ClassVar[Mapping[str, Mapping[str, Any]]] = {
+        "oxygen": {"shown_as": "mg-l"},
+        "oxygen-saturation": {"shown_as": "percent"},
+        "oxygen-saturation-standard": {"shown_as": "percent-standard"},
+    }
     drift_percent_per_day: ClassVar[float]
 
     def tells(self, values: Array, about: Coefficient) -> bool:
@@ -53,6 +58,10 @@ class Oxygen(Principle):
     def value_of_term(self, x: Number, at: Conditions) -> Number:
         """Percent of saturation at the station pressure."""
         return np.asarray(x) / self.term_per_value(1.0, at)
+
+    def shown_so(self, key: str) -> Mapping[str, Any] | None:
+        """Each of its quantities says which unit the meter shows."""
+        return self.meter_shows.get(key)
 
     @abstractmethod
     def warmth(self, at: Conditions) -> Array:

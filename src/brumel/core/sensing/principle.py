@@ -136,6 +136,8 @@ class Principle(ABC):
     meter_asks: ClassVar[str] = ""
     """What is asked of a meter: a fixed temperature ``setting``, ``compensation`` to a reference, or ``oxygen``: in
     which unit it shows and what is set in it."""
+    meter_shows: ClassVar[Mapping[str, Mapping[str, Any]]] = {}
+    """Quantities that a meter shows of it, beside its own, and what the meter does by showing them."""
     needs_pressure: ClassVar[bool] = False
     """Whether station pressure counts in a standard and in a water."""
     slowest_s: ClassVar[float] = 0.0
@@ -225,6 +227,10 @@ class Principle(ABC):
         """Key of the quantity that a meter shows, by what it was said to do."""
         del did
         return self.quantity
+
+    def shown_so(self, key: str) -> Mapping[str, Any] | None:
+        """What a meter does by showing this quantity; None where it does not show it."""
+        return {} if key == self.quantity else self.meter_shows.get(key)
 
     def from_display(self, shown: float, settings: Mapping[str, float]) -> float:
         """The signal behind what a meter displays of it, by what is set in the meter."""

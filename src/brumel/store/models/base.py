@@ -49,6 +49,12 @@ class Source(StrEnum):
     TYPED_SIGNAL = "typed-signal"
     TYPED_VALUE = "typed-value"
     """As the meter shows it."""
+    INSTRUMENT = "instrument"
+    """By a test kit, photometer, titration or laboratory."""
+    BY_EYE = "by-eye"
+    """Typed, and nothing was said of what it was read with."""
+    DERIVED = "derived"
+    """Worked out from other readings of the visit."""
 
 
 def one_of(column: str, values: type[StrEnum]) -> str:

@@ -18,7 +18,8 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.core.findings import Acceptance
 from brumel.store.models.base import Base, FindingColumns, Source, one_of, own_id
-from brumel.store.models.reference import Person, Probe, Site
+from brumel.store.models.reference import Instrument, Person, Probe, Site
+from brumel.store.models.visit import Acknowledgement, Visit
 
 
 class Reading(Base):
@@ -34,12 +35,18 @@ class Reading(Base):
         Index("ix_reading_taken_at", "taken_at"),
         Index("ix_reading_site_id_quantity_taken_at", "site_id", "quantity", "taken_at"),
         Index("ix_reading_probe_id_taken_at", "probe_id", "taken_at"),
+        Index("ix_reading_visit_id", "visit_id"),
+        Index("ix_reading_beyond", "taken_at", postgresql_where=text("keeps = 'beyond'")),
+        CheckConstraint("site_id IS NOT NULL OR visit_id IS NOT NULL", name="somewhere"),
+        CheckConstraint("qualifier IN ('', '<', '>')", name="qualifier"),
     )
 
     id: Mapped[uuid.UUID] = own_id()
     ordinal: Mapped[int] = mapped_column(BigInteger, Identity())
-    site_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("site.id"))
-    probe_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("probe.id"))
+    site_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("site.id"))
+    visit_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("visit.id"))
+    probe_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("probe.id"))
+    instrument_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("instrument.id"))
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
     recorded_at: Mapped[datetime]
     taken_at: Mapped[datetime]
@@ -47,12 +54,20 @@ class Reading(Base):
     source: Mapped[str]
     quantity: Mapped[str]
     value: Mapped[float]
+    qualifier: Mapped[str] = mapped_column(server_default=text("''"))
+    """``<`` or ``>`` where the value is the end of what its instrument can see."""
     u: Mapped[float]
     """Standard uncertainty (k = 1), in the unit."""
     unit: Mapped[str]
     signal: Mapped[float | None]
     signal_unit: Mapped[str]
-    temperature_c: Mapped[float]
+    temperature_c: Mapped[float | None]
+    depth_m: Mapped[float | None]
+    replicate: Mapped[str] = mapped_column(server_default=text("''"))
+    layer: Mapped[str] = mapped_column(server_default=text("''"))
+    """``top`` or ``bottom`` where that was said."""
+    typed_as: Mapped[str] = mapped_column(server_default=text("''"))
+    """What was typed, with its unit, where it was not the one that is kept."""
     shown: Mapped[float | None]
     """As the meter showed it, in the unit."""
     meter_setting_c: Mapped[float | None]
@@ -67,20 +82,44 @@ class Reading(Base):
     derived: Mapped[list[Any]]
     """What follows from it by calculation: quantity, value, u, unit, working."""
     level: Mapped[str]
+    keeps: Mapped[str] = mapped_column(server_default=text("''"))
+    """How it, or what follows from it, stands to the water's limits at worst; empty where none was asked."""
+    limits: Mapped[list[Any]] = mapped_column(server_default=text("'[]'"))
+    """Each limit that was asked: quantity, keeps, sentence, act."""
     budget: Mapped[list[Any]]
     working: Mapped[list[Any]]
     acceptance: Mapped[str]
     settling_words: Mapped[str]
     settling_s: Mapped[float | None]
     note: Mapped[str]
+    removed: Mapped[bool] = mapped_column(server_default=text("false"))
+    """Whether it only says that the amended one was wrong and none takes its place."""
     amends_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("reading.id"))
     amend_reason: Mapped[str | None]
 
-    site: Mapped[Site] = relationship(lazy="selectin")
-    probe: Mapped[Probe] = relationship(lazy="joined", innerjoin=True)
+    site: Mapped[Site | None] = relationship(lazy="selectin")
+    visit: Mapped[Visit | None] = relationship(lazy="selectin")
+    probe: Mapped[Probe | None] = relationship(lazy="joined")
+    instrument: Mapped[Instrument | None] = relationship(lazy="joined")
+    acknowledgement: Mapped[Acknowledgement | None] = relationship(lazy="joined", viewonly=True)
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
     findings: Mapped[list[ReadingFinding]] = relationship(order_by="ReadingFinding.ordinal", viewonly=True)
     trace: Mapped[ReadingTrace | None] = relationship(viewonly=True)
+
+    @property
+    def where(self) -> str:
+        """The site's name, or what the sample is called."""
+        return self.site.name if self.site else self.visit.name if self.visit else ""
+
+    @property
+    def sensed(self) -> bool:
+        """Whether its probe gave it, and not the thermometer beside it."""
+        return self.signal is not None or self.shown is not None
+
+    @property
+    def read_with(self) -> str:
+        """The label of its probe or instrument; empty where it was worked out or nobody said."""
+        return self.probe.label if self.probe else self.instrument.label if self.instrument else ""
 
 
 class ReadingTrace(Base):

@@ -20,6 +20,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from brumel.core.kit.instruments import InstrumentKind
 from brumel.core.kit.shelf import Pack
 from brumel.store.models.base import Base, one_of, own_id, own_version
 
@@ -46,6 +47,8 @@ class Person(Base):
     name: Mapped[str]
     role: Mapped[str]
     password_hash: Mapped[str]
+    units: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
+    """By the unit that is kept the one in which this person reads and types."""
     active: Mapped[bool] = mapped_column(server_default=text("true"))
 
 
@@ -119,6 +122,8 @@ class Meter(Base):
     """Whether it keeps a polarographic probe polarised while switched off."""
     accuracy: Mapped[dict[str, Any]]
     """For each quantity what is known of its accuracy, as numbers (:class:`brumel.core.kit.accuracy.Accuracy`)."""
+    does: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
+    """By quantity what it does to a value before it shows it; nothing known where a quantity is missing."""
     memory_records: Mapped[int | None]
     batteries: Mapped[str]
     battery_hours: Mapped[float | None]
@@ -146,6 +151,23 @@ class Probe(Base):
     """What is set in its meter for it, by coefficient: a cell constant."""
     device: Mapped[Device | None] = relationship(lazy="joined")
     meter: Mapped[Meter | None] = relationship(lazy="joined")
+
+
+class Instrument(Base):
+    """A test kit, photometer, titration or laboratory: it only gives values."""
+
+    __tablename__ = "instrument"
+    __table_args__ = (CheckConstraint(one_of("kind", InstrumentKind), name="kind"),)
+
+    id: Mapped[uuid.UUID] = own_id()
+    version: Mapped[int] = own_version()
+    label: Mapped[str] = mapped_column(unique=True)
+    serial: Mapped[str]
+    kind: Mapped[str]
+    kit: Mapped[str]
+    measures: Mapped[dict[str, Any]]
+    """By quantity what it can see and how exact it is (:class:`brumel.core.kit.instruments.Measures`)."""
+    retired_on: Mapped[date | None]
 
 
 class Lot(Base):
@@ -193,6 +215,8 @@ class Site(Base):
     water_kind: Mapped[str]
     visit_every_days: Mapped[int]
     altitude_m: Mapped[float | None]
+    access: Mapped[str] = mapped_column(server_default=text("''"))
+    """How to get in safely."""
     compensation: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
     """How its conductivity is compensated (:class:`brumel.core.reading.water.Compensation`)."""
     ranges: Mapped[list[SiteRange]] = relationship(
@@ -236,3 +260,13 @@ class PlannedRound(Base):
     done: Mapped[dict[str, Any]]
     """When each step was ticked off, by key."""
     dropped: Mapped[bool] = mapped_column(server_default=text("false"))
+
+
+class ChangeCount(Base):
+    """One row that counts the transactions that recorded or changed something; a trigger alone writes it."""
+
+    __tablename__ = "change_count"
+    __table_args__ = (CheckConstraint("id", name="one"),)
+
+    id: Mapped[bool] = mapped_column(primary_key=True, server_default=text("true"))
+    number: Mapped[int] = mapped_column(BigInteger)

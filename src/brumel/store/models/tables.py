@@ -23,8 +23,10 @@ from brumel.store.models.calibration import (
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto, MeterRecord
 from brumel.store.models.reading import Reading, ReadingFinding, ReadingTrace
 from brumel.store.models.reference import (
+    ChangeCount,
     Device,
     DeviceSample,
+    Instrument,
     LoginAttempt,
     Lot,
     Meter,
@@ -35,10 +37,13 @@ from brumel.store.models.reference import (
     SiteRange,
 )
 from brumel.store.models.shelf import LotCertificate, LotRecord
+from brumel.store.models.visit import Acknowledgement, ReadingBasis, SiteLimit, Visit, VisitEntry
 
-REFERENCE = (Person, Device, Meter, Probe, Lot, Site, PlannedRound)
+REFERENCE = (Person, Device, Meter, Probe, Instrument, Lot, Site, PlannedRound)
 OPERATIONAL = (DeviceSample, SiteRange)
 ADDED_TO = (LoginAttempt,)
+COUNTED = (ChangeCount,)
+"""Only read: triggers write it."""
 FACTS = (
     CalibrationRun,
     CalibrationStep,
@@ -59,6 +64,11 @@ FACTS = (
     MeterRecord,
     LotRecord,
     LotCertificate,
+    Visit,
+    VisitEntry,
+    ReadingBasis,
+    Acknowledgement,
+    SiteLimit,
 )
 
 _KEYS = frozenset({"kind", "key", "step", "quantity"})

@@ -1,0 +1,46 @@
+"""A reading far from what its place has shown: asked about at once, while the probe is still wet."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from brumel.core.arrays import Array
+from brumel.core.findings import Finding, Level
+from brumel.core.quantities.quantity import Quantity
+
+_LEAST = 6
+"""So many earlier readings are needed (rule of this product)."""
+_SPREADS = 5.0
+"""So many robust standard deviations are far (rule of this product)."""
+_TO_STANDARD = 1.4826
+"""A normal distribution's standard deviation for its median absolute deviation."""
+
+
+def jump(about: Quantity, value: float, u: float, before: Array) -> list[Finding]:
+    """That a value lies far from the earlier ones of its place, as their own spread and its uncertainty go.
+
+    Examples
+    --------
+    >>> from brumel.core.quantities.quantity import quantity
+    >>> usual = np.array([7.4, 7.5, 7.45, 7.38, 7.42, 7.47, 7.44])
+    >>> [f.code for f in jump(quantity("ph"), 6.2, 0.02, usual)], jump(quantity("ph"), 7.6, 0.02, usual)
+    (['jump'], [])
+    """
+    if len(before) < _LEAST:
+        return []
+    usual = float(np.median(before))
+    spread = _TO_STANDARD * float(np.median(np.abs(before - usual)))
+    if abs(value - usual) <= _SPREADS * float(np.hypot(max(spread, 10.0**-about.decimals), u)):
+        return []
+    return [
+        Finding(
+            "jump",
+            Level.DOUBTFUL,
+            f"{about.words(value)} is far from what this place has shown: usually {about.number(usual)}{about.after}, "
+            f"from {about.number(float(before.min()))} to {about.number(float(before.max()))} in the last "
+            f"{len(before)} readings.",
+            "Rinse and read again while the probe is still wet. If it stands, the water has changed.",
+            5,
+            "rule of this product",
+        )
+    ]

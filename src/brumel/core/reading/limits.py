@@ -1,0 +1,169 @@
+"""Whether a water keeps its limits: a question of its own, whatever the reading is worth."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from typing import Any
+
+from brumel.core.quantities.quantity import quantity
+from brumel.core.tables import kept, table
+
+
+class Keeps(StrEnum):
+    """Whether a water keeps a limit. Near is within U of it: the reading can't tell."""
+
+    WITHIN = "within"
+    NEAR = "near"
+    BEYOND = "beyond"
+
+
+_DIGITS = 9
+_WORST = {Keeps.BEYOND: 0, Keeps.NEAR: 1, Keeps.WITHIN: 2}
+
+
+@dataclass(frozen=True)
+class Limit:
+    """What a water must keep of one quantity, in its unit; ``act``, where something has to be done at once."""
+
+    quantity: str
+    low: float | None = None
+    high: float | None = None
+    act_low: float | None = None
+    act_high: float | None = None
+    low_with_stabiliser: float | None = None
+    source: str = ""
+
+    @property
+    def words(self) -> str:
+        """As a sentence has it.
+
+        Examples
+        --------
+        >>> Limit("ph", 7.2, 7.8).words, Limit("oxygen", 5.0).words
+        ('7.20 to 7.80', 'at least 5.00 mg/L')
+        """
+        about = quantity(self.quantity)
+        if self.low is not None and self.high is not None:
+            return f"{about.number(self.low)} to {about.number(self.high)}{about.after}"
+        if self.low is not None:
+            return f"at least {about.number(self.low)}{about.after}"
+        return f"at most {about.number(self.high or 0.0)}{about.after}"
+
+
+@dataclass(frozen=True)
+class Kept:
+    """How a reading stands to its limit, in one sentence."""
+
+    keeps: Keeps
+    sentence: str
+    act: bool = False
+    """Whether something has to be done at once."""
+
+
+@dataclass(frozen=True)
+class WaterKind:
+    """A kind of water: what a visit reads there, and its limits."""
+
+    name: str
+    reads: tuple[str, ...]
+    limits: tuple[Limit, ...]
+    source: str
+    layers: bool = False
+    """Whether it is read at the top and at the bottom."""
+
+
+@kept
+def water_kinds() -> Mapping[str, WaterKind]:
+    """All kinds of water by name."""
+    return {name: _kind(name, entry) for name, entry in table("reading", "waters.toml").items()}
+
+
+def _kind(name: str, entry: Mapping[str, Any]) -> WaterKind:
+    limits = tuple(Limit(**limit, source=entry["source"]) for limit in entry["limits"])
+    return WaterKind(name, tuple(entry["reads"]), limits, entry["source"], entry.get("layers", False))
+
+
+def limits_of(kind: str, own: Iterable[Limit] = (), *, stabilised: bool = False) -> dict[str, Limit]:
+    """The limits of a kind of water by quantity, a site's own in place of the kind's.
+
+    Examples
+    --------
+    >>> limits_of("chlorinated pool", stabilised=True)["free-chlorine"].low
+    2.0
+    >>> limits_of("shrimp pond", [Limit("salinity", 15.0, 35.0, source="the farm's")])["salinity"].high
+    35.0
+    """
+    found = {limit.quantity: limit for limit in water_kinds()[kind].limits} if kind in water_kinds() else {}
+    found |= {limit.quantity: limit for limit in own}
+    return dict(with_stabiliser(found)) if stabilised else found
+
+
+def is_stabilised(values: Iterable[tuple[str, float, str]]) -> bool:
+    """Whether a water has stabiliser in it, by what was read there: quantity, value, qualifier.
+
+    Examples
+    --------
+    >>> is_stabilised([("stabiliser", 30.0, "")]), is_stabilised([("stabiliser", 5.0, "<"), ("ph", 7.4, "")])
+    (True, False)
+    """
+    return any(key == "stabiliser" and value > 0 and qualifier != "<" for key, value, qualifier in values)
+
+
+def with_stabiliser(limits: Mapping[str, Limit]) -> Mapping[str, Limit]:
+    """The limits of a water with stabiliser in it; one that was set for a site stays."""
+    return {k: replace(v, low=v.low_with_stabiliser) if v.low_with_stabiliser else v for k, v in limits.items()}
+
+
+def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "") -> Kept:
+    """Whether a value with its U (k = 2) keeps a limit; ``<`` and ``>`` say that it lies beyond what could be seen.
+
+    Examples
+    --------
+    >>> keeps(Limit("oxygen", 5.0), 5.2, 0.3).keeps.value, keeps(Limit("oxygen", 5.0), 5.4, 0.3).keeps.value
+    ('near', 'within')
+    >>> keeps(Limit("total-chlorine", high=0.01), 0.02, 0.0, "<").sentence
+    'total Cl₂ below 0.02 mg/L: what is below can\\'t be seen, and the limit is at most 0.01 mg/L. That is not "safe".'
+    """
+    if qualifier:
+        return _unseen(limit, value, qualifier)
+    about = quantity(limit.quantity)
+    margins = [value - limit.low] if limit.low is not None else []
+    margins += [limit.high - value] if limit.high is not None else []
+    margin = round(min(margins, default=math.inf), _DIGITS)  # 7.25 − 7.2 is 0.05
+    act = (limit.act_low is not None and value < limit.act_low) or (
+        limit.act_high is not None and value > limit.act_high
+    )
+    said = f"{about.words(value)} (±{about.number(expanded_u)})"
+    if margin >= expanded_u:
+        return Kept(Keeps.WITHIN, f"{said} keeps {limit.words}.")
+    if margin > -expanded_u and not act:
+        return Kept(Keeps.NEAR, f"{said} is within its uncertainty of the limit, {limit.words}.")
+    now = " Act now." if act else ""
+    return Kept(Keeps.BEYOND, f"{said} is beyond the limit, {limit.words}.{now}", act)
+
+
+def _unseen(limit: Limit, value: float, qualifier: str) -> Kept:
+    about = quantity(limit.quantity)
+    side = "below" if qualifier == "<" else "above"
+    said = f"{about.symbol} {side} {about.number(value)}{about.after}"
+    low, high = limit.low, limit.high
+    if qualifier == "<":
+        if low is not None and value <= low:
+            return Kept(Keeps.BEYOND, f"{said} is beyond the limit, {limit.words}.")
+        if high is not None and value <= high and low is None:
+            return Kept(Keeps.WITHIN, f"{said} keeps {limit.words}.")
+    else:
+        if high is not None and value >= high:
+            return Kept(Keeps.BEYOND, f"{said} is beyond the limit, {limit.words}.")
+        if low is not None and value >= low and high is None:
+            return Kept(Keeps.WITHIN, f"{said} keeps {limit.words}.")
+    words = f'{said}: what is {side} can\'t be seen, and the limit is {limit.words}. That is not "safe".'
+    return Kept(Keeps.NEAR, words)
+
+
+def worst(found: Sequence[Keeps]) -> Keeps | None:
+    """The worst of several; None where no limit was asked."""
+    return min(found, key=_WORST.__getitem__, default=None)

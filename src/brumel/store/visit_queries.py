@@ -1,0 +1,182 @@
+"""The questions that services ask of visits and of what was read at a place."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ColumnElement, and_, exists, select
+from sqlalchemy.dialects.postgresql import distinct_on
+from sqlalchemy.orm import Session, aliased, joinedload, lazyload, selectinload
+
+from brumel.store.models.base import Source
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import Instrument, Probe
+from brumel.store.models.visit import Acknowledgement, EntryKind, ReadingBasis, SiteLimit, Visit, VisitEntry
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where readings were taken: at a site, or on a visit to a sample without one."""
+
+    site_id: uuid.UUID | None = None
+    visit_id: uuid.UUID | None = None
+
+    @property
+    def fits(self) -> ColumnElement[bool]:
+        """What a reading of this place fulfils."""
+        return Reading.site_id == self.site_id if self.site_id else Reading.visit_id == self.visit_id
+
+
+_newer = aliased(Reading)
+_STANDS = and_(~exists().where(_newer.amends_id == Reading.id), ~Reading.removed)
+
+
+def stands() -> ColumnElement[bool]:
+    """That a reading was not amended and is no removal."""
+    return _STANDS
+
+
+def pressure_at(session: Session, place: Place, since: datetime, until: datetime) -> dict[str, Any] | None:
+    """The pressure of a place's newest reading within a time, as it keeps it; None where none has one."""
+    asked = Reading.surroundings["pressure"]
+    found = session.execute(
+        select(asked)
+        .where(place.fits, Reading.taken_at > since, Reading.taken_at <= until, asked.is_not(None), stands())
+        .order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
+        .limit(1)
+    ).scalar()
+    return dict(found) if found else None
+
+
+def derived_at(
+    session: Session, place: Place, key: str, since: datetime, until: datetime
+) -> tuple[datetime, float, float, str] | None:
+    """What was read last of a quantity at a place within a time: when, value, u, and the quantity it followed from."""
+    found = session.execute(
+        select(Reading.taken_at, Reading.quantity, Reading.value, Reading.u, Reading.derived)
+        .where(place.fits, Reading.taken_at > since, Reading.taken_at <= until, stands())
+        .order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
+    )
+    for at, quantity, value, u, derived in found:
+        if quantity == key:
+            return at, value, u, ""
+        for one in derived:
+            if one["quantity"] == key:
+                return at, one["value"], one["u"], quantity
+    return None
+
+
+def values_at(session: Session, place: Place, key: str, before: datetime, limit: int) -> list[float]:
+    """The newest standing values of a quantity at a place before a moment, the newest first."""
+    query = (
+        select(Reading.value)
+        .where(place.fits, Reading.quantity == key, Reading.taken_at < before, Reading.qualifier == "", stands())
+        .order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
+    )
+    return list(session.scalars(query.limit(limit)))
+
+
+def values_of_site(session: Session, site_id: uuid.UUID, since: datetime) -> Sequence[Any]:
+    """When, which quantity, value, u, level and key of a site's standing readings since a moment, the oldest first."""
+    columns = (Reading.taken_at, Reading.quantity, Reading.value, Reading.u, Reading.level, Reading.id)
+    query = select(*columns).where(Reading.site_id == site_id, Reading.taken_at >= since, stands())
+    return session.execute(query.order_by(Reading.taken_at, Reading.ordinal)).all()
+
+
+def site_limits(session: Session, site_id: uuid.UUID) -> Sequence[SiteLimit]:
+    """The limits that stand for a site instead of its water kind's, one a quantity."""
+    newest = select(SiteLimit).where(SiteLimit.site_id == site_id).ext(distinct_on(SiteLimit.quantity))
+    return session.scalars(newest.order_by(SiteLimit.quantity, SiteLimit.ordinal.desc())).all()
+
+
+def readings_of_visit(session: Session, visit_id: uuid.UUID) -> Sequence[Reading]:
+    """All readings of a visit, amended ones too, the oldest first."""
+    query = select(Reading).where(Reading.visit_id == visit_id).options(selectinload(Reading.findings))
+    return session.scalars(query.order_by(Reading.ordinal)).all()
+
+
+def readings_of_visits(session: Session, ids: Sequence[uuid.UUID]) -> dict[uuid.UUID, list[Reading]]:
+    """All readings of several visits by visit, amended ones too, the oldest first; without what hangs on them."""
+    query = select(Reading).where(Reading.visit_id.in_(ids)).options(lazyload("*"), joinedload(Reading.probe))
+    found: dict[uuid.UUID, list[Reading]] = {}
+    for reading in session.scalars(query.order_by(Reading.ordinal)):
+        assert reading.visit_id is not None
+        found.setdefault(reading.visit_id, []).append(reading)
+    return found
+
+
+def bases_of_visits(session: Session, ids: Sequence[uuid.UUID]) -> dict[uuid.UUID, set[uuid.UUID]]:
+    """What each worked-out reading of visits rests on."""
+    query = select(ReadingBasis.reading_id, ReadingBasis.basis_id).join(Reading, Reading.id == ReadingBasis.reading_id)
+    found: dict[uuid.UUID, set[uuid.UUID]] = {}
+    for reading_id, basis_id in session.execute(query.where(Reading.visit_id.in_(ids))):
+        found.setdefault(reading_id, set()).add(basis_id)
+    return found
+
+
+def bases_of(session: Session, reading_id: uuid.UUID) -> Sequence[Reading]:
+    """The readings that one was worked out from."""
+    rests = select(ReadingBasis.basis_id).where(ReadingBasis.reading_id == reading_id)
+    return session.scalars(select(Reading).where(Reading.id.in_(rests)).order_by(Reading.ordinal)).all()
+
+
+def shown_by_meter(
+    session: Session, meter_id: uuid.UUID, shown: str, since: datetime, until: datetime
+) -> Sequence[Reading]:
+    """Standing readings typed from a meter's display within a time, of what it shows as that quantity."""
+    probes = select(Probe.id).where(Probe.meter_id == meter_id)
+    said = Reading.meter_did["method"] if shown == "specific-conductance" else Reading.meter_did["shown_as"]
+    query = select(Reading).where(
+        Reading.probe_id.in_(probes), Reading.source == Source.TYPED_VALUE, Reading.shown.is_not(None),
+        Reading.taken_at >= since, Reading.taken_at < until, said.is_not(None), stands(),
+    )  # fmt: skip
+    return session.scalars(query.order_by(Reading.taken_at, Reading.ordinal)).all()
+
+
+def visits(
+    session: Session, site_id: uuid.UUID | None = None, since: datetime | None = None, limit: int | None = None
+) -> Sequence[Visit]:
+    """Visits, the newest first."""
+    query = select(Visit).order_by(Visit.begun_at.desc(), Visit.id)
+    if site_id is not None:
+        query = query.where(Visit.site_id == site_id)
+    if since is not None:
+        query = query.where(Visit.begun_at >= since)
+    return session.scalars(query.limit(limit)).all()
+
+
+def unfinished(session: Session, since: datetime) -> Sequence[Visit]:
+    """Visits begun since a moment that nobody finished, the newest first."""
+    done = exists().where(VisitEntry.visit_id == Visit.id, VisitEntry.kind == EntryKind.FINISHED)
+    query = select(Visit).where(Visit.begun_at >= since, ~done).order_by(Visit.begun_at.desc(), Visit.id)
+    return session.scalars(query).all()
+
+
+def beyond_unseen(session: Session) -> Sequence[Reading]:
+    """Standing readings beyond a limit that nobody has seen to, the newest first."""
+    seen = exists().where(Acknowledgement.reading_id == Reading.id)
+    query = select(Reading).where(Reading.keeps == "beyond", ~seen, stands())
+    return session.scalars(query.order_by(Reading.taken_at.desc())).all()
+
+
+def instruments(session: Session) -> Sequence[Instrument]:
+    """All instruments without a probe, by label."""
+    return session.scalars(select(Instrument).order_by(Instrument.label)).all()
+
+
+def read_with_last(session: Session, site_id: uuid.UUID, since: datetime) -> dict[str, str]:
+    """With what each quantity was read last at a site since a moment: ``probe:ID`` or ``instrument:ID``."""
+    query = (
+        select(Reading.quantity, Reading.probe_id, Reading.instrument_id)
+        .where(Reading.site_id == site_id, Reading.taken_at > since)
+        .ext(distinct_on(Reading.quantity))
+        .order_by(Reading.quantity, Reading.taken_at.desc(), Reading.ordinal.desc())
+    )
+    return {
+        key: f"probe:{probe}" if probe else f"instrument:{instrument}" if instrument else ""
+        for key, probe, instrument in session.execute(query)
+    }
