@@ -24,6 +24,7 @@ from brumel.core.kit.care import Care, MeterEvent
 from brumel.core.quantities.oxygen import saturation_mg_l
 from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.quantities.salinity import practical_salinity
+from brumel.core.reading.limits import limits_of
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.principle import Conditions
@@ -32,6 +33,7 @@ from brumel.core.sensing.response import Response
 from brumel.core.standards.targets import Target
 from brumel.demo import places
 from brumel.demo.places import WATERS, Water
+from brumel.demo.stays import ACCESS, Stays, instruments
 from brumel.demo.truths import DAYS, Truths
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import NewKept, TypedPoint, kept_point, kept_rows
@@ -52,6 +54,7 @@ from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.live.signal import Signal
 from brumel.services.people import People
 from brumel.services.visiting.correcting import Measured, correct, principle_of
+from brumel.services.visiting.history import kept_limits
 from brumel.services.visiting.readings import NewReading, reading_row
 from brumel.store.database import Database
 from brumel.store.models.base import Base, Source
@@ -68,6 +71,7 @@ from brumel.store.models.calibration import (
 from brumel.store.models.care import CareRecord, Inspection, MeterRecord
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Device, Lot, Person, PlannedRound, Probe, Site, SiteRange
+from brumel.store.models.visit import Acknowledgement, ReadingBasis, Visit, VisitEntry
 
 PASSWORD = "hallow-reach"
 _SEED = 20411
@@ -90,8 +94,12 @@ _IN_ORDER: tuple[type[Base], ...] = (
     CalibrationSignature,
     CalibrationFinding,
     CalibrationAmendment,
+    Visit,
+    VisitEntry,
     Reading,
     ReadingFinding,
+    ReadingBasis,
+    Acknowledgement,
     CareRecord,
     Inspection,
     MeterRecord,
@@ -165,7 +173,7 @@ class _Maker:
             session.add(self._next_round())
             for model in _IN_ORDER:
                 if self.rows[model]:
-                    session.execute(insert(model), self.rows[model])
+                    session.execute(insert(model), self.rows[model], execution_options={"render_nulls": True})
 
     def _id(self) -> uuid.UUID:
         return uuid.UUID(int=self.random.getrandbits(128), version=4)
@@ -189,10 +197,10 @@ class _Maker:
         meters = list(places.meters(self.now.date(), self._id))
         for probe in probes:
             probe.id = self._id()
-            probe.meter_id = next((m.id for m in meters if m.kit == probe.kit and probe.kind in m.takes), None)
+            probe.meter = next((m for m in meters if m.kit == probe.kit and probe.kind in m.takes), None)
         sites = [
             Site(id=self._id(), code=w.code, name=w.name, water_kind=w.kind, visit_every_days=w.every_days,
-                 altitude_m=w.altitude_m,
+                 altitude_m=w.altitude_m, access=ACCESS.get(w.code, ""),
                  compensation=asdict(w.compensation),
                  ranges=[SiteRange(quantity=p, low=low, high=high) for p, (low, high) in w.expected.items()])
             for w in WATERS
@@ -208,6 +216,11 @@ class _Maker:
         self.truths = Truths(noon, own)
         self.meters = {m.label: m.id for m in meters}
         self.sites = {s.code: s for s in sites}
+        self.stays = Stays(self.now, self.people, self.sites, self.probes, self.rows)
+        found = instruments(self.stays.new_id)
+        with self.database.session() as session:
+            session.add_all(found)
+        self.stays.instruments = {i.label: i for i in found}
 
     def _lot(self, role: str, at: datetime, label: str = "") -> Lot:
         """The lot in use at a time: the one of its probe, else the newest that was open, else the first there was."""
@@ -260,13 +273,19 @@ class _Maker:
         for water in WATERS:
             if day.toordinal() % water.every_days == 3 % water.every_days:  # once a week: on Wednesdays
                 at += timedelta(minutes=self.random.randint(18, 40))
-                self._read(water, "ph", water.probe, at)
+                visit = self.stays.begin(water, at)
+                read = [self._read(water, "ph", water.probe, at, visit)]
                 if water.salts is not None:
-                    self._read(water, "conductivity", water.cell, at + timedelta(minutes=6))
+                    read.append(self._read(water, "conductivity", water.cell, at + timedelta(minutes=6), visit))
                 if water.oxygen is not None:
-                    self._read(water, "oxygen", water.oxygen_probe, at + timedelta(minutes=9))
+                    read.append(self._read(water, "oxygen", water.oxygen_probe, at + timedelta(minutes=9), visit))
                 if water.orp is not None:
-                    self._read(water, "orp", "B-ORP", at + timedelta(minutes=4))
+                    read.append(self._read(water, "orp", "B-ORP", at + timedelta(minutes=4), visit))
+                if water.code == "POOL" and number == self.truths.compared:
+                    self.stays.compare(visit, water, at + timedelta(minutes=8))
+                self.stays.end(visit, water, at + timedelta(minutes=10), read)
+        if number == self.truths.dawn:
+            self.stays.dawn(WATERS[4], morning - timedelta(hours=1, minutes=40))
 
     def _oxygen(self, number: int, day: datetime, at: datetime) -> None:
         """The membrane every third day, with its zero on Mondays; the cap once a week."""
@@ -308,7 +327,9 @@ class _Maker:
         self._calibrate("B-pH", self.now - timedelta(days=2, hours=3))
         self._calibrate("A-pH", self.now - timedelta(hours=4, minutes=5))
         for water, minutes in ((WATERS[2], 150), (WATERS[3], 95)):
-            self._read(water, "ph", water.probe, self.now - timedelta(minutes=minutes))
+            at = self.now - timedelta(minutes=minutes)
+            visit = self.stays.begin(water, at)
+            self.stays.end(visit, water, at, [self._read(water, "ph", water.probe, at, visit)])
 
     def _upkeep(self) -> None:
         """Care and inspections: weekly cleaning, a refilled reference, and what is going on with the rest today."""
@@ -489,7 +510,7 @@ class _Maker:
             pressure = Pressure(round(self._sea_level(at), 1), altitude_m=water.altitude_m)
         return Surroundings(pressure, round(salinity, 2), 0.1 if salinity else 0.0, words)
 
-    def _read(self, water: Water, key: str, label: str, at: datetime) -> None:
+    def _read(self, water: Water, key: str, label: str, at: datetime, visit: Visit) -> dict[str, Any]:
         season = math.sin(2 * math.pi * (at.timetuple().tm_yday - 110) / 365.0)
         temperature_c = water.mean_c + water.season_c * season + self.random.gauss(0, 0.4)
         place = Surroundings()
@@ -527,7 +548,10 @@ class _Maker:
             )
             basis, run = basis_from(response, signature, held, worst, at), CalibrationRun(id=signature.run_id)
         corrected = correct(measured, probe, basis, site)
-        new = NewReading(self._id(), site.id, probe.id, Source.DEVICE if on_line else Source.TYPED_SIGNAL)
+        source = Source.DEVICE if on_line else Source.TYPED_SIGNAL
+        new = NewReading(self._id(), site.id, probe.id, source, visit_id=visit.id)
         row = reading_row(new, site, probe, self.people["mira"], measured, corrected, run, taken_at=at)
+        row |= kept_limits(limits_of(water.kind), corrected)
         self.rows[Reading].append(row)
         self.rows[ReadingFinding] += [{"reading_id": new.reading_id, **f} for f in finding_rows(corrected.findings)]
+        return row

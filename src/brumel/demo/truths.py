@@ -54,6 +54,16 @@ class Truths:
         """So many days ago a weather report's pressure was taken for that of the upland spring: a Wednesday."""
         return weekday_ago(self.noon, 30, 2)
 
+    @cached_property
+    def dawn(self) -> int:
+        """So many days ago the shrimp pond nearly ran out of oxygen before sunrise."""
+        return weekday_ago(self.noon, 9)
+
+    @cached_property
+    def compared(self) -> int:
+        """So many days ago the pool's photometer was compared with the laboratory."""
+        return weekday_ago(self.noon, 20)
+
     def before(self, days: float) -> datetime:
         """A moment so many days before noon."""
         return self.noon - days * _A_DAY

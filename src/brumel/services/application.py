@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from brumel.services.calibrating.kept import KeptRuns
 from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
+from brumel.services.kit.instruments import Instruments
 from brumel.services.kit.life import Kit
 from brumel.services.kit.meters import Meters
 from brumel.services.kit.probes import Probes
@@ -23,8 +24,11 @@ from brumel.services.shelf.lots import Shelf
 from brumel.services.shelf.outlook import Outlook
 from brumel.services.today import Today
 from brumel.services.visiting.readings import Readings
+from brumel.services.visiting.resetting import Resetting
 from brumel.services.visiting.rounds import Rounds
 from brumel.services.visiting.sites import Sites
+from brumel.services.visiting.touring import Touring
+from brumel.services.visiting.visits import Visits
 from brumel.store.database import Database
 
 
@@ -38,6 +42,7 @@ class Services:
     kit: Kit
     probes: Probes
     meters: Meters
+    instruments: Instruments
     shelf: Shelf
     planned: PlannedRounds
     outlook: Outlook
@@ -45,6 +50,9 @@ class Services:
     calibrations: Calibrations
     kept: KeptRuns
     readings: Readings
+    visits: Visits
+    resetting: Resetting
+    touring: Touring
     rounds: Rounds
     sites: Sites
     today: Today
@@ -65,6 +73,7 @@ class Services:
             kit=kit,
             probes=Probes(database, clock),
             meters=meters,
+            instruments=Instruments(database),
             shelf=shelf,
             planned=planned,
             outlook=Outlook(clock, shelf, planned),
@@ -72,8 +81,11 @@ class Services:
             calibrations=Calibrations(database, clock),
             kept=KeptRuns(database, clock),
             readings=Readings(database, clock),
+            visits=Visits(database, clock),
+            resetting=Resetting(database, clock),
+            touring=Touring(database, clock),
             rounds=Rounds(database),
-            sites=Sites(database),
+            sites=Sites(database, clock),
             today=Today(database, clock),
             ledger=Ledger(database, clock),
             live=LiveHub(database),

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import re
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
+from brumel.core.quantities.shown import choices, kept_units
 from brumel.services.errors import Forbidden, InvalidInput
 from brumel.store import queries
 from brumel.store.database import Database
@@ -63,6 +65,24 @@ class People:
             person = session.get(Person, person_id)
             return person if person is not None and person.active else None
 
+    def read_in(self, units: Mapping[str, str], person: Person) -> None:
+        """Choose the units that a person reads and types in; records keep theirs.
+
+        Raises
+        ------
+        InvalidInput
+            For a unit that is not offered.
+        """
+        wrong = {
+            kept: f"Choose one of: {', '.join(choices(kept))}."
+            for kept, unit in units.items()
+            if kept not in kept_units() or unit not in choices(kept)
+        }
+        if wrong:
+            raise InvalidInput(wrong)
+        with self.database.session() as session:
+            session.get_one(Person, person.id).units = {k: u for k, u in units.items() if u != k}
+
     def person_of_role(self, role: PersonRole) -> Person | None:
         """Somebody of the role; for the demonstration's one-click sign-in."""
         with self.database.session() as session:
@@ -109,6 +129,12 @@ def may_withdraw(person: Person) -> None:
     """Refuse anyone but a supervisor."""
     if person.role != PersonRole.SUPERVISOR:
         raise Forbidden("Only a supervisor withdraws a calibration; add a note, or ask one.")
+
+
+def may_set_limits(person: Person) -> None:
+    """Refuse anyone but a supervisor."""
+    if person.role != PersonRole.SUPERVISOR:
+        raise Forbidden("Only a supervisor sets the limits of a site: ask one.")
 
 
 def _fits(stored: str, password: str) -> bool:

@@ -4,26 +4,33 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from enum import StrEnum
 
 from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
 from brumel.core.quantities.quantity import quantity
+from brumel.core.reading.limits import Keeps
+from brumel.core.wording import upper_first
 from brumel.services.clock import Clock
 from brumel.services.kit.states import Held, ProbeState, held_by_run
-from brumel.store import queries
+from brumel.services.remembered import Remembered
+from brumel.services.visiting.rounds import of_last_stay
+from brumel.store import queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import PlannedRound, Site
+from brumel.store.models.visit import Visit
 
 _BEFORE, _AFTER = timedelta(hours=10), timedelta(hours=14)
 _CALIBRATE_MINUTES = 12
 _REPORT_MINUTES = 6
 _VISIT_MINUTES = 5
 _SEE_TO_MINUTES = 10
+_LEFT_OPEN = timedelta(days=2)
+"""So long a visit that was left is offered again (rule of this product)."""
 
 
 @dataclass(frozen=True)
@@ -71,7 +78,9 @@ class Ribbon:
 class Action(StrEnum):
     """What a next step leads to."""
 
+    BEYOND = "beyond"
     RESUME = "resume"
+    GO_ON = "go-on"
     CALIBRATE = "calibrate"
     REPORT = "report"
     LEAVE = "leave"
@@ -98,7 +107,7 @@ class Day:
     states: tuple[ProbeState, ...]
     steps: tuple[NextStep, ...]
     latest: tuple[tuple[Site, list[Reading]], ...]
-    """Every site with its newest reading of each quantity, the newest first."""
+    """Every site with what was read there on the last day, in the order of the quantities."""
 
 
 @dataclass(frozen=True)
@@ -107,10 +116,13 @@ class Today:
 
     database: Database
     clock: Clock
+    _ribbon: Remembered[Ribbon] = field(default_factory=Remembered, repr=False, compare=False)
 
     def ribbon(self, states: Sequence[ProbeState]) -> Ribbon:
         """The strip of time from ten hours ago to fourteen hours ahead, computed from what is stored."""
-        now = self.clock.now()
+        return self._ribbon.get(self.database, self.clock, lambda now: self._drawn(states, now))
+
+    def _drawn(self, states: Sequence[ProbeState], now: datetime) -> Ribbon:
         begin, end = now - _BEFORE, now + _AFTER
         with self.database.session() as session:
             # A calibration holds until the next one: of those before, the newest of each probe is enough.
@@ -123,7 +135,7 @@ class Today:
             _lane(
                 state,
                 [h for h in held if h.probe_id == state.probe.id],
-                [r for r in readings if r.probe_id == state.probe.id],
+                [r for r in readings if r.probe_id == state.probe.id and r.sensed],
                 (begin, end),
             )
             for state in states
@@ -140,17 +152,21 @@ class Today:
             newest = queries.last_readings_of_sites(session)
             sites = queries.sites(session)
             rounds = queries.planned_rounds(session, now)
+            beyond = visit_queries.beyond_unseen(session)
+            visits = visit_queries.unfinished(session, now - _LEFT_OPEN)
         latest = tuple((site, newest.get(site.id, [])) for site in sites)
         blocked = [s for s in states if s.readiness.state is State.BLOCKED]
         steps = (
+            *_beyond(beyond),
             *_resume(open_runs),
+            *_unfinished(visits),
             *self._leave(rounds, now),
             *_prepare(s for s in blocked if s.in_use),
             *_calibrate(states, open_runs),
             *self._visits(latest, now),
             *_prepare(s for s in blocked if not s.in_use),
         )
-        return Day(tuple(states), steps, latest)
+        return Day(tuple(states), steps, tuple((site, of_last_stay(newest)) for site, newest in latest))
 
     def _leave(self, rounds: Sequence[PlannedRound], now: datetime) -> list[NextStep]:
         """Rounds that leave within a day: their plan says what to do when."""
@@ -201,10 +217,39 @@ def _lane(
         Mark(h.at, h.level, "calibration", h.run_id, f"Calibrated, {h.level}") for h in held if begin <= h.at <= end
     ]
     marks += [
-        Mark(r.taken_at, Level(r.level), "reading", r.id, f"{r.site.name}: {quantity(r.quantity).words(r.value)}")
+        Mark(
+            r.taken_at,
+            Level(r.level),
+            "reading",
+            r.id,
+            f"{r.where}: {quantity(r.quantity).words(r.value, r.qualifier)}",
+        )
         for r in readings
     ]
     return Lane(state, tuple(spans), tuple(marks))
+
+
+def _beyond(readings: Sequence[Reading]) -> list[NextStep]:
+    """Readings beyond a limit, until somebody has seen to them; what has to be done at once comes first."""
+    found = []
+    for r in readings:
+        limit = next(one for one in r.limits if one["keeps"] == Keeps.BEYOND)
+        title = f"{upper_first(quantity(limit['quantity']).name)} beyond its limit at {r.where}"
+        why = f"{limit['sentence']} Limit: {limit['source']}."
+        level = Level.UNFIT if limit["act"] else Level.DOUBTFUL
+        found.append((not limit["act"], NextStep(Action.BEYOND, r.id, title, why, level, _SEE_TO_MINUTES)))
+    return [step for _, step in sorted(found, key=lambda f: f[0])]
+
+
+def _unfinished(visits: Sequence[Visit]) -> list[NextStep]:
+    """Visits that were left open."""
+    return [
+        NextStep(
+            Action.GO_ON, v.id, f"Go on at {v.name}", f"Begun by {v.person.name}; not finished yet.", Level.DOUBTFUL,
+            _VISIT_MINUTES,
+        )
+        for v in visits
+    ]  # fmt: skip
 
 
 def _resume(runs: Sequence[CalibrationRun]) -> list[NextStep]:

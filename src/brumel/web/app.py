@@ -14,7 +14,23 @@ from werkzeug.middleware.proxy_fix import ProxyFix
 from werkzeug.wrappers.response import Response
 
 from brumel.services.application import Services
-from brumel.web import api, auth, bench, errors, find, kit, ledger, live, plan, reckon, rounds, security, shelf, today
+from brumel.web import (
+    api,
+    auth,
+    bench,
+    errors,
+    find,
+    kit,
+    ledger,
+    live,
+    plan,
+    reckon,
+    rounds,
+    security,
+    shelf,
+    today,
+    visits,
+)
 from brumel.web.auth.views import SignedIn
 from brumel.web.context import probe_states
 from brumel.web.formatting import register_filters
@@ -61,7 +77,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     security.add_headers(app)
     errors.register(app)
     register_filters(app, services.clock)
-    for place in (auth, today, kit, shelf, plan, bench, rounds, reckon, ledger, find, live, api):
+    for place in (auth, today, kit, shelf, plan, bench, rounds, visits, reckon, ledger, find, live, api):
         app.register_blueprint(place.blueprint)
 
     @app.context_processor

@@ -130,9 +130,11 @@ def trace_figure(times_s: Sequence[float], values: Sequence[float]) -> TraceFigu
 
 @dataclass(frozen=True)
 class HistoryFigure:
-    """A site's readings over time, with the band that is expected of it."""
+    """A site's readings over time, with the band that they should keep and U as whiskers."""
 
-    band: tuple[float, float]
+    band: tuple[float, float] | None
+    whiskers: tuple[tuple[float, float, float], ...]
+    """Place, upper and lower end of ±U."""
     path: str
     dots: tuple[tuple[float, float, str, str], ...]
     x_ticks: tuple[Tick, ...]
@@ -145,25 +147,41 @@ class HistoryFigure:
     bottom: float = 142.0
 
 
-def history_figure(history: SiteHistory, clock: Clock) -> HistoryFigure | None:
-    """Lay a site's history out; None before there are two readings."""
+def history_figure(
+    history: SiteHistory, clock: Clock, span: tuple[datetime, datetime] | None = None
+) -> HistoryFigure | None:
+    """Lay a site's history out, over a span where one is given; None before there are two readings.
+
+    The band is what the water must keep, else what is expected of it; it may be open at one end.
+    """
     if len(history.values) < 2:
         return None
     times = [v.at.timestamp() for v in history.values]
     values = [v.value for v in history.values]
-    expected = history.expected or (min(values), max(values))
-    room = (max(*values, expected[1]) - min(*values, expected[0])) * 0.1 or 0.15
-    low, high = min(*values, expected[0]) - room, max(*values, expected[1]) + room
-    x, y = Scale(times[0], times[-1], 62.0, 540.0), Scale(low, high, 142.0, 10.0)
+    kept = history.kept or (None, None)
+    marks = [*values, *(end for end in kept if end is not None)]
+    room = (max(marks) - min(marks)) * 0.1 or 0.15
+    low, high = min(marks) - room, max(marks) + room
+    begin, end = (span[0].timestamp(), span[1].timestamp()) if span else (times[0], times[-1])
+    x, y = Scale(begin, end, 62.0, 540.0), Scale(low, high, 142.0, 10.0)
     places = [(x(t), y(v)) for t, v in zip(times, values, strict=True)]
+    bottom, top = (low if kept[0] is None else kept[0]), (high if kept[1] is None else kept[1])
+
+    def inside(value: float) -> float:
+        return y(min(max(value, low), high))
+
     return HistoryFigure(
-        band=(y(expected[1]), y(expected[0])),
+        band=(y(top), y(bottom)) if history.kept else None,
+        whiskers=tuple(
+            (px, inside(v.value + 2 * v.u), inside(v.value - 2 * v.u))
+            for (px, _), v in zip(places, history.values, strict=True)
+        ),
         path=" ".join(f"{px},{py}" for px, py in places),
         dots=tuple(
             (px, py, str(v.level), f"{clock.local(v.at):%d %b %H:%M}: {history.quantity.words(v.value)}")
             for (px, py), v in zip(places, history.values, strict=True)
         ),
-        x_ticks=tuple(_day_ticks(times, x, clock)),
+        x_ticks=tuple(_day_ticks([begin, end], x, clock)),
         y_ticks=tuple((y(v), grouped(v)) for v in y.ticks(4)),
     )
 

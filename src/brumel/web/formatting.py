@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import datetime
+from typing import Any
 
 from flask import Flask
+from flask_login import current_user
 
+from brumel.core.findings import Finding, Level, verdict
 from brumel.core.quantities.quantity import quantity
+from brumel.core.quantities.shown import Unit, unit_for
 from brumel.core.wording import grouped, lower_first, signed, upper_first
 from brumel.services.clock import Clock
 
@@ -44,6 +49,9 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def value_of(value: float, key: str) -> str:
         return quantity(key).words(value)
 
+    def said(reading: Any) -> str:
+        return quantity(reading.quantity).words(reading.value, reading.qualifier)
+
     def number_of(value: float, key: str) -> str:
         return quantity(key).number(value)
 
@@ -53,17 +61,33 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def name_of(key: str) -> str:
         return quantity(key).name
 
-    def capitalize_first(text: str) -> str:
-        return text if text.startswith("pH") else upper_first(text)
+    def worst_level(levels: Iterable[str]) -> Level:
+        return verdict(Finding("", Level(level), "") for level in levels)
+
+    def own(key: str) -> Unit:
+        return unit_for(quantity(key), current_user.person.units or {})
+
+    def own_number(value: float, key: str) -> str:
+        return own(key).number(value, quantity(key))
+
+    def own_spread(value: float, key: str) -> str:
+        return own(key).spread(value, quantity(key))
+
+    def own_unit(key: str) -> str:
+        return own(key).name
 
     for filter_ in (
+        own_number,
+        own_spread,
+        own_unit,
+        worst_level,
+        said,
         briefly,
         grouped,
         value_of,
         number_of,
         unit_of,
         name_of,
-        capitalize_first,
         lower_first,
         number,
         with_sign,
@@ -73,3 +97,4 @@ def register_filters(app: Flask, clock: Clock) -> None:
         local_input,
     ):
         app.add_template_filter(filter_)
+    app.add_template_filter(upper_first, "capitalize_first")

@@ -31,13 +31,26 @@ class Typed:
     def meter_did(self) -> dict[str, Any]:
         """What a meter had done to a typed value, where the form asks."""
         if shown_as := self.text("meter_shown_as"):
-            settings = {"salinity": self.number("meter_salinity"), "pressure_hpa": self.number("meter_pressure_hpa")}
-            return {"shown_as": shown_as} | {key: value for key, value in settings.items() if value is not None}
+            return {"shown_as": shown_as} | self._set_for_oxygen()
         method = self.text("meter_method")
-        if not method or method == "none":
-            return {}
+        return {} if not method or method == "none" else self._compensation(method)
+
+    def _compensation(self, method: str) -> dict[str, Any]:
         found: dict[str, Any] = {"method": method, "reference_c": self.number("meter_reference_c") or 25.0}
         return found | ({"coefficient": self.number("meter_coefficient")} if method == "linear" else {})
+
+    def _set_for_oxygen(self) -> dict[str, float]:
+        settings = {"salinity": self.number("meter_salinity"), "pressure_hpa": self.number("meter_pressure_hpa")}
+        return {key: value for key, value in settings.items() if value is not None}
+
+    def meter_does(self) -> dict[str, dict[str, Any]]:
+        """What is said once of a meter: how it compensates, what is set in it for oxygen."""
+        found: dict[str, dict[str, Any]] = {}
+        if method := self.text("meter_method"):
+            found["specific-conductance"] = self._compensation(method)
+        if "meter_salinity" in self.form:
+            found["oxygen"] = self._set_for_oxygen()
+        return found
 
     def place(self) -> Surroundings:
         """What was typed of a place, where the form asks; nothing where it does not."""

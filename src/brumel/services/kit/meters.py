@@ -6,6 +6,7 @@ import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime
+from typing import Any
 
 from sqlalchemy.orm import Session
 
@@ -19,6 +20,7 @@ from brumel.services.clock import Clock
 from brumel.services.editing import change
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.labels import wrong_label
+from brumel.services.live.display import wrong_does
 from brumel.services.people import may_record
 from brumel.store import care_queries, queries
 from brumel.store.database import Database
@@ -48,6 +50,8 @@ class NewMeter:
     polarises_off: bool = False
     accuracy: Mapping[str, str] = field(default_factory=dict)
     """Accuracy and resolution by quantity, as the data sheet states them (:func:`read_accuracy`)."""
+    does: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    """What it does to a value before it shows it, by quantity; a quantity of which nothing is known is missing."""
     memory_records: float | None = None
     batteries: str = ""
     battery_hours: float | None = None
@@ -119,6 +123,7 @@ class Meters:
             meter.buffer_families = list(new.buffer_families)
             meter.holds_calibration, meter.polarises_off = new.holds_calibration, new.polarises_off
             meter.accuracy = {p: read_accuracy(words).plain for p, words in new.accuracy.items() if words.strip()}
+            meter.does = {key: dict(did) for key, did in new.does.items()}
             meter.memory_records = None if new.memory_records is None else int(new.memory_records)
             meter.batteries, meter.battery_hours = new.batteries.strip(), new.battery_hours
         return new.meter_id
@@ -165,6 +170,7 @@ def _wrong(session: Session, new: NewMeter, today: date) -> dict[str, str]:
             read_accuracy(words)
         except CoreError as error:
             wrong[f"accuracy-{key}"] = str(error)
+    wrong |= wrong_does(new.does)
     records = new.memory_records
     if records is not None and not (0 < records <= _MOST_RECORDS and records == int(records)):
         wrong["memory_records"] = "Records must be a whole number above 0 and at most 10 million."

@@ -41,6 +41,24 @@ _ASKED: Mapping[str, Callable[[Mapping[str, Any]], dict[str, str]]] = {"compensa
 """What can't be, by what is asked of a meter."""
 
 
+_DOES: Mapping[str, Callable[[Mapping[str, Any]], dict[str, str]]] = {
+    "specific-conductance": _compensation,
+    "oxygen": _oxygen,
+}
+"""What is known once of a meter, by the quantity that it shows."""
+
+
+def wrong_does(does: Mapping[str, Mapping[str, Any]]) -> dict[str, str]:
+    """What can't be of what a meter is said to do, by field."""
+    wrong: dict[str, str] = {}
+    for key, did in does.items():
+        if key not in _DOES:
+            wrong["does"] = f"Known are {', '.join(_DOES)}."
+            continue
+        wrong |= {f"meter_{name}": words for name, words in _DOES[key](did).items()}
+    return wrong
+
+
 def meter_words(did: Mapping[str, Any]) -> str:
     """What a meter had done to a shown value, in words; empty where nothing."""
     if "shown_as" in did:

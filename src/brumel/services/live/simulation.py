@@ -67,8 +67,9 @@ class Simulation:
             last = queries.last_readings_of_sites(session).get(site_id, [])
         values = {r.quantity: (r.low + r.high) / 2 for r in site.ranges} | {r.quantity: r.value for r in last}
         values |= _weather(Pressure(altitude_m=site.altitude_m))
-        values |= _saturated(values, last[0].temperature_c if last else _WATER_C)
-        self._place(device, Liquid(f"the water of {site.name}", last[0].temperature_c if last else _WATER_C, values))
+        warm = next((r.temperature_c for r in last if r.temperature_c is not None), _WATER_C)
+        values |= _saturated(values, warm)
+        self._place(device, Liquid(f"the water of {site.name}", warm, values))
 
     def fault(self, device: Device | None, fault: str) -> None:
         """Give the probe a fault, or mend it."""

@@ -68,6 +68,11 @@ class Corrected:
     level: Level
 
 
+def water_of(site: Site | None) -> Compensation:
+    """How a site's conductivity is compensated; natural waters where there is none."""
+    return Compensation.of(site.compensation or {}) if site else Compensation()
+
+
 def principle_of(probe: Probe) -> Principle:
     """How a probe senses.
 
@@ -110,13 +115,13 @@ def correct(
     measured: Measured,
     probe: Probe,
     basis: Basis | None,
-    site: Site,
+    site: Site | None,
     meter: ShownBy | None = None,
     despite: Despite = _READY,
 ) -> Corrected:
     """Correct a measurement with the response behind it, or take it as the meter shows it; and judge it."""
     meter = meter or ShownBy()
-    own, water = principle_of(probe), Compensation.of(site.compensation or {})
+    own, water = principle_of(probe), water_of(site)
     about = quantity(own.quantity)
     at = measured.place.at(measured.temperature_c, probe.reference or "")
     if measured.signal is None:
@@ -144,7 +149,7 @@ def correct(
             basis=basis,
             acceptance=measured.acceptance,
             settling_words=measured.settling_words,
-            expected=site.expected(about.key),
+            expected=site.expected(about.key) if site else None,
             meter=meter.own if measured.signal is None else None,
             despite=despite,
             standard=shipped_tolerances(own.key, probe.kind)["standard"],
@@ -185,7 +190,7 @@ def reading_transform(probe: Probe, basis: Basis | None, site: Site | None, plac
     """Reading, the corrected value is judged as people read it, not the raw signal."""
     own = principle_of(probe)
     response = basis.response if basis else Response.usual(own)
-    head, water = upkeep.kind_of(probe).quantity, Compensation.of(site.compensation if site else {})
+    head, water = upkeep.kind_of(probe).quantity, water_of(site)
 
     def corrected(signal: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
         at = place.at(temperature_c, probe.reference or "")

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime, timedelta
 from typing import Any
 
 import numpy as np
+from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.kept import serving
@@ -18,11 +19,10 @@ from brumel.core.kit.care import METER_LOSES
 from brumel.core.kit.readiness import ended
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity, rule_of
-from brumel.core.reading.pressure import Pressure, wrong_with
-from brumel.core.reading.surroundings import REMEMBERED, SALINITY, U_TYPED_SALINITY, Surroundings
+from brumel.core.reading.limits import Limit
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis, MetersOwn
-from brumel.core.reading.water import Compensation
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import points_of
@@ -34,7 +34,9 @@ from brumel.services.live.display import asked_thousandth, signal_behind, wrong_
 from brumel.services.live.signal import Lens, Signal, Transform, raw_signal, signal_since
 from brumel.services.people import may_record
 from brumel.services.visiting.correcting import Corrected, Measured, ShownBy, correct, principle_of, reading_transform
-from brumel.store import queries
+from brumel.services.visiting.history import beside_history, kept_limits, limits_at
+from brumel.services.visiting.places import Place
+from brumel.store import queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationRun
@@ -45,8 +47,6 @@ from brumel.store.once import add_once, stands
 _REMEMBERED = timedelta(days=7)
 """So long back is looked whether a meter lost its calibration (rule of this product)."""
 _FUTURE = timedelta(minutes=5)
-_SAME_HOUR = timedelta(hours=1)
-"""So long a salinity of the place is remembered (rule of this product)."""
 
 
 @dataclass(frozen=True)
@@ -73,6 +73,11 @@ class NewReading:
     note: str = ""
     amends_id: uuid.UUID | None = None
     amend_reason: str = ""
+    visit_id: uuid.UUID | None = None
+    depth_m: float | None = None
+    replicate: str = ""
+    layer: str = ""
+    typed_as: str = ""
 
 
 @dataclass(frozen=True)
@@ -84,6 +89,8 @@ class ReadingView:
     amends: Reading | None
     amended_by: Reading | None
     findings: tuple[Finding, ...]
+    bases: tuple[Reading, ...] = ()
+    """The readings that it was worked out from."""
 
 
 @dataclass(frozen=True)
@@ -103,23 +110,7 @@ class Readings:
         """
         may_record(person)
         with self.database.session() as session:
-            if stands(session, Reading, {"id": new.reading_id}, _told(session, new)):
-                return new.reading_id
-            site, probe, taken_at = self._checked(session, new)
-            measured = _measure(session, new, probe, taken_at, _place(session, new, site, probe, taken_at))
-            run, basis = stored.basis_of(session, probe.id, taken_at)
-            if measured.signal is None:
-                run = basis = None
-            despite = _despite(session, new, probe, measured, basis, taken_at)
-            meter = _shown_by(session, probe, taken_at, self.clock) if measured.signal is None else None
-            corrected = correct(measured, probe, basis, site, meter, despite)
-            row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
-            added = add_once(session, Reading, row | {"recorded_at": self.clock.now()})
-            if added:
-                for row in stored.finding_rows(corrected.findings):
-                    add_once(session, ReadingFinding, {"reading_id": new.reading_id, **row})
-                if measured.trace:
-                    add_once(session, ReadingTrace, {"reading_id": new.reading_id, **measured.trace})
+            record_within(session, self.clock, new, person)
         return new.reading_id
 
     def view(self, reading_id: uuid.UUID) -> ReadingView:
@@ -135,6 +126,7 @@ class Readings:
                 amends=session.get(Reading, reading.amends_id) if reading.amends_id else None,
                 amended_by=queries.amendment_of(session, reading.id),
                 findings=tuple(stored.stored_findings(reading.findings)),
+                bases=tuple(visit_queries.bases_of(session, reading.id)),
             )
 
     def basis(self, probe_id: uuid.UUID) -> tuple[CalibrationRun | None, Basis | None]:
@@ -149,7 +141,7 @@ class Readings:
             own = upkeep.senses(probe) if probe else None
             if site is None or own is None or not own.needs_pressure:
                 return Surroundings()
-            return _remembered(session, site, self.clock.now())
+            return Place(site).remembered(session, self.clock.now())
 
     def check_place(self, site_id: uuid.UUID, probe_id: uuid.UUID, place: Surroundings) -> None:
         """Refuse what can't be of a place, before a probe goes into its water.
@@ -163,7 +155,7 @@ class Readings:
             site, probe = session.get(Site, site_id), session.get(Probe, probe_id)
             own = upkeep.senses(probe) if probe else None
             if site is not None and own is not None:
-                wrong = _wrong_place(session, own, site, place, self.clock.now())
+                wrong = Place(site).wrong(session, own, place, self.clock.now())
                 if wrong:
                     raise InvalidInput(wrong)
 
@@ -188,62 +180,94 @@ class Readings:
             site = session.get(Site, site_id) if site_id else None
             place = place or Surroundings()
             if site is not None and principle_of(probe).needs_pressure:
-                place = replace(place, pressure=_at_site(place.pressure, site))
-                if wrong := _wrong_place(session, principle_of(probe), site, place, self.clock.now()):
+                place = replace(place, pressure=Place(site).at(place.pressure))
+                if wrong := Place(site).wrong(session, principle_of(probe), place, self.clock.now()):
                     raise InvalidInput(wrong)
             name = f"{run.id if run else 'usual'}/{site_id or ''}/{place}"
             return Lens(positions, reading_transform(probe, basis, site, place)), name
 
-    def _checked(self, session: Session, new: NewReading) -> tuple[Site, Probe, datetime]:
-        wrong: dict[str, str] = {}
-        site = session.get(Site, new.site_id) if new.site_id else None
-        probe = session.get(Probe, new.probe_id) if new.probe_id else None
-        if site is None:
-            wrong["site"] = "Choose the site."
-        if probe is None:
-            wrong["probe"] = "Choose the probe."
-        if new.source not in set(Source):
-            wrong["source"] = "Choose how the reading comes in."
-        taken_at = new.taken_at or self.clock.now()
-        if taken_at.tzinfo is None:
-            raise ValueError("taken_at needs an offset from UTC")
-        if taken_at > self.clock.now() + _FUTURE:
-            wrong["taken_at"] = "A reading can't be taken in the future: check date and time."
-        if new.amends_id and not new.amend_reason.strip():
-            wrong["amend_reason"] = "An amendment needs its reason in words."
-        own = principle_of(probe) if probe else None
-        if own is not None and new.source == Source.TYPED_SIGNAL:
-            unit = own.display_unit or own.signal_unit
-            check_number(wrong, "signal", new.signal, own.signal_range, unit)
-        if own is not None and new.source == Source.TYPED_VALUE:
-            about = quantity(own.shown_quantity(new.meter_did))
-            check_number(wrong, "shown", new.shown, about.typed, about.unit or about.symbol)
-            if new.meter_setting_c is not None:
-                check_number(wrong, "meter_setting_c", new.meter_setting_c, TEMPERATURE_RANGE_C, "°C")
-        if new.source in {Source.TYPED_SIGNAL, Source.TYPED_VALUE}:
-            check_number(wrong, "temperature_c", new.temperature_c, TEMPERATURE_RANGE_C, "°C")
-            wrong |= wrong_of_meter(own, new.meter_did) if own else {}
-        if own is not None and site is not None:
-            wrong |= _wrong_place(session, own, site, new.place, taken_at)
-        typed, name = (new.signal, "signal") if new.source == Source.TYPED_SIGNAL else (new.shown, "shown")
-        likely = site.expected(upkeep.kind_of(probe).quantity) if site and probe else None
-        if own and likely and typed is not None and (asked := asked_thousandth(own, typed, likely)):
-            wrong[name] = asked
-        if wrong or site is None or probe is None:
-            raise InvalidInput(wrong)
-        return site, probe, taken_at
+
+def record_within(
+    session: Session, clock: Clock, new: NewReading, person: Person, limits: Mapping[str, Limit] | None = None
+) -> Corrected | None:
+    """Record a reading within a transaction that is open; None where it stands already."""
+    if stands(session, Reading, {"id": new.reading_id}, _told(session, new)):
+        return None
+    site, probe, taken_at = _checked(session, clock, new)
+    place = Place(site, new.visit_id).known(session, principle_of(probe), new.place, taken_at)
+    measured = _measure(session, new, probe, taken_at, place)
+    run, basis = (None, None) if measured.signal is None else stored.basis_of(session, probe.id, taken_at)
+    despite = _despite(session, new, probe, measured, basis, taken_at)
+    meter = shown_by(session, probe, taken_at, clock) if measured.signal is None else None
+    corrected = correct(measured, probe, basis, site, meter, despite)
+    corrected = beside_history(session, corrected, site, taken_at)
+    row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
+    row |= kept_limits(limits_at(session, site) if limits is None else limits, corrected)
+    if add_once(session, Reading, row | {"recorded_at": clock.now()}):
+        add_findings(session, new.reading_id, corrected.findings)
+        if measured.trace:
+            add_once(session, ReadingTrace, {"reading_id": new.reading_id, **measured.trace})
+    return corrected
+
+
+def add_findings(session: Session, reading_id: uuid.UUID, findings: Sequence[Finding]) -> None:
+    """Record the findings of a reading that was just added."""
+    if findings:
+        rows = [{"reading_id": reading_id, **row} for row in stored.finding_rows(findings)]
+        session.execute(insert(ReadingFinding), rows)
+
+
+def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | None, Probe, datetime]:
+    wrong: dict[str, str] = {}
+    site = session.get(Site, new.site_id) if new.site_id else None
+    probe = session.get(Probe, new.probe_id) if new.probe_id else None
+    if site is None and new.visit_id is None:
+        wrong["site"] = "Choose the site."
+    if probe is None:
+        wrong["probe"] = "Choose the probe."
+    if new.source not in set(Source):
+        wrong["source"] = "Choose how the reading comes in."
+    taken_at = new.taken_at or clock.now()
+    if taken_at.tzinfo is None:
+        raise ValueError("taken_at needs an offset from UTC")
+    if taken_at > clock.now() + _FUTURE:
+        wrong["taken_at"] = "A reading can't be taken in the future: check date and time."
+    if new.amends_id and not new.amend_reason.strip():
+        wrong["amend_reason"] = "An amendment needs its reason in words."
+    own = principle_of(probe) if probe else None
+    if own is not None and new.source == Source.TYPED_SIGNAL:
+        unit = own.display_unit or own.signal_unit
+        check_number(wrong, "signal", new.signal, own.signal_range, unit)
+    if own is not None and new.source == Source.TYPED_VALUE:
+        about = quantity(own.shown_quantity(new.meter_did))
+        check_number(wrong, "shown", new.shown, about.typed, about.unit or about.symbol)
+        if new.meter_setting_c is not None:
+            check_number(wrong, "meter_setting_c", new.meter_setting_c, TEMPERATURE_RANGE_C, "°C")
+    if new.source in {Source.TYPED_SIGNAL, Source.TYPED_VALUE}:
+        check_number(wrong, "temperature_c", new.temperature_c, TEMPERATURE_RANGE_C, "°C")
+        wrong |= wrong_of_meter(own, new.meter_did) if own else {}
+    if own is not None and (site is not None or new.visit_id is not None):
+        wrong |= Place(site, new.visit_id).wrong(session, own, new.place, taken_at)
+    typed, name = (new.signal, "signal") if new.source == Source.TYPED_SIGNAL else (new.shown, "shown")
+    likely = site.expected(upkeep.kind_of(probe).quantity) if site and probe else None
+    if own and likely and typed is not None and (asked := asked_thousandth(own, typed, likely)):
+        wrong[name] = asked
+    if wrong or probe is None:
+        raise InvalidInput(wrong)
+    return site, probe, taken_at
 
 
 def shown_words(reading: Reading) -> str:
     """What a meter showed, in the quantity that it was said to show."""
     assert reading.shown is not None
+    assert reading.probe is not None
     about = quantity(principle_of(reading.probe).shown_quantity(reading.meter_did))
     return about.words(reading.shown)
 
 
 def reading_row(
     new: NewReading,
-    site: Site,
+    site: Site | None,
     probe: Probe,
     person: Person,
     measured: Measured,
@@ -256,8 +280,15 @@ def reading_row(
     own, about = principle_of(probe), corrected.quantity
     return {
         "id": new.reading_id,
-        "site_id": site.id,
+        "site_id": site.id if site else None,
+        "visit_id": new.visit_id,
+        "depth_m": new.depth_m,
+        "replicate": new.replicate,
+        "layer": new.layer,
+        "typed_as": new.typed_as,
         "probe_id": probe.id,
+        "instrument_id": None,
+        "qualifier": "",
         "person_id": person.id,
         "recorded_at": taken_at,
         "taken_at": taken_at,
@@ -308,7 +339,7 @@ def _despite(
     return Despite(why_not, new.despite.strip())
 
 
-def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> ShownBy:
+def shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> ShownBy:
     """What is known of the meter that a probe is plugged into, at a moment."""
     if probe.meter is None:
         return ShownBy()
@@ -317,8 +348,8 @@ def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Sho
     lost = ended(upkeep.events_of_probe(session, probe), METER_LOSES, at - _REMEMBERED, at)
     when = f"on {clock.local(lost.at):%d %b, %H:%M}" if lost else ""
     meter = ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
-    kept = queries.newest_kept(session, probe.id, at)
-    if lost or accuracy.states_accuracy or kept is None or kept.signature is None:
+    kept = None if lost or accuracy.states_accuracy else queries.newest_kept(session, probe.id, at)
+    if kept is None or kept.signature is None:
         return meter
     if stored.age_days(kept.signature, at) > stored.holds_days_of(kept)[1]:
         return meter
@@ -326,52 +357,6 @@ def _shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Sho
     if not points:
         return meter
     return replace(meter, own=replace(meter.own, checked=f"{clock.local(kept.started_at):%d %b}"), last_check=points)
-
-
-def _place(session: Session, new: NewReading, site: Site, probe: Probe, at: datetime) -> Surroundings:
-    """What was typed of the place; the salinity by a conductivity of the same hour where none was."""
-    own, place = principle_of(probe), new.place
-    if not own.needs_pressure:
-        return Surroundings()
-    place = replace(place, pressure=_at_site(place.pressure, site))
-    if place.salinity is not None:
-        return replace(place, u_salinity=U_TYPED_SALINITY if place.salinity else 0.0, salinity_from="typed")
-    known = _remembered(session, site, at)
-    return replace(place, salinity=known.salinity, u_salinity=known.u_salinity, salinity_from=known.salinity_from)
-
-
-def _at_site(pressure: Pressure | None, site: Site) -> Pressure:
-    """A pressure with the site's altitude where none was typed."""
-    pressure = pressure or Pressure()
-    return replace(pressure, altitude_m=site.altitude_m) if pressure.altitude_m is None else pressure
-
-
-def _remembered(session: Session, site: Site, at: datetime) -> Surroundings:
-    """The pressure given last at a site within half a day, and the salinity read there within the hour."""
-    pressure = Pressure.of(queries.pressure_at_site(session, site.id, at - REMEMBERED, at) or {})
-    if pressure is None and site.altitude_m is not None:
-        pressure = Pressure(None, kind="station", altitude_m=site.altitude_m)
-    salty = queries.derived_at_site(session, site.id, "salinity", at - _SAME_HOUR, at)
-    if salty is None:
-        return Surroundings(pressure)
-    when, found = salty
-    return Surroundings(pressure, found["value"], found["u"], f"from the conductivity read at {when:%H:%M} UTC")
-
-
-def _wrong_place(session: Session, own: Principle, site: Site, place: Surroundings, at: datetime) -> dict[str, str]:
-    """What can't be of the place, by field, where the probe's principle asks for it."""
-    if not own.needs_pressure:
-        return {}
-    wrong = wrong_with(_at_site(place.pressure, site))
-    if place.salinity is not None:
-        check_number(wrong, "salinity", place.salinity, SALINITY, "")
-    elif (
-        own.needs_salinity
-        and Compensation.of(site.compensation or {}).salt
-        and _remembered(session, site, at).salinity is None
-    ):
-        wrong["salinity"] = "This water is salt: give its salinity, or read its conductivity first. Fresh water: 0."
-    return wrong
 
 
 def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime, place: Surroundings) -> Measured:
@@ -435,7 +420,7 @@ def _typed(new: NewReading, probe: Probe) -> Measured:
 def _measured_before(session: Session, reading_id: uuid.UUID, place: Surroundings) -> Measured:
     """An amendment of a device reading keeps what the device gave; site, probe or note may change."""
     old = session.get(Reading, reading_id)
-    if old is None:
+    if old is None or old.temperature_c is None:
         raise NotFound("There is no such reading to amend.")
     return Measured(
         temperature_c=old.temperature_c,

@@ -4,17 +4,21 @@ from __future__ import annotations
 
 import uuid
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from brumel.core.findings import Level
-from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.quantities.quantity import Quantity, quantities, quantity
+from brumel.core.reading.limits import Limit
 from brumel.services.errors import NotFound
-from brumel.store import queries
+from brumel.services.visiting.history import limits_at
+from brumel.store import queries, visit_queries
 from brumel.store.database import Database
+from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Site
 
 _SHOWN = 60
+_STAY = timedelta(hours=12)
 
 
 @dataclass(frozen=True)
@@ -25,6 +29,8 @@ class HistoryValue:
     value: float
     level: Level
     reading_id: uuid.UUID
+    u: float = 0.0
+    """Standard uncertainty, k = 1."""
 
 
 @dataclass(frozen=True)
@@ -34,6 +40,25 @@ class SiteHistory:
     quantity: Quantity
     expected: tuple[float, float] | None
     values: tuple[HistoryValue, ...]
+    limit: Limit | None = None
+    """What its water must keep of it."""
+
+    @property
+    def kept(self) -> tuple[float | None, float | None] | None:
+        """What it must keep, else what is expected of it, from and to; None where nothing is said."""
+        return (self.limit.low, self.limit.high) if self.limit else self.expected
+
+
+def of_last_stay(readings: list[Reading]) -> list[Reading]:
+    """What was read on the last day, in the order of the quantities; what was worked out only where it counts."""
+    since = readings[0].taken_at - _STAY if readings else None
+    order = list(quantities())
+    last = [
+        r
+        for r in readings
+        if since is not None and r.taken_at >= since and (r.source != Source.DERIVED or r.keeps in ("near", "beyond"))
+    ]
+    return sorted(last, key=lambda r: order.index(r.quantity))
 
 
 @dataclass(frozen=True)
@@ -46,7 +71,20 @@ class Rounds:
         """All sites with their newest reading of each quantity."""
         with self.database.session() as session:
             newest = queries.last_readings_of_sites(session)
-            return [(site, newest.get(site.id, [])) for site in queries.sites(session)]
+            return [(site, of_last_stay(newest.get(site.id, []))) for site in queries.sites(session)]
+
+    def histories(self, site_id: uuid.UUID, since: datetime) -> list[SiteHistory]:
+        """Everything that was read at a site since a moment, by quantity."""
+        with self.database.session() as session:
+            site = session.get(Site, site_id)
+            if site is None:
+                raise NotFound("There is no such site.")
+            limits = limits_at(session, site)
+            found: dict[str, list[HistoryValue]] = {}
+            for at, key, value, u, level, reading_id in visit_queries.values_of_site(session, site_id, since):
+                found.setdefault(key, []).append(HistoryValue(at, value, Level(level), reading_id, u))
+        order = [key for key, about in quantities().items() if key in found and not about.condition]
+        return [SiteHistory(quantity(k), site.expected(k), tuple(found[k]), limits.get(k)) for k in order]
 
     def history(self, site_id: uuid.UUID, key: str) -> SiteHistory:
         """The site's newest readings of a quantity."""
@@ -57,5 +95,5 @@ class Rounds:
             found = queries.readings(
                 session, queries.Criteria(site_id=site_id, quantity=key), limit=_SHOWN, findings=False
             )
-            values = tuple(HistoryValue(r.taken_at, r.value, Level(r.level), r.id) for r in reversed(found))
+            values = tuple(HistoryValue(r.taken_at, r.value, Level(r.level), r.id, r.u) for r in reversed(found))
             return SiteHistory(quantity(key), site.expected(key), values)

@@ -9,15 +9,18 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.quantities.quantity import of_a_round, quantity
+from brumel.core.quantities.quantity import of_a_round, quantities, quantity
 from brumel.core.reading.pressure import ALTITUDE_M
 from brumel.core.reading.water import METHODS, SOLIDS_FACTORS, Compensation, wrong_with
+from brumel.services.clock import Clock
 from brumel.services.editing import change
-from brumel.services.errors import InvalidInput, check_number
-from brumel.services.people import may_record
+from brumel.services.errors import InvalidInput, NotFound, check_number
+from brumel.services.people import may_record, may_set_limits
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Person, Site, SiteRange
+from brumel.store.models.visit import SiteLimit
+from brumel.store.once import add_once
 
 _MOST = 1_000_000.0
 _MOST_DAYS = 3_650.0
@@ -40,8 +43,22 @@ class NewSite:
     """How its conductivity is compensated, as :class:`Compensation` has it."""
     altitude_m: float | None = None
     """How high it lies; station pressure leans on it where no barometer is at hand."""
+    access: str = ""
+    """How to get in safely."""
     version: int | None = None
     """The version that was looked at; None for a new one."""
+
+
+@dataclass(frozen=True)
+class NewLimit:
+    """A limit for one site instead of its water kind's, with where it comes from."""
+
+    limit_id: uuid.UUID
+    site_id: uuid.UUID
+    quantity: str
+    low: float | None
+    high: float | None
+    reason: str
 
 
 @dataclass(frozen=True)
@@ -49,6 +66,28 @@ class Sites:
     """Use cases around what sites there are."""
 
     database: Database
+    clock: Clock
+
+    def limit(self, new: NewLimit, person: Person) -> None:
+        """Set a limit for a site; only a supervisor may. What was judged before keeps its judgement.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken.
+        """
+        may_set_limits(person)
+        wrong = _wrong_limit(new)
+        if wrong:
+            raise InvalidInput(wrong)
+        with self.database.session() as session:
+            if session.get(Site, new.site_id) is None:
+                raise NotFound("There is no such site.")
+            row = {
+                "id": new.limit_id, "site_id": new.site_id, "person_id": person.id, "at": self.clock.now(),
+                "quantity": new.quantity, "low": new.low, "high": new.high, "reason": new.reason.strip(),
+            }  # fmt: skip
+            add_once(session, SiteLimit, row, told=("site_id", "quantity", "low", "high", "reason"))
 
     def save(self, new: NewSite, person: Person) -> uuid.UUID:
         """Enter a site, or change it.
@@ -72,7 +111,7 @@ class Sites:
                 change(site, new.version, {"name": site.name, "every, days": site.visit_every_days, **reaches})
             site.code, site.name = new.code.strip().upper(), new.name.strip()
             site.water_kind, site.visit_every_days = new.water_kind.strip(), int(new.visit_every_days)
-            site.altitude_m = new.altitude_m
+            site.altitude_m, site.access = new.altitude_m, new.access.strip()
             site.compensation = asdict(Compensation.of(new.compensation))
             known = {r.quantity: r for r in site.ranges}
             kept = []
@@ -84,6 +123,23 @@ class Sites:
                 kept.append(row)
             site.ranges = kept
         return new.site_id
+
+
+def _wrong_limit(new: NewLimit) -> dict[str, str]:
+    wrong: dict[str, str] = {}
+    if new.quantity not in quantities():
+        return {"quantity": "Choose the quantity."}
+    about = quantity(new.quantity)
+    for name, value in (("low", new.low), ("high", new.high)):
+        if value is not None:
+            check_number(wrong, name, value, about.typed, about.unit or about.symbol)
+    if new.low is None and new.high is None:
+        wrong["low"] = "Give at least one end."
+    elif new.low is not None and new.high is not None and not new.low < new.high:
+        wrong["high"] = "It must lie above the lower end."
+    if not new.reason.strip():
+        wrong["reason"] = "Say where this limit comes from."
+    return wrong
 
 
 def _wrong(session: Session, new: NewSite) -> dict[str, str]:

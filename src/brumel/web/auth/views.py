@@ -8,13 +8,15 @@ from flask import Blueprint, abort, current_app, redirect, render_template, requ
 from flask.typing import ResponseReturnValue
 from flask_login import UserMixin, current_user, login_user, logout_user
 
+from brumel.core.quantities.shown import choices, kept_units
 from brumel.services.people import Person, PersonRole, SignInRefused
-from brumel.web.context import services
+from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed
 
 blueprint = Blueprint("auth", __name__, template_folder="templates")
 
 _A_YEAR_S = 365 * 86400
+_UNIT_WORDS = {"°C": "Temperature", "µS/cm": "Conductivity", "hPa": "Pressure", "mg/L": "Concentrations", "m": "Depth"}
 
 
 class SignedIn(UserMixin):
@@ -68,6 +70,19 @@ def sign_out() -> ResponseReturnValue:
     logout_user()
     session.clear()
     return redirect(url_for("auth.sign_in"))
+
+
+@blueprint.route("/units", methods=["GET", "POST"])
+def units() -> ResponseReturnValue:
+    """The units that a person reads and types in."""
+    person = signed_in()
+    if request.method == "POST":
+        typed = Typed(request.form)
+        services().people.read_in({kept: typed.text(f"unit-{kept}") or kept for kept in kept_units()}, person)
+        return redirect(url_for("today.page"))
+    own = {f"unit-{kept}": person.units.get(kept, kept) for kept in kept_units()}
+    asked = [(kept, _UNIT_WORDS[kept], [(name, name) for name in choices(kept)]) for kept in kept_units()]
+    return render_template("auth/units.html", asked=asked, values=own, errors={})
 
 
 @blueprint.post("/theme")

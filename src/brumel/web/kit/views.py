@@ -10,12 +10,15 @@ from flask.typing import ResponseReturnValue
 
 from brumel.core.kit.accuracy import EXAMPLE, Accuracy
 from brumel.core.kit.care import MeterEvent, part_changes
+from brumel.core.kit.instruments import InstrumentKind
 from brumel.core.kit.kinds import probe_kinds
-from brumel.core.quantities.quantity import of_a_round
+from brumel.core.quantities.quantity import of_a_round, quantities
 from brumel.core.quantities.redox import REFERENCES
+from brumel.core.reading.water import BY_METERS as COMPENSATED_BY_METERS
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
+from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import COMPENSATIONS, NewMeter
 from brumel.services.kit.photos import MOST_BYTES
 from brumel.services.kit.probes import NewProbe
@@ -38,7 +41,9 @@ def page() -> ResponseReturnValue:
         (name, [c for c in cards if c.state.probe.kit == name], [v for v in meters if v.meter.kit == name])
         for name in names
     ]
-    return render_template("kit/page.html", kits=kits, rounds=services().planned.ahead())
+    return render_template(
+        "kit/page.html", kits=kits, instruments=services().instruments.all(), rounds=services().planned.ahead()
+    )
 
 
 @blueprint.route("/new", methods=["GET", "POST"])
@@ -279,6 +284,7 @@ def _meter_form(meter_id: uuid.UUID | None) -> ResponseReturnValue:
             polarises_off="polarises_off" in request.form,
             version=typed.version(),
             accuracy={p: typed.text(f"accuracy-{p}") for p in (q.key for q in of_a_round())},
+            does=typed.meter_does(),
             memory_records=typed.number("memory_records"),
             batteries=typed.text("batteries"),
             battery_hours=typed.number("battery_hours"),
@@ -295,8 +301,75 @@ def _meter_form(meter_id: uuid.UUID | None) -> ResponseReturnValue:
         values=request.form,
         kinds=list(probe_kinds().values()),
         compensations=COMPENSATIONS,
+        does=_does_fields(known),
+        by_meters=COMPENSATED_BY_METERS,
         families=FAMILIES,
         quantities=of_a_round(),
+        accuracy_words=_accuracy_words,
+        accuracy_example=EXAMPLE,
+    )
+    return page, 422 if errors else 200
+
+
+def _does_fields(known: Any) -> dict[str, str]:
+    """What is known of a meter's own arithmetic, as its form's fields have it."""
+    does = known.does if known else {}
+    of_salts, of_oxygen = does.get("specific-conductance", {}), does.get("oxygen", {})
+    given = {
+        "meter_method": of_salts.get("method"), "meter_coefficient": of_salts.get("coefficient"),
+        "meter_reference_c": of_salts.get("reference_c"), "meter_salinity": of_oxygen.get("salinity"),
+        "meter_pressure_hpa": of_oxygen.get("pressure_hpa"),
+    }  # fmt: skip
+    return {name: f"{v:g}" if isinstance(v, float | int) else v for name, v in given.items() if v is not None}
+
+
+@blueprint.route("/instruments/new", methods=["GET", "POST"])
+def new_instrument() -> ResponseReturnValue:
+    """Take a test kit, a photometer or a laboratory into the kit."""
+    return _instrument_form(None)
+
+
+@blueprint.route("/instruments/<uuid:instrument_id>", methods=["GET", "POST"])
+def instrument(instrument_id: uuid.UUID) -> ResponseReturnValue:
+    """What is known of an instrument, to look at and to change."""
+    return _instrument_form(instrument_id)
+
+
+def _instrument_form(instrument_id: uuid.UUID | None) -> ResponseReturnValue:
+    errors: dict[str, str] = {}
+    known = services().instruments.one(instrument_id) if instrument_id else None
+    own = known.measures if known else {}
+    shown = [q for q in quantities().values() if q.unknown_u and q.key not in ("depth", "oxygen-saturation-standard")]
+    shown.sort(key=lambda q: q.key not in own)
+    if request.method == "POST":
+        typed = Typed(request.form)
+        wanted = NewInstrument(
+            instrument_id=instrument_id or typed.new_record_id(),
+            label=typed.text("label"),
+            kind=typed.text("kind"),
+            kit=typed.text("kit"),
+            serial=typed.text("serial"),
+            version=typed.version(),
+            measures={
+                q.key: TypedMeasures(
+                    typed.number(f"low-{q.key}"), typed.number(f"high-{q.key}"), typed.text(f"accuracy-{q.key}")
+                )
+                for q in shown
+            },
+        )
+        try:
+            typed.must_be_read()
+            services().instruments.save(wanted, signed_in())
+            return redirect(url_for("kit.page"))
+        except InvalidInput as wrong:
+            errors = wrong.fields
+    page = render_template(
+        "kit/instrument.html",
+        known=known,
+        errors=errors,
+        values=request.form,
+        kinds=[(str(k), str(k).capitalize()) for k in InstrumentKind],
+        quantities=shown,
         accuracy_words=_accuracy_words,
         accuracy_example=EXAMPLE,
     )

@@ -93,6 +93,7 @@ def _page(round_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseR
     page = render_template(
         "plan/page.html",
         plan=found,
+        tour=services().touring.tour(round_id),
         figures=plan_figures(found, services().clock),
         moves=[(words, (found.round.departure + by).isoformat()) for words, by in _MOVES],
         errors=errors,

@@ -9,6 +9,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import of_a_round, quantity, rule_of
+from brumel.core.reading.limits import water_kinds
 from brumel.core.reading.pressure import KINDS, UNITS_HPA
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.water import BY_METERS, METHODS, Compensation
@@ -56,6 +57,7 @@ def _site_form(known: Any) -> ResponseReturnValue:
             water_kind=typed.text("water_kind"),
             visit_every_days=typed.number("visit_every_days"),
             altitude_m=typed.number("altitude_m"),
+            access=typed.text("access"),
             version=typed.version(),
             compensation={
                 "method": typed.text("method") or "natural-water",
@@ -72,7 +74,13 @@ def _site_form(known: Any) -> ResponseReturnValue:
         except InvalidInput as wrong:
             errors = wrong.fields
     page = render_template(
-        "rounds/site.html", known=known, errors=errors, values=request.form, quantities=of_a_round(), methods=METHODS
+        "rounds/site.html",
+        known=known,
+        errors=errors,
+        values=request.form,
+        quantities=of_a_round(),
+        methods=METHODS,
+        kinds=water_kinds(),
     )
     return page, 422 if errors else 200
 
@@ -90,6 +98,7 @@ def reading() -> ResponseReturnValue:
         site_id=typed.record_id("site"),
         probe_id=typed.record_id("probe"),
         source=source,
+        visit_id=typed.record_id("visit"),
         after_seq=_whole(typed.text("after")),
         signal=typed.number("signal") if source == "typed-signal" else None,
         temperature_c=typed.number("temperature_c"),
@@ -111,6 +120,9 @@ def reading() -> ResponseReturnValue:
         services().readings.record(new, signed_in())
     except InvalidInput as wrong:
         return _reading_page(request.form, wrong.fields), 422
+    if new.visit_id is not None:
+        services().visits.follow(new.visit_id, signed_in())
+        return redirect(url_for("visits.visit", visit_id=new.visit_id))
     return redirect(url_for("ledger.reading", reading_id=new.reading_id))
 
 
@@ -132,6 +144,8 @@ def immerse() -> ResponseReturnValue:
     except InvalidInput as wrong:
         return _reading_page(request.form, wrong.fields), 422
     kept: dict[str, Any] = {name: text for name in PLACE if (text := typed.text(name))}
+    if visit_id := typed.record_id("visit"):
+        kept["visit"] = visit_id
     kept |= {"site": site_id, "probe": probe_id, "source": "device", "after": after, "note": typed.text("note")}
     return redirect(url_for("rounds.reading", **kept) + "#live")
 

@@ -15,6 +15,7 @@ document.addEventListener("keydown", (event) => {
 
 // A form is sent once; the server would not make a second record, but a second wait helps nobody.
 document.addEventListener("submit", (event) => {
+  if (event.defaultPrevented) return;
   if (event.target.dataset.sent) event.preventDefault();
   event.target.dataset.sent = "1";
 });

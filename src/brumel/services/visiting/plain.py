@@ -1,0 +1,214 @@
+"""Recording values that no probe's response stands behind, and those that follow from others of a visit."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from brumel.core.findings import Acceptance, Finding, verdict, worst_first
+from brumel.core.kit.accuracy import Accuracy
+from brumel.core.kit.instruments import Measures
+from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.reading.limits import Limit
+from brumel.core.reading.plain import PlainValue, judge_plain, plain_budget
+from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.surroundings import Surroundings
+from brumel.core.reading.together import Worked
+from brumel.core.uncertainty import Budget, Contribution
+from brumel.services.visiting.history import Value, jump_at, kept_limits
+from brumel.services.visiting.readings import add_findings
+from brumel.services.visiting.typed import TypedValue
+from brumel.store.models.base import Source
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import Instrument, Person, Probe, Site
+from brumel.store.models.visit import Visit
+from brumel.store.once import add_once
+
+
+@dataclass(frozen=True)
+class Spot:
+    """Where in the water a reading was taken, and which of several it is."""
+
+    depth_m: float | None = None
+    layer: str = ""
+    replicate: str = ""
+
+    @property
+    def columns(self) -> dict[str, Any]:
+        """As a reading keeps it."""
+        return {"depth_m": self.depth_m, "layer": self.layer, "replicate": self.replicate}
+
+
+@dataclass(frozen=True)
+class Amending:
+    """Which reading another one takes the place of, and why."""
+
+    amends_id: uuid.UUID | None = None
+    reason: str = ""
+
+    @property
+    def columns(self) -> dict[str, Any]:
+        """As a reading keeps it."""
+        return {"amends_id": self.amends_id, "amend_reason": self.reason or None}
+
+
+@dataclass(frozen=True)
+class PlainReading:
+    """A value with what it was read with: an instrument, or a probe whose meter showed it as it is."""
+
+    reading_id: uuid.UUID
+    quantity: str
+    typed: TypedValue
+    instrument: Instrument | None = None
+    probe: Probe | None = None
+    spot: Spot = field(default_factory=Spot)
+    pressure: Pressure | None = None
+    amending: Amending = field(default_factory=Amending)
+    temperature_c: float | None = None
+
+
+def add_plain(
+    session: Session, new: PlainReading, visit: Visit, person: Person, at: datetime, limits: Mapping[str, Limit]
+) -> None:
+    """Record it with its findings and how it stands to the limits; nothing where it stands already."""
+    row, findings = plain_row(new, visit, person, at, limits, _history(session, new, visit.site, at))
+    told = ("visit_id", "quantity", "value", "qualifier", "probe_id", "instrument_id")
+    if add_once(session, Reading, row, told=told):
+        add_findings(session, new.reading_id, findings)
+
+
+def plain_row(
+    new: PlainReading, visit: Visit, person: Person, at: datetime, limits: Mapping[str, Limit],
+    beside: Sequence[Finding] = (),
+) -> tuple[dict[str, Any], list[Finding]]:  # fmt: skip
+    """A value as it is stored, and its findings with those that its site's history makes."""
+    about, value = quantity(new.quantity), new.typed.value
+    given = PlainValue(
+        about, value, new.typed.qualifier, _label(new), _measures(new),
+        visit.site.expected(about.key) if visit.site else None,
+    )  # fmt: skip
+    budget = _budget(new, given)
+    own = judge_plain(given)
+    findings = worst_first([*own, *(() if any(f.code == "site-range" for f in own) else beside)])
+    source = Source.INSTRUMENT if new.instrument else Source.TYPED_VALUE if new.probe else Source.BY_EYE
+    shown = f"{new.typed.qualifier}{about.number(value)}{about.after}"
+    behind = f" as {_label(new)} gave it" if _label(new) else " as typed"
+    working = [f"{shown}{behind}" + (f", typed as {new.typed.typed_as}" if new.typed.typed_as else "")]
+    row = _row(new.reading_id, visit, person, at, about, value, budget) | {
+        "source": source,
+        "qualifier": new.typed.qualifier,
+        "typed_as": new.typed.typed_as,
+        "probe_id": new.probe.id if new.probe else None,
+        "instrument_id": new.instrument.id if new.instrument else None,
+        "level": str(verdict(findings)),
+        "working": [new.pressure.words] if new.pressure else working,
+        "surroundings": Surroundings(new.pressure).plain if new.pressure else {},
+        "temperature_c": new.temperature_c,
+        **new.spot.columns,
+        **new.amending.columns,
+        **kept_limits(limits, Value(about.key, value, budget.u, new.typed.qualifier)),
+    }  # fmt: skip
+    return row, findings
+
+
+def worked_row(
+    key: uuid.UUID,
+    found: Worked,
+    visit: Visit,
+    person: Person,
+    at: datetime,
+    limits: Mapping[str, Limit],
+    spot: Spot,
+    amending: Amending,
+    findings: Sequence[Finding],
+) -> dict[str, Any]:
+    """What follows from readings of a visit, as it is stored; ``findings`` say what it rests on."""
+    about = quantity(found.quantity)
+    return _row(key, visit, person, at, about, found.value, found.budget) | {
+        "source": Source.DERIVED,
+        "level": str(verdict(findings)),
+        "working": list(found.working),
+        **spot.columns,
+        **amending.columns,
+        **kept_limits(limits, Value(about.key, found.value, found.budget.u)),
+    }
+
+
+def removal_row(old: Reading, key: uuid.UUID, reason: str, person: Person, at: datetime) -> dict[str, Any]:
+    """That a reading is taken out, as it is stored: a row that stands in its place and is shown nowhere."""
+    return in_place_of(old, key, reason, person, at) | {"removed": True, "keeps": "", "limits": []}
+
+
+def in_place_of(old: Reading, key: uuid.UUID, reason: str, person: Person, at: datetime) -> dict[str, Any]:
+    """A reading's columns as those of a row that takes its place; what differs is added to them."""
+    columns = {c.key: getattr(old, c.key) for c in Reading.__table__.columns if c.key != "ordinal"}
+    own = {"id": key, "person_id": person.id, "recorded_at": at, "amends_id": old.id, "amend_reason": reason}
+    return columns | own
+
+
+def _row(
+    key: uuid.UUID, visit: Visit, person: Person, at: datetime, about: Quantity, value: float, budget: Budget
+) -> dict[str, Any]:
+    return {
+        "id": key,
+        "visit_id": visit.id,
+        "site_id": visit.site_id,
+        "person_id": person.id,
+        "recorded_at": at,
+        "taken_at": at,
+        "quantity": about.key,
+        "value": value,
+        "u": budget.u,
+        "unit": about.unit,
+        "signal": None,
+        "signal_unit": "",
+        "shown": None,
+        "meter_setting_c": None,
+        "meter_did": {},
+        "temperature_c": None,
+        "calibration_run_id": None,
+        "probe_id": None,
+        "instrument_id": None,
+        "qualifier": "",
+        "typed_as": "",
+        "surroundings": {},
+        "despite": "",
+        "reference": "",
+        "derived": [],
+        "settling_s": None,
+        "budget": [asdict(c) for c in budget.contributions],
+        "acceptance": str(Acceptance.BY_EYE),
+        "settling_words": "",
+        "note": "",
+    }
+
+
+def _label(new: PlainReading) -> str:
+    return new.instrument.label if new.instrument else new.probe.label if new.probe else ""
+
+
+def _measures(new: PlainReading) -> Measures:
+    if new.instrument is not None:
+        return Measures.of(new.instrument.measures.get(new.quantity))
+    if new.probe is not None and new.probe.meter is not None:
+        return Measures(accuracy=Accuracy.of(new.probe.meter.accuracy.get(new.quantity)))
+    return Measures()
+
+
+def _budget(new: PlainReading, given: PlainValue) -> Budget:
+    if new.pressure is None:
+        return plain_budget(given)
+    return Budget.of([Contribution("station pressure", new.pressure.u_hpa, given.about.unit, 1.0)])
+
+
+def _history(session: Session, new: PlainReading, site: Site | None, at: datetime) -> list[Finding]:
+    about = quantity(new.quantity)
+    if about.condition or new.typed.qualifier or new.amending.amends_id:
+        return []
+    u = _budget(new, PlainValue(about, new.typed.value, measures=_measures(new))).u
+    return jump_at(session, site, about, new.typed.value, u, at)

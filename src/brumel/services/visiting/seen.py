@@ -1,0 +1,228 @@
+"""A visit as its page shows it: what was read, what is left, what follows, what speaks against it."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy.orm import Session
+
+from brumel.core.findings import Finding, Level, verdict
+from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.reading.limits import Keeps, Limit, water_kinds, worst
+from brumel.core.reading.together import Agreement, Missing, Taken, agreement, judge_together, missing
+from brumel.services.kit import upkeep
+from brumel.services.visiting.correcting import water_of
+from brumel.services.visiting.history import limits_at, limits_seen
+from brumel.services.visiting.plain import Spot
+from brumel.store import queries, visit_queries
+from brumel.store.models.base import Source
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import Probe, Site
+from brumel.store.models.visit import EntryKind, Visit
+
+_LATELY = timedelta(days=120)
+"""So long back is looked for what a quantity was read with (rule of this product)."""
+CONDITIONS = ("air-temperature", "depth")
+_FOLLOWING: Mapping[str, tuple[str, ...]] = {
+    "ammonium-n": ("unionized-ammonia-n",),
+    "free-chlorine": ("hypochlorous-share",),
+    "hardness": ("saturation-index",),
+}
+"""What a water that asks for a quantity wants worked out from it."""
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Something that a quantity can be read with here."""
+
+    key: str
+    words: str
+    probe_id: uuid.UUID | None = None
+    on_line: bool = False
+    """Whether the probe is read by a device."""
+
+
+@dataclass(frozen=True)
+class Row:
+    """One quantity of a visit: what was read of it, and with what it can be read."""
+
+    about: Quantity
+    readings: tuple[Reading, ...]
+    choices: tuple[Choice, ...]
+    limit: Limit | None
+    expected: tuple[float, float] | None
+    skipped: str = ""
+    """Why it is not read; empty where nobody said so."""
+    agreements: tuple[Agreement, ...] = ()
+
+    @property
+    def usual(self) -> str:
+        """What it was read with last, else the first choice."""
+        return self.choices[0].key if self.choices else ""
+
+
+@dataclass(frozen=True)
+class VisitView:
+    """A visit with all that stands beside it."""
+
+    visit: Visit
+    rows: tuple[Row, ...]
+    worked: tuple[Reading, ...]
+    """What follows from several readings."""
+    findings: tuple[Finding, ...]
+    """What speaks against the readings beside each other."""
+    missing: tuple[Missing, ...]
+    pressure: Reading | None
+    amended: tuple[Reading, ...]
+    weather: str = ""
+    note: str = ""
+    finished: str = ""
+    """What was said when it was finished; empty while it is open."""
+    layers: bool = False
+
+    @property
+    def left(self) -> list[Quantity]:
+        """What the water asks for and nobody has read, nor said why not."""
+        return [row.about for row in self.rows if not row.readings and not row.skipped and not row.about.condition]
+
+    @property
+    def asks_pressure(self) -> bool:
+        """Whether a pressure is wanted and nobody gave it: oxygen leans on it."""
+        oxygen = any(row.about.key.startswith("oxygen") for row in self.rows)
+        return oxygen and self.pressure is None
+
+    @property
+    def readings(self) -> list[Reading]:
+        """All readings that stand."""
+        found = [r for row in self.rows for r in row.readings] + list(self.worked)
+        return [*found, *([self.pressure] if self.pressure else [])]
+
+    @property
+    def level(self) -> Level:
+        """How far its readings can be trusted, at worst."""
+        levels = [Level(r.level) for r in self.readings] + [f.level for f in self.findings]
+        return verdict(Finding("", level, "") for level in levels)
+
+    @property
+    def keeps(self) -> Keeps | None:
+        """How its water stands to its limits, at worst; None where no limit was asked."""
+        return worst([Keeps(r.keeps) for r in self.readings if r.keeps])
+
+
+def standing(readings: Iterable[Reading]) -> list[Reading]:
+    """Readings that no other takes the place of."""
+    found = list(readings)
+    gone = {r.amends_id for r in found}
+    return [r for r in found if r.id not in gone and not r.removed]
+
+
+def spots_of(readings: Iterable[Reading]) -> list[Spot]:
+    """Where something was read, each place once."""
+    return list(dict.fromkeys(Spot(r.depth_m, r.layer, r.replicate) for r in readings))
+
+
+def seen_at(readings: Sequence[Reading], spot: Spot) -> dict[str, Taken]:
+    """What is known at a spot, by quantity: read there, else on the same visit where nothing was said of a spot.
+
+    What followed from a reading by itself (salinity from a conductivity) is known with it.
+    """
+    found: dict[str, Taken] = {}
+    everywhere = Spot()
+    for place in (everywhere, Spot(spot.depth_m, spot.layer), spot):
+        for r in readings:
+            if Spot(r.depth_m, r.layer, r.replicate) == place:
+                found |= _taken(r)
+    return found
+
+
+def _taken(reading: Reading) -> dict[str, Taken]:
+    record = str(reading.id)
+    shares = (f"the calibration of {reading.probe.label}",) if reading.probe and reading.calibration_run_id else ()
+    found = {d["quantity"]: Taken(d["quantity"], d["value"], d["u"], "", record) for d in reading.derived}
+    if reading.temperature_c is not None and reading.probe is not None and reading.source == Source.DEVICE:
+        found.setdefault("temperature", Taken("temperature", reading.temperature_c, 0.1, "", record))
+    itself = Taken(reading.quantity, reading.value, reading.u, reading.qualifier, record, shares)
+    return found | {reading.quantity: itself}
+
+
+def asked_of(site: Site | None) -> list[str]:
+    """What a visit asks for: what its kind of water does, and what the site is expected to show."""
+    kind = water_kinds().get(site.water_kind) if site else None
+    expected = [r.quantity for r in site.ranges] if site else []
+    return list(dict.fromkeys([*(kind.reads if kind else ("temperature",)), *expected]))
+
+
+def view_of(session: Session, visit: Visit, at: datetime) -> VisitView:
+    """A visit with what was read, what is left and what speaks against it."""
+    everything = list(visit_queries.readings_of_visit(session, visit.id))
+    rows = standing(everything)
+    site, asked = visit.site, asked_of(visit.site)
+    probes = [p for p in queries.probes(session) if upkeep.kind_of(p).quantity]
+    instruments = [i for i in visit_queries.instruments(session) if i.retired_on is None]
+    before = visit_queries.read_with_last(session, site.id, at - _LATELY) if site else {}
+    read = [r.quantity for r in rows if r.source != Source.DERIVED]
+    skipped = {e.quantity: e.words for e in visit.entries if e.kind == EntryKind.SKIPPED}
+    limits = limits_seen(limits_at(session, site), rows)
+    keys = [k for k in dict.fromkeys([*asked, *read, *CONDITIONS]) if k != "station-pressure"]
+
+    def row(key: str) -> Row:
+        about = quantity(key)
+        own = tuple(r for r in rows if r.quantity == key and r.source != Source.DERIVED)
+        choices = [c for p in probes if (c := _probe_choice(p, key))] or _thermometers(probes, key)
+        choices += [Choice(f"instrument:{i.id}", i.label) for i in instruments if key in i.measures]
+        last = before.get(key)
+        choices.sort(key=lambda c: c.key != last)
+        expected = site.expected(key) if site else None
+        return Row(about, own, tuple(choices), limits.get(key), expected, skipped.get(key, ""), tuple(_agree(own)))
+
+    seen: dict[str, Taken] = {}
+    findings: list[Finding] = []
+    asks = {f for key in [*asked, *read] for f in _FOLLOWING.get(key, ())}
+    for spot in spots_of(rows) or [Spot()]:
+        seen = seen_at(rows, spot)
+        found = judge_together(seen, water_of(site), asks_hocl="hypochlorous-share" in asks)
+        findings += [f for f in found if f not in findings]
+    finished, weather, note = (visit.newest(k) for k in (EntryKind.FINISHED, EntryKind.WEATHER, EntryKind.NOTE))
+    kind = water_kinds().get(site.water_kind) if site else None
+    return VisitView(
+        visit,
+        tuple(row(key) for key in keys),
+        tuple(r for r in rows if r.source == Source.DERIVED),
+        tuple(findings),
+        tuple(missing(seen, sorted(asks))),
+        next((r for r in reversed(rows) if r.quantity == "station-pressure"), None),
+        tuple(r for r in everything if r not in rows),
+        weather.words if weather else "",
+        note.words if note else "",
+        finished.words if finished else "",
+        bool(kind and kind.layers),
+    )
+
+
+def _agree(readings: Sequence[Reading]) -> list[Agreement]:
+    """Whether what was read twice at one spot agrees: two instruments, two methods, replicates."""
+    return [
+        agreement(_taken(first)[first.quantity], _taken(second)[second.quantity])
+        for n, first in enumerate(readings)
+        for second in readings[n + 1 :]
+        if (first.depth_m, first.layer) == (second.depth_m, second.layer)
+    ]
+
+
+def _probe_choice(probe: Probe, key: str) -> Choice | None:
+    """A probe as a choice for a quantity that it, or its meter with it, shows."""
+    kind, own = upkeep.kind_of(probe), upkeep.senses(probe)
+    if key != kind.quantity and (own is None or own.shown_so(key) is None):
+        return None
+    return Choice(f"probe:{probe.id}", probe.label, probe.id, on_line=probe.device_id is not None)
+
+
+def _thermometers(probes: Sequence[Probe], key: str) -> list[Choice]:
+    """The thermometers in probes, one a meter: what it shows beside everything else."""
+    if key != "temperature":
+        return []
+    by_meter = {p.meter.label: p for p in reversed(probes) if p.meter}
+    return [Choice(f"probe:{p.id}", label) for label, p in sorted(by_meter.items())]

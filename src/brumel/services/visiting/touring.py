@@ -1,0 +1,108 @@
+"""A round while it is made: which of its sites were visited, what is left there, where to go next."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy.orm import Session
+
+from brumel.core.quantities.quantity import Quantity
+from brumel.services.clock import Clock
+from brumel.services.visiting.seen import VisitView, view_of
+from brumel.store import queries, visit_queries
+from brumel.store.database import Database
+from brumel.store.models.reference import PlannedRound, Site
+from brumel.store.models.visit import Visit
+
+_LASTS = timedelta(hours=16)
+"""So long after its departure visits belong to a round (rule of this product)."""
+_EARLY = timedelta(hours=2)
+
+
+@dataclass(frozen=True)
+class Stop:
+    """A site of a round, with its visit."""
+
+    site: Site
+    visit: VisitView | None
+
+    @property
+    def left(self) -> list[Quantity]:
+        """What was begun there and not read."""
+        return self.visit.left if self.visit else []
+
+    @property
+    def done(self) -> bool:
+        """Whether it was visited and nothing is left, or it was finished with a word."""
+        return self.visit is not None and (bool(self.visit.finished) or not self.visit.left)
+
+    @property
+    def words(self) -> str:
+        """How it stands, in words."""
+        if self.visit is None:
+            return "not visited yet"
+        skipped = "; ".join(f"{row.about.name} not read: {row.skipped}" for row in self.visit.rows if row.skipped)
+        said = self.visit.finished if self.visit.finished not in ("", "all read") else ""
+        left = f"left: {', '.join(q.name for q in self.left)}" if self.left and not said else ""
+        return "; ".join(w for w in (said, skipped, left) if w) or "all read"
+
+
+@dataclass(frozen=True)
+class Tour:
+    """A round with its stops in their order."""
+
+    round: PlannedRound
+    stops: tuple[Stop, ...]
+
+    @property
+    def begun(self) -> bool:
+        """Whether any of its sites was visited."""
+        return any(s.visit for s in self.stops)
+
+    @property
+    def next(self) -> Stop | None:
+        """The first that is not done; None at the end."""
+        return next((s for s in self.stops if not s.done), None)
+
+
+@dataclass(frozen=True)
+class Touring:
+    """Use cases around a round while it is made."""
+
+    database: Database
+    clock: Clock
+
+    def tour(self, round_id: uuid.UUID) -> Tour | None:
+        """A round with its visits; None where there is no such round."""
+        with self.database.session() as session:
+            wanted = session.get(PlannedRound, round_id)
+            return None if wanted is None else _tour(session, wanted, self.clock.now())
+
+    def tour_of(self, visit_id: uuid.UUID) -> Tour | None:
+        """The round that a visit belongs to, by its time and its site; None where it belongs to none."""
+        with self.database.session() as session:
+            visit = session.get(Visit, visit_id)
+            if visit is None or visit.site_id is None:
+                return None
+            for wanted in queries.planned_rounds(session, visit.begun_at - _LASTS):
+                near = wanted.departure - _EARLY <= visit.begun_at <= wanted.departure + _LASTS
+                if near and visit.site_id in wanted.site_ids:
+                    return _tour(session, wanted, self.clock.now())
+            return None
+
+
+def _tour(session: Session, wanted: PlannedRound, at: datetime) -> Tour:
+    visits = visit_queries.visits(session, since=wanted.departure - _EARLY)
+    until = wanted.departure + _LASTS
+    of_site = {v.site_id: v for v in reversed(visits) if v.begun_at <= until}
+    known = {s.id: s for s in queries.sites(session)}
+    return Tour(
+        wanted,
+        tuple(
+            Stop(known[key], view_of(session, of_site[key], at) if key in of_site else None)
+            for key in wanted.site_ids
+            if key in known
+        ),
+    )

@@ -1,0 +1,290 @@
+"""Visits: open one, fill it in any order, finish it; a site opens on its history."""
+
+from __future__ import annotations
+
+import uuid
+from datetime import timedelta
+from typing import Any
+
+from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from brumel.core.quantities.quantity import quantities, quantity
+from brumel.core.quantities.shown import unit_for
+from brumel.core.reading.pressure import KINDS, UNITS_HPA, Pressure
+from brumel.core.reading.water import BY_METERS
+from brumel.services.errors import InvalidInput
+from brumel.services.visiting.plain import Spot
+from brumel.services.visiting.resetting import Change, WrongSetting
+from brumel.services.visiting.seen import VisitView
+from brumel.services.visiting.sites import NewLimit
+from brumel.services.visiting.typed import units_for
+from brumel.services.visiting.visits import LAYERS, REPLICATES, Entry, NewVisit, Said, Sheet, unreadable
+from brumel.web.context import services, signed_in
+from brumel.web.figures import history_figure
+from brumel.web.forms import Typed, as_id
+
+blueprint = Blueprint("visits", __name__, template_folder="templates", url_prefix="/visits")
+SPANS = (14, 90, 365)
+"""Days that a site's pictures show."""
+
+
+@blueprint.route("/new", methods=["GET", "POST"])
+def new() -> ResponseReturnValue:
+    """Open a visit to a site, or to a sample without a place."""
+    errors: dict[str, str] = {}
+    if request.method == "POST":
+        typed = Typed(request.form)
+        wanted = NewVisit(
+            visit_id=typed.new_record_id(),
+            site_id=typed.record_id("site"),
+            sample=typed.text("sample"),
+            round_id=typed.record_id("round"),
+            begun_at=typed.moment("begun_at", services().clock.timezone),
+        )
+        try:
+            typed.must_be_read()
+            return redirect(url_for("visits.visit", visit_id=services().visits.open(wanted, signed_in())))
+        except InvalidInput as wrong:
+            errors = wrong.fields
+    site_id = as_id(request.values.get("site"))
+    page = render_template(
+        "visits/new.html",
+        errors=errors,
+        values=request.values,
+        sites=[(s.id, s.name) for s in services().states.sites()],
+        site=services().states.site(site_id) if site_id and request.method == "GET" else None,
+        going_on=services().visits.unfinished_at(site_id) if site_id else None,
+    )
+    return page, 422 if errors else 200
+
+
+@blueprint.get("/site/<uuid:site_id>")
+def site(site_id: uuid.UUID) -> ResponseReturnValue:
+    """A site: how to get in, its last visits, what it has shown."""
+    return _site_page(site_id, {}, {})
+
+
+def _site_page(site_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
+    known = services().states.site(site_id)
+    days = next((n for n in SPANS if str(n) == request.args.get("days")), SPANS[1])
+    now = services().clock.now()
+    span = now - timedelta(days=days), now
+    histories = services().rounds.histories(site_id, span[0])
+    return render_template(
+        "visits/site.html",
+        site=known,
+        errors=errors,
+        values=values,
+        quantities=[(q.key, q.name) for q in quantities().values() if not q.condition],
+        visits=services().visits.at_site(site_id),
+        going_on=services().visits.unfinished_at(site_id),
+        limits=services().visits.limits(site_id),
+        figures=[(h, history_figure(h, services().clock, span)) for h in histories],
+        days=days,
+        spans=SPANS,
+    )
+
+
+@blueprint.post("/site/<uuid:site_id>/limits")
+def limit(site_id: uuid.UUID) -> ResponseReturnValue:
+    """Set a limit for a site."""
+    typed = Typed(request.form)
+    wanted = NewLimit(
+        typed.new_record_id(), site_id, typed.text("quantity"), typed.number("low"), typed.number("high"),
+        typed.text("reason"),
+    )  # fmt: skip
+    try:
+        typed.must_be_read()
+        services().sites.limit(wanted, signed_in())
+    except InvalidInput as wrong:
+        return _site_page(site_id, wrong.fields, request.form), 422
+    return redirect(url_for("visits.site", site_id=site_id))
+
+
+@blueprint.get("/<uuid:visit_id>")
+def visit(visit_id: uuid.UUID) -> ResponseReturnValue:
+    """A visit: its rows, what follows, what is left."""
+    return _page(visit_id, {}, {})
+
+
+@blueprint.get("/<uuid:visit_id>/sheet")
+def sheet(visit_id: uuid.UUID) -> ResponseReturnValue:
+    """A visit on one page, to print."""
+    return render_template("visits/sheet.html", view=services().visits.view(visit_id))
+
+
+@blueprint.post("/<uuid:visit_id>")
+def save(visit_id: uuid.UUID) -> ResponseReturnValue:
+    """Record all that was typed."""
+    typed = Typed(request.form)
+    keys = [key for key in quantities() if typed.text(key)]
+    entries = [
+        Entry(
+            typed.new_record_id(f"id-{key}"),
+            key,
+            *(typed.text(name) for name in (key, f"unit-{key}", f"with-{key}", "despite")),
+        )
+        for key in keys
+    ]
+    entries += _one_more(typed)
+    depth, layer, replicate = typed.number("spot_depth"), typed.text("layer"), typed.text("replicate")
+    said = [
+        Said(typed.new_record_id(f"id-{kind}"), kind, typed.text(kind))
+        for kind in ("weather", "note")
+        if kind in request.form
+    ]
+    said += [
+        Said(typed.new_record_id(f"id-skip-{key}"), "skipped", typed.text(f"skip-{key}"), key)
+        for key in quantities()
+        if typed.text(f"skip-{key}")
+    ]
+    place = typed.place()
+    given = place.pressure if typed.text("pressure") or typed.text("pressure_kind") == "altitude" else None
+    wanted = Sheet(
+        entries,
+        Spot(depth, layer if layer in LAYERS else "", replicate if replicate in REPLICATES else ""),
+        given,
+        typed.new_record_id("id-pressure") if given else None,
+        said,
+    )
+    try:
+        if typed.errors:
+            raise InvalidInput(typed.errors | unreadable(entries))
+        services().visits.save(visit_id, wanted, signed_in())
+    except InvalidInput as wrong:
+        return _page(visit_id, wrong.fields, request.form), 422
+    return redirect(url_for("visits.visit", visit_id=visit_id, saved=1))
+
+
+def _one_more(typed: Typed) -> list[Entry]:
+    """A quantity that the water does not ask for."""
+    if not typed.text("more_value"):
+        return []
+    key = typed.text("more_quantity")
+    if key not in quantities():
+        typed.errors["more_quantity"] = "Choose the quantity."
+        return []
+    return [Entry(typed.new_record_id("id-more"), key, typed.text("more_value"), "", "")]
+
+
+@blueprint.post("/<uuid:visit_id>/finish")
+def finish(visit_id: uuid.UUID) -> ResponseReturnValue:
+    """Finish a visit."""
+    typed = Typed(request.form)
+    try:
+        services().visits.finish(visit_id, typed.new_record_id(), typed.text("words"), signed_in())
+    except InvalidInput as wrong:
+        return _page(visit_id, wrong.fields, request.form), 422
+    return redirect(url_for("visits.visit", visit_id=visit_id))
+
+
+@blueprint.route("/readings/<uuid:reading_id>/amend", methods=["GET", "POST"])
+def amend(reading_id: uuid.UUID) -> ResponseReturnValue:
+    """Put another value in place of one."""
+    old = services().readings.view(reading_id).reading
+    errors: dict[str, str] = {}
+    if request.method == "POST":
+        typed = Typed(request.form)
+        entry = Entry(
+            typed.new_record_id(), old.quantity, typed.text("value"), typed.text("unit"),
+            f"probe:{old.probe_id}" if old.probe_id else f"instrument:{old.instrument_id}" if old.instrument_id else "",
+            typed.text("amend_reason"),
+        )  # fmt: skip
+        try:
+            typed.must_be_read()
+            if request.form.get("remove"):
+                services().visits.remove(old.id, entry.reading_id, typed.text("amend_reason"), signed_in())
+            else:
+                services().visits.amend(old.id, entry, typed.text("amend_reason"), signed_in())
+            return redirect(url_for("visits.visit", visit_id=old.visit_id))
+        except InvalidInput as wrong:
+            errors = {("value" if name == old.quantity else name): words for name, words in wrong.fields.items()}
+    about = quantity(old.quantity)
+    page = render_template(
+        "visits/amend.html", old=old, about=about, units=units_for(about), values=request.form, errors=errors
+    )
+    return page, 422 if errors else 200
+
+
+@blueprint.route("/settings/<uuid:meter_id>", methods=["GET", "POST"])
+def settings(meter_id: uuid.UUID) -> ResponseReturnValue:
+    """A meter's setting was wrong: find its readings, look at them before and after, amend them."""
+    meter = services().meters.view(meter_id).meter
+    errors: dict[str, str] = {}
+    changes: list[Change] | None = None
+    if request.method == "POST":
+        typed = Typed(request.form)
+        zone, now = services().clock.timezone, services().clock.now()
+        since, until = typed.moment("since", zone), typed.moment("until", zone) or now
+        key = typed.text("quantity")
+        try:
+            if since is None:
+                typed.errors.setdefault("since", "Give from when on it was wrong.")
+            typed.must_be_read()
+            wrong_setting = WrongSetting(meter_id, key, since or now, until, typed.meter_does().get(key, {}))
+            if request.form.get("apply"):
+                count = services().resetting.apply(wrong_setting, typed.text("reason"), signed_in())
+                flash(f"{count} readings were amended; the originals stay on record.")
+                return redirect(url_for("kit.meter", meter_id=meter_id))
+            changes = services().resetting.preview(wrong_setting)
+        except InvalidInput as wrong:
+            errors = wrong.fields
+    page = render_template(
+        "visits/settings.html", meter=meter, values=request.form, errors=errors, changes=changes, by_meters=BY_METERS
+    )
+    return page, 422 if errors else 200
+
+
+@blueprint.post("/readings/<uuid:reading_id>/seen")
+def seen(reading_id: uuid.UUID) -> ResponseReturnValue:
+    """Say what was done about a reading beyond its limit."""
+    typed = Typed(request.form)
+    try:
+        typed.must_be_read()
+        services().visits.acknowledge(reading_id, typed.text("words"), signed_in())
+    except InvalidInput:
+        return redirect(url_for("ledger.reading", reading_id=reading_id, unsaid=1) + "#seen")
+    return redirect(url_for("today.page"))
+
+
+def _page(visit_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
+    view = services().visits.view(visit_id)
+    return render_template(
+        "visits/visit.html",
+        view=view,
+        tour=services().touring.tour_of(visit_id),
+        errors=errors,
+        skip_refused=any(name.startswith("skip-") for name in errors),
+        values=values,
+        layers=LAYERS,
+        replicates=REPLICATES,
+        units={row.about.key: units_for(row.about) for row in view.rows},
+        more=[(q.key, q.name) for q in quantities().values() if q.unknown_u and q.key not in _shown(view)],
+        pressure_values=_pressure_values(view, values),
+        kinds=KINDS,
+        pressure_units=UNITS_HPA,
+        pressure_known=_pressure_of(view),
+    )
+
+
+def _shown(view: VisitView) -> set[str]:
+    return {row.about.key for row in view.rows} | {"station-pressure"}
+
+
+def _pressure_of(view: VisitView) -> Pressure | None:
+    """The pressure of this visit, else the site's altitude, for the cost of a wrong kind."""
+    if view.pressure is not None:
+        return Pressure.of(view.pressure.surroundings.get("pressure", {}))
+    site = view.visit.site
+    return Pressure(altitude_m=site.altitude_m) if site and site.altitude_m is not None else None
+
+
+def _pressure_values(view: VisitView, values: Any) -> dict[str, str]:
+    """What was typed of the pressure, else the altitude alone."""
+    names = ("pressure", "pressure_unit", "pressure_kind", "altitude_m")
+    if any(name in values for name in names):
+        return {name: values.get(name, "") for name in names}
+    site = view.visit.site
+    altitude = {"altitude_m": f"{site.altitude_m:g}"} if site and site.altitude_m is not None else {}
+    return altitude | {"pressure_unit": unit_for(quantity("station-pressure"), signed_in().units or {}).name}
