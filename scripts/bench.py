@@ -1,7 +1,7 @@
 """Speed figures, as ratios against a reference in the same run: the machine may be shared and noisy.
 
-``./brumel bench [screens] [live] [core] [plan]``; without a name, these four. ``truth`` takes about a quarter of an
-hour and is run by its name alone.
+``./brumel bench [screens] [live] [core] [plan]``; without a name, these four. ``visits`` makes ten years of data first;
+``truth`` takes about an hour and a half. Both are run by their names alone.
 """
 
 from __future__ import annotations
@@ -22,7 +22,9 @@ from urllib.parse import urlencode, urlsplit
 
 import gsw
 import numpy as np
+from bench_table import line
 from bench_truth import truth
+from bench_visits import visits
 from playwright.sync_api import sync_playwright
 from tests.browser.driving import LAUNCH, SCREEN, sign_in
 
@@ -118,13 +120,6 @@ def running() -> Iterator[int]:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def line(name: str, times: list[float], empty: float | None = None) -> None:
-    """One line of the table: median and 95th percentile, and the median as a ratio to the empty page's."""
-    median, p95 = statistics.median(times), statistics.quantiles(times, n=20)[-1]
-    ratio = f"{median / empty:8.1f} ×" if empty else ""
-    print(f"{name:34}{1000 * median:9.1f} ms{1000 * p95:9.1f} ms{ratio}")
-
-
 def screens() -> None:
     """The server's time for each screen over a year of work, beside an empty page, the rounds interleaved."""
     with running() as port:
@@ -159,15 +154,15 @@ def screens() -> None:
 
 
 def live() -> None:
-    """From the probe's sample to the drawn pixel, 5 samples a second, 20 streams of both kinds, one a browser."""
+    """From the probe's sample to the drawn pixel, 5 samples a second, 20 streams of four kinds, one a browser."""
     with running() as port, sync_playwright() as playwright:
         client = Client(port)
         path = client.begin_run("A-pH")
         urls = [
             re.findall(r'data-url="([^"]+)"', client.get(run))[0].replace("&amp;", "&")
-            for run in (path, client.begin_run("B-ORP"))
+            for run in (path, *(client.begin_run(label) for label in ("B-ORP", "A-EC", "B-DO")))
         ]
-        streams = [client.stream(urls[n % 2]) for n in range(STREAMS - 1)]
+        streams = [client.stream(urls[n % len(urls)]) for n in range(STREAMS - 1)]
         counts = [0] * len(streams)
         stop = threading.Event()
 
@@ -198,7 +193,7 @@ def live() -> None:
         stop.set()
         browser.close()
     median, p95 = statistics.median(latencies), statistics.quantiles(latencies, n=20)[-1]
-    print(f"\nsample to drawn pixel, {STREAMS} streams of pH and ORP, {rate:.1f} samples a second drawn")
+    print(f"\nsample to drawn pixel, {STREAMS} streams of four kinds of probes, {rate:.1f} samples a second drawn")
     print(
         f"median {1000 * median:.0f} ms, 95 % {1000 * p95:.0f} ms, worst {1000 * max(latencies):.0f} ms (aim: < 300 ms)"
     )
@@ -315,7 +310,7 @@ def plan() -> None:
 
 
 USUAL: dict[str, Callable[[], None]] = {"screens": screens, "live": live, "core": core, "plan": plan}
-BENCHES = USUAL | {"truth": truth}
+BENCHES = USUAL | {"visits": visits, "truth": truth}
 
 if __name__ == "__main__":
     unknown = [name for name in sys.argv[1:] if name not in BENCHES]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from collections.abc import Callable
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
@@ -12,6 +13,32 @@ from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import default_data_folder, read_settings
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+
+
+POND = {
+    "Temperature": "28.6", "Dissolved oxygen": "3.4", "pH": "8.3", "Specific conductance": "28300",
+    "Ammonium as N": "0.4", "Pressure": "1009",
+}  # fmt: skip
+
+
+def _visit(page: Page, keep: Callable[[str], None]) -> None:
+    """A pond at its bottom, and a site that opens on its history."""
+    page.goto("/rounds/")
+    page.get_by_role("link", name="Visit Shrimp pond").click()
+    page.get_by_role("button", name="Begin the visit").click()
+    page.get_by_text("Bottom", exact=True).click()
+    for name, value in POND.items():
+        page.get_by_label(name, exact=True).fill(value)
+    page.get_by_role("button", name="Save what is typed").click()
+    page.wait_for_url("**saved=1")
+    keep("visit")
+    page.set_viewport_size(PHONE)
+    keep("visit-phone")
+    page.set_viewport_size(SCREEN)
+    page.goto("/rounds/")
+    page.get_by_role("link", name="Training pool", exact=True).click()
+    page.get_by_role("navigation", name="How far back").scroll_into_view_if_needed()
+    keep("site")
 
 
 def shoot(page: Page) -> None:
@@ -64,15 +91,9 @@ def shoot(page: Page) -> None:
     take_point(page, "It is in the air")
     page.get_by_role("img", name="Oxygen at saturation").scroll_into_view_if_needed()
     keep("oxygen")
-    page.goto("/kit/")
-    page.get_by_role("link", name="B-EC", exact=True).last.click()
-    page.get_by_role("link", name="Enter what its meter reports").click()
-    keep("kept")
+    _visit(page, keep)
     page.goto("/kit/")
     keep("kit")
-    page.get_by_role("link", name="A-meter", exact=True).click()
-    keep("meter")
-    page.goto("/kit/")
     page.get_by_role("link", name="B-EC", exact=True).last.click()
     page.get_by_role("heading", name="Through its life").scroll_into_view_if_needed()
     keep("probe-life")
@@ -87,10 +108,6 @@ def shoot(page: Page) -> None:
     page.wait_for_selector(".tracks")
     keep("plan")
     page.get_by_role("button", name="Drop this round").click()
-    page.get_by_role("link", name="tomorrow, 08:00").first.click()
-    page.set_viewport_size(PHONE)
-    keep("plan-phone")
-    page.set_viewport_size(SCREEN)
     page.goto("/reckon/?have=conductivity&have=temperature")
     keep("reckon")
     page.goto("/reckon/oxygen-percent?oxygen_mg_l=6.1&temperature_c=13.2&temperature_c_u=0.1&pressure_hpa=942")

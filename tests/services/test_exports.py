@@ -21,10 +21,12 @@ CALIBRATIONS = [
     "shown_after", "temperature_c", "pressure_hpa", "settled", "settling_s", "deviations",
 ]  # fmt: skip
 READINGS = [
-    "reading_id", "taken_at", "site", "site_name", "probe", "probe_serial", "taken_by", "quantity", "value",
+    "reading_id", "taken_at", "site", "site_name", "probe", "probe_serial", "instrument", "visit_id", "depth_m",
+    "layer", "replicate", "taken_by", "quantity", "qualifier", "value",
     "u", "expanded_u", "unit", "temperature_c", "source", "signal", "signal_unit", "shown", "meter_setting_c",
     "meter_did", "pressure_hpa", "salinity",
-    "reference", "derived", "level", "findings", "calibration_id", "settled", "settling_s", "despite", "note",
+    "reference", "derived", "level", "keeps", "limits", "typed_as",
+    "findings", "calibration_id", "settled", "settling_s", "despite", "note",
     "amends",
     "amend_reason",
 ]  # fmt: skip

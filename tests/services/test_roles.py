@@ -17,13 +17,16 @@ from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import Forbidden, ServiceError
 from brumel.services.kit.care_log import NewCare
+from brumel.services.kit.instruments import NewInstrument
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.lots import NewLot
 from brumel.services.visiting.readings import NewReading
-from brumel.services.visiting.sites import NewSite
+from brumel.services.visiting.resetting import WrongSetting
+from brumel.services.visiting.sites import NewLimit, NewSite
+from brumel.services.visiting.visits import Entry, NewVisit, Sheet
 from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World
@@ -46,6 +49,8 @@ SUPERVISES = frozenset({"supervisor"})
 def _new_probe() -> NewProbe:
     return NewProbe(ANY, "", "", "", "", None)
 
+
+WRONG = WrongSetting(ANY, "oxygen", NOW, NOW + timedelta(days=1), {})
 
 CASES: dict[str, Case] = {
     "calibrations.begin": Case(lambda s, p: s.calibrations.begin(Begin(ANY, None, "x", "", {}), p), RECORDS),
@@ -78,6 +83,16 @@ CASES: dict[str, Case] = {
     "shelf.discard": Case(lambda s, p: s.shelf.discard(ANY, ANY, "old", p), RECORDS),
     "shelf.attach": Case(lambda s, p: s.shelf.attach(ANY, b"%PDF-", p), RECORDS),
     "shelf.pour_off": Case(lambda s, p: s.shelf.pour_off(ANY, uuid.uuid4(), None, "", p), RECORDS),
+    "sites.limit": Case(lambda s, p: s.sites.limit(NewLimit(ANY, ANY, "ph", 6.0, 8.0, "permit"), p), SUPERVISES),
+    "instruments.save": Case(lambda s, p: s.instruments.save(NewInstrument(ANY, "", "", ""), p), RECORDS),
+    "visits.open": Case(lambda s, p: s.visits.open(NewVisit(ANY), p), RECORDS),
+    "visits.save": Case(lambda s, p: s.visits.save(ANY, Sheet(), p), RECORDS),
+    "visits.amend": Case(lambda s, p: s.visits.amend(ANY, Entry(ANY, "ph", "7"), "typo", p), RECORDS),
+    "visits.remove": Case(lambda s, p: s.visits.remove(ANY, ANY, "typo", p), RECORDS),
+    "visits.follow": Case(lambda s, p: s.visits.follow(ANY, p), RECORDS),
+    "visits.acknowledge": Case(lambda s, p: s.visits.acknowledge(ANY, "told", p), RECORDS),
+    "resetting.apply": Case(lambda s, p: s.resetting.apply(WRONG, "found", p), RECORDS),
+    "visits.finish": Case(lambda s, p: s.visits.finish(ANY, ANY, "", p), RECORDS),
     "sites.save": Case(lambda s, p: s.sites.save(NewSite(ANY, "", "", "", None, {}), p), RECORDS),
 }
 FOR_EVERYBODY = {
@@ -90,13 +105,16 @@ FOR_EVERYBODY = {
     "ledger.readings_json", "live.newest_sample", "live.stream",
     "meters.all", "meters.view", "outlook.shopping", "people.person", "people.person_of_role", "people.sign_in",
     "planned.ahead", "planned.kits", "planned.plan", "readings.basis", "readings.lens", "readings.view",
-    "readings.place", "readings.check_place", "rounds.history",
+    "readings.place", "readings.check_place", "rounds.history", "rounds.histories", "instruments.all",
+    "instruments.one", "visits.view", "visits.at_site", "visits.unfinished_at", "visits.limits", "resetting.preview",
+    "touring.tour", "touring.tour_of",
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
     "today.day", "today.ribbon", "clock.local", "clock.local_time", "clock.now", "clock.today",
 }  # fmt: skip
 """Use cases that only look."""
 WITHOUT_A_PERSON = {
     "people.add": "the command line's alone",
+    "people.read_in": "everybody chooses the own units",
     "simulation.state": "the simulated bench changes no record",
     "simulation.into_lot": "the simulated bench changes no record",
     "simulation.into_site": "the simulated bench changes no record",

@@ -179,3 +179,44 @@ def test_a_place_that_cannot_be_is_not_watched(client: FlaskClient, services: Se
     site = next(s for s in services.states.sites() if s.code == "OYSTER")
     answer = client.get(f"/live/{probe.id}/reading?after=0&site={site.id}&salinity=32{place}", base_url=BASE)
     assert answer.status_code == 422
+
+
+def test_a_person_reads_and_types_in_units_of_their_own(client: FlaskClient, services: Services) -> None:
+    enter(client, "technician")
+    assert post(client, "/units", **{"unit-°C": "°F", "unit-µS/cm": "mS/cm", "unit-hPa": "inHg"}).status_code == 302
+    site = next(s for s in services.states.sites() if s.code == "TANK")
+    visit = uuid.uuid4()
+    post(client, "/visits/new", id=visit, site=site.id)
+    page = client.get(f"/visits/{visit}", base_url=BASE).text
+    assert "<option selected>°F" in page
+    assert '<option value="inHg" selected>' in page
+    post(client, f"/visits/{visit}", **{"temperature": "68", "unit-temperature": "°F", "id-temperature": uuid.uuid4()})
+    page = client.get(f"/visits/{visit}", base_url=BASE).text
+    assert "<b>68.0</b> °F" in page
+    assert "±0.9" in page  # ±0.5 °C has no offset
+    reading = services.visits.view(visit).readings[0]
+    assert (reading.value, reading.unit, reading.typed_as) == (20.0, "°C", "68 °F")
+    assert post(client, "/units", **{"unit-°C": "furlong"}).status_code == 422
+    post(client, "/units")
+    assert "<b>20.0</b> °C" in client.get(f"/visits/{visit}", base_url=BASE).text
+
+
+def test_a_visit_asks_why_a_probe_that_is_not_ready_is_used_and_takes_the_reason(
+    client: FlaskClient, services: Services
+) -> None:
+    enter(client, "technician")
+    site = next(s for s in services.states.sites() if s.code == "SPRING")
+    visit, probe = uuid.uuid4(), probe_id(services, "A-DO")  # its membrane was changed a moment ago
+    post(client, "/visits/new", id=visit, site=site.id)
+    form = {
+        "temperature": "8.5", "id-temperature": uuid.uuid4(), "oxygen": "10.1", "id-oxygen": uuid.uuid4(),
+        "with-oxygen": f"probe:{probe}", "pressure": "940", "id-pressure": uuid.uuid4(),
+    }  # fmt: skip
+    refused = post(client, f"/visits/{visit}", **form)
+    assert refused.status_code == 422
+    assert 'name="despite"' in refused.text
+    assert "Or say why you read with it as it is" in html.unescape(refused.text)
+    assert services.visits.view(visit).readings == []
+    assert post(client, f"/visits/{visit}", **form, despite="a comparison").status_code == 302
+    found = [f.code for r in services.visits.view(visit).readings for f in r.findings]
+    assert "used-all-the-same" in found

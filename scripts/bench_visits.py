@@ -1,0 +1,143 @@
+"""What a visit costs with ten years of data: saving ten typed quantities, and a thousand readings amended at once."""
+
+from __future__ import annotations
+
+import shutil
+import statistics
+import time
+import uuid
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import psycopg
+from bench_table import line
+from flask.testing import FlaskClient
+from sqlalchemy import text
+from tests.web.screens import BASE, enter, token
+
+from brumel import demo
+from brumel.launch.cluster import APPLICATION, OWNER, Cluster
+from brumel.services.application import Services
+from brumel.services.clock import Clock
+from brumel.services.visiting.resetting import WrongSetting
+from brumel.services.visiting.visits import Entry, NewVisit, Sheet
+from brumel.settings import default_data_folder
+from brumel.store import schema
+from brumel.store.database import Database
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import Person
+from brumel.web.app import WebSettings, create_app
+
+YEARS, SAVES, AMENDED = 10, 25, 1_000
+_VALUES = {
+    "temperature": "28.1", "oxygen": "5.4", "ph": "8.0", "specific-conductance": "29000", "ammonium-n": "0.4",
+    "alkalinity": "110", "air-temperature": "31", "depth": "1.4", "turbidity": "12", "total-chlorine": "0.05",
+}  # fmt: skip
+
+
+def visits() -> None:
+    """Print both figures, the first beside an empty page."""
+    with filled() as (services, client):
+        print(f"\na visit of ten typed quantities, {YEARS} years of data")
+        site = next(s.id for s in services.states.sites() if s.code == "SHRIMP")
+        key = token(client)
+        empty, saved, looked = [], [], []
+        for _ in range(SAVES):
+            visit = services.visits.open(NewVisit(uuid.uuid4(), site), _person(services))
+            choices = {r.about.key: r.usual for r in services.visits.view(visit).rows}
+            form = {"csrf_token": key, "pressure": "1009", "id-pressure": uuid.uuid4(), "despite": "bench"}
+            for name, value in _VALUES.items():
+                form |= {name: value, f"id-{name}": uuid.uuid4(), f"with-{name}": choices.get(name, "")}
+            empty.append(_timed(lambda: client.get("/healthy", base_url=BASE)))
+            begun = time.perf_counter()
+            answer = client.post(f"/visits/{visit}", data=form, base_url=BASE, headers={"Referer": BASE})
+            saved.append(time.perf_counter() - begun)
+            assert answer.status_code == 302, answer.text
+            looked.append(_timed(lambda path=f"/visits/{visit}": client.get(path, base_url=BASE)))
+        for name, times in (("empty page", empty), ("saving it (aim: ≤ 150 ms)", saved), ("its page", looked)):
+            line(name, times, statistics.median(empty))
+        _amended(services)
+
+
+def _amended(services: Services) -> None:
+    """A thousand readings of one meter, amended by one setting."""
+    site = next(s.id for s in services.states.sites() if s.code == "TANK")
+    cell = next(s.probe for s in services.states.probe_states() if s.probe.label == "A-EC")
+    person, began = _person(services), services.clock.now() - timedelta(seconds=1)
+    for _ in range(AMENDED):
+        visit = services.visits.open(NewVisit(uuid.uuid4(), site), person)
+        typed = [
+            Entry(uuid.uuid4(), "temperature", "20.5"),
+            Entry(uuid.uuid4(), "specific-conductance", "1850", "", f"probe:{cell.id}", "bench"),
+        ]
+        services.visits.save(visit, Sheet(typed), person)
+    really = {"method": "none", "reference_c": 25.0}
+    wrong = WrongSetting(cell.meter_id, "specific-conductance", began, began + timedelta(days=1), really)
+    begun = time.perf_counter()
+    count = services.resetting.apply(wrong, "its menu said off", person)
+    print(f"{count} readings amended by one setting, {time.perf_counter() - begun:.1f} s (aim: ≤ 5 s for 1 000)")
+
+
+def _timed(ask: object) -> float:
+    begun = time.perf_counter()
+    ask()  # type: ignore[operator]
+    return time.perf_counter() - begun
+
+
+def _person(services: Services) -> Person:
+    with services.people.database.session() as session:
+        return session.query(Person).filter_by(role="technician").first()  # type: ignore[return-value]
+
+
+@contextmanager
+def filled() -> Iterator[tuple[Services, FlaskClient]]:
+    """The demonstration's year, nine more of it before, and somebody signed in."""
+    folder = default_data_folder() / f"bench-{uuid.uuid4().hex[:8]}"
+    cluster, clock = Cluster(folder), Clock(ZoneInfo("UTC"))
+    try:
+        cluster.start()
+        cluster.create_database("bench")
+        schema.upgrade(cluster.url(OWNER, "bench"), APPLICATION)
+        database = Database(cluster.url(APPLICATION, "bench"))
+        demo.load(database, datetime.now(UTC), clock)
+        for year in range(1, YEARS):
+            _again(database, year)
+        with psycopg.connect(cluster.url(OWNER, "bench"), autocommit=True) as owner:
+            owner.execute("ANALYZE")  # as the server does by itself within a minute
+        with database.session() as session:
+            rows = session.scalar(text("SELECT count(*) FROM reading"))
+        print(f"{rows:,} readings")
+        services = Services.over(database, clock)
+        with create_app(services, WebSettings("bench", demo=True)).test_client() as client:
+            enter(client, "technician")
+            yield services, client
+        database.close()
+    finally:
+        cluster.remove()
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+def _again(database: Database, year: int) -> None:
+    """The year's visits and readings once more, so many years before."""
+    other = {
+        "id": f"md5(id::text || '{year}')::uuid", "visit_id": f"md5(visit_id::text || '{year}')::uuid",
+        "taken_at": f"taken_at - interval '{year} years'", "recorded_at": f"recorded_at - interval '{year} years'",
+    }  # fmt: skip
+    names = [c.key for c in Reading.__table__.columns if c.key != "ordinal"]
+    with database.session() as session:
+        session.execute(
+            text(
+                "INSERT INTO visit SELECT md5(id::text || :y)::uuid, site_id, sample, person_id, round_id, "
+                f"begun_at - interval '{year} years', recorded_at FROM visit WHERE begun_at > now() - interval '1 year'"
+            ),
+            {"y": str(year)},
+        )
+        columns = ", ".join(other.get(name, name) for name in names)
+        session.execute(
+            text(
+                f"INSERT INTO reading ({', '.join(names)}) SELECT {columns} FROM reading "
+                "WHERE taken_at > now() - interval '1 year' AND amends_id IS NULL"
+            )
+        )

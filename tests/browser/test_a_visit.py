@@ -1,0 +1,189 @@
+"""A visit from arrival to verdict: on the phone, by keyboard alone, through a lost connection."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import BrowserContext, Page, Route, expect
+from tests.browser.driving import LOOKS, PHONE, dressed, no_violations, sign_in
+
+POND = {
+    "Temperature": "28.1", "Dissolved oxygen": "2.4", "pH": "8.0", "Specific conductance": "27000",
+    "Ammonium as N": "0.4", "Alkalinity as CaCO₃": "110", "Air temperature": "31", "Depth": "1.4", "Pressure": "1009",
+}  # fmt: skip
+
+
+class Hands:
+    """Counts what is done beyond typing numbers."""
+
+    def __init__(self, page: Page) -> None:
+        self.page, self.actions = page, 0
+
+    def press(self, name: str, role: str = "button") -> None:
+        self.actions += 1
+        self.page.get_by_role(role, name=name).click()  # type: ignore[arg-type]
+
+    def type(self, name: str, value: str) -> None:
+        self.page.get_by_label(name, exact=True).fill(value)
+
+
+def begin(page: Page, site: str) -> Hands:
+    page.goto("/rounds/")
+    hands = Hands(page)
+    hands.press(f"Visit {site}", "link")
+    hands.actions += 1
+    page.get_by_role("button", name=re.compile("^Begin")).click()
+    return hands
+
+
+def test_a_shrimp_pond_on_the_phone(page: Page) -> None:
+    """Ten quantities in at most twelve actions beyond the numbers; what is beyond a limit waits on Today."""
+    page.set_viewport_size(PHONE)
+    sign_in(page)
+    hands = begin(page, "Shrimp pond")
+    hands.actions += 1
+    page.get_by_text("Bottom", exact=True).click()
+    for name, value in POND.items():
+        hands.type(name, value)
+    hands.press("Save what is typed")
+    expect(page.get_by_text("All is read.")).to_be_visible()
+    expect(page.locator("aside")).to_contain_text("Act now")
+    expect(page.locator(".follows li", has_text="Un-ionised ammonia")).to_contain_text("mg/L")
+    hands.press("Finish the visit")
+    expect(page.get_by_text("Finished:")).to_be_visible()
+    assert hands.actions <= 12
+    assert page.evaluate("document.documentElement.scrollWidth") <= PHONE["width"]
+    page.goto("/")
+    page.get_by_role("link", name=re.compile("See to it.*Dissolved oxygen beyond its limit at Shrimp pond")).click()
+    page.get_by_role("button", name="It is seen to").click()
+    expect(page.get_by_text("Say it in a word.")).to_be_visible()
+    page.get_by_label("What was done about it").fill("aerators on")
+    page.get_by_role("button", name="It is seen to").click()
+    expect(page.get_by_role("link", name=re.compile("Dissolved oxygen beyond its limit at Shrimp pond"))).to_have_count(
+        0
+    )
+
+
+def test_a_pool_by_keyboard_alone(page: Page) -> None:
+    sign_in(page)
+    page.goto("/rounds/")
+    page.get_by_role("link", name="Visit Training pool").focus()
+    page.keyboard.press("Enter")
+    page.wait_for_url("**/visits/new**")
+    page.keyboard.press("b")
+    page.wait_for_url(re.compile(r"/visits/[0-9a-f-]{36}"))
+    values = {"temperature": "27.5", "ph": "7.4", "free-chlorine": "1.5", "total-chlorine": "1.7", "stabiliser": "<5"}
+    for _ in range(60):
+        name = page.evaluate("document.activeElement.name || ''")
+        if name in values:
+            page.keyboard.type(values.pop(name))
+        if not values:
+            break
+        page.keyboard.press("Tab")
+    assert not values
+    page.keyboard.press("Enter")
+    page.wait_for_url("**saved=1")
+    expect(page.locator(".follows li", has_text="Combined chlorine")).to_contain_text("0.20 mg/L")
+    expect(page.get_by_role("list", name="What is read")).to_contain_text("<5")
+
+
+def lose_the_answer(route: Route) -> None:
+    """The server records what is sent; its answer never comes."""
+    if route.request.method == "POST":
+        route.fetch(max_redirects=0)
+        route.abort()
+    else:
+        route.continue_()
+
+
+def test_a_lost_connection_loses_and_doubles_nothing(page: Page, context: BrowserContext) -> None:
+    sign_in(page)
+    hands = begin(page, "Greenhouse nutrient reservoir")
+    url = page.url
+    hands.type("Temperature", "20.5")
+    hands.type("pH", "5.9")
+    context.set_offline(True)
+    page.get_by_role("button", name="Save what is typed").click()
+    expect(page.get_by_text("There is no connection.")).to_be_visible()
+    context.set_offline(False)
+    page.goto("/rounds/")
+    page.goto(url)
+    expect(page.get_by_text("What was typed before is still here.")).to_be_visible()
+    expect(page.get_by_label("pH", exact=True)).to_have_value("5.9")
+    # The answer gets lost, the record does not: sent again with the same keys it is there once.
+    page.route("**/visits/*", lose_the_answer)
+    page.get_by_role("button", name="Save what is typed").click()
+    page.wait_for_url("chrome-error://**")
+    page.unroute("**/visits/*")
+    page.goto(url)
+    page.get_by_role("button", name="Save what is typed").click()
+    page.wait_for_url("**saved=1")
+    expect(page.get_by_role("list", name="What is read").locator(".taken")).to_have_count(2)
+
+
+def test_what_can_not_be_is_told_in_its_field_and_nothing_typed_is_lost(page: Page) -> None:
+    sign_in(page)
+    hands = begin(page, "Oyster nursery")
+    hands.type("Temperature", "warm")
+    hands.type("pH", "8.1")
+    page.get_by_text("Something else was read").click()
+    page.get_by_label("Value").fill("3")
+    hands.press("Save what is typed")
+    expect(page.locator("#error-temperature")).to_contain_text("'warm' is not a number")
+    expect(page.get_by_text("Choose the quantity.")).to_be_visible()
+    expect(page.get_by_label("pH", exact=True)).to_have_value("8.1")
+    page.get_by_label("Quantity").select_option(label="turbidity")
+    hands.type("Temperature", "57.2 F")
+    hands.press("Save what is typed")
+    expect(page.get_by_role("list", name="What is read")).to_contain_text("14.0 °C")
+    expect(page.get_by_role("list", name="What is read")).to_contain_text("3.0 NTU")
+
+
+def test_a_sample_without_a_place_and_an_amendment_in_two_clicks(page: Page) -> None:
+    sign_in(page)
+    page.goto("/visits/new")
+    page.get_by_label("Or a sample without a place").fill("drum of tap water")
+    page.get_by_role("button", name="Begin the visit").click()
+    page.get_by_label("Temperature", exact=True).fill("18")
+    page.get_by_role("button", name="Save what is typed").click()
+    page.get_by_role("link", name="amend temperature").click()
+    page.get_by_label("It should be").fill("19.5")
+    page.get_by_role("button", name="Amend it").click()
+    expect(page.get_by_text("An amendment needs its reason in words.")).to_be_visible()
+    page.get_by_label("Because").fill("misread")
+    page.get_by_role("button", name="Amend it").click()
+    expect(page.get_by_role("list", name="What is read").locator(".taken")).to_have_count(1)
+    expect(page.get_by_role("list", name="What is read")).to_contain_text("19.5 °C")
+    page.get_by_role("link", name="Sheet to print").click()
+    expect(page.get_by_role("heading", name=re.compile("Drum of tap water, .* 2026"))).to_be_visible()
+
+
+def test_a_live_reading_comes_back_to_its_visit(page: Page) -> None:
+    sign_in(page)
+    begin(page, "Training pool")
+    page.get_by_role("link", name="From A-pH, live").click()
+    page.get_by_role("button", name="Probe is in").click()
+    page.wait_for_selector("[data-settling=stable]")
+    page.get_by_role("button", name="Record").click()
+    page.wait_for_url("**/visits/**")
+    expect(page.get_by_role("list", name="What is read").locator(".taken")).to_contain_text("A-pH")
+
+
+@pytest.mark.parametrize("look", LOOKS)
+def test_no_accessibility_violation(page: Page, look: str) -> None:
+    sign_in(page)
+    dressed(page, look)
+    begin(page, "Upland spring intake")
+    no_violations(page)
+    page.get_by_label("Temperature", exact=True).fill("warm")
+    page.get_by_role("button", name="Save what is typed").click()
+    no_violations(page)
+    page.get_by_label("Temperature", exact=True).fill("8.5")
+    page.get_by_role("button", name="Save what is typed").click()
+    for path in ("/visits/new", "/kit/instruments/new"):
+        page.goto(path)
+        no_violations(page)
+    page.goto("/rounds/")
+    page.get_by_role("link", name="Shrimp pond", exact=True).click()
+    no_violations(page)
