@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import shutil
+import subprocess
 from collections.abc import Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -27,11 +29,23 @@ def browser_type_launch_args() -> dict[str, Any]:
 
 
 @pytest.fixture(scope="session")
-def address(ready: Ready) -> Iterator[str]:
+def pristine(ready: Ready) -> Iterator[Path]:
+    """The data folder of a demonstration that nobody has used yet and that does not run."""
+    folder = data_folder("pristine")
+    try:
+        ready.demonstration(folder, load_demonstration)
+        yield folder
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="module")
+def address(pristine: Path) -> Iterator[str]:
+    """A demonstration of the module's own: what one file leaves behind meets no other."""
     folder = data_folder("browser")
     settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": NOW.isoformat()})
     try:
-        ready.demonstration(folder, load_demonstration)
+        subprocess.run(["cp", "-a", "--reflink=auto", f"{pristine}/.", folder], check=True)
         with demonstration(settings, DemoOptions(port=0, speed=20.0, workers=1)) as processes:
             yield processes.address
     finally:
@@ -39,8 +53,13 @@ def address(ready: Ready) -> Iterator[str]:
 
 
 @pytest.fixture(scope="session")
-def base_url(address: str) -> str:
-    return address
+def base_url() -> None:
+    """No address holds for the whole run; see ``address``."""
+
+
+@pytest.fixture(scope="module")
+def browser_context_args(browser_context_args: dict[str, Any], address: str) -> dict[str, Any]:
+    return browser_context_args | {"base_url": address}
 
 
 @pytest.fixture

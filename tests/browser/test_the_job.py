@@ -124,14 +124,14 @@ def test_typed_input_is_kept_with_a_sentence_in_its_field(technician: Page) -> N
     no_violations(page)
 
 
-def test_a_run_goes_on_in_another_browser(technician: Page, browser: Browser, base_url: str) -> None:
+def test_a_run_goes_on_in_another_browser(technician: Page, browser: Browser, address: str) -> None:
     begin(technician, "A-pH")
     take_point(technician)
     technician.get_by_role("button", name="Probe is in").click()
     technician.wait_for_selector("[data-settling=settling], [data-settling=stable]")
     path = urlsplit(technician.url).path
     technician.close()
-    page = browser.new_page(base_url=base_url)
+    page = browser.new_page(base_url=address)
     sign_in(page, "supervisor")
     page.goto("/bench/")
     page.locator(f"a[href^='{path}']").click()
