@@ -25,7 +25,7 @@ from brumel.core.standards.targets import Bottle, target
 CELL = principle("conductivity")
 LIMITS = Tolerances.of(shipped_tolerances("conductivity", "conductivity-1") | {"holds_days": (7.0, 30.0)})
 K = 1.02
-LAST = Response(CELL, (0.0, 1.0 / K), diagonal([0.2, 0.008]), (Origin.ASSUMED, Origin.FITTED))
+LAST = Response(CELL, (0.0, 1.0 / K, 0.0), diagonal([0.2, 0.008, 0.1]), (Origin.ASSUMED, Origin.FITTED, Origin.ASSUMED))
 
 
 def taken(nominal: float, factor: float = 1.0, t: float = 22.0) -> JudgedPoint:

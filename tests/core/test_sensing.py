@@ -25,7 +25,7 @@ PRINCIPLES = [principle(key) for key in RANGES]
 VALUES = {
     "glass": st.tuples(st.floats(-40, 40), st.floats(80, 108)),
     "metal": st.tuples(st.floats(-60, 60), st.just(1.0)),
-    "conductivity": st.tuples(st.floats(-3, 3), st.floats(0.08, 12.0)),
+    "conductivity": st.tuples(st.floats(-3, 3), st.floats(0.8, 1.2), st.floats(-4, 4)),
     "membrane": st.tuples(st.floats(-1, 10), st.floats(20, 400)),
     "luminescence": st.tuples(st.floats(15, 22), st.floats(15, 80)),
     "ion-tip": st.tuples(st.floats(-200, 200), st.floats(70, 110), st.floats(-1, 1)),
@@ -48,7 +48,7 @@ def test_value_and_signal_are_inverse_over_the_whole_range(own: Principle, data:
 @pytest.mark.parametrize("own", PRINCIPLES, ids=lambda p: p.key)
 def test_arrays_are_as_their_elements(own: Principle) -> None:
     coefficients = {
-        "glass": (3.0, 97.0), "metal": (5.0, 1.0), "conductivity": (0.4, 0.98), "ion-tip": (2.0, 95.0, 0.1),
+        "glass": (3.0, 97.0), "metal": (5.0, 1.0), "conductivity": (0.4, 0.98, 1.5), "ion-tip": (2.0, 95.0, 0.1),
         "membrane": (0.5, 98.0), "luminescence": (18.0, 39.0),
     }  # fmt: skip
     line = response(own, coefficients[own.key])

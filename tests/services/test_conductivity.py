@@ -9,6 +9,7 @@ from typing import Any
 
 import pytest
 
+from brumel.core.sensing.principle import Conditions
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView
@@ -99,8 +100,31 @@ class TestMethods:
     def test_two_standards_show_how_straight_the_cell_is(self, world: World) -> None:
         straight = run(world, cell(world), "conductivity-two", ("low", "1413", 1278.0), ("high", "12880", 11_670.0))
         assert straight.level == "sound"
+        factors = next(f for f in straight.findings if f.code == "factor-each-range")
+        assert factors.level == "sound"
         bent = run(world, cell(world), "conductivity-two", ("low", "1413", 1278.0), ("high", "12880", 10_800.0))
         assert bent.findings[0].code == "cell-coated"
+
+    def test_each_range_has_the_factor_of_its_standard(self, world: World) -> None:
+        """At 25 °C by hand: 1413 / 1400 = 1.00929 and 12 880 / 12 500 = 1.0304, 0.95978 decades apart."""
+        probe = cell(world)
+        signed = run(world, probe, "conductivity-two", ("low", "1413", 1400.0), ("high", "12880", 12_500.0), t=25.0)
+        line, at = signed.response, Conditions(25.0)
+        assert line is not None
+        assert line.value(1400.0, at) == pytest.approx(1413.0, abs=1e-6)
+        assert line.value(12_500.0, at) == pytest.approx(12_880.0, abs=1e-5)
+        # 1/K in percent of the nominal constant, which is 1: (12 500/12 880 − 1400/1413) · 100 / 0.95978 decades.
+        assert line["bend"] == pytest.approx(-2.115, abs=2e-3)
+        between = 4266.0  # half the decades between the two: half the way between the reciprocals, 0.980647
+        assert line.signal(between, at) == pytest.approx(between * 0.980648, rel=2e-5)
+        told = next(f for f in signed.findings if f.code == "factor-each-range")
+        assert "1.009 /cm at" in told.sentence
+        assert "1.030 /cm at" in told.sentence
+        # One standard afterwards sets the constant; how the ranges differ is kept.
+        later = run(world, probe, "conductivity-one", ("standard", "1413", 1390.0), t=25.0)
+        assert later.response is not None
+        assert later.response["bend"] == pytest.approx(line["bend"])
+        assert later.response.origin("bend") == "carried"
 
     def test_a_check_is_judged_and_adjusts_nothing(self, world: World) -> None:
         probe = calibrated(world, 1.0)

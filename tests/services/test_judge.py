@@ -136,7 +136,7 @@ def test_one_run_is_saved_from_its_page(demonstration: Services) -> None:
         ("waters", [9, 3], "waters must be two numbers, the lower first; [9, 3] is not."),
         ("previous", {"age_days": 1}, "previous.coefficients must be an object; it is missing."),
         ("previous", {"age_days": 1, "coefficients": {}, "covariance": [[1]]},
-         "previous.covariance must be 2 rows of 2 numbers"),
+         "previous.covariance must be 3 rows of 3 numbers"),
     ],
 )  # fmt: skip
 def test_what_is_wrong_is_named(path: str, value: Any, words: str) -> None:

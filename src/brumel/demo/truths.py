@@ -85,8 +85,8 @@ class Truths:
             "B-pH": (-4.0 - 12.5 * passed, 98.8 - 6.4 * passed**1.6),
             "C-pH": (1.1, 99.4),
             "B-ORP": (3.0 + 6.0 * passed, 1.0),
-            "A-EC": (0.1, (1.0 - self._coating(at)) / (1.004 + 0.012 * passed)),
-            "B-EC": (0.1, (10.0 if self._is_set_wrong(at) else 1.0) / (10.02 + 0.4 * passed)),
+            "A-EC": (0.1, (1.0 - self._coating(at)) / (1.004 + 0.012 * passed), 0.3),
+            "B-EC": (0.1, (10.0 if self._is_set_wrong(at) else 1.0) / (10.02 + 0.4 * passed), -0.2),
             "A-DO": self._membrane(at),
             "B-DO": (18.05, 38.4 * (1.0 - 0.14 * self._age("B-DO", at) / 365.0)),
         }[label]

@@ -16,7 +16,8 @@ from brumel.core.quantities.conductivity import (
     natural_water_factor,
 )
 from brumel.core.quantities.quantity import quantity
-from brumel.core.sensing.response import Response
+from brumel.core.sensing.conductivity import Conductivity
+from brumel.core.sensing.response import Origin, Response
 from brumel.core.wording import signed, upper_first
 
 _KNOWN_SHARE, _UNKNOWN_SHARE = 0.04, 0.12
@@ -78,7 +79,8 @@ def cell_causes(run: Run) -> Iterator[Finding]:
 
 
 def cell_remarks(run: Run) -> Iterator[Finding]:
-    """Standards that leave the range of the waters planned untested."""
+    """The factor of each range; standards that leave the range of the waters planned untested."""
+    yield from _factors(run)
     labels = [p.nominal for p in run.points if p.nominal]
     if run.waters is None or not (where := unlike_waters(labels, run.waters)):
         return
@@ -91,6 +93,18 @@ def cell_remarks(run: Run) -> Iterator[Finding]:
         "Take a standard a little above the water, within the range of the cell.",
         5,
     )
+
+
+def _factors(run: Run) -> Iterator[Finding]:
+    """Each range's factor, where two standards tell one each."""
+    line, own = run.response, run.response.principle
+    if not isinstance(own, Conductivity) or line.origin("bend") is not Origin.FITTED:
+        return
+    wet = sorted((p for p in run.points if p.point.value > 0), key=lambda p: p.point.value)
+    constants = own.factors(line.by_key, [p.point.value for p in wet])
+    each = [f"{own.coefficient('cell-constant').words(k)} at {p.label}" for k, p in zip(constants, wet, strict=True)]
+    by = f"{own.coefficient('bend').words(line['bend'], plus=True)} a decade"
+    yield Finding("factor-each-range", Level.SOUND, f"The constant of each range: {', '.join(each)} ({by}).", "", 0)
 
 
 def unlike_waters(labels: Sequence[float], waters: tuple[float, float]) -> str:

@@ -27,7 +27,7 @@ from brumel.core.reading.pressure import STATION_HPA, wrong_with
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
-from brumel.core.sensing.response import Origin, Response, as_rows
+from brumel.core.sensing.response import Origin, Response
 from brumel.core.standards.targets import Target, bottle_of, check_bottle, target
 
 FORMAT, VERSION = "brumel-calibration", 1
@@ -247,19 +247,20 @@ def _previous(at: _At, own: Principle) -> PreviousRun | None:
         return None
     last = at.within("previous")
     values, origins = last.within("coefficients"), last.plain("origins", {})
-    linear = tuple(c.turned(values.number(c.key, otherwise=c.usual)) for c in own.coefficients)
-    covariance, size = last.plain("covariance"), len(linear)
+    read = {c.key: values.number(c.key) for c in own.coefficients if values.has(c.key)}
+    covariance, size = last.plain("covariance"), len(own.coefficients)
     if covariance is None:
         covariance = [list(row) for row in Response.usual(own).covariance]
+    sizes = {size, len(read)} if list(read) == [c.key for c in own.coefficients[: len(read)]] else {size}
     if (
         not isinstance(covariance, list)
-        or len(covariance) != size
-        or not all(_numbers(row) and len(row) == size for row in covariance)
+        or len(covariance) not in sizes
+        or not all(_numbers(row) and len(row) == len(covariance) for row in covariance)
     ):
         raise last.wrong("covariance", f"{size} rows of {size} numbers")
-    told = tuple(Origin(origins.get(c.key, Origin.FIXED if c.fixed else Origin.FITTED)) for c in own.coefficients)
-    response = Response(own, linear, as_rows(np.array(covariance, dtype=float)), told,
-                        temperature_c=last.maybe("temperature_c"))  # fmt: skip
+    told = {c.key: Origin(origins.get(c.key, Origin.FIXED if c.fixed else Origin.FITTED)) for c in own.coefficients
+            if c.key in read or c.key in origins}  # fmt: skip
+    response = Response.known(own, read, np.array(covariance, dtype=float), told, last.maybe("temperature_c"))
     return PreviousRun(response, last.number("age_days", 0.0, 1e5), last.text("tended", ""))
 
 

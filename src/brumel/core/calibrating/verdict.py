@@ -12,6 +12,7 @@ from brumel.core.calibrating.tolerances import Tolerance
 from brumel.core.findings import Acceptance, Finding, Level, despite_findings, worst_first
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.sensing.principle import Coefficient
 from brumel.core.sensing.response import Origin
 from brumel.core.wording import signed
 
@@ -60,23 +61,14 @@ def _tolerances(run: Run) -> Iterator[tuple[str, Tolerance]]:
 
 def _coefficients(run: Run) -> Iterator[Finding]:
     """Each coefficient against its bounds; what was taken over is said once, where the run adjusts at all."""
-    response, standard = run.response, run.tolerances.standard
+    response, own = run.response, run.response.principle
     if not run.adjusted:
         return
+    taken_over: dict[tuple[bool, Origin], list[Coefficient]] = {}
     for key, tolerance in _tolerances(run):
-        about, value, origin = response.principle.coefficient(key), response[key], response.origin(key)
+        about, value, origin = own.coefficient(key), response[key], response.origin(key)
         if origin in _TAKEN_OVER_WORDS:
-            fitted = [
-                c.name.lower() for c in response.principle.coefficients if response.origin(c.key) is Origin.FITTED
-            ]
-            yield Finding(
-                "one-point",
-                Level.SOUND if about.minor else Level.DOUBTFUL,
-                f"{_sets(run, standard)} the {' and '.join(fitted)} only; the {about.name.lower()} of "
-                f"{about.words(value)} is {_TAKEN_OVER_WORDS[origin]}.",
-                run.tolerances.few_remedy,
-                None if about.minor else run.tolerances.redo_minutes,
-            )
+            taken_over.setdefault((about.minor, origin), []).append(about)
             continue
         bounds = tolerance.bounds
         level, remedy = bounds.level(value), tolerance.remedy(value)
@@ -92,6 +84,17 @@ def _coefficients(run: Run) -> Iterator[Finding]:
             f"(U ±{2 * response.u(key):.{about.decimals}f}{unit}); sound {sound}{unit}.",
             remedy.words,
             remedy.minutes,
+        )
+    fitted = [c.name.lower() for c in own.coefficients if response.origin(c.key) is Origin.FITTED]
+    for (minor, origin), those in taken_over.items():
+        each = [f"the {c.name.lower()} of {c.words(response[c.key])}" for c in those]
+        yield Finding(
+            "one-point",
+            Level.SOUND if minor else Level.DOUBTFUL,
+            f"{_sets(run, run.tolerances.standard)} the {' and '.join(fitted)} only; {' and '.join(each)} "
+            f"{'is' if len(each) == 1 else 'are'} {_TAKEN_OVER_WORDS[origin]}.",
+            run.tolerances.few_remedy,
+            None if minor else run.tolerances.redo_minutes,
         )
 
 

@@ -1,15 +1,22 @@
-"""Conductivity cell: G = zero + κ / K; κ the conductivity at the water's own temperature, K the cell constant."""
+"""Conductivity cell: G = zero + κ / K · (1 + bend · decades from 1 mS/cm).
+
+κ is the conductivity at the water's own temperature, K the cell constant; the bend gives each range its own factor.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from typing import Any, ClassVar
 
+import numpy as np
+
 from brumel.core.arrays import Array, Number
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
 from brumel.core.sensing.principle import Coefficient, Conditions, Principle
 from brumel.core.wording import grouped, signed
 
+_MIDDLE_US_CM = 1_000.0
+"""Where the constant is given for; decades are counted from here."""
 _DRY_US_CM = 1.0
 """A cell in dry air conducts less than this, µS/cm: only then does a point tell the zero (rule of this product)."""
 
@@ -20,7 +27,8 @@ class Conductivity(Principle):
     Notes
     -----
     A zero is told by a point in dry air only: two standards of which one is 1.5 % off would make a zero of their own
-    and turn 48 µS/cm into 37.
+    and turn 48 µS/cm into 37. Two standards half a decade apart tell a factor for each range: the constant at each, and
+    between them in proportion to the decades; its usual spread, ±0.2 % a decade, is from memory.
     """
 
     key = "conductivity"
@@ -35,8 +43,10 @@ class Conductivity(Principle):
     coefficients = (
         Coefficient("zero", "Zero", "µS", 1, 0.0, 0.1, minor=True),
         Coefficient("cell-constant", "Cell constant", "/cm", 3, 1.0, 0.1 / 3**0.5, inverse=True),
+        Coefficient("bend", "Bend", "%", 1, 0.0, 0.1, minor=True, least_apart=0.5, of=" of the constant a decade"),
     )
     value_term = 1
+    bends = True
     drawn = (0.0, 100.0)
     picture = "decades"
     usual_name = "nominal constant"
@@ -53,14 +63,25 @@ class Conductivity(Principle):
     display_name = "conductivity as shown"
     display_unit = "µS/cm"
 
+    def apart(self, values: Array) -> float:
+        """Decades."""
+        wet = values[values >= _DRY_US_CM]
+        return float(np.ptp(np.log10(wet))) if wet.size else 0.0
+
     def tells(self, values: Array, about: Coefficient) -> bool:
-        """The zero is told in dry air, the constant in a standard."""
+        """The zero is told in dry air, the constant in a standard, the bend by two that are apart."""
         dry = values < _DRY_US_CM
-        return bool(dry.any() if about.key == "zero" else not dry.all())
+        return bool(dry.any()) if about.key == "zero" else not dry.all() and super().tells(values, about)
 
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
-        """Zero, µS; conductivity, µS/cm."""
-        return 1.0, value
+        """Zero, µS; conductivity, µS/cm; percent of the usual constant a decade."""
+        decades = np.log10(np.maximum(value, _DRY_US_CM) / _MIDDLE_US_CM)
+        return 1.0, value, value * decades / (100.0 * self.coefficient("cell-constant").usual)
+
+    def factors(self, line: Mapping[str, float], values: Sequence[float]) -> list[float]:
+        """The constant that holds at each of these conductivities, /cm, by coefficients as people read them."""
+        at = Conditions(25.0)
+        return [v / (v / line["cell-constant"] + line["bend"] * float(self.terms(v, at)[2])) for v in values]
 
     def shown_quantity(self, did: Mapping[str, Any]) -> str:
         """At a reference where the meter compensated."""
@@ -88,9 +109,13 @@ class Conductivity(Principle):
 
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """From conductance to conductivity."""
-        zero, constant = coefficients["zero"], self.coefficient("cell-constant").words(coefficients["cell-constant"])
+        zero = coefficients["zero"]
         less = f"({_digits(signal)} − {signed(zero)}) µS" if round(zero, 1) else f"{_digits(signal)} µS"
-        return [f"κ = {less} × {constant} = {_digits(value)} µS/cm at {signed(float(at.temperature_c))} °C"]
+        about = self.coefficient("cell-constant")
+        constant = self.factors(coefficients, [value])[0] if value > 0 else coefficients["cell-constant"]
+        here = ", its factor here," if coefficients["bend"] else ""
+        found = f"{_digits(value)} µS/cm at {signed(float(at.temperature_c))} °C"
+        return [f"κ = {less} × {about.words(constant)}{here} = {found}"]
 
 
 def _digits(value: float) -> str:

@@ -1,6 +1,7 @@
 """A sensing principle: how a signal follows from a value, linear in coefficients.
 
-``signal = Σ c_j · x_j(value, conditions)``; the value stands in one term only, so that it comes back in closed form.
+``signal = Σ c_j · x_j(value, conditions)``; the value stands in one term only, so that it comes back in closed form,
+or in a second, small one that bends the line, and comes back in a few rounds.
 """
 
 from __future__ import annotations
@@ -111,6 +112,8 @@ class Principle(ABC):
     coefficients: tuple[Coefficient, ...]
     value_term: ClassVar[int]
     """Which term the value stands in."""
+    bends: ClassVar[bool] = False
+    """Whether another term holds the value too, by a few percent of the first."""
     assumed: ClassVar[str] = "what is usual of its kind"
     """What a value rests on without a calibration, in a sentence."""
     signal_plural: ClassVar[str] = "millivolts"

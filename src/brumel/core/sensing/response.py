@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
@@ -17,6 +17,8 @@ from brumel.core.uncertainty import Budget, Contribution
 
 U_TEMPERATURE_C = 0.2 / 3**0.5
 """Standard uncertainty of the probe's thermometer, °C: ±0.2 °C as limits (common practice)."""
+_ROUNDS = 12
+"""A bend is a few percent: each round leaves that share of what the one before left."""
 LEFT_OVER = "left of the approach"
 """Name of that part of a budget."""
 
@@ -74,6 +76,29 @@ class Response:
             tuple(Origin.FIXED if c.fixed else Origin.ASSUMED for c in principle.coefficients),
         )
 
+    @classmethod
+    def known(
+        cls, principle: Principle, read: Mapping[str, float], covariance: Array, origins: Mapping[str, Origin],
+        temperature_c: float | None = None,
+    ) -> Response:  # fmt: skip
+        """From what was kept of it: coefficients as people read them, by key; what is not among them is as usual.
+
+        Parameters
+        ----------
+        covariance
+            Of the terms' coefficients, k = 1, those that are known: as many rows, in the principle's order.
+        """
+        usual = cls.usual(principle)
+        whole = np.array(usual.covariance)
+        whole[: len(covariance), : len(covariance)] = covariance
+        return cls(
+            principle,
+            tuple(c.turned(read.get(c.key, c.usual)) for c in principle.coefficients),
+            as_rows(whole),
+            tuple(origins.get(c.key, u) for c, u in zip(principle.coefficients, usual.origins, strict=True)),
+            temperature_c=temperature_c,
+        )
+
     @property
     def full(self) -> bool:
         """Whether every coefficient that can be was fitted, none but a minor one taken over."""
@@ -99,12 +124,14 @@ class Response:
     def value(self, signal: Number, at: Conditions) -> Any:
         """The value that a signal means; not a number where the principle has none. Float or array."""
         p = self.principle
-        rest = np.asarray(signal, dtype=float)
-        for index, x in enumerate(p.terms(np.nan, at)):
-            if index != p.value_term:
-                rest = rest - self.values[index] * np.asarray(x, dtype=float)
-        with np.errstate(divide="ignore", invalid="ignore"):
-            found = p.value_of_term(rest / np.float64(self.values[p.value_term]), at)
+        found: Number = 0.0 if p.bends else np.nan
+        for _ in range(_ROUNDS if p.bends else 1):
+            rest = np.asarray(signal, dtype=float)
+            for index, x in enumerate(p.terms(found, at)):
+                if index != p.value_term:
+                    rest = rest - self.values[index] * np.asarray(x, dtype=float)
+            with np.errstate(divide="ignore", invalid="ignore"):
+                found = p.value_of_term(rest / np.float64(self.values[p.value_term]), at)
         return float(found) if np.ndim(found) == 0 else found
 
     def signal(self, value: Number, at: Conditions) -> Any:

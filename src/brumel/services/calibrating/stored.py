@@ -25,7 +25,7 @@ from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
-from brumel.core.sensing.response import Origin, Response, as_rows
+from brumel.core.sensing.response import Origin, Response
 from brumel.core.standards.targets import Bottle, Target, bottle_of, target
 from brumel.core.wording import signed
 from brumel.services.kit import upkeep
@@ -140,12 +140,12 @@ def response_of(
     own: Principle, signature: CalibrationSignature, coefficients: Sequence[CalibrationCoefficient]
 ) -> Response:
     """How the probe responds, as it was signed."""
-    return Response(
+    return Response.known(
         own,
-        tuple(own.coefficient(c.key).turned(c.value) for c in coefficients),
-        as_rows(np.array(signature.covariance, dtype=float)),
-        tuple(Origin(c.origin) for c in coefficients),
-        temperature_c=signature.temperature_c,
+        {c.key: c.value for c in coefficients},
+        np.array(signature.covariance, dtype=float),
+        {c.key: Origin(c.origin) for c in coefficients},
+        signature.temperature_c,
     )
 
 
