@@ -18,12 +18,13 @@ import time
 import uuid
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from functools import partial
 from urllib.parse import urlencode, urlsplit
 
 import gsw
 import numpy as np
 from bench_table import line
-from bench_truth import truth
+from bench_truth import TABLES, truth
 from bench_visits import visits
 from playwright.sync_api import sync_playwright
 from tests.browser.driving import LAUNCH, SCREEN, sign_in
@@ -310,7 +311,7 @@ def plan() -> None:
 
 
 USUAL: dict[str, Callable[[], None]] = {"screens": screens, "live": live, "core": core, "plan": plan}
-BENCHES = USUAL | {"visits": visits, "truth": truth}
+BENCHES = USUAL | {"visits": visits, "truth": truth} | {f"truth-{name}": partial(truth, [name]) for name in TABLES}
 
 if __name__ == "__main__":
     unknown = [name for name in sys.argv[1:] if name not in BENCHES]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Callable, Iterable
 from concurrent.futures import ProcessPoolExecutor
 from itertools import product
 
@@ -25,47 +26,66 @@ NOISES = {0.0: (0.0, 0.01, 0.03, 0.05, 0.06), 0.1: (0.0, 0.03, 0.06), 1.0: (0.0,
 """By step of the display, mV: the noises, mV, under which a still trace is stable."""
 
 
-def truth() -> None:
-    """Print the three tables; two processes share the work."""
-    with ProcessPoolExecutor(2) as pool:
-        print(f"U (k = 2) of a pH reading, {READINGS} runs and readings a cell; wanted 94 to 98 %")
-        cells = [Cell(tau, c) for tau, c in product(TIME_CONSTANTS, SAMPLES_C)]
-        for cell, (share, mean) in zip(cells, pool.map(_coverage, cells), strict=True):
-            where = f"time constant {cell.tau_s:3.0f} s, sample at {cell.sample_c:3.0f} °C"
-            print(f"  {where}: {share:6.1%}  U ±{mean:.3f} pH")
-        print(f"U (k = 2) of a reading of specific conductance, {READINGS} runs and readings a cell; wanted 94 to 98 %")
-        places = [Where(m, w, c) for m, w, c in product(METHODS, WATERS, TEMPERATURES_C)]
-        for at, (share, mean) in zip(places, pool.map(_cell_coverage, places), strict=True):
-            where = f"{at.method}, {at.water:6.0f} µS/cm at {at.sample_c:4.1f} °C"
-            print(f"  {where}: {share:6.1%}  U ±{mean:.2f} %", flush=True)
-        print(f"U (k = 2) of a reading of oxygen, {READINGS} runs and readings a cell; wanted 94 to 98 %")
-        probes = [Place(*case) for case in product(KEYS, OXYGEN_METHODS, OXYGEN_TAUS, OXYGEN_C)]
-        for probe, (share, mean) in zip(probes, pool.map(_oxygen_coverage, probes), strict=True):
-            where = (
-                f"{probe.key}, {probe.method}, time constant {probe.tau_s:2.0f} s, water at {probe.sample_c:4.1f} °C"
-            )
-            print(f"  {where}: {share:6.1%}  U ±{mean:.2f} mg/L", flush=True)
-        print(f"Interval of the time left, {TRACES} traces a row, one rate of 4 to 60 s; wanted 90 to 97 %")
-        rows = [(step, noise, 0.0) for step, noises in NOISES.items() for noise in noises]
-        rows += [(0.0, 0.03, share) for share in (0.1, 0.3)]
-        for (step, noise, slow), kept in zip(rows, pool.map(_kept, rows), strict=True):
-            tail = f", {slow:.0%} at a second, slower rate" if slow else ""
-            print(
-                f"  display {step:3.1f} mV, noise {noise:.2f} mV{tail}: {kept.share:6.1%}  "
-                f"({kept.looks} looks, {kept.median_width_s:.0f} s wide, {kept.open_end:.0%} without an end)"
-            )
+def _of_ph(pool: ProcessPoolExecutor) -> None:
+    print(f"U (k = 2) of a pH reading, {READINGS} runs and readings a cell; wanted 94 to 98 %")
+    cells = [Cell(tau, c) for tau, c in product(TIME_CONSTANTS, SAMPLES_C)]
+    for cell, (share, mean) in zip(cells, pool.map(_coverage, cells), strict=True):
+        where = f"time constant {cell.tau_s:3.0f} s, sample at {cell.sample_c:3.0f} °C"
+        print(f"  {where}: {share:6.1%}  U ±{mean:.3f} pH", flush=True)
+
+
+def _of_conductivity(pool: ProcessPoolExecutor) -> None:
+    print(f"U (k = 2) of a reading of specific conductance, {READINGS} runs and readings a cell; wanted 94 to 98 %")
+    places = [Where(m, w, c) for m, w, c in product(METHODS, WATERS, TEMPERATURES_C)]
+    for at, (share, mean) in zip(places, pool.map(_cell_coverage, places), strict=True):
+        where = f"{at.method}, {at.water:6.0f} µS/cm at {at.sample_c:4.1f} °C"
+        print(f"  {where}: {share:6.1%}  U ±{mean:.2f} %", flush=True)
+
+
+def _of_oxygen(pool: ProcessPoolExecutor) -> None:
+    print(f"U (k = 2) of a reading of oxygen, {READINGS} runs and readings a cell; wanted 94 to 98 %")
+    probes = [Place(*case) for case in product(KEYS, OXYGEN_METHODS, OXYGEN_TAUS, OXYGEN_C)]
+    for probe, (share, mean) in zip(probes, pool.map(_oxygen_coverage, probes), strict=True):
+        where = f"{probe.key}, {probe.method}, time constant {probe.tau_s:2.0f} s, water at {probe.sample_c:4.1f} °C"
+        print(f"  {where}: {share:6.1%}  U ±{mean:.2f} mg/L", flush=True)
+
+
+def _of_time_left(pool: ProcessPoolExecutor) -> None:
+    print(f"Interval of the time left, {TRACES} traces a row, one rate of 4 to 60 s; wanted 90 to 97 %")
+    rows = [(step, noise, 0.0) for step, noises in NOISES.items() for noise in noises]
+    rows += [(0.0, 0.03, share) for share in (0.1, 0.3)]
+    for (step, noise, slow), kept in zip(rows, pool.map(_kept, rows), strict=True):
+        tail = f", {slow:.0%} at a second, slower rate" if slow else ""
         print(
-            f"The rule for calibrating on the models of the bench, {TRIED} dips a row; wanted: false at most 2 %, 90 %"
-        )
-        for name, t in zip(MODELS, pool.map(_tried, MODELS), strict=True):
-            print(
-                f"  {name}: false stable {t.false_stable:.1%}, false not stable {t.false_not_stable:.1%}, "
-                f"time left held {t.left_held:.1%} of {t.looks} looks", flush=True,
-            )  # fmt: skip
-        print(f"Names, {LOOKS} looks a row")
-        for name, found in pool.map(_names, NAMED):
-            shares = ", ".join(f"{state} {count / found.total():.0%}" for state, count in found.most_common())
-            print(f"  {name}: {shares}")
+            f"  display {step:3.1f} mV, noise {noise:.2f} mV{tail}: {kept.share:6.1%}  "
+            f"({kept.looks} looks, {kept.median_width_s:.0f} s wide, {kept.open_end:.0%} without an end)", flush=True,
+        )  # fmt: skip
+
+
+def _of_settling(pool: ProcessPoolExecutor) -> None:
+    print(f"The rule for calibrating on the models of the bench, {TRIED} dips a row; wanted: false at most 2 %, 90 %")
+    for name, t in zip(MODELS, pool.map(_tried, MODELS), strict=True):
+        print(
+            f"  {name}: false stable {t.false_stable:.1%}, false not stable {t.false_not_stable:.1%}, "
+            f"time left held {t.left_held:.1%} of {t.looks} looks", flush=True,
+        )  # fmt: skip
+    print(f"Names, {LOOKS} looks a row")
+    for name, found in pool.map(_names, NAMED):
+        shares = ", ".join(f"{state} {count / found.total():.0%}" for state, count in found.most_common())
+        print(f"  {name}: {shares}")
+
+
+TABLES: dict[str, Callable[[ProcessPoolExecutor], None]] = {
+    "ph": _of_ph, "conductivity": _of_conductivity, "oxygen": _of_oxygen, "time-left": _of_time_left,
+    "settling": _of_settling,
+}  # fmt: skip
+
+
+def truth(tables: Iterable[str] = TABLES) -> None:
+    """Print these tables; two processes share the work."""
+    with ProcessPoolExecutor(2) as pool:
+        for name in tables:
+            TABLES[name](pool)
 
 
 NAMED: dict[str, dict[str, float]] = {

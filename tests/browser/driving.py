@@ -49,17 +49,31 @@ def begin_with(page: Page, probe: str, procedure: str, fields: Mapping[str, str]
     page.get_by_role("button", name="Begin").click()
 
 
+def all_so(page: Page) -> None:
+    """Answer what a step asks, where it asks."""
+    for asked in page.locator("fieldset.asked:visible").all():
+        for box in asked.locator("[name=so]:not([value=none])").all():
+            box.check()
+
+
+def take(page: Page, button: str = "Take the point") -> None:
+    """Say that all is so where a step asks, and take its point."""
+    all_so(page)
+    page.get_by_role("button", name=button).click()
+
+
 def take_point(page: Page, button: str = "Probe is in") -> None:
     """Put the probe in, wait until it is stable, take the point."""
     page.get_by_role("button", name=button).click()
     page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Take the point").click()
+    take(page)
 
 
 def take_unsettled(page: Page, button: str, after_s: int = 75) -> None:
     """Put the probe in, and take the point after so many seconds, stable or not."""
     page.get_by_role("button", name=button).click()
     expect(page.locator("[data-plot]")).to_contain_text(f"{after_s} s")
+    all_so(page)
     page.get_by_text("Something was different", exact=True).click()
     page.locator("#unsettled_reason").fill("a fault to learn by")
     page.get_by_role("button", name="Take the point").click()
@@ -99,7 +113,8 @@ def ail(page: Page, fault: str) -> None:
     if not page.locator("#fault").is_visible():
         page.get_by_text("Simulated bench", exact=True).click()
     page.locator("#fault").select_option(fault)
-    page.get_by_role("button", name="Set", exact=True).click()
+    with page.expect_navigation():
+        page.get_by_role("button", name="Set", exact=True).click()
 
 
 def choose(page: Page, name: str, beginning: str) -> None:

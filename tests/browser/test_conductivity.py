@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import ail, give_up, no_violations, take_point
+from tests.browser.driving import ail, give_up, no_violations, take, take_point
 
 
 def begin(page: Page, procedure: str, **lots: str) -> None:
@@ -37,7 +37,7 @@ def test_dry_air_one_standard_and_a_reading(technician: Page) -> None:
     expect(page.locator(".steps")).to_contain_text("Dry air")
     page.get_by_role("button", name="It is in the air").click()
     page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Take the point").click()
+    take(page)
     take_point(page)
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
     expect(page.locator("[data-code=cell-constant]")).to_contain_text("sound from 0.9 to 1.1 /cm")
@@ -113,7 +113,7 @@ def test_each_fault_is_named_first_and_bubbles_leave_when_the_cell_is_swung(heal
         page.wait_for_selector("[data-settling=stable]")
         page.get_by_role("button", name="Start the wait again").click()
     page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Take the point").click()
+    take(page)
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
     expect(page.locator("[data-code=bubbles]")).to_have_count(0)
     give_up(page)
@@ -142,12 +142,12 @@ def test_it_is_typed_as_the_meter_shows_it(technician: Page) -> None:
     page.locator("[name=signal]").fill("1420")
     page.locator("[name=temperature_c]").fill("20")
     page.locator("[name=meter_method]").select_option("linear")
-    page.get_by_role("button", name="Take the typed point").click()
+    take(page, "Take the typed point")
     expect(page.locator("#error-meter_coefficient")).to_contain_text("1.9 to 2.1 is usual")
     expect(page.locator("[name=signal]")).to_have_value("1420")
     expect(page.locator("[name=meter_method]")).to_have_value("linear")
     page.locator("[name=meter_coefficient]").fill("2,0")
-    page.get_by_role("button", name="Take the typed point").click()
+    take(page, "Take the typed point")
     expect(page.locator(".steps")).to_contain_text("1278.0 µS")
     page.get_by_role("button", name="Sign as").click()
     page.wait_for_url("**/ledger/calibrations/**")

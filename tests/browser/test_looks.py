@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import LOOKS, begin, dressed, no_violations, take_points
+from tests.browser.driving import LOOKS, begin, dressed, no_violations, take, take_points
 
 
 @pytest.mark.parametrize(
@@ -35,11 +35,11 @@ def test_no_accessibility_violation_along_the_job(technician: Page, look: str) -
     no_violations(page)
     page.get_by_text("Type the reading by hand").click()
     page.get_by_label("Potential").fill("x")
-    page.get_by_role("button", name="Take the typed point").click()
+    take(page, "Take the typed point")
     expect(page.locator("#error-signal")).to_be_visible()
     no_violations(page)
     page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Take the point").click()
+    take(page)
     page.get_by_text("Stop here and sign").click()
     no_violations(page)
     take_points(page, 2)

@@ -6,7 +6,7 @@ import re
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import ail, begin_with, give_up, no_violations, sign, take_point, take_unsettled
+from tests.browser.driving import ail, begin_with, give_up, no_violations, sign, take, take_point, take_unsettled
 
 
 def begin(page: Page, probe: str, procedure: str, **typed: str) -> None:
@@ -36,7 +36,7 @@ def test_zero_and_air_with_a_clock_in_the_way_then_a_reading(technician: Page) -
     expect(page.locator("[data-look]")).to_contain_text(
         re.compile(r"100.00 % of saturation at 1012.5 hPa, 8.\d\d mg/L")
     )
-    page.get_by_role("button", name="Take the point").click()
+    take(page)
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
     expect(page.locator("[data-code=used-all-the-same]")).to_contain_text("only to try")
     expect(page.locator("svg.figure").nth(1)).to_contain_text("saturated at 1013 hPa")
@@ -108,7 +108,7 @@ def type_point(page: Page, signal: str) -> None:
     page.get_by_text("Type the reading by hand").click()
     page.locator("#signal").fill(signal)
     page.locator("#temperature_c").fill("21,5")
-    page.get_by_role("button", name="Take the typed point").click()
+    take(page, "Take the typed point")
 
 
 def test_a_cap_is_checked_calibrated_in_water_and_read_in_the_sea(technician: Page) -> None:
@@ -121,7 +121,7 @@ def test_a_cap_is_checked_calibrated_in_water_and_read_in_the_sea(technician: Pa
     page.get_by_text("Type the reading by hand").click()
     page.locator("[name=signal]").fill("52,1")
     page.locator("#temperature_c").fill("21,0")
-    page.get_by_role("button", name="Take the typed point").click()
+    take(page, "Take the typed point")
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
     sign(page)
     page.get_by_role("link", name="Read a site").click()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from enum import StrEnum
 
@@ -73,6 +73,12 @@ class Ribbon:
     lanes: tuple[Lane, ...]
     departures: tuple[tuple[datetime, uuid.UUID], ...] = ()
     """Rounds planned: when they leave, and their key."""
+
+    def of(self, probe_id: uuid.UUID | None) -> Ribbon:
+        """The strip of one probe, where one is in hand; else all."""
+        if probe_id is None:
+            return self
+        return replace(self, lanes=tuple(lane for lane in self.lanes if lane.state.probe.id == probe_id))
 
 
 class Action(StrEnum):

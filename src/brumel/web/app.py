@@ -83,7 +83,8 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     @app.context_processor
     def shared() -> dict[str, Any]:
         return {
-            "ribbons": lambda: ribbon_figures(services.today.ribbon(probe_states()), services.clock),
+            "ribbons": lambda of=None: ribbon_figures(services.today.ribbon(probe_states()).of(of), services.clock),
+            "ribbon_of": None,
             "demo": settings.demo,
             "theme": request.cookies.get("theme", "day"),
             "new_id": uuid.uuid4,

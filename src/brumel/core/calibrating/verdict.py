@@ -56,7 +56,7 @@ def _quantity(run: Run) -> Quantity:
 def _tolerances(run: Run) -> Iterator[tuple[str, Tolerance]]:
     """Each coefficient's, the one that the value stands with first, however they were stored."""
     known = run.tolerances.coefficients
-    return ((c.key, known[c.key]) for c in reversed(run.response.principle.coefficients) if c.key in known)
+    return ((c.key, known[c.key]) for c in run.response.principle.ordered if c.key in known)
 
 
 def _coefficients(run: Run) -> Iterator[Finding]:

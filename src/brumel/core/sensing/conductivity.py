@@ -12,7 +12,7 @@ import numpy as np
 
 from brumel.core.arrays import Array, Number
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
-from brumel.core.sensing.principle import Coefficient, Conditions, Principle
+from brumel.core.sensing.principle import Ask, Coefficient, Conditions, Principle
 from brumel.core.wording import grouped, signed
 
 _MIDDLE_US_CM = 1_000.0
@@ -55,7 +55,15 @@ class Conductivity(Principle):
     drift_percent_per_day = 0.02
     into_standard = "vents covered, off walls and bottom; swing it four or five times until no bubble is left."
     into_water = "Vents covered, off walls and bottom; swing it four or five times until no bubble is left."
-    deviations = ("vents not covered", "near a wall or the bottom", "bubbles seen", "in a glass beaker")
+    asks: ClassVar[Mapping[str, tuple[Ask, ...]]] = {
+        "cup": (
+            Ask("Vents covered", "vents not covered"),
+            Ask("Off walls, bottom", "near a wall or the bottom"),
+            Ask("No bubbles", "bubbles seen"),
+            Ask("Plastic beaker", "in a glass beaker"),
+        ),
+        "air": (Ask("Dry, nothing touches it", "a wet or touched cell in the air"),),
+    }
     meter_asks = "compensation"
     meter_shows: ClassVar[Mapping[str, Mapping[str, Any]]] = {"specific-conductance": {"method": ""}}
     """Which compensation, is asked of the meter."""

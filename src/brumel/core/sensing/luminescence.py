@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import ClassVar
 
 import numpy as np
 
 from brumel.core.arrays import Array, Number
 from brumel.core.sensing.oxygen import Oxygen
-from brumel.core.sensing.principle import Coefficient, Conditions
+from brumel.core.sensing.principle import Ask, Coefficient, Conditions
 from brumel.core.uncertainty import Contribution
 
 DECAY_PER_C = 0.003
@@ -40,7 +41,21 @@ class Luminescence(Oxygen):
     assumed = "a new cap"
     into_standard = "stir gently."
     into_water = "Cap covered, no bubble on it; move it gently."
-    deviations = ("a wet cap in the air", "in wind or near people", "a bubble on the cap")
+    asks: ClassVar[Mapping[str, tuple[Ask, ...]]] = {
+        "air": (
+            Ask("Cap dry", "a wet cap in the air"),
+            Ask("Above water, in sleeve or bottle", "in open air, not above water or in a damp sleeve"),
+            Ask("Out of wind, away from people", "in wind or near people"),
+        ),
+        "cup": (
+            Ask("Stirred", "not stirred"),
+            Ask("No bubble on it", "a bubble on the cap"),
+        ),
+        "zero": (
+            Ask("Stirred", "not stirred"),
+            Ask("No bubble on it", "a bubble on the cap"),
+        ),
+    }
 
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """Rate without oxygen, 1/ms; quenching, 1/ms."""

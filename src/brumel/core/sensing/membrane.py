@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import ClassVar
 
 import numpy as np
 
 from brumel.core.arrays import Array, Number
 from brumel.core.sensing.oxygen import Oxygen
-from brumel.core.sensing.principle import Coefficient, Conditions
+from brumel.core.sensing.principle import Ask, Coefficient, Conditions
 from brumel.core.uncertainty import Contribution
 
 PERMEABILITY_PER_C = 0.03
@@ -40,7 +41,21 @@ class Membrane(Oxygen):
     assumed = "a new membrane"
     into_standard = "keep it moving: without flow it reads low."
     into_water = "Membrane covered, no bubble on it. Keep it moving all the time: without flow it reads low."
-    deviations = ("a wet membrane in the air", "in wind or near people", "not kept moving", "a bubble on the membrane")
+    asks: ClassVar[Mapping[str, tuple[Ask, ...]]] = {
+        "air": (
+            Ask("Membrane dry", "a wet membrane in the air"),
+            Ask("Above water, in sleeve or bottle", "in open air, not above water or in a damp sleeve"),
+            Ask("Out of wind, away from people", "in wind or near people"),
+        ),
+        "cup": (
+            Ask("Kept moving", "not kept moving"),
+            Ask("No bubble on it", "a bubble on the membrane"),
+        ),
+        "zero": (
+            Ask("Kept moving", "not kept moving"),
+            Ask("No bubble on it", "a bubble on the membrane"),
+        ),
+    }
 
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """Zero, nA; gain, nA."""

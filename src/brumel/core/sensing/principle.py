@@ -92,6 +92,14 @@ class Coefficient:
         return f"{signed(value, self.decimals, plus=plus)}{unit}"
 
 
+@dataclass(frozen=True)
+class Ask:
+    """What a technician is asked at a step: how it should be, and what a record says where it is not."""
+
+    so: str
+    otherwise: str
+
+
 class Principle(ABC):
     """One way of sensing; a further one is one small module that is added to :mod:`brumel.core.sensing.principles`."""
 
@@ -132,8 +140,8 @@ class Principle(ABC):
     """How it is put into a standard, as the end of a sentence."""
     into_water: ClassVar[str] = "Sensor and junction covered, stir briefly, let stand."
     """How it is put into a water."""
-    deviations: ClassVar[tuple[str, ...]] = ()
-    """What may have been otherwise when a point was taken, beside what a rinse leaves open."""
+    asks: ClassVar[Mapping[str, tuple[Ask, ...]]] = {}
+    """What is asked before a point is taken, by the kind of step."""
     patience: ClassVar[str] = ""
     """What is said before a water is read, where its approach is slow."""
     meter_asks: ClassVar[str] = ""
@@ -243,6 +251,17 @@ class Principle(ABC):
     @abstractmethod
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """The arithmetic from a signal to its value, in words."""
+
+    @property
+    def deviations(self) -> tuple[str, ...]:
+        """What may have been otherwise when a point was taken, beside what a rinse leaves open."""
+        return tuple(dict.fromkeys(a.otherwise for asked in self.asks.values() for a in asked))
+
+    @property
+    def ordered(self) -> tuple[Coefficient, ...]:
+        """The coefficients as people want to hear them: the one that the value stands with first."""
+        first = self.coefficients[self.value_term]
+        return (first, *(c for c in reversed(self.coefficients) if c is not first))
 
     @property
     def minor(self) -> frozenset[str]:

@@ -66,6 +66,8 @@ class TakePoint:
     """What the meter had done to a typed value: ``method``, ``coefficient``, ``reference_c``."""
     unsettled_reason: str = ""
     deviations: Sequence[str] = field(default_factory=tuple)
+    so: Sequence[str] | None = None
+    """What was answered to what is asked at the step; None where nobody was asked."""
     lot_id: uuid.UUID | None = None
     """Another lot than the one chosen at the beginning; None where that one was used."""
 
@@ -198,7 +200,7 @@ class Calibrations:
             begun = begun_last(run, step.key)
             row |= {
                 "source": Source.DEVICE if take.device else Source.TYPED_SIGNAL,
-                "deviations": _deviations(take),
+                "deviations": _deviations(run, take),
                 "meter_did": dict(take.meter_did),
                 "begun_id": begun.id if begun else None,
             }
@@ -322,14 +324,20 @@ def _typed_signal(run: CalibrationRun, take: TakePoint) -> Signal:
 
 def _told(run: CalibrationRun, take: TakePoint) -> dict[str, Any]:
     """What the form of a point itself says."""
-    told: dict[str, Any] = {"run_id": run.id, "step": take.step, "deviations": _deviations(take)}
+    told: dict[str, Any] = {"run_id": run.id, "step": take.step, "deviations": _deviations(run, take)}
     if not take.device:
         told |= {"signal": _typed_signal(run, take).value, "temperature_c": take.typed_temperature_c}
     return told
 
 
-def _deviations(take: TakePoint) -> list[str]:
+def _deviations(run: CalibrationRun, take: TakePoint) -> list[str]:
+    """What was otherwise; what was asked and not said to be so is."""
     found = [d.strip() for d in take.deviations if d.strip()]
+    asked = principle_of(run.method).asks.get(_step_of(run, take.step).kind, ())
+    if asked and take.so is not None:
+        if not take.so:
+            raise InvalidInput({"so": "Look, and tick what is so; what isn't ticked is kept with the point."})
+        found += [a.otherwise for a in asked if a.so not in take.so]
     if take.unsettled_reason.strip():
         found.append(f"taken before it settled: {take.unsettled_reason.strip()}")
     return found

@@ -33,6 +33,7 @@ from brumel.services.live.channels import signal_positions_of
 from brumel.store import queries
 from brumel.store.models.calibration import (
     AmendmentKind,
+    CalibrationCoefficient,
     CalibrationPoint,
     CalibrationRun,
     CalibrationStep,
@@ -95,6 +96,12 @@ class RunView:
     def adjusts(self) -> bool:
         """Whether it adjusts its probe, or only checks it."""
         return stored.adjusts(self.run)
+
+    @property
+    def coefficients(self) -> list[CalibrationCoefficient]:
+        """What it adjusted, as it was signed and as people want to hear it; none of a check."""
+        known = {c.key: c for c in self.run.coefficients} if self.adjusts else {}
+        return [known[c.key] for c in self.principle.ordered if c.key in known] if known else []
 
     @property
     def principle(self) -> Principle:

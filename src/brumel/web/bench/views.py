@@ -165,6 +165,7 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
         meter_did={} if device else typed.meter_did(),
         unsettled_reason=typed.text("unsettled_reason"),
         deviations=[d for d in _deviations() if d in request.form.getlist("deviations")],
+        so=request.form.getlist("so") if "asked" in request.form else None,
         lot_id=typed.record_id("lot"),
     )
     try:

@@ -13,6 +13,12 @@ document.addEventListener("keydown", (event) => {
   }
 });
 
+// What a step asks is answered at once where all is so.
+document.querySelectorAll("[data-all-so]").forEach((button) => button.addEventListener("click", () => {
+  const boxes = button.closest("fieldset").querySelectorAll("[name=so]");
+  boxes.forEach((box) => { box.checked = box.value !== "none"; });
+}));
+
 // A form is sent once; the server would not make a second record, but a second wait helps nobody.
 document.addEventListener("submit", (event) => {
   if (event.defaultPrevented) return;
