@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -177,6 +178,30 @@ class TestTogether:
 
     def test_each_pair_has_its_source(self) -> None:
         assert all(p.source and p.remedy and len(p.bounds) == 2 for p in pairs())
+
+    @pytest.mark.parametrize(
+        ("mg_l", "pressure", "salinity", "words"),
+        # Benson & Krause 1984 at 25 °C, from its table: 8.263 mg/L fresh, 6.949 at S = 30 and 1013.25 hPa. At 850 hPa
+        # by (850 − 31.7) / (1013.25 − 31.7), the vapour pressure from handbook tables: 0.8337.
+        [
+            (6.949, 1013.25, 30.0, None), (8.263, 1013.25, 30.0, "the salinity was not corrected for in mg/L"),
+            (6.949**2 / 8.263, 1013.25, 30.0, "the salinity was corrected for twice"),
+            (8.263, 850.0, 0.0, "the percent count from 1013.25 hPa"),
+            (8.263 * 0.8337**2, 850.0, 0.0, "the pressure was corrected for twice"),
+            (8.263 * 0.8337, 850.0, 0.0, None), (4.0, 1013.25, 30.0, "salinity 30.0."),
+        ],
+    )  # fmt: skip
+    def test_oxygen_in_two_units_shows_a_correction_left_out_or_made_twice(
+        self, mg_l: float, pressure: float, salinity: float, words: str | None
+    ) -> None:
+        given = seen(oxygen=(mg_l, 0.03), temperature=(25.0, 0.05), salinity=(salinity, 0.1),
+                     station_pressure=(pressure, 0.5)) | {
+            "oxygen-saturation": Taken("oxygen-saturation", 100.0, 0.5, record="another")}  # fmt: skip
+        found = judge_together(given, SEA)
+        assert [f.code for f in found] == ([] if words is None else ["together-oxygen"])
+        assert not found or words in found[0].sentence
+        same = {key: replace(taken, record="one") for key, taken in given.items()}
+        assert judge_together(same, SEA) == []
 
     def test_a_salinity_against_the_conductivity_of_the_visit(self) -> None:
         """Standard sea water: 42.914 mS/cm at 15 °C is S 35 (PSS-78)."""

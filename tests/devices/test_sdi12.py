@@ -10,7 +10,7 @@ from typing import IO
 
 import pytest
 
-from brumel.devices.sdi12 import DeviceGarbled, DeviceSilent, Sdi12Line, crc
+from brumel.devices.sdi12 import DeviceError, DeviceGarbled, DeviceSilent, Sdi12Line, crc
 
 NINE = "+1+2+3+4+5+6+7+8+9"
 
@@ -28,7 +28,9 @@ def _order(line: IO[bytes]) -> str:
 
 
 @contextmanager
-def peer(answers: dict[str, str], otherwise: Callable[[str], str] = lambda order: order[:1]) -> Iterator[list[str]]:
+def peer(
+    answers: dict[str, str], otherwise: Callable[[str], str | bytes] = lambda order: order[:1]
+) -> Iterator[list[str]]:
     """A probe that answers as said, and its address alone to what it does not know; the orders that it got."""
     server, asked = socket.create_server(("127.0.0.1", 0)), []
 
@@ -39,7 +41,7 @@ def peer(answers: dict[str, str], otherwise: Callable[[str], str] = lambda order
                 while order := _order(line):
                     asked.append(order)
                     if answer := answers.get(order, otherwise(order)):
-                        line.write(answer.encode() + b"\r\n")
+                        line.write(answer if isinstance(answer, bytes) else answer.encode() + b"\r\n")
                         line.flush()
         except (OSError, ValueError):
             pass
@@ -53,6 +55,53 @@ def peer(answers: dict[str, str], otherwise: Callable[[str], str] = lambda order
         server.close()
         thread.join(10.0)
         assert not thread.is_alive()
+
+
+LOOK = "look for a loose plug, a long or wet cable."
+
+
+@pytest.mark.parametrize(
+    ("answers", "order", "words"),
+    [
+        ({"0I": "013short"}, "I", "is shorter than the standard's 20 characters."),
+        ({"0M": "0xyz1"}, "M", "The probe answered '0xyz1' to a start of measurement."),
+        ({"0M": "00003", "0D0": "0+1"}, "M", "The probe announced 3 values and gave 1."),
+        ({"0M": "00001", "0D0": "0+1?"}, "M", "which is not a list of numbers from address 0."),
+        ({"0M": "1"}, "M", "The probe answered '1' to 0M!."),
+        ({}, "R", "knows no way to be read: is it an SDI-12 probe?"),
+    ],
+)
+def test_an_answer_that_can_not_be_is_said(answers: dict[str, str], order: str, words: str) -> None:
+    with peer(answers) as asked:
+        line = Sdi12Line(asked.pop(), timeout_s=0.05)
+        ways = {"I": line.identify, "M": lambda a: line.measure(a, "M"), "R": line.read}
+        with pytest.raises(DeviceGarbled) as refused:
+            ways[order]("0")
+        line.close()
+    assert words in str(refused.value)
+
+
+@pytest.mark.parametrize(
+    ("raw", "kind", "words"),
+    [
+        (b"", DeviceSilent, "The probe has not answered for 0.05 s: check its plug and power, or type the reading by"),
+        (b"0+21.", DeviceGarbled, f"The probe's answer broke off: {LOOK}"),
+        (b"0+2\xe91\r\n", DeviceGarbled, f"The probe's answer is not readable: {LOOK}"),
+        (b"0+1" * 3000, DeviceGarbled, "The probe's answer does not end after 120 characters"),
+    ],
+)
+def test_what_is_no_answer_is_said(raw: bytes, kind: type[DeviceError], words: str) -> None:
+    with peer({}, otherwise=lambda _: raw) as asked:
+        line = Sdi12Line(asked.pop(), timeout_s=0.05)
+        with pytest.raises(kind) as refused:
+            line.measure("0")
+        line.close()
+    assert words in str(refused.value)
+
+
+def test_what_is_no_address_reaches_no_line() -> None:
+    with pytest.raises(DeviceError, match="'10' is not an SDI-12 address: one letter"):
+        Sdi12Line("socket://127.0.0.1:1").measure("10")
 
 
 @pytest.mark.parametrize(

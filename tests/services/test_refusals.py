@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import io
 import uuid
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from typing import Any
 
 import pytest
+from PIL import Image
 from sqlalchemy import func, select
 
+from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.care_log import NewCare
+from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.loading import Loading
@@ -23,7 +28,9 @@ from brumel.services.people import SignInRefused
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.lots import NewLot
 from brumel.services.visiting.readings import NewReading
-from brumel.services.visiting.sites import NewSite
+from brumel.services.visiting.resetting import WrongSetting
+from brumel.services.visiting.sites import NewLimit, NewSite
+from brumel.services.visiting.visits import Entry, NewVisit, Said, Sheet
 from brumel.store.database import Database
 from brumel.store.models.tables import FACTS
 from tests.conftest import NOW
@@ -118,6 +125,50 @@ def sign_in(w: World, password: str, times: int = 1) -> None:
         with pytest.raises(SignInRefused):
             w.at().people.sign_in("tess", "not this one", "10.0.0.1")
     w.at().people.sign_in("tess", password, "10.0.0.1")
+
+
+def limit(w: World, **given: Any) -> None:
+    base = NewLimit(uuid.uuid4(), w.site.id, "ph", 6.5, 8.5, "the permit")
+    w.at().sites.limit(
+        replace(base, **given), w.at().people.add(f"s{uuid.uuid4().hex[:8]}", "Su", "supervisor", "long enough")
+    )
+
+
+def instrument(w: World, **given: Any) -> None:
+    base = NewInstrument(uuid.uuid4(), str(uuid.uuid4())[:8], "test kit", "Kit", measures={"ph": TypedMeasures(4, 9)})
+    w.at().instruments.save(replace(base, **given), w.person)
+
+
+def visit(w: World, **given: Any) -> uuid.UUID:
+    base = NewVisit(uuid.uuid4(), sample="jar")
+    return w.at().visits.open(replace(base, **given), w.person)
+
+
+def say(w: World, read_with: str = "", quantity: str = "ph", text: str = "7", skip: bool = False) -> None:
+    said = [Said(uuid.uuid4(), "skipped", " ", "ph")] if skip else []
+    w.at().visits.save(visit(w), Sheet([Entry(uuid.uuid4(), quantity, text, "", read_with)], said=said), w.person)
+
+
+def reset(w: World, reason: str, since: datetime = NOW - HOUR, **really: Any) -> None:
+    does = {"method": "none", "reference_c": 25.0} | really
+    wrong = WrongSetting(w.meter(), "specific-conductance", since, NOW, does)
+    w.at().resetting.apply(wrong, reason, w.person)
+
+
+def pour(w: World, amount: float | None = 100.0, number: str = "A-1", lot: str = "7.00") -> None:
+    w.at().shelf.pour_off(w.lots[lot].id, uuid.uuid4(), amount, number, w.person)
+
+
+def wide(pixels: int) -> bytes:
+    """A picture of so many pixels on a side, in few bytes."""
+    found = io.BytesIO()
+    Image.new("1", (pixels, pixels)).save(found, "PNG")
+    return found.getvalue()
+
+
+def oxygen(w: World, **pressure: Any) -> None:
+    place, cap = Surroundings(Pressure(1010.0, **pressure)), w.other_probe("oxygen-optical")
+    begin(w, probe_id=cap, method_code="luminescence-air", lots={}, place=place, despite="a test")
 
 
 A_LOT = uuid.uuid4()
@@ -266,6 +317,56 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "A password has at least 10 characters.": lambda w: add(w, password="123456789"),
     "Name and password don't fit together: check both and try again.": lambda w: sign_in(w, "wrong"),
     "Too many attempts have failed: wait ten minutes, then try again.": lambda w: sign_in(w, "a long password", 5),
+    # Limits, instruments, visits, a setting that was wrong
+    "Choose the quantity.": lambda w: limit(w, quantity="mud"),
+    "Give at least one end.": lambda w: limit(w, low=None, high=None),
+    "It must lie above the lower end.": lambda w: limit(w, low=8.0, high=8.0),
+    "Say where this limit comes from.": lambda w: limit(w, reason=" "),
+    "Choose what kind of instrument it is.": lambda w: instrument(w, kind="spoon"),
+    "Say in which kit it travels, or where it stands.": lambda w: instrument(w, kit=""),
+    "What it can see must end above where it begins.": lambda w: instrument(w, measures={"ph": TypedMeasures(7, 7)}),
+    "Say of at least one quantity what it can see, or how exact it is.": lambda w: instrument(w, measures={}),
+    "Not known: tea.": lambda w: instrument(w, measures={"tea": TypedMeasures(1.0)}),
+    "Choose the site, or give the sample a name.": lambda w: visit(w, sample=""),
+    "There is no such site: choose another.": lambda w: visit(w, sample="", site_id=uuid.uuid4()),
+    "A visit can't begin in the future: check date and time.": lambda w: visit(w, begun_at=NOW + HOUR),
+    "Say why it is not read.": lambda w: say(w, skip=True),
+    "This quantity is not known.": lambda w: say(w, quantity="tea"),
+    "Choose what it was read with.": lambda w: say(w, "probe:tea"),
+    "This instrument does not measure it: choose another.": lambda w: say(w, f"instrument:{uuid.uuid4()}"),
+    "A probe shows a number: leave < and > to kits and laboratories.": lambda w: say(
+        w, f"probe:{w.probe().id}", text="<7"
+    ),
+    "Say why it is removed; the reading itself stays on record.": lambda w: w.at().visits.remove(
+        uuid.uuid4(), uuid.uuid4(), " ", w.person
+    ),
+    "Say in a word what was done about it, or who was told.": lambda w: w.at().visits.acknowledge(
+        uuid.uuid4(), "", w.person
+    ),
+    "Say how it was found that the setting was wrong.": lambda w: reset(w, " "),
+    "It must end after it began.": lambda w: reset(w, "seen", since=NOW),
+    "Choose one of: nothing: it was off, ": lambda w: reset(w, "seen", method="tea"),
+    "Give the coefficient in percent per °C, above 0 to 10; 1.9 to 2.1 is usual.": lambda w: reset(
+        w, "seen", method="linear", coefficient=0.0
+    ),
+    "The reference is 25 or 20 °C.": lambda w: reset(w, "seen", method="natural-water", reference_c=18.0),
+    # Pouring off, pictures
+    "Give how many mL were poured off, above 0 and up to": lambda w: pour(w, 0.0),
+    "Give the new bottle a number of its own.": lambda w: pour(w, number=" "),
+    "stands on the shelf already: choose another.": lambda w: pour(w, number=w.lots["4.01"].lot_number),
+    "Give its value at 25 °C, pH.": lambda w: lot(w, nominal=None),
+    "The photo has too many pixels: take a smaller one.": lambda w: w.at().kit.inspect(
+        w.probe().id, uuid.uuid4(), {}, "", w.person, wide(9_000)
+    ),
+    # Where it is
+    "Choose one of: hPa, ": lambda w: oxygen(w, unit="ell"),
+    "Choose what kind of pressure it is.": lambda w: oxygen(w, kind="guessed"),
+    "Give the altitude of the place: without it this pressure says nothing of it.": lambda w: oxygen(
+        w, kind="sea-level"
+    ),
+    "Choose its reference electrode: what it shows means nothing without.": lambda w: probe(w, reference=""),
+    "Choose one of the list.": lambda w: probe(w, reference="lead"),
+    "Choose what was done; a ": lambda w: care(w, care="sung to"),
     # Files
     "The file is not TOML": lambda w: load(w, "[["),
     "boats is none of devices": lambda w: load(w, "[[boats]]"),
@@ -321,6 +422,13 @@ NOWHERE: dict[str, Callable[[World], object]] = {
     "There is no such certificate.": lambda w: w.at().shelf.certificate(uuid.uuid4()),
     "There is no such round.": lambda w: w.at().planned.plan(uuid.uuid4()),
     "There is no such site.": lambda w: w.at().states.site(uuid.uuid4()),
+    "There is no such visit.": lambda w: w.at().visits.view(uuid.uuid4()),
+    "There is no such instrument.": lambda w: w.at().instruments.one(uuid.uuid4()),
+    "There is no such reading to remove here.": lambda w: w.at().visits.remove(
+        uuid.uuid4(), uuid.uuid4(), "slip", w.person
+    ),
+    "This probe is not read by a device.": lambda w: w.at().readings.lens(w.probe().id),
+    "This meter has no such device.": lambda w: w.at().channels.view(w.meter(), uuid.uuid4()),
 }
 
 

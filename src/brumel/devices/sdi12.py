@@ -17,6 +17,8 @@ import serial
 _VALUE = re.compile(r"[+-]\d{1,7}(?:\.\d{0,7})?")
 _ADDRESS = re.compile(r"[0-9A-Za-z]")
 _ATTEMPTS = 3
+_LONGEST = 120
+"""No answer of the standard is as long, in characters."""
 _WAYS = ("RC0", "R0", "MC", "M", "CC", "C")
 
 
@@ -255,6 +257,10 @@ class Sdi12Line:
         deadline = time.monotonic() + timeout_s
         line = b""
         while not line.endswith(b"\n"):
+            if len(line) == _LONGEST:
+                raise DeviceGarbled(
+                    f"The probe's answer does not end after {_LONGEST} characters: is it an SDI-12 probe?"
+                )
             port.timeout = max(deadline - time.monotonic(), 0.001)
             byte = port.read(1)
             if not byte:

@@ -30,8 +30,8 @@ _AWAY_FROM_25_C = 3.0
 """Nearer to the reference a compensation can't be told."""
 _DRY = 0.2
 _MANY_BUBBLES = 0.12
-_BENDS = 0.015
-"""A coated cell loses so much more of its signal in the higher of two standards."""
+_BENDS, _BENDS_WHERE_LOW = 0.015, 0.008
+"""A coated cell loses so much more of its signal in the higher of two standards; less tells it where both are low."""
 _STRONGER = 3.0
 _WEAK_US_CM = 200.0
 _BELOW, _FAR_ABOVE = 2.0, 100.0
@@ -68,7 +68,7 @@ def cell_causes(run: Run) -> Iterator[Finding]:
         return float(by.value(p.point.signal, p.point.at) / p.point.value)
 
     seen = [_Seen(p, ratio(known, p), ratio(usual, p)) for p in run.points if p.point.value > 0]
-    if (coated := _coated(seen)) is not None:
+    if (coated := _coated(seen, most)) is not None:
         yield coated
         return
     for number, s in enumerate(seen):
@@ -244,13 +244,14 @@ def _low(s: _Seen) -> Finding:
     )
 
 
-def _coated(seen: list[_Seen]) -> Finding | None:
+def _coated(seen: list[_Seen], most: float) -> Finding | None:
     """Two standards of which the higher one loses more."""
     if len(seen) < 2:
         return None
     low, high = (f(seen, key=lambda s: s.point.point.value) for f in (min, max))
     bend = low.ratio - high.ratio
-    if not (bend > _BENDS and high.ratio < 1.0 and high.ratio > 1.0 - _MANY_BUBBLES and low.ratio < 1.0 + _KNOWN_SHARE):
+    least = _BENDS_WHERE_LOW if low.ratio < 1.0 - most else _BENDS
+    if not (bend > least and high.ratio < 1.0 and high.ratio > 1.0 - _MANY_BUBBLES and low.ratio < 1.0 + _KNOWN_SHARE):
         return None
     return Finding(
         "cell-coated",

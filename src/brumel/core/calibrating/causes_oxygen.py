@@ -20,7 +20,6 @@ _DRYEST = 1.35
 """Dry air, and a thermometer beside it, make no more than this share of what the missing moisture is."""
 _RECENT_DAYS = 8.0
 _HIGH, _LOW = 0.12, 0.12
-_APART_C = 10.0
 
 
 @dataclass(frozen=True)
@@ -76,14 +75,12 @@ def oxygen_causes(run: Run) -> Iterator[Finding]:
 
 def oxygen_remarks(run: Run) -> Iterator[Finding]:
     """Air and water far apart in temperature."""
-    warmth = run.place.water_c
-    for p in run.points:
-        if warmth is not None and p.in_air and abs(p.temperature_c - warmth) > _APART_C:
+    for p in (p for p in run.points if p.in_air):
+        if words := run.place.apart(p.temperature_c):
             yield Finding(
                 "air-and-water-apart",
                 Level.DOUBTFUL,
-                f"The air had {signed(p.temperature_c)} °C, the water has {signed(warmth)} °C: more than "
-                f"{_APART_C:g} °C apart, and what corrects the probe for temperature is not that good.",
+                f"{words}, and what corrects the probe for temperature is not that good.",
                 "Let probe, bottle and air come nearer to the water: hang the bottle in it for half an hour, repeat.",
                 30,
             )

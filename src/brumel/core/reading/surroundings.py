@@ -11,12 +11,15 @@ from brumel.core.arrays import Number
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.reading.pressure import Pressure
 from brumel.core.sensing.principle import Conditions
+from brumel.core.wording import signed
 
 REMEMBERED = timedelta(hours=14)
 """So long a pressure that was given is offered again (rule of this product)."""
 SALINITY = (0.0, 42.0)
 U_TYPED_SALINITY = 0.5
 """Standard uncertainty of a salinity that is typed, k = 1 (rule of this product)."""
+_APART_C = 10.0
+"""Farther apart, what corrects a probe for temperature is not good enough (common practice)."""
 WATER_C = (-2.0, 45.0)
 
 
@@ -45,6 +48,20 @@ class Surroundings:
         if self.salinity is not None:
             found |= {"salinity": self.salinity, "u_salinity": self.u_salinity, "salinity_from": self.salinity_from}
         return found | ({} if self.water_c is None else {"water_c": self.water_c})
+
+    def apart(self, air_c: float) -> str:
+        """That the air of a calibration is too far from the waters planned, in words; empty where it is not.
+
+        Examples
+        --------
+        >>> Surroundings(water_c=12.0).apart(24.0)
+        'The air has 24.0 °C, the waters 12.0 °C: more than 10 °C apart'
+        >>> Surroundings(water_c=14.5).apart(24.0), Surroundings().apart(24.0)
+        ('', '')
+        """
+        if self.water_c is None or abs(air_c - self.water_c) <= _APART_C:
+            return ""
+        return f"The air has {signed(air_c)} °C, the waters {signed(self.water_c)} °C: more than {_APART_C:g} °C apart"
 
     def at(self, temperature_c: Number, reference: str = "") -> Conditions:
         """The conditions of a signal at a temperature, for a probe with this reference electrode.

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from brumel.core.findings import Finding, Level, worst_first
+from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import is_stabilised
 from brumel.core.reading.water import Compensation
@@ -19,6 +20,12 @@ from brumel.core.wording import upper_first
 
 _HOUSE = "rule of this product"
 _LEAST_U = 1e-12
+_LEAST_PERCENT = 10.0
+"""Below, a hundredth of a mg/L decides."""
+_U_SATURATION = 0.02
+"""Saturation changes by so much of itself a degree."""
+_TELLS = 0.02
+"""A correction that changes less, or lies so far off, is not told from a bad reading (rule of this product)."""
 
 
 @dataclass(frozen=True)
@@ -272,7 +279,7 @@ def pairs() -> tuple[Pair, ...]:
 
 def judge_together(seen: Visit, water: Compensation, *, asks_hocl: bool = False) -> list[Finding]:
     """What speaks against the readings of a visit beside each other, worst first."""
-    return worst_first([*_pairs(seen), *_salinity(seen, water), *_chlorine(seen, asks_hocl)])
+    return worst_first([*_pairs(seen), *_salinity(seen, water), *_oxygen(seen), *_chlorine(seen, asks_hocl)])
 
 
 def _pairs(seen: Visit) -> Iterator[Finding]:
@@ -307,6 +314,43 @@ def _salinity(seen: Visit, water: Compensation) -> Iterator[Finding]:
             10,
             "PSS-78",
         )
+
+
+def _oxygen(seen: Visit) -> Iterator[Finding]:
+    """Oxygen in mg/L against percent of saturation, read apart: which correction was left out, or made twice."""
+    mg_l, percent, warm = seen.get("oxygen"), seen.get("oxygen-saturation"), seen.get("temperature")
+    if mg_l is None or percent is None or warm is None or mg_l.record == percent.record:
+        return
+    salt, pressure = seen.get("salinity"), seen.get("station-pressure")
+    if percent.value < _LEAST_PERCENT or salt is None or pressure is None:
+        return
+    t, p, s = warm.value, pressure.value, salt.value
+    full = float(saturation_mg_l(t, p, s))
+    expected = percent.value / 100.0 * full
+    u = math.hypot(mg_l.u, expected * math.hypot(percent.u / percent.value, _U_SATURATION * warm.u))
+    if abs(mg_l.value - expected) <= 2.0 * u:
+        return
+    by_salt, by_pressure = full / float(saturation_mg_l(t, p)), full / float(saturation_mg_l(t, ATMOSPHERE_HPA, s))
+    causes = {
+        "the salinity was not corrected for in mg/L": 1.0 / by_salt,
+        "the salinity was corrected for twice": by_salt,
+        "the percent count from 1013.25 hPa, not from the station's pressure": 1.0 / by_pressure,
+        "the pressure was corrected for twice": by_pressure,
+    }
+    ratio = mg_l.value / expected
+    far = {words: abs(math.log(max(ratio, _LEAST_U) / factor)) for words, factor in causes.items()
+           if abs(math.log(factor)) > _TELLS}  # fmt: skip
+    cause = min(far, key=far.__getitem__, default="")
+    said = f": {cause}" if cause and far[cause] < _TELLS else ""
+    yield Finding(
+        "together-oxygen",
+        Level.DOUBTFUL,
+        f"{mg_l.value:.2f} mg/L was given, and {percent.value:.1f} % of saturation makes it {expected:.2f} mg/L at "
+        f"{t:.1f} °C, {p:.0f} hPa and salinity {s:.1f}{said}.",
+        "Look at the salinity and the pressure that are set in the meter, then read both again.",
+        10,
+        "Benson & Krause 1984",
+    )
 
 
 def _chlorine(seen: Visit, asks_hocl: bool) -> Iterator[Finding]:

@@ -194,6 +194,9 @@ class Calibrations:
                 aim = stored.aim_of(step, lot, stored.where(run, signal.temperature_c)).value
                 if asked := asked_thousandth(principle_of(run.method), take.typed_signal, (aim, aim)):
                     raise InvalidInput({"signal": asked})
+            apart = stored.place_of(run).apart(signal.temperature_c) if step.kind is StepKind.AIR else ""
+            if apart and not take.unsettled_reason.strip():
+                raise InvalidInput({"apart": f"{apart}. Hang the bottle in it for half an hour, or say why not."})
             row = point_row(
                 take.point_id, run, person, step, lot, signal, taken_at=self.clock.now(), today=self.clock.today()
             )
@@ -339,5 +342,5 @@ def _deviations(run: CalibrationRun, take: TakePoint) -> list[str]:
             raise InvalidInput({"so": "Look, and tick what is so; what isn't ticked is kept with the point."})
         found += [a.otherwise for a in asked if a.so not in take.so]
     if take.unsettled_reason.strip():
-        found.append(f"taken before it settled: {take.unsettled_reason.strip()}")
+        found.append(f"taken all the same: {take.unsettled_reason.strip()}")
     return found

@@ -1,0 +1,80 @@
+"""What is asked at a step, and what must be waited for: answered, left open, or overridden with a reason."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+
+import pytest
+
+from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.surroundings import Surroundings
+from brumel.services.calibrating.rows import Begin
+from brumel.services.calibrating.runs import TakePoint
+from brumel.services.errors import InvalidInput
+from brumel.store.database import Database
+from tests.services.world import DESPITE, World
+
+
+@pytest.fixture(scope="module")
+def world(database: Database) -> World:
+    return World(database)
+
+
+def air(world: World, water_c: float | None = None) -> uuid.UUID:
+    """A run of a cap in air, begun at noon."""
+    probe_id = world.other_probe("oxygen-optical")
+    place = Surroundings(Pressure(1010.0), water_c=water_c)
+    begin = Begin(uuid.uuid4(), probe_id, "luminescence-air", "distilled-once", {}, despite=DESPITE, place=place)
+    return world.at().calibrations.begin(begin, world.person)
+
+
+def take(world: World, run_id: uuid.UUID, so: Sequence[str] | None = None, reason: str = "", t: float = 25.0) -> None:
+    point = TakePoint(uuid.uuid4(), "air", 57.6, t, device=False, so=so, unsettled_reason=reason)
+    world.at().calibrations.take(run_id, point, world.person)
+
+
+DRY_AIR = "in open air, not above water or in a damp sleeve"
+ALL = ("Cap dry", "Above water, in sleeve or bottle", "Out of wind, away from people")
+
+
+@pytest.mark.parametrize(
+    ("so", "kept"),
+    [
+        (ALL, []),
+        (ALL[:2], ["in wind or near people"]),
+        (["none"], ["a wet cap in the air", DRY_AIR, "in wind or near people"]),
+        (None, []),  # another way in, where nobody was asked
+    ],
+)  # fmt: skip
+def test_what_is_not_said_to_be_so_is_kept_with_the_point(
+    world: World, so: Sequence[str] | None, kept: list[str]
+) -> None:
+    run_id = air(world)
+    take(world, run_id, so)
+    view = world.at().calibrations.view(run_id)
+    point = view.step("air").point
+    assert point is not None
+    assert list(point.deviations) == kept
+    assert ("deviation" in {f.code for f in view.findings}) is bool(kept)
+
+
+def test_a_question_that_nobody_answered_is_asked_again(world: World) -> None:
+    with pytest.raises(InvalidInput) as refused:
+        take(world, air(world), [])
+    assert refused.value.fields == {"so": "Look, and tick what is so; what isn't ticked is kept with the point."}
+
+
+def test_air_and_waters_far_apart_are_waited_for(world: World) -> None:
+    run_id = air(world, water_c=12.0)
+    with pytest.raises(InvalidInput) as refused:
+        take(world, run_id, t=24.0)
+    assert refused.value.fields == {
+        "apart": "The air has 24.0 °C, the waters 12.0 °C: more than 10 °C apart. "
+        "Hang the bottle in it for half an hour, or say why not."
+    }
+    take(world, run_id, t=24.0, reason="no time before the tide")
+    view = world.at().calibrations.view(run_id)
+    assert "air-and-water-apart" in {f.code for f in view.findings}
+    assert "no time before the tide" in next(f.sentence for f in view.findings if f.code == "deviation")
+    take(world, air(world, water_c=14.1), t=24.0)
