@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
+from pathlib import Path
 
 import pytest
 
+from brumel.core import tables
+from brumel.core.errors import CoreError
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating.rows import Begin
@@ -29,8 +32,11 @@ def air(world: World, water_c: float | None = None) -> uuid.UUID:
     return world.at().calibrations.begin(begin, world.person)
 
 
-def take(world: World, run_id: uuid.UUID, so: Sequence[str] | None = None, reason: str = "", t: float = 25.0) -> None:
-    point = TakePoint(uuid.uuid4(), "air", 57.6, t, device=False, so=so, unsettled_reason=reason)
+def take(
+    world: World, run_id: uuid.UUID, so: Sequence[str] | None = None, *, reason: str = "", t: float = 25.0,
+    step: str = "air",
+) -> None:  # fmt: skip
+    point = TakePoint(uuid.uuid4(), step, 57.6, t, device=False, so=so, unsettled_reason=reason)
     world.at().calibrations.take(run_id, point, world.person)
 
 
@@ -78,3 +84,40 @@ def test_air_and_waters_far_apart_are_waited_for(world: World) -> None:
     assert "air-and-water-apart" in {f.code for f in view.findings}
     assert "no time before the tide" in next(f.sentence for f in view.findings if f.code == "deviation")
     take(world, air(world, water_c=14.1), t=24.0)
+
+
+STEERING = """
+code = "ph-steering"
+version = 1
+principle = "glass"
+name = "One point of a probe that steers"
+why = "Acid stays off while the probe is out."
+used_for = "Dosing."
+source = "common practice"
+
+[[steps]]
+key = "neutral"
+role = "neutral"
+use = "adjust"
+
+[[steps]]
+key = "back"
+kind = "hand-back"
+words = "Let the dosing go on."
+
+[[steps]]
+key = "odd"
+kind = "air"
+"""
+
+
+def test_what_a_probe_steers_is_handed_back_after_a_sound_check_only(world: World, tmp_path: Path) -> None:
+    (tmp_path / "procedures").mkdir()
+    (tmp_path / "procedures" / "steering.toml").write_text(STEERING)
+    with tables.added(tmp_path):
+        run_id = world.begin(world.probe(), method="ph-steering")
+        world.take(run_id, "neutral", offset=70.0)
+        with pytest.raises(InvalidInput, match="Hand back only after a check has passed: take it, and mend what it"):
+            world.at().calibrations.begin_step(run_id, uuid.uuid4(), "back", world.person)
+        with pytest.raises(CoreError, match="The step odd has no standard: its method must say what it is"):
+            take(world, run_id, step="odd")

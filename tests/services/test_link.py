@@ -77,7 +77,7 @@ def test_a_line_has_one_owner(database: Database) -> None:
     owner.start()
     entered.wait(10)
     try:
-        with pytest.raises(LineTaken, match="stop it first"):
+        with pytest.raises(LineTaken, match="already: stop it first"):
             Link(database, url).run(lambda: False)
     finally:
         done.set()

@@ -61,8 +61,9 @@ class TestUnits:
             typed_inputs(find("salinity"), {"temperature_c": f"20 {unit}"})
 
     def test_a_name_without_its_unit_needs_one_typed(self) -> None:
-        with pytest.raises(InvalidInputs, match="temperature needs a unit"):
+        with pytest.raises(InvalidInputs) as refused:
             typed_inputs(find("salinity"), {"temperature": "20"})
+        assert "temperature needs a unit (°C" in str(refused.value)
 
     def test_every_unit_that_is_offered_converts(self) -> None:
         for chosen in calculations().values():
@@ -156,6 +157,10 @@ def appended(name: str, given_: dict[str, str], text: str) -> list[dict[str, str
 
 
 class TestColumns:
+    def test_points_do_not_stand_in_a_row(self) -> None:
+        with pytest.raises(InvalidInputs, match="takes points, which a row of a table can't hold: use --batch"):
+            appended("electrode-fit", {}, "ph,mv\n7,0\n")
+
     def test_appends_and_keeps_what_was_there(self) -> None:
         text = 'when,Temp,oxygen_mg_l,remark\n1,68,9.09,"a, b"\n2,50,11.3,\n'
         rows = appended("oxygen-percent", {"temperature": "@Temp[degF]", "salinity": "0"}, text)

@@ -44,6 +44,21 @@ def test_every_calculation_answers(api: FlaskClient, name: str) -> None:
     assert api.get(f"{ROOT}/{name}").get_json()["name"] == name
 
 
+@pytest.mark.parametrize(
+    ("body", "words"),
+    [
+        (b"{", 'The body must be JSON: {"inputs": {…}}.'), (b"\xff", "The body must be JSON"),
+        ([], 'The body must be an object: {"inputs": {…}}.'),
+        ({"inputs": 3}, "inputs must be an object of names and values."),
+        ({"inputs": {}, "strict": 1}, "strict must be true or false."),
+    ],
+)  # fmt: skip
+def test_a_body_that_can_not_be_is_named(api: FlaskClient, body: Any, words: str) -> None:
+    code, found = post(api, f"{ROOT}/nernst-slope", body)
+    assert code in (400, 422)
+    assert words in json.dumps(found, ensure_ascii=False).replace('\\"', '"')
+
+
 def test_lists_are_taken_and_units_too(api: FlaskClient) -> None:
     code, found = post(
         api, f"{ROOT}/oxygen-saturation", {"inputs": {"temperature_c": [10, 20], "pressure": "29.92 inHg"}}
