@@ -50,12 +50,13 @@ main.add_command(judge)
 @click.option("--port", default=8000, show_default=True, help="port on 127.0.0.1")
 @click.option("--fresh", is_flag=True, help="remove the demonstration's data and start over")
 @click.option("--speed", default=1.0, show_default=True, help="simulated seconds a second on the bench")
+@click.option("--days", default=365, show_default=True, type=click.IntRange(30, 365), help="how much work is invented")
 @click.pass_obj
-def demo(settings: Settings, port: int, fresh: bool, speed: float) -> None:
+def demo(settings: Settings, port: int, fresh: bool, speed: float, days: int) -> None:
     """Start with a year of invented work and a simulated bench."""
     from brumel.launch.start import DemoOptions, demonstration, say
 
-    with _refusals(), demonstration(settings, DemoOptions(port, fresh, speed)) as processes:
+    with _refusals(), demonstration(settings, DemoOptions(port, fresh, speed, days=days)) as processes:
         processes.heed_signals()
         say(f"Hallow Reach is at {processes.address}/  (Ctrl-C stops everything)")
         processes.wait()

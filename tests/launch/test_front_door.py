@@ -81,8 +81,8 @@ def test_help_names_every_command(root: Path) -> None:
 
 def test_the_demonstration_starts_again_and_keeps_its_data(folder: Path) -> None:
     port = free_port()
-    first = brumel("demo", "--port", str(port), BRUMEL_DATA=str(folder))
-    assert "a year of work" in until(first, f"http://127.0.0.1:{port}/")
+    first = brumel("demo", "--days", "30", "--port", str(port), BRUMEL_DATA=str(folder))
+    assert "30 days of work" in until(first, f"http://127.0.0.1:{port}/")
     second = refusal("demo", "--port", str(free_port()), BRUMEL_DATA=str(folder))
     assert "runs already" in second
     cluster = Cluster(folder / "demo")
@@ -90,15 +90,15 @@ def test_the_demonstration_starts_again_and_keeps_its_data(folder: Path) -> None
         before = connection.execute("SELECT count(*), max(taken_at) FROM reading").fetchone()
     ctrl_c(first)
     assert cluster.port() is None
-    again = brumel("demo", "--port", str(port), BRUMEL_DATA=str(folder))
-    assert "a year of work" not in until(again, f"http://127.0.0.1:{port}/")
+    again = brumel("demo", "--days", "30", "--port", str(port), BRUMEL_DATA=str(folder))
+    assert "30 days of work" not in until(again, f"http://127.0.0.1:{port}/")
     with psycopg.connect(cluster.url(ADMIN)) as connection:
         assert connection.execute("SELECT count(*), max(taken_at) FROM reading").fetchone() == before
     ctrl_c(again)
-    fresh = brumel("demo", "--fresh", "--port", str(port), BRUMEL_DATA=str(folder))
+    fresh = brumel("demo", "--days", "30", "--fresh", "--port", str(port), BRUMEL_DATA=str(folder))
     said = until(fresh, f"http://127.0.0.1:{port}/")
     assert "starting over: the demonstration's data are removed" in said
-    assert "a year of work" in said
+    assert "30 days of work" in said
     ctrl_c(fresh)
     left = subprocess.run(["pgrep", "-f", str(folder)], capture_output=True, text=True, check=False).stdout
     assert left == ""

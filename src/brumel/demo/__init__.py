@@ -115,7 +115,9 @@ class BenchPorts:
     speed: float
 
 
-def load(database: Database, now: datetime, clock: Clock, progress: Callable[[str], None] = lambda _: None) -> None:
+def load(
+    database: Database, now: datetime, clock: Clock, progress: Callable[[str], None] = lambda _: None, days: int = DAYS
+) -> None:
     """Fill an empty database with Hallow Reach.
 
     Parameters
@@ -126,8 +128,10 @@ def load(database: Database, now: datetime, clock: Clock, progress: Callable[[st
         Gives the time zone.
     progress
         Told in words how far the work is.
+    days
+        How far back the daily work goes, at most a year; kit, shelf and what was reported are the same.
     """
-    _Maker(database, now, clock, progress).make()
+    _Maker(database, now, clock, progress).make(days)
 
 
 def loaded(database: Database) -> bool:
@@ -159,12 +163,12 @@ class _Maker:
         self.rows: dict[type[Base], list[dict[str, Any]]] = {model: [] for model in _IN_ORDER}
         self.signed: dict[str, list[tuple[CalibrationSignature, Response, list[Finding]]]] = {}
 
-    def make(self) -> None:
+    def make(self, back: int) -> None:
         self._reference()
-        days = [self.now - timedelta(days=n) for n in range(DAYS, 0, -1)]
+        days = [self.now - timedelta(days=n) for n in range(back, 0, -1)]
         for number, day in enumerate(days):
             if number % 60 == 0:
-                self.progress(f"a year of work at Hallow Reach: day {number} of {DAYS}")
+                self.progress(f"{back} days of work at Hallow Reach: day {number}")
             if day.weekday() < 5:
                 self._day(day)
         self._today()

@@ -11,6 +11,7 @@ from ipaddress import ip_address
 from pathlib import Path
 
 from brumel import demo
+from brumel.demo.truths import DAYS
 from brumel.launch.cluster import APPLICATION, HOST, OWNER, Cluster, LaunchError
 from brumel.launch.processes import Processes, claim, gunicorn, handed_over, python, wait_until_served
 from brumel.services.clock import Clock
@@ -28,6 +29,8 @@ class DemoOptions:
     fresh: bool = False
     speed: float = 1.0
     workers: int = 2
+    days: int = DAYS
+    """How far back its work goes, where it is made anew."""
 
 
 def say(words: str) -> None:
@@ -54,7 +57,7 @@ def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processe
             database = Database(cluster.url(), pool_size=2)
             clock = Clock(settings.timezone, settings.now)
             if not demo.loaded(database):
-                demo.load(database, clock.now(), clock, say)
+                demo.load(database, clock.now(), clock, say, options.days)
             ports = demo.BenchPorts(line.getsockname()[1], control.getsockname()[1], options.speed)
             demo.plug_in(database, ports)
             database.close()

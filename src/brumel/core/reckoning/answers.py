@@ -59,6 +59,8 @@ class Answer:
         return said
 
 
+_AT_ONCE = 2
+"""From so many uncertain inputs on, one call with arrays is quicker than two calls each."""
 _WIDEST_U = 1e12
 """Most that a standard uncertainty can be where its input has no end; else it is the width of the input's range."""
 
@@ -377,8 +379,11 @@ Variation = tuple[str, str, Any, Sequence[tuple[Any, Values]]]
 def _shares(chosen: Calculation, varied: Sequence[Variation]) -> dict[str, list[tuple[Share, Any, Any]]]:
     """For each output: (name, u and unit), sensitivity, share; sensitivities by central differences."""
     found: dict[str, list[tuple[Share, Any, Any]]] = {}
-    for name, unit, u, ((low_at, low), (high_at, high)) in varied:
-        below, above = _outputs(chosen, _undone(chosen, low)), _outputs(chosen, _undone(chosen, high))
+    worked = _at_once(chosen, varied) or [
+        (_outputs(chosen, _undone(chosen, low)), _outputs(chosen, _undone(chosen, high)))
+        for _, _, _, ((_, low), (_, high)) in varied
+    ]
+    for (name, unit, u, ((low_at, _), (high_at, _))), (below, above) in zip(varied, worked, strict=True):
         for o in chosen.outputs:
             if o.name in above and is_numeric(above[o.name]) and np.ndim(above[o.name]) <= np.ndim(u + high_at):
                 slope = (above[o.name] - below[o.name]) / (high_at - low_at)
@@ -386,6 +391,22 @@ def _shares(chosen: Calculation, varied: Sequence[Variation]) -> dict[str, list[
     for output, extras in chosen.inherent.items():
         found.setdefault(output, []).extend(((n, "", u), 1.0, u) for n, u in extras)
     return found
+
+
+def _at_once(chosen: Calculation, varied: Sequence[Variation]) -> list[tuple[Values, Values]] | None:
+    """The outputs below and above each input, of one call with arrays; None where the inputs are not single numbers."""
+    if len(varied) < _AT_ONCE or any(getattr(i, "scalar", True) for i in chosen.all_inputs if isinstance(i, Number)):
+        return None
+    every = [values for *_, around in varied for _, values in around]
+    if any(isinstance(v, list) or np.ndim(v) for v in every[0].values()):
+        return None
+    changed = {name for name, *_ in varied}
+    stacked = {k: np.array([v[k] for v in every]) if k in changed else v for k, v in every[0].items()}
+    outputs = _outputs(chosen, _undone(chosen, stacked))
+    if any(is_numeric(v) and np.shape(v) != (len(every),) for v in outputs.values()):
+        return None
+    each = [{k: v[n] if is_numeric(v) else v for k, v in outputs.items()} for n in range(len(every))]
+    return list(zip(each[::2], each[1::2], strict=True))
 
 
 def _variations(chosen: Calculation, values: Values, uncertain: Values) -> Iterator[Variation]:
