@@ -110,6 +110,7 @@ def read_site(page: Page, site: str) -> None:
 
 def ail(page: Page, fault: str) -> None:
     """Give the simulated probe a fault; it is set on the page of an open run."""
+    page.locator("#fault").wait_for(state="attached")
     if not page.locator("#fault").is_visible():
         page.get_by_text("Simulated bench", exact=True).click()
     page.locator("#fault").select_option(fault)

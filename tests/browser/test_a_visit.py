@@ -170,6 +170,30 @@ def test_a_live_reading_comes_back_to_its_visit(page: Page) -> None:
     expect(page.get_by_role("list", name="What is read").locator(".taken")).to_contain_text("A-pH")
 
 
+def test_a_sondes_profile_on_the_phone(page: Page) -> None:
+    """All probes at once at two depths, each settling for itself; a screen tells where the next thing is."""
+    page.set_viewport_size(PHONE)
+    sign_in(page)
+    begin(page, "Greenhouse nutrient reservoir")
+    page.get_by_role("link", name="Read all on the line at once").click()
+    for box in page.locator("[name=probe]").all():
+        box.uncheck()
+    for label in ("A-pH", "A-EC"):
+        page.locator("label", has_text=label).get_by_role("checkbox").check()
+    page.get_by_role("button", name="All are in").click()
+    for depth, last in (("0,5", False), ("2", True)):
+        expect(page.locator(".live[data-settling=stable]")).to_have_count(2)
+        no_violations(page)
+        page.get_by_label("Depth").fill(depth)
+        assert page.evaluate("document.documentElement.scrollWidth") <= PHONE["width"]
+        page.get_by_role("button", name="Record what is stable" if last else "Record, then the next depth").click()
+        expect(page.get_by_text("2 of 2 recorded.")).to_be_visible()
+    row = page.locator(".visit-rows li", has_text="pH").first
+    expect(row).to_contain_text("0.5 m")
+    expect(row).to_contain_text("2.0 m")
+    expect(page.locator(".visit-rows li", has_text="Temperature").first).to_contain_text("2.0 m")
+
+
 @pytest.mark.parametrize("look", LOOKS)
 def test_no_accessibility_violation(page: Page, look: str) -> None:
     sign_in(page)

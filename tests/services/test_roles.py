@@ -23,6 +23,7 @@ from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.lots import NewLot
+from brumel.services.visiting.at_once import Together
 from brumel.services.visiting.readings import NewReading
 from brumel.services.visiting.resetting import WrongSetting
 from brumel.services.visiting.sites import NewLimit, NewSite
@@ -91,6 +92,7 @@ CASES: dict[str, Case] = {
     "visits.remove": Case(lambda s, p: s.visits.remove(ANY, ANY, "typo", p), RECORDS),
     "visits.follow": Case(lambda s, p: s.visits.follow(ANY, p), RECORDS),
     "visits.acknowledge": Case(lambda s, p: s.visits.acknowledge(ANY, "told", p), RECORDS),
+    "at_once.record": Case(lambda s, p: s.at_once.record(ANY, [], Together(), p), RECORDS),
     "resetting.apply": Case(lambda s, p: s.resetting.apply(WRONG, "found", p), RECORDS),
     "visits.finish": Case(lambda s, p: s.visits.finish(ANY, ANY, "", p), RECORDS),
     "sites.save": Case(lambda s, p: s.sites.save(NewSite(ANY, "", "", "", None, {}), p), RECORDS),

@@ -23,6 +23,7 @@ from brumel.services.planning.rounds import PlannedRounds
 from brumel.services.shelf.lots import Shelf
 from brumel.services.shelf.outlook import Outlook
 from brumel.services.today import Today
+from brumel.services.visiting.at_once import AtOnce
 from brumel.services.visiting.readings import Readings
 from brumel.services.visiting.resetting import Resetting
 from brumel.services.visiting.rounds import Rounds
@@ -53,6 +54,7 @@ class Services:
     visits: Visits
     resetting: Resetting
     touring: Touring
+    at_once: AtOnce
     rounds: Rounds
     sites: Sites
     today: Today
@@ -84,6 +86,7 @@ class Services:
             visits=Visits(database, clock),
             resetting=Resetting(database, clock),
             touring=Touring(database, clock),
+            at_once=AtOnce(database, clock),
             rounds=Rounds(database),
             sites=Sites(database, clock),
             today=Today(database, clock),

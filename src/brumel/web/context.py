@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import uuid
 from typing import TYPE_CHECKING, Any, cast
 
 from flask import current_app, g
@@ -9,6 +10,7 @@ from flask_login import current_user
 
 from brumel.services.application import Services
 from brumel.services.kit.states import ProbeState
+from brumel.store.models.reference import Device
 
 if TYPE_CHECKING:
     from brumel.web.auth.views import SignedIn
@@ -24,6 +26,14 @@ def probe_states(*, on_bench: bool = False) -> list[ProbeState]:
     if "probe_states" not in g:
         g.probe_states = services().states.probe_states()
     return [s for s in g.probe_states if s.on_bench or not on_bench]
+
+
+def into_water(device: Device | None, site_id: uuid.UUID | None) -> int:
+    """Put a probe into the water of a site; the number of the sample after which its trace begins."""
+    after = services().live.newest_sample(device.id) if device else 0
+    if site_id is not None:
+        services().simulation.into_site(device, site_id)
+    return after
 
 
 def signed_in() -> Any:

@@ -60,6 +60,10 @@ class Typed:
         pressure = Pressure(self.number("pressure"), unit, kind, self.number("altitude_m"))
         return Surroundings(pressure, self.number("salinity"), water_c=self.number("water_c"))
 
+    def pressure(self) -> Pressure | None:
+        """The pressure, where one was typed or it is said that the altitude alone is known."""
+        return self.place().pressure if self.text("pressure") or self.text("pressure_kind") == "altitude" else None
+
     def must_be_read(self) -> None:
         """Refuse where a field could not be read.
 

@@ -20,6 +20,10 @@ _SAME_HOUR = timedelta(hours=1)
 """So long a salinity of the place is remembered (rule of this product)."""
 
 
+_A_MOMENT = timedelta(seconds=1)
+"""What was read this very moment is remembered."""
+
+
 @dataclass(frozen=True)
 class Place:
     """A site, or a visit to a sample that has none."""
@@ -46,6 +50,13 @@ class Place:
         when, value, u, behind = salty
         how = "from the conductivity read" if behind else "read"
         return Surroundings(pressure, value, u, f"{how} at {when:%H:%M} UTC")
+
+    def now(self, session: Session, typed: Surroundings, at: datetime) -> Surroundings:
+        """What was typed of it; what is remembered where no pressure was typed."""
+        if typed.pressure is not None:
+            return replace(typed, pressure=self.at(typed.pressure))
+        found = self.remembered(session, at + _A_MOMENT)
+        return replace(found, pressure=self.at(found.pressure))
 
     def known(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> Surroundings:
         """What was typed of it; the salinity by a conductivity of the same hour where none was."""

@@ -19,6 +19,7 @@ from brumel.core.reading.plain import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.together import Worked
+from brumel.core.sensing.response import U_TEMPERATURE_C
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.visiting.history import Value, jump_at, kept_limits
 from brumel.services.visiting.readings import add_findings
@@ -28,6 +29,8 @@ from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Person, Probe, Site
 from brumel.store.models.visit import Visit
 from brumel.store.once import add_once
+
+_THERMOMETER = Accuracy(absolute=U_TEMPERATURE_C * 3**0.5)
 
 
 @dataclass(frozen=True)
@@ -70,6 +73,8 @@ class PlainReading:
     pressure: Pressure | None = None
     amending: Amending = field(default_factory=Amending)
     temperature_c: float | None = None
+    sensed: bool = False
+    """By the probe's own thermometer on the line, not as somebody read it off."""
 
 
 def add_plain(
@@ -95,9 +100,10 @@ def plain_row(
     budget = _budget(new, given)
     own = judge_plain(given)
     findings = worst_first([*own, *(() if any(f.code == "site-range" for f in own) else beside)])
-    source = Source.INSTRUMENT if new.instrument else Source.TYPED_VALUE if new.probe else Source.BY_EYE
+    by_probe = Source.DEVICE if new.sensed else Source.TYPED_VALUE
+    source = Source.INSTRUMENT if new.instrument else by_probe if new.probe else Source.BY_EYE
     shown = f"{new.typed.qualifier}{about.number(value)}{about.after}"
-    behind = f" as {_label(new)} gave it" if _label(new) else " as typed"
+    behind = f" as {_label(new)} {'sensed' if new.sensed else 'gave'} it" if _label(new) else " as typed"
     working = [f"{shown}{behind}" + (f", typed as {new.typed.typed_as}" if new.typed.typed_as else "")]
     row = _row(new.reading_id, visit, person, at, about, value, budget) | {
         "source": source,
@@ -195,6 +201,8 @@ def _label(new: PlainReading) -> str:
 def _measures(new: PlainReading) -> Measures:
     if new.instrument is not None:
         return Measures.of(new.instrument.measures.get(new.quantity))
+    if new.sensed:
+        return Measures(accuracy=_THERMOMETER)
     if new.probe is not None and new.probe.meter is not None:
         return Measures(accuracy=Accuracy.of(new.probe.meter.accuracy.get(new.quantity)))
     return Measures()

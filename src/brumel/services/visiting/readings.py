@@ -160,8 +160,9 @@ class Readings:
                     raise InvalidInput(wrong)
 
     def lens(
-        self, probe_id: uuid.UUID, site_id: uuid.UUID | None = None, place: Surroundings | None = None
-    ) -> tuple[Lens, str]:
+        self, probe_id: uuid.UUID, site_id: uuid.UUID | None = None, place: Surroundings | None = None,
+        visit_id: uuid.UUID | None = None,
+    ) -> tuple[Lens, str]:  # fmt: skip
         """How a viewer sees the probe's samples while reading a site, and what tells one such lens from another.
 
         Raises
@@ -180,8 +181,9 @@ class Readings:
             site = session.get(Site, site_id) if site_id else None
             place = place or Surroundings()
             if site is not None and principle_of(probe).needs_pressure:
-                place = replace(place, pressure=Place(site).at(place.pressure))
-                if wrong := Place(site).wrong(session, principle_of(probe), place, self.clock.now()):
+                here = Place(site, visit_id)
+                place = here.now(session, place, self.clock.now())
+                if wrong := here.wrong(session, principle_of(probe), place, self.clock.now()):
                     raise InvalidInput(wrong)
             name = f"{run.id if run else 'usual'}/{site_id or ''}/{place}"
             return Lens(positions, reading_transform(probe, basis, site, place)), name

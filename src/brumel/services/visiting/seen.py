@@ -89,6 +89,11 @@ class VisitView:
         return [row.about for row in self.rows if not row.readings and not row.skipped and not row.about.condition]
 
     @property
+    def on_line(self) -> set[uuid.UUID | None]:
+        """Probes that a device reads and that what the water asks for can be read with."""
+        return {c.probe_id for row in self.rows for c in row.choices if c.on_line}
+
+    @property
     def asks_pressure(self) -> bool:
         """Whether a pressure is wanted and nobody gave it: oxygen leans on it."""
         oxygen = any(row.about.key.startswith("oxygen") for row in self.rows)

@@ -325,8 +325,7 @@ class Visits:
                 entry.reading_id, visit.site_id, probe.id, Source.TYPED_VALUE, visit_id=visit.id,
                 depth_m=spot.depth_m, layer=spot.layer, replicate=spot.replicate, typed_as=value.typed_as,
                 temperature_c=warm, shown=value.value, meter_did=_did(probe, entry.quantity, did),
-                place=_place(session, visit, at) if own.needs_pressure else Surroundings(), taken_at=at,
-                despite=entry.despite,
+                place=Place(visit.site, visit.id).now(session, Surroundings(), at), taken_at=at, despite=entry.despite,
                 amends_id=amending.amends_id, amend_reason=amending.reason,
             ),
             person,
@@ -379,11 +378,6 @@ def _did(probe: Probe, key: str, did: Mapping[str, Any]) -> dict[str, Any]:
         meter = probe.meter.label if probe.meter else "its meter"
         raise InvalidInput({key: f"Say once on the page of {meter} how it compensates conductivity."})
     return dict(did) | dict(known or {})
-
-
-def _place(session: Session, visit: Visit, at: datetime) -> Surroundings:
-    """What this visit knows of its place; what the site remembers of the day fills the rest."""
-    return Place(visit.site, visit.id).remembered(session, at + timedelta(seconds=1))
 
 
 def _standing(session: Session, visit: Visit) -> list[Reading]:

@@ -30,7 +30,9 @@ def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
         rule = rule_of(principle_of(probe).quantity, calibrating=True)
     else:
         site_id = as_id(request.args.get("site"))
-        lens, name = services().readings.lens(probe_id, site_id, Typed(request.args).place())
+        lens, name = services().readings.lens(
+            probe_id, site_id, Typed(request.args).place(), as_id(request.args.get("visit"))
+        )
         rule = rule_of(kind_of(probe).quantity, calibrating=False)
     key = WatchKey(probe.device.id, int(after), rule, f"{probe_id}/{name}")
     answer = Response(services().live.stream(key, lens), mimetype="text/event-stream")

@@ -20,7 +20,7 @@ from brumel.services.live.channels import positions_of
 from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.readings import NewReading
 from brumel.services.visiting.sites import NewSite
-from brumel.web.context import probe_states, services, signed_in
+from brumel.web.context import into_water, probe_states, services, signed_in
 from brumel.web.figures import history_figure
 from brumel.web.forms import PLACE, Typed, as_id, place_fields
 
@@ -133,13 +133,8 @@ def immerse() -> ResponseReturnValue:
     site_id, probe_id = typed.record_id("site"), typed.record_id("probe")
     if site_id is None or probe_id is None:
         return _reading_page(request.form, {"site": "Choose site and probe."}), 422
-    device = services().states.probe(probe_id).device
-    after = services().live.newest_sample(device.id) if device else 0
     try:
-        services().simulation.into_site(device, site_id)
-    except InvalidInput as wrong:
-        return _reading_page(request.form, wrong.fields), 422
-    try:
+        after = into_water(services().states.probe(probe_id).device, site_id)
         services().readings.check_place(site_id, probe_id, typed.place())
     except InvalidInput as wrong:
         return _reading_page(request.form, wrong.fields), 422

@@ -10,11 +10,8 @@ from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import quantities, quantity
-from brumel.core.quantities.shown import unit_for
-from brumel.core.reading.pressure import KINDS, UNITS_HPA, Pressure
 from brumel.core.reading.water import BY_METERS
 from brumel.services.errors import InvalidInput
-from brumel.services.visiting.plain import Spot
 from brumel.services.visiting.resetting import Change, WrongSetting
 from brumel.services.visiting.seen import VisitView
 from brumel.services.visiting.sites import NewLimit
@@ -23,6 +20,8 @@ from brumel.services.visiting.visits import LAYERS, REPLICATES, Entry, NewVisit,
 from brumel.web.context import services, signed_in
 from brumel.web.figures import history_figure
 from brumel.web.forms import Typed, as_id
+from brumel.web.visits.pressing import pressure_fields_of
+from brumel.web.visits.spots import spot_of
 
 blueprint = Blueprint("visits", __name__, template_folder="templates", url_prefix="/visits")
 SPANS = (14, 90, 365)
@@ -128,7 +127,6 @@ def save(visit_id: uuid.UUID) -> ResponseReturnValue:
         for key in keys
     ]
     entries += _one_more(typed)
-    depth, layer, replicate = typed.number("spot_depth"), typed.text("layer"), typed.text("replicate")
     said = [
         Said(typed.new_record_id(f"id-{kind}"), kind, typed.text(kind))
         for kind in ("weather", "note")
@@ -139,11 +137,10 @@ def save(visit_id: uuid.UUID) -> ResponseReturnValue:
         for key in quantities()
         if typed.text(f"skip-{key}")
     ]
-    place = typed.place()
-    given = place.pressure if typed.text("pressure") or typed.text("pressure_kind") == "altitude" else None
+    given = typed.pressure()
     wanted = Sheet(
         entries,
-        Spot(depth, layer if layer in LAYERS else "", replicate if replicate in REPLICATES else ""),
+        spot_of(typed),
         given,
         typed.new_record_id("id-pressure") if given else None,
         said,
@@ -254,6 +251,7 @@ def _page(visit_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         "visits/visit.html",
         view=view,
         tour=services().touring.tour_of(visit_id),
+        at_once=view.visit.site is not None and len(view.on_line) > 1,
         errors=errors,
         skip_refused=any(name.startswith("skip-") for name in errors),
         values=values,
@@ -261,30 +259,9 @@ def _page(visit_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         replicates=REPLICATES,
         units={row.about.key: units_for(row.about) for row in view.rows},
         more=[(q.key, q.name) for q in quantities().values() if q.unknown_u and q.key not in _shown(view)],
-        pressure_values=_pressure_values(view, values),
-        kinds=KINDS,
-        pressure_units=UNITS_HPA,
-        pressure_known=_pressure_of(view),
+        **pressure_fields_of(view, values),
     )
 
 
 def _shown(view: VisitView) -> set[str]:
     return {row.about.key for row in view.rows} | {"station-pressure"}
-
-
-def _pressure_of(view: VisitView) -> Pressure | None:
-    """The pressure of this visit, else the site's altitude, for the cost of a wrong kind."""
-    if view.pressure is not None:
-        return Pressure.of(view.pressure.surroundings.get("pressure", {}))
-    site = view.visit.site
-    return Pressure(altitude_m=site.altitude_m) if site and site.altitude_m is not None else None
-
-
-def _pressure_values(view: VisitView, values: Any) -> dict[str, str]:
-    """What was typed of the pressure, else the altitude alone."""
-    names = ("pressure", "pressure_unit", "pressure_kind", "altitude_m")
-    if any(name in values for name in names):
-        return {name: values.get(name, "") for name in names}
-    site = view.visit.site
-    altitude = {"altitude_m": f"{site.altitude_m:g}"} if site and site.altitude_m is not None else {}
-    return altitude | {"pressure_unit": unit_for(quantity("station-pressure"), signed_in().units or {}).name}

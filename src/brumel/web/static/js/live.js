@@ -1,5 +1,5 @@
 // Draws a probe's live samples. Whether they are stable is judged by the server; this only shows it.
-const HEIGHT = 210, LEFT = 62, TOP = 8, BOTTOM = 186, SHOWN_S = 90, SHOWN_EVERY_MS = 100;
+const LEFT = 62, TOP = 8, SHOWN_S = 90, SHOWN_EVERY_MS = 100;
 const SVG = "http://www.w3.org/2000/svg";
 
 const element = (name, attributes, text) => {
@@ -44,6 +44,8 @@ class Live {
     this.source.addEventListener("error", () =>
       this.trouble({ status: "lost", words: "The connection to Brumel is lost; trying again. Nothing taken is lost." }));
     window.addEventListener("pagehide", () => this.source.close());
+    // A browser keeps few connections to one server: several streams would leave none for the form.
+    document.addEventListener("submit", (event) => { if (!event.defaultPrevented) this.source.close(); });
   }
 
   begin(trace) {
@@ -147,7 +149,7 @@ class Live {
     this.drawnAt = performance.now();
     const { approach, band, state } = this.judgement ?? {};
     const end = this.times.at(-1);
-    const RIGHT = this.plot.clientWidth - 8;
+    const RIGHT = this.plot.clientWidth - 8, HEIGHT = this.plot.clientHeight, BOTTOM = HEIGHT - 24;
     this.plot.setAttribute("viewBox", `0 0 ${this.plot.clientWidth} ${HEIGHT}`);
     this.plot.replaceChildren();
     if (end === undefined || !band) return;

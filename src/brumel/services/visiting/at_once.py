@@ -1,0 +1,112 @@
+"""All probes that stand in one water: each is recorded as soon as it is stable, the rest say what they wait for."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from sqlalchemy.orm import Session
+
+from brumel.core.quantities.quantity import quantity
+from brumel.core.reading.surroundings import Surroundings
+from brumel.services.clock import Clock
+from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.people import Person, may_record
+from brumel.services.visiting.correcting import principle_of
+from brumel.services.visiting.following import follow_visits
+from brumel.services.visiting.history import limits_at, limits_seen
+from brumel.services.visiting.places import Place
+from brumel.services.visiting.plain import PlainReading, Spot, add_plain
+from brumel.services.visiting.readings import NewReading, record_within
+from brumel.services.visiting.seen import standing
+from brumel.services.visiting.typed import TypedValue
+from brumel.store import visit_queries
+from brumel.store.database import Database
+from brumel.store.models.base import Source
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import Probe
+from brumel.store.models.visit import Visit
+
+_WARM = "temperature"
+
+
+@dataclass(frozen=True)
+class InWater:
+    """A probe whose trace begins after a sample of its device, and the key that its reading will have."""
+
+    probe_id: uuid.UUID
+    after_seq: int
+    reading_id: uuid.UUID
+
+
+@dataclass(frozen=True)
+class Together:
+    """What is said of all probes of one dip."""
+
+    spot: Spot = field(default_factory=Spot)
+    unsettled_reason: str = ""
+    despite: str = ""
+
+
+@dataclass(frozen=True)
+class AtOnce:
+    """Use cases around several probes in one water."""
+
+    database: Database
+    clock: Clock
+
+    def record(
+        self, visit_id: uuid.UUID, dipped: Sequence[InWater], said: Together, person: Person
+    ) -> dict[uuid.UUID, str]:
+        """Record all that can be, with what follows; sent twice, it adds once.
+
+        Returns
+        -------
+        Why not, in words, for each probe that could not be: it waits on.
+        """
+        may_record(person)
+        refused: dict[uuid.UUID, str] = {}
+        with self.database.session() as session:
+            visit = session.get(Visit, visit_id)
+            if visit is None:
+                raise NotFound("There is no such visit.")
+            known = {d.probe_id: session.get(Probe, d.probe_id) for d in dipped}
+            # A salinity that oxygen leans on is there before it.
+            for one in sorted(dipped, key=lambda d: _leans(known[d.probe_id])):
+                new = NewReading(
+                    one.reading_id, visit.site_id, one.probe_id, Source.DEVICE, after_seq=one.after_seq,
+                    visit_id=visit.id, unsettled_reason=said.unsettled_reason, despite=said.despite,
+                    place=Place(visit.site, visit.id).now(session, Surroundings(), self.clock.now()),
+                    **said.spot.columns,
+                )  # fmt: skip
+                if session.get(Reading, one.reading_id) is not None:
+                    continue  # by an earlier sending of this form
+                try:
+                    with session.begin_nested():
+                        record_within(session, self.clock, new, person)
+                except InvalidInput as wrong:
+                    refused[one.probe_id] = " ".join(wrong.fields.values())
+            session.flush()
+            taken = [d for d in dipped if d.probe_id not in refused]
+            if taken:
+                self._temperature(session, visit, taken[0], said.spot, person)
+                follow_visits(session, [visit], person, self.clock.now())
+        return refused
+
+    def _temperature(self, session: Session, visit: Visit, by: InWater, spot: Spot, person: Person) -> None:
+        """How warm the water was, as one of the probes sensed it, where nobody read it there."""
+        found = standing(visit_queries.readings_of_visits(session, [visit.id]).get(visit.id, ()))
+        if any(r.quantity == _WARM and Spot(r.depth_m, r.layer, r.replicate) == spot for r in found):
+            return
+        read = session.get_one(Reading, by.reading_id)
+        if read.temperature_c is not None:
+            value = TypedValue(round(read.temperature_c, quantity(_WARM).decimals))
+            new = PlainReading(uuid.uuid5(by.reading_id, _WARM), _WARM, value, probe=read.probe, spot=spot, sensed=True)
+            limits = limits_seen(limits_at(session, visit.site), found)
+            add_plain(session, new, visit, person, read.taken_at, limits)
+            session.flush()
+
+
+def _leans(probe: Probe | None) -> bool:
+    return probe is not None and principle_of(probe).needs_salinity

@@ -1,0 +1,119 @@
+"""All probes of a sonde in one water: seen live side by side, recorded as each is stable, depth after depth."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from typing import Any
+
+from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask.typing import ResponseReturnValue
+
+from brumel.core.quantities.quantity import rule_of
+from brumel.services.errors import InvalidInput
+from brumel.services.kit.states import ProbeState
+from brumel.services.live.channels import positions_of
+from brumel.services.visiting.at_once import InWater, Together
+from brumel.services.visiting.correcting import principle_of
+from brumel.services.visiting.visits import LAYERS, Sheet
+from brumel.web.context import into_water, probe_states, services, signed_in
+from brumel.web.forms import Typed, as_id
+from brumel.web.visits.pressing import pressure_fields_of
+from brumel.web.visits.spots import spot_of
+
+blueprint = Blueprint("at_once", __name__, url_prefix="/visits")
+MOST = 5
+"""Browsers keep no more streams of one server open and still send a form."""
+
+
+@blueprint.get("/<uuid:visit_id>/at-once")
+def page(visit_id: uuid.UUID) -> ResponseReturnValue:
+    """Choose the probes; once they are in the water, their values."""
+    return _page(visit_id, _dipped(request.args.getlist("dip")), {}, request.args)
+
+
+@blueprint.post("/<uuid:visit_id>/at-once/immerse")
+def immerse(visit_id: uuid.UUID) -> ResponseReturnValue:
+    """The probes are in the water: their traces begin now."""
+    typed, me = Typed(request.form), signed_in()
+    chosen = [p for text in request.form.getlist("probe") if (p := as_id(text)) is not None]
+    try:
+        if not 0 < len(chosen) <= MOST:
+            raise InvalidInput({"probe": f"Choose from one to {MOST} probes."})
+        if given := typed.pressure():
+            services().visits.save(visit_id, Sheet(pressure=given, pressure_id=typed.new_record_id("id-pressure")), me)
+        typed.must_be_read()
+        return redirect(_place(visit_id, _begun(visit_id, chosen)))
+    except InvalidInput as wrong:
+        return _page(visit_id, {}, wrong.fields, request.form), 422
+
+
+@blueprint.post("/<uuid:visit_id>/at-once/record")
+def record(visit_id: uuid.UUID) -> ResponseReturnValue:
+    """Record what is stable; what is not stays on the page."""
+    typed, dipped = Typed(request.form), _dipped(request.form.getlist("dip"))
+    entries = [InWater(p, after, typed.new_record_id(f"id-{p}")) for p, after in dipped.items()]
+    said = Together(spot_of(typed), typed.text("unsettled_reason"), typed.text("despite"))
+    try:
+        typed.must_be_read()
+    except InvalidInput as wrong:
+        return _page(visit_id, dipped, wrong.fields, request.form), 422
+    refused = services().at_once.record(visit_id, entries, said, signed_in())
+    if len(refused) < len(dipped):
+        flash(f"{len(dipped) - len(refused)} of {len(dipped)} recorded.")
+    if refused:
+        left = {p: after for p, after in dipped.items() if p in refused}
+        return _page(visit_id, left, {str(p): words for p, words in refused.items()}, request.form), 422
+    if request.form.get("then") == "deeper":
+        return redirect(_place(visit_id, _begun(visit_id, list(dipped))))
+    return redirect(url_for("visits.visit", visit_id=visit_id))
+
+
+def _begun(visit_id: uuid.UUID, chosen: Sequence[uuid.UUID]) -> dict[uuid.UUID, int]:
+    """Each probe put into the water of the visit, and the sample after which its trace begins."""
+    site = services().visits.view(visit_id).visit.site
+    return {p: into_water(services().states.probe(p).device, site.id if site else None) for p in chosen}
+
+
+def _place(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int]) -> str:
+    known: Any = [f"{p}:{after}" for p, after in dipped.items()]
+    return url_for("at_once.page", visit_id=visit_id, dip=known) + "#live"
+
+
+def _dipped(given: Sequence[str]) -> dict[uuid.UUID, int]:
+    """Probes in the water, each with the sample after which its trace begins."""
+    found: dict[uuid.UUID, int] = {}
+    for text in given[:MOST]:
+        key, _, after = text.partition(":")
+        probe_id = as_id(key)
+        if probe_id is not None and after.isdecimal() and after.isascii() and len(after) <= 18:
+            found[probe_id] = int(after)
+    return found
+
+
+def _page(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int], errors: Mapping[str, str], values: Any) -> str:
+    view = services().visits.view(visit_id)
+    on_line = [s for s in probe_states(on_bench=True) if positions_of(s.probe) is not None]
+    left = {q.key for q in view.left}
+    return render_template(
+        "visits/at_once.html",
+        view=view,
+        on_line=on_line,
+        wanted={as_id(text) for text in values.getlist("probe")} or _wanted(on_line, left),
+        tiles=[(s, principle_of(s.probe), dipped[s.probe.id], rule_of(s.kind.quantity, calibrating=False))
+               for s in on_line if s.probe.id in dipped],
+        errors=errors,
+        values=values,
+        layers=LAYERS,
+        **pressure_fields_of(view, values),
+        most=MOST,
+    )  # fmt: skip
+
+
+def _wanted(on_line: Sequence[ProbeState], left: set[str]) -> set[uuid.UUID]:
+    """The probes of the kit that reads most of what is left."""
+    of_kit: dict[str, set[uuid.UUID]] = {}
+    for s in on_line:
+        if s.kind.quantity in left or principle_of(s.probe).quantity in left:
+            of_kit.setdefault(s.probe.kit, set()).add(s.probe.id)
+    return max(of_kit.values(), key=len, default=set())
