@@ -137,13 +137,15 @@ def user_add(settings: Settings, login: str, name: str, role: str, password: str
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.pass_obj
 def load(settings: Settings, file: Path) -> None:
-    """Enter devices, probes, lots and sites from a TOML file into the database of ``serve``."""
+    """Enter devices, probes, lots and sites from a TOML file, or readings from an exported JSON file, for ``serve``."""
     from brumel.launch.start import database_of
+    from brumel.services.ledger.exchange import Exchange
     from brumel.services.loading import Loading
     from brumel.store.database import Database
 
     with _refusals(), database_of(settings) as (url, _):
-        entered = Loading(Database(url)).load(file.read_text(encoding="utf-8"))
+        taker = Exchange(Database(url)).take_in if file.suffix == ".json" else Loading(Database(url)).load
+        entered = taker(file.read_text(encoding="utf-8"))
         click.echo("brumel: entered " + ", ".join(f"{n} {kind}" for kind, n in entered.items()))
 
 

@@ -10,10 +10,12 @@ from flask.testing import FlaskClient
 from tests.web.screens import BASE, enter, post, probe_id
 
 from brumel.services.application import Services
+from brumel.services.visiting.visits import NewVisit
 
 
 @pytest.fixture(scope="module")
 def places(services: Services) -> dict[str, object]:
+    tess = services.people.add("tess", "Tess Ferrow", "technician", "a long password")
     return {
         "ec": probe_id(services, "A-EC"),
         "do": probe_id(services, "A-DO"),
@@ -21,6 +23,7 @@ def places(services: Services) -> dict[str, object]:
         "lot": next(e.lot.id for e in services.shelf.entries() if e.lot.lot_number == "C14-0902"),
         "round": services.planned.ahead()[0].id,
         "site": services.states.sites()[0].id,
+        "visit": services.visits.open(NewVisit(uuid.uuid4(), services.states.sites()[0].id), tess),
     }
 
 
@@ -35,6 +38,7 @@ SITE = {"code": "X", "name": "b", "water_kind": "c", "visit_every_days": "1"}
 ROUND = {"departure": "2026-05-07T08:00", "kit": "Kit B", "rinse": "distilled-once"}
 EC = {"label": "A-EC", "kit": "Kit A", "own_label": "1"}
 
+NEW = str(uuid.uuid4())
 READING = {"site": "{site}", "probe": "{ph}", "source": "typed-signal", "signal": "10", "temperature_c": "20"}
 
 CASES: list[tuple[str, dict[str, str], str]] = [
@@ -57,6 +61,12 @@ CASES: list[tuple[str, dict[str, str], str]] = [
     ("/shelf/lots/{lot}/use", {"amount": "1e99"}, "how many mL"),
     ("/shelf/lots/{lot}/certificate", {}, "neither a PDF nor a picture"),
     ("/plan/{round}", ROUND, "Choose the sites"),
+    ("/visits/{visit}/at-once/immerse", {}, "Choose from one to 5 probes."),
+    ("/visits/{visit}/at-once/immerse", {"probe": "tea"}, "Choose from one to 5 probes."),
+    ("/visits/{visit}/at-once/immerse", {"probe": "{ph}", "pressure": "x"}, "'x' is not a number"),
+    ("/visits/{visit}/at-once/record", {"dip": "{ph}:0", "spot_depth": "deep"}, "'deep' is not a number"),
+    ("/visits/{visit}/at-once/record", {"dip": "{ph}:9999", "id-{ph}": NEW}, "No sample has come from the probe since"),
+    ("/visits/{visit}/at-once/record", {"dip": "{ph}:0"}, "reload the page"),
     ("/plan/{round}", ROUND | {"departure": "2099-12-31T23:59", "site": "{site}"}, "two weeks ahead"),
     ("/plan/{round}", ROUND | {"departure": "9999-12-31T23:59", "site": "{site}"}, "The year 9999 can't be meant"),
     ("/kit/probes/{ec}/care", {"care": "cleaned", "at": "0026-05-06T08:00"}, "The year 26 can't be meant"),
@@ -73,7 +83,7 @@ CASES: list[tuple[str, dict[str, str], str]] = [
 def test_it_is_said_and_what_was_typed_stays(
     client: FlaskClient, places: dict[str, object], path: str, form: dict[str, str], words: str
 ) -> None:
-    sent = {"id": str(uuid.uuid4())} | {k: v.format(**places) for k, v in form.items()}
+    sent = {"id": str(uuid.uuid4())} | {k.format(**places): v.format(**places) for k, v in form.items()}
     answer = post(client, path.format(**places), **sent)
     assert answer.status_code == 422
     assert words in html.unescape(answer.text)

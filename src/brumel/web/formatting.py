@@ -49,9 +49,6 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def value_of(value: float, key: str) -> str:
         return quantity(key).words(value)
 
-    def said(reading: Any) -> str:
-        return quantity(reading.quantity).words(reading.value, reading.qualifier)
-
     def number_of(value: float, key: str) -> str:
         return quantity(key).number(value)
 
@@ -66,6 +63,11 @@ def register_filters(app: Flask, clock: Clock) -> None:
 
     def own(key: str) -> Unit:
         return unit_for(quantity(key), current_user.person.units or {})
+
+    def said(reading: Any) -> str:
+        about, unit = quantity(reading.quantity), own(reading.quantity)
+        after = f" {unit.name}" if unit.name else ""
+        return f"{about.symbol} {reading.qualifier}{unit.number(reading.value, about)}{after}"
 
     def own_number(value: float, key: str) -> str:
         return own(key).number(value, quantity(key))

@@ -6,15 +6,18 @@ import csv
 import io
 import json
 import uuid
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
 
+from brumel.core.quantities.quantity import quantity
+from brumel.core.quantities.shown import Unit, unit_for
 from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
+from brumel.services.ledger.exchange import FORMAT, VERSION, records_of
 from brumel.services.ledger.run_files import run_file
 from brumel.services.live.display import meter_words
 from brumel.store import queries
@@ -67,9 +70,10 @@ class Ledger:
         runs = self._runs(wanted, None, 0)
         return _csv(_CALIBRATION_COLUMNS, ((run, p) for run in runs for p in (run.points or _NO_POINT)))
 
-    def readings_csv(self, wanted: Filter) -> str:
-        """One line a reading."""
-        return _csv(_READING_COLUMNS, ((r,) for r in self._readings(wanted, None, 0)))
+    def readings_csv(self, wanted: Filter, units: Mapping[str, str] | None = None) -> str:
+        """One line a reading; ``units`` by the unit that is kept: in which else somebody wants values."""
+        columns = _READING_COLUMNS | (_in_units(units) if units else {})
+        return _csv(columns, ((r,) for r in self._readings(wanted, None, 0)))
 
     def calibrations_json(self, wanted: Filter) -> str:
         """Calibrations with points and findings, nested."""
@@ -92,8 +96,12 @@ class Ledger:
         return "".join(json.dumps(f, ensure_ascii=False, default=str) + "\n" for f in files)
 
     def readings_json(self, wanted: Filter) -> str:
-        """Readings with working, budget and findings, nested."""
-        return _json({"readings": [_reading_record(r) for r in self._readings(wanted, None, 0)]})
+        """Readings with working, budget and findings, nested; and all rows behind them, to be taken in elsewhere."""
+        readings = self._readings(wanted, None, 0)
+        with self.database.session() as session:
+            records = records_of(session, [r.id for r in readings])
+        head = {"format": FORMAT, "version": VERSION}
+        return _json(head | {"readings": [_reading_record(r) for r in readings], "records": records})
 
     def _page(self, fetch: Callable[[Filter, int | None, int], list[Any]], wanted: Filter, page: int) -> Page:
         rows = fetch(wanted, PAGE + 1, (page - 1) * PAGE)
@@ -210,6 +218,20 @@ _READING_COLUMNS: dict[str, Callable[[Reading], Any]] = {
     "amends": lambda r: r.amends_id,
     "amend_reason": lambda r: r.amend_reason,
 }
+
+
+def _in_units(own: Mapping[str, str]) -> dict[str, Callable[[Reading], Any]]:
+    """The columns of a value, in the units that somebody reads; all others name the unit that they are in."""
+
+    def shown(r: Reading) -> Unit:
+        return unit_for(quantity(r.quantity), own)
+
+    return {
+        "value": lambda r: _round(shown(r).value(r.value), 6),
+        "u": lambda r: _round(r.u * shown(r).factor, 6),
+        "expanded_u": lambda r: _round(2 * r.u * shown(r).factor, 6),
+        "unit": lambda r: shown(r).name,
+    }
 
 
 def _pressure_hpa(reading: Reading) -> float | None:

@@ -110,7 +110,10 @@ def export(kind: str, form: str) -> ResponseReturnValue:
         raise InvalidInput(errors)
     if (kind, form) == ("readings", "jsonl"):
         abort(404)
-    text = getattr(services().ledger, f"{kind}_{form}")(wanted)
+    if (kind, form) == ("readings", "csv"):
+        text = services().ledger.readings_csv(wanted, signed_in().units if request.args.get("units") == "own" else None)
+    else:
+        text = getattr(services().ledger, f"{kind}_{form}")(wanted)
     mimetype = {"csv": "text/csv", "json": "application/json", "jsonl": "application/jsonl"}[form]
     day = services().clock.today().isoformat()
     answer = Response(text, mimetype=mimetype)

@@ -35,14 +35,16 @@ def page(visit_id: uuid.UUID) -> ResponseReturnValue:
 @blueprint.post("/<uuid:visit_id>/at-once/immerse")
 def immerse(visit_id: uuid.UUID) -> ResponseReturnValue:
     """The probes are in the water: their traces begin now."""
-    typed, me = Typed(request.form), signed_in()
+    typed = Typed(request.form)
     chosen = [p for text in request.form.getlist("probe") if (p := as_id(text)) is not None]
     try:
         if not 0 < len(chosen) <= MOST:
             raise InvalidInput({"probe": f"Choose from one to {MOST} probes."})
-        if given := typed.pressure():
-            services().visits.save(visit_id, Sheet(pressure=given, pressure_id=typed.new_record_id("id-pressure")), me)
+        given = typed.pressure()
+        key = typed.new_record_id("id-pressure") if given else None
         typed.must_be_read()
+        if given:
+            services().visits.save(visit_id, Sheet(pressure=given, pressure_id=key), signed_in())
         return redirect(_place(visit_id, _begun(visit_id, chosen)))
     except InvalidInput as wrong:
         return _page(visit_id, {}, wrong.fields, request.form), 422

@@ -1,0 +1,190 @@
+"""Facts as plain data and back: their columns as they stand, what they point to by the name that people know it by."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from datetime import date, datetime
+from typing import Any, cast
+
+from sqlalchemy import ARRAY, ColumnElement, Table, select, tuple_
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+from sqlalchemy.types import TypeEngine
+
+from brumel.store.models.base import Base
+from brumel.store.models.calibration import (
+    CalibrationAbandonment,
+    CalibrationAmendment,
+    CalibrationCoefficient,
+    CalibrationFinding,
+    CalibrationPoint,
+    CalibrationRun,
+    CalibrationSignature,
+    CalibrationStep,
+    CalibrationTrace,
+)
+from brumel.store.models.reading import Reading, ReadingFinding, ReadingTrace
+from brumel.store.models.reference import Instrument, Lot, Person, PlannedRound, Probe, Site
+from brumel.store.models.visit import Acknowledgement, ReadingBasis, Visit, VisitEntry
+
+KNOWN_BY: Mapping[str, tuple[type[Base], tuple[str, ...]]] = {
+    "person": (Person, ("login",)),
+    "site": (Site, ("code",)),
+    "probe": (Probe, ("label", "serial")),
+    "instrument": (Instrument, ("label",)),
+    "lot": (Lot, ("standard", "lot_number")),
+}
+"""What facts point to, by table, and the columns that people know it by."""
+_OF_RUNS: tuple[type[Base], ...] = (
+    CalibrationRun, CalibrationStep, CalibrationPoint, CalibrationTrace, CalibrationCoefficient, CalibrationSignature,
+    CalibrationFinding, CalibrationAbandonment, CalibrationAmendment,
+)  # fmt: skip
+_OF_VISITS: tuple[type[Base], ...] = (Visit, VisitEntry)
+_OF_READINGS: tuple[type[Base], ...] = (Reading, ReadingTrace, ReadingFinding, ReadingBasis, Acknowledgement)
+IN_ORDER = (*_OF_RUNS, *_OF_VISITS, *_OF_READINGS)
+"""The tables, so that each row comes after what it points to."""
+Rows = dict[str, list[dict[str, Any]]]
+"""Rows by table."""
+
+
+def table_of(model: type[Base]) -> Table:
+    """The table of a model."""
+    return cast(Table, model.__table__)
+
+
+def columns_of(model: type[Base]) -> list[str]:
+    """The columns of a fact but for its place in the order of this database."""
+    return [c.name for c in table_of(model).columns if c.identity is None]
+
+
+def _pointed(table: Table, name: str) -> str:
+    """The table that a column points to; empty where to none."""
+    keys = table.c[name].foreign_keys
+    return next((k.column.table.name for k in keys), "")
+
+
+def closed(session: Session, reading_ids: Collection[uuid.UUID]) -> set[uuid.UUID]:
+    """These readings, what they amend, and what they were worked out from, to the end of each chain."""
+    found, new = set(reading_ids), set(reading_ids)
+    while new:
+        amended = session.scalars(select(Reading.amends_id).where(Reading.id.in_(new), Reading.amends_id.is_not(None)))
+        bases = session.scalars(select(ReadingBasis.basis_id).where(ReadingBasis.reading_id.in_(new)))
+        new = {i for i in (*amended, *bases) if i is not None} - found
+        found |= new
+    return found
+
+
+def rows_of(session: Session, reading_ids: Collection[uuid.UUID]) -> Rows:
+    """All rows behind readings: the visits they belong to, the calibrations they rest on, what was found of each."""
+    runs = set(session.scalars(select(Reading.calibration_run_id).where(Reading.id.in_(reading_ids)).distinct()))
+    visits = set(session.scalars(select(Reading.visit_id).where(Reading.id.in_(reading_ids)).distinct()))
+    points = set(session.scalars(select(CalibrationPoint.id).where(CalibrationPoint.run_id.in_(runs - {None}))))
+    keys: dict[str, Collection[Any]] = {
+        "run_id": runs - {None}, "visit_id": visits - {None}, "reading_id": reading_ids, "point_id": points,
+    }  # fmt: skip
+    own = {CalibrationRun: keys["run_id"], Visit: keys["visit_id"], Reading: reading_ids}
+    found = {}
+    for model in IN_ORDER:
+        table = table_of(model)
+        if model in own:
+            which: ColumnElement[bool] = table.c["id"].in_(own[model])
+        else:
+            by = next(name for name in keys if name in table.c)
+            which = table.c[by].in_(keys[by])
+        order = [table.c["ordinal"]] if "ordinal" in table.c else list(table.primary_key)
+        query = select(*(table.c[name] for name in columns_of(model))).where(which).order_by(*order)
+        found[table.name] = [dict(row) for row in session.execute(query).mappings()]
+    return found
+
+
+def names_of(session: Session, rows: Rows) -> dict[str, dict[uuid.UUID, list[str]]]:
+    """What rows point to, by table and key, as people know it."""
+    return {
+        name: {
+            row[0]: [str(v) for v in row[1:]]
+            for row in session.execute(select(*_known_columns(name)).where(_known_columns(name)[0].in_(ids)))
+        }
+        for name, ids in _pointed_ids(rows).items()
+    }
+
+
+def keys_of(session: Session, name: str, known: Iterable[Sequence[str]]) -> dict[tuple[str, ...], uuid.UUID]:
+    """The keys here of what people know so; what is not here is missing."""
+    key, *columns = _known_columns(name)
+    wanted = [tuple(k) for k in known]
+    found = session.execute(select(key, *columns).where(tuple_(*columns).in_(wanted))) if wanted else ()
+    return {tuple(str(v) for v in row[1:]): row[0] for row in found}
+
+
+def pointers(model: type[Base]) -> dict[str, str]:
+    """Columns of a fact that point to something known by name, with its table; a round is not taken along."""
+    found = {name: _pointed(table_of(model), name) for name in columns_of(model)}
+    return {name: to for name, to in found.items() if to in KNOWN_BY or to == PlannedRound.__tablename__}
+
+
+def read_back(model: type[Base], plain: Mapping[str, Any]) -> dict[str, Any]:
+    """Columns from plain data, in the types of the table.
+
+    Raises
+    ------
+    KeyError, TypeError, ValueError
+        Where it does not fit.
+    """
+    table = table_of(model)
+    return {name: _value(table.c[name].type, plain[name]) for name in columns_of(model)}
+
+
+def add_rows(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Add rows that are not here; those of the rest that say something else than what stands."""
+    if not rows:
+        return []
+    table = table_of(model)
+    primary = [c.name for c in table.primary_key]
+    by_key = {tuple(row[k] for k in primary): row for row in rows}
+    columns = [table.c[name] for name in columns_of(model)]
+    standing = session.execute(select(*columns).where(tuple_(*table.primary_key).in_(by_key))).mappings()
+    known = {tuple(row[k] for k in primary): dict(row) for row in standing}
+    if new := [row for key, row in by_key.items() if key not in known]:
+        session.execute(insert(table), new)
+    return [by_key[key] for key, row in known.items() if row != by_key[key]]
+
+
+def _known_columns(name: str) -> list[Any]:
+    model, columns = KNOWN_BY[name]
+    table = table_of(model)
+    return [table.c["id"], *(table.c[c] for c in columns)]
+
+
+def _pointed_ids(rows: Rows) -> dict[str, set[uuid.UUID]]:
+    found: dict[str, set[uuid.UUID]] = {name: set() for name in KNOWN_BY}
+    for model in IN_ORDER:
+        for column, name in pointers(model).items():
+            if name in found:
+                found[name] |= {r[column] for r in rows[table_of(model).name] if r[column] is not None}
+    return found
+
+
+def _value(kind: TypeEngine[Any], plain: Any) -> Any:
+    if isinstance(kind, ARRAY) and isinstance(plain, list):
+        return [_typed(kind.item_type.python_type, one) for one in plain]
+    return _typed(kind.python_type, plain)
+
+
+def _typed(kind: type[Any], value: Any) -> Any:
+    if value is None:
+        return None
+    if kind is uuid.UUID:
+        return uuid.UUID(value)
+    if kind is datetime:
+        moment = datetime.fromisoformat(value)
+        if moment.tzinfo is None:
+            raise ValueError(f"{value!r} has no offset from UTC")
+        return moment
+    if kind is date:
+        return date.fromisoformat(value)
+    if kind is float and isinstance(value, int) and not isinstance(value, bool):
+        return float(value)
+    if not isinstance(value, kind if kind is not float else (int, float)):
+        raise TypeError(f"{value!r} is no {kind.__name__}")
+    return value

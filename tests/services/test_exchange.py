@@ -1,0 +1,140 @@
+"""Readings out as one file and in elsewhere: the same facts, to the digit, with all that stands behind them."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import uuid
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+from sqlalchemy import func, select
+
+from brumel.launch.cluster import APPLICATION, OWNER, Cluster
+from brumel.services.application import Services
+from brumel.services.errors import InvalidInput
+from brumel.services.ledger.exchange import Exchange
+from brumel.services.ledger.records import Filter
+from brumel.store.database import Database
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import Instrument, Lot, Person, Probe, Site
+from tests.conftest import CLOCK, copy_database
+
+
+@pytest.fixture(scope="module")
+def template(demonstrated: str) -> str:
+    return demonstrated
+
+
+@pytest.fixture(scope="module")
+def elsewhere(cluster: Cluster, migrated: str, database: Database) -> Iterator[Database]:
+    """A database that knows the same people, probes, lots and sites, under keys of its own."""
+    name = f"t{uuid.uuid4().hex[:12]}"
+    copy_database(cluster, migrated, name)
+    made = Database(cluster.url(APPLICATION, name), pool_size=1)
+    with database.session() as here, made.session() as there:
+        for model in (Person, Probe, Instrument, Lot, Site):
+            for row in here.scalars(select(model)):
+                columns = {c.key: getattr(row, c.key) for c in model.__table__.columns}
+                there.add(
+                    model(**columns | {"id": uuid.uuid4()} | dict.fromkeys({"meter_id", "device_id"} & {*columns}))
+                )
+    yield made
+    made.close()
+    assert cluster.url(OWNER, name)
+
+
+@pytest.fixture(scope="module")
+def pond(database: Database) -> str:
+    """The shrimp pond's readings of the last weeks, amended and worked out ones among them."""
+    services = Services.over(database, CLOCK)
+    site = next(s for s in services.states.sites() if s.code == "SHRIMP")
+    since = (CLOCK.now().date()).replace(day=1)
+    return services.ledger.readings_json(Filter(site_id=site.id, since=since, with_amended=True))
+
+
+def exported(database: Database) -> dict[str, Any]:
+    found = Services.over(database, CLOCK).ledger.readings_json(Filter(with_amended=True))
+    return dict(json.loads(found))
+
+
+def test_there_and_back_nothing_is_lost(elsewhere: Database, pond: str) -> None:
+    added = Exchange(elsewhere).take_in(pond)
+    sent, back = json.loads(pond), exported(elsewhere)
+    assert added["reading"] == len(sent["records"]["reading"]) > 20
+    assert added["reading_basis"] > 0
+    assert added["calibration_point"] > added["calibration_run"] > 0
+    for name, rows in sent["records"].items():
+        assert sorted(map(str, back["records"][name])) == sorted(map(str, rows)), name
+    known = {r["reading_id"]: r for r in back["readings"]}
+    assert all(known[r["reading_id"]] == r for r in sent["readings"])
+    # Sent again, it adds nothing; taken in again where it came from, neither.
+    count = len(known)
+    Exchange(elsewhere).take_in(pond)
+    assert len(exported(elsewhere)["readings"]) == count
+
+
+def test_what_stands_is_not_changed(elsewhere: Database, pond: str) -> None:
+    Exchange(elsewhere).take_in(pond)
+    other = json.loads(pond)
+    other["records"]["reading"][0]["value"] += 0.01
+    with pytest.raises(InvalidInput, match="1 of reading say something else here: what stands is not changed"):
+        Exchange(elsewhere).take_in(json.dumps(other))
+
+
+def changed(pond: str, **new: Any) -> str:
+    return json.dumps(json.loads(pond) | new)
+
+
+def test_what_can_not_be_read_is_named_and_adds_nothing(database: Database, elsewhere: Database, pond: str) -> None:
+    rows = json.loads(pond)["records"]
+    fresh = rows["reading"][-1] | {"id": str(uuid.uuid4())}
+    cases = {
+        "The file is not JSON": "{",
+        'The file is no "brumel-readings" of version 1: export readings as JSON.': changed(pond, version=2),
+        "records must be an object of lists of rows; it may hold calibration_run": changed(pond, records=[1]),
+        "it may hold": changed(pond, records={"person": []}),
+        "Not known here: person nobody": changed(pond, records={"reading": [fresh | {"person_id": ["nobody"]}]}),
+        "records.reading can't be read: 'value'": changed(
+            pond, records={"reading": [{k: v for k, v in fresh.items() if k != "value"}]}
+        ),
+        "records.reading can't be read: 'warm' is no float": changed(
+            pond, records={"reading": [fresh | {"value": "warm"}]}
+        ),
+        "has no offset from UTC": changed(pond, records={"reading": [fresh | {"taken_at": "2026-05-04T09:00:00"}]}),
+    }
+    with elsewhere.session() as session:
+        before = session.scalar(select(func.count()).select_from(Reading))
+    for words, text in cases.items():
+        with pytest.raises(InvalidInput) as refused:
+            Exchange(elsewhere).take_in(text)
+        assert words in refused.value.fields["file"]
+    with elsewhere.session() as session:
+        assert session.scalar(select(func.count()).select_from(Reading)) == before
+
+
+def test_what_would_not_be_taken_from_a_form_is_not_taken_from_a_file(elsewhere: Database, pond: str) -> None:
+    fresh = json.loads(pond)["records"]["reading"][-1] | {"id": str(uuid.uuid4())}
+    for wrong in ({"value": 1e999}, {"source": "dreamt"}, {"note": "x" * 5_000}):
+        with pytest.raises(InvalidInput, match="It can't stand here: "):
+            Exchange(elsewhere).take_in(changed(pond, records={"reading": [fresh | wrong]}))
+
+
+def test_values_are_exported_in_the_units_that_were_chosen(database: Database) -> None:
+    ledger = Services.over(database, CLOCK).ledger
+    kept, own = (
+        {row["reading_id"]: row for row in csv.DictReader(io.StringIO(ledger.readings_csv(*given)))}
+        for given in ((Filter(),), (Filter(), {"µS/cm": "mS/cm", "°C": "°F"}))
+    )
+    for key, row in kept.items():
+        there = own[key]
+        factor = {"µS/cm": 0.001, "°C": 1.8}.get(row["unit"], 1.0)
+        assert there["unit"] == {"µS/cm": "mS/cm", "°C": "°F"}.get(row["unit"], row["unit"])
+        offset = 32.0 if row["unit"] == "°C" else 0.0
+        assert float(there["value"]) == pytest.approx(float(row["value"]) * factor + offset, abs=2e-4)
+        assert float(there["expanded_u"]) == pytest.approx(float(row["expanded_u"]) * factor, abs=2e-4)
+        assert {k: v for k, v in there.items() if k not in ("value", "u", "expanded_u", "unit")} == {
+            k: v for k, v in row.items() if k not in ("value", "u", "expanded_u", "unit")
+        }
