@@ -77,6 +77,8 @@ class Client:
         form = {"probe": new.split("probe=")[1], "id": str(uuid.uuid4())}
         for name in (*re.findall(r'name="(lot_[^"]+)"', page), "method", "rinse"):
             form[name] = re.findall(r'value="([^"]+)"', page.split(f'name="{name}"', 1)[1])[0]
+        if 'name="pressure"' in page:
+            form |= {"pressure": "1010", "pressure_unit": "hPa", "pressure_kind": "station", "altitude_m": "0"}
         run = self._post("/bench/new", new, **form)
         step = re.findall(r'name="step" value="([^"]+)"', self.get(run))[0]
         self._post(f"{run}/immerse", run, id=str(uuid.uuid4()), step=step)
