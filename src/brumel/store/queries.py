@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Select, and_, exists, func, select, text, update
 from sqlalchemy.dialects.postgresql import distinct_on
-from sqlalchemy.orm import Session, selectinload
+from sqlalchemy.orm import Session, defer, selectinload
 
 from brumel.core.sensing.response import TAKEN_OVER, Origin
 from brumel.store.models.calibration import (
@@ -299,8 +299,9 @@ def runs(session: Session, wanted: Criteria, *, limit: int | None = None, offset
 
 
 def readings(
-    session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0, findings: bool = True
-) -> Sequence[Reading]:
+    session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0, findings: bool = True,
+    working: bool = True,
+) -> Sequence[Reading]:  # fmt: skip
     """Readings that fit, the newest first; those that were amended only where asked for."""
     conditions = _between(Reading.taken_at, wanted)
     if wanted.probe_id is not None:
@@ -320,6 +321,8 @@ def readings(
         .limit(limit)
         .offset(offset)
     )
+    if not working:  # long lists, read from JSON
+        query = query.options(defer(Reading.working, raiseload=True), defer(Reading.budget, raiseload=True))
     return session.scalars(query.options(selectinload(Reading.findings)) if findings else query).all()
 
 

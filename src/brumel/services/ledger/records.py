@@ -73,7 +73,9 @@ class Ledger:
     def readings_csv(self, wanted: Filter, units: Mapping[str, str] | None = None) -> str:
         """One line a reading; ``units`` by the unit that is kept: in which else somebody wants values."""
         columns = _READING_COLUMNS | (_in_units(units) if units else {})
-        return _csv(columns, ((r,) for r in self._readings(wanted, None, 0)))
+        with self.database.session() as session:
+            found = queries.readings(session, self._criteria(wanted), working=False)
+        return _csv(columns, ((r,) for r in found))
 
     def calibrations_json(self, wanted: Filter) -> str:
         """Calibrations with points and findings, nested."""
