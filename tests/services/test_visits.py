@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import io
 import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import timedelta
 
 import pytest
+from PIL import Image
 from sqlalchemy import text
 
 from brumel.core.reading.pressure import Pressure
@@ -464,3 +466,23 @@ def test_what_a_meter_can_not_do_is_refused(
     with pytest.raises(InvalidInput) as refused:
         services.meters.save(new, person)
     assert set(refused.value.fields) == {field}
+
+
+def test_a_photo_of_a_visit_is_kept_once_and_without_what_the_camera_wrote(services: Services, person: Person) -> None:
+    visit_id, key = opened(services, person, sample="green jar"), uuid.uuid4()
+    picture = io.BytesIO()
+    exif = Image.Exif()
+    exif[0x010E] = "where it was taken"
+    Image.new("RGB", (3000, 20), "green").save(picture, "JPEG", exif=exif)
+    for _ in range(2):
+        services.visits.photograph(visit_id, key, picture.getvalue(), "algae", person)
+    (known,) = services.visits.view(visit_id).photos
+    assert (known.id, known.words, known.person.name) == (key, "algae", person.name)
+    kept = services.visits.photo(key)
+    assert b"where it was taken" not in kept
+    assert Image.open(io.BytesIO(kept)).size[0] == 1600
+    for data, words in ((b"", "Choose the photo first."), (b"MZ", "This is no picture")):
+        with pytest.raises(InvalidInput, match=words):
+            services.visits.photograph(visit_id, uuid.uuid4(), data, "", person)
+    with pytest.raises(NotFound, match="There is no such photo"):
+        services.visits.photo(uuid.uuid4())

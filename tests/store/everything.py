@@ -63,6 +63,7 @@ def fill(database: Database, clock: Clock) -> None:
     said = [Said(uuid.uuid4(), "weather", "overcast")]
     typed = [Entry(uuid.uuid4(), key, text) for key, text in (("free-chlorine", "1.5"), ("total-chlorine", "2.5"))]
     services.visits.save(visit, Sheet(typed, said=said), technician)
+    services.visits.photograph(visit, uuid.uuid4(), _picture(), "foam at the inlet", technician)
     services.visits.acknowledge(typed[0].reading_id, "told", technician)
     services.sites.limit(NewLimit(uuid.uuid4(), site_id, "ph", 6.0, 8.0, "the permit"), supervisor)
     with database.session() as session:

@@ -13,9 +13,10 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, aliased, joinedload, lazyload, selectinload
 
 from brumel.store.models.base import Source
+from brumel.store.models.calibration import CalibrationSignature
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Probe
-from brumel.store.models.visit import Acknowledgement, EntryKind, ReadingBasis, SiteLimit, Visit, VisitEntry
+from brumel.store.models.visit import Acknowledgement, EntryKind, ReadingBasis, SiteLimit, Visit, VisitEntry, VisitPhoto
 
 
 @dataclass(frozen=True)
@@ -80,11 +81,26 @@ def values_at(session: Session, place: Place, key: str, before: datetime, limit:
     return list(session.scalars(query.limit(limit)))
 
 
-def values_of_site(session: Session, site_id: uuid.UUID, since: datetime) -> Sequence[Any]:
-    """When, which quantity, value, u, level and key of a site's standing readings since a moment, the oldest first."""
-    columns = (Reading.taken_at, Reading.quantity, Reading.value, Reading.u, Reading.level, Reading.id)
-    query = select(*columns).where(Reading.site_id == site_id, Reading.taken_at >= since, stands())
+def values_of_site(session: Session, site_id: uuid.UUID, since: datetime, until: datetime) -> Sequence[Any]:
+    """When, which quantity, value, u, level, key and whether it amends, of a site's standing readings in a time."""
+    amends = Reading.amends_id.is_not(None)
+    columns = (Reading.taken_at, Reading.quantity, Reading.value, Reading.u, Reading.level, Reading.id, amends)
+    within = Reading.taken_at.between(since, until)
+    query = select(*columns).where(Reading.site_id == site_id, within, stands())
     return session.execute(query.order_by(Reading.taken_at, Reading.ordinal)).all()
+
+
+def calibrations_behind(session: Session, site_id: uuid.UUID, since: datetime, until: datetime) -> Sequence[Any]:
+    """Quantity, moment, probe's label and level of the calibrations signed in a time that a site's readings rest on."""
+    signed = CalibrationSignature.signed_at
+    query = (
+        select(Reading.quantity, signed, Probe.label, CalibrationSignature.level)
+        .join(CalibrationSignature, CalibrationSignature.run_id == Reading.calibration_run_id)
+        .join(Probe, Probe.id == Reading.probe_id)
+        .where(Reading.site_id == site_id, Reading.taken_at.between(since, until), signed.between(since, until))
+        .distinct()
+    )
+    return session.execute(query.order_by(signed)).all()
 
 
 def site_limits(session: Session, site_id: uuid.UUID) -> Sequence[SiteLimit]:
@@ -97,6 +113,13 @@ def readings_of_visit(session: Session, visit_id: uuid.UUID) -> Sequence[Reading
     """All readings of a visit, amended ones too, the oldest first."""
     query = select(Reading).where(Reading.visit_id == visit_id).options(selectinload(Reading.findings))
     return session.scalars(query.order_by(Reading.ordinal)).all()
+
+
+def photos_of_visit(session: Session, visit_id: uuid.UUID) -> Sequence[VisitPhoto]:
+    """The photos of a visit, the oldest first, without their pictures."""
+    return session.scalars(
+        select(VisitPhoto).where(VisitPhoto.visit_id == visit_id).order_by(VisitPhoto.at, VisitPhoto.id)
+    ).all()
 
 
 def readings_of_visits(session: Session, ids: Sequence[uuid.UUID]) -> dict[uuid.UUID, list[Reading]]:

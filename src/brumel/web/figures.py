@@ -136,9 +136,17 @@ class HistoryFigure:
     whiskers: tuple[tuple[float, float, float], ...]
     """Place, upper and lower end of ±U."""
     path: str
-    dots: tuple[tuple[float, float, str, str], ...]
+    dots: tuple[tuple[float, float, str, str, bool], ...]
+    """Place, level, words, and whether it takes the place of another."""
     x_ticks: tuple[Tick, ...]
     y_ticks: tuple[Tick, ...]
+    calibrations: tuple[tuple[float, str, str], ...] = ()
+    """Place, level and words of what the values rest on."""
+    begin: float = 0.0
+    end: float = 0.0
+    """What the axis of time spans, s since 1970; both 0 where no other span can be chosen."""
+    offset_s: float = 0.0
+    """How far local time is ahead of UTC there."""
     width: float = 560.0
     height: float = 170.0
     left: float = 56.0
@@ -178,11 +186,18 @@ def history_figure(
         ),
         path=" ".join(f"{px},{py}" for px, py in places),
         dots=tuple(
-            (px, py, str(v.level), f"{clock.local(v.at):%d %b %H:%M}: {history.quantity.words(v.value)}")
+            (px, py, str(v.level), f"{clock.local(v.at):%d %b %H:%M}: {history.quantity.words(v.value)}", v.amends)
             for (px, py), v in zip(places, history.values, strict=True)
         ),
         x_ticks=tuple(_day_ticks([begin, end], x, clock)),
         y_ticks=tuple((y(v), grouped(v)) for v in y.ticks(4)),
+        calibrations=tuple(
+            (x(c.at.timestamp()), str(c.level), f"{clock.local(c.at):%d %b %H:%M}: {c.probe} calibrated, {c.level}")
+            for c in history.calibrations
+        ),
+        begin=begin if span else 0.0,
+        end=end if span else 0.0,
+        offset_s=(clock.local(span[0]).utcoffset() or timedelta()).total_seconds() if span else 0.0,
     )
 
 

@@ -31,6 +31,17 @@ class HistoryValue:
     reading_id: uuid.UUID
     u: float = 0.0
     """Standard uncertainty, k = 1."""
+    amends: bool = False
+    """Whether it takes the place of another."""
+
+
+@dataclass(frozen=True)
+class Behind:
+    """A calibration that some of the values rest on."""
+
+    at: datetime
+    probe: str
+    level: Level
 
 
 @dataclass(frozen=True)
@@ -42,6 +53,7 @@ class SiteHistory:
     values: tuple[HistoryValue, ...]
     limit: Limit | None = None
     """What its water must keep of it."""
+    calibrations: tuple[Behind, ...] = ()
 
     @property
     def kept(self) -> tuple[float | None, float | None] | None:
@@ -73,18 +85,26 @@ class Rounds:
             newest = queries.last_readings_of_sites(session)
             return [(site, of_last_stay(newest.get(site.id, []))) for site in queries.sites(session)]
 
-    def histories(self, site_id: uuid.UUID, since: datetime) -> list[SiteHistory]:
-        """Everything that was read at a site since a moment, by quantity."""
+    def histories(self, site_id: uuid.UUID, since: datetime, until: datetime) -> list[SiteHistory]:
+        """Everything that was read at a site in a time, by quantity, with the calibrations behind it."""
         with self.database.session() as session:
             site = session.get(Site, site_id)
             if site is None:
                 raise NotFound("There is no such site.")
             limits = limits_at(session, site)
             found: dict[str, list[HistoryValue]] = {}
-            for at, key, value, u, level, reading_id in visit_queries.values_of_site(session, site_id, since):
-                found.setdefault(key, []).append(HistoryValue(at, value, Level(level), reading_id, u))
+            for at, key, value, u, level, reading_id, amends in visit_queries.values_of_site(
+                session, site_id, since, until
+            ):
+                found.setdefault(key, []).append(HistoryValue(at, value, Level(level), reading_id, u, amends))
+            behind: dict[str, list[Behind]] = {}
+            for key, at, label, level in visit_queries.calibrations_behind(session, site_id, since, until):
+                behind.setdefault(key, []).append(Behind(at, label, Level(level)))
         order = [key for key, about in quantities().items() if key in found and not about.condition]
-        return [SiteHistory(quantity(k), site.expected(k), tuple(found[k]), limits.get(k)) for k in order]
+        return [
+            SiteHistory(quantity(k), site.expected(k), tuple(found[k]), limits.get(k), tuple(behind.get(k, ())))
+            for k in order
+        ]
 
     def history(self, site_id: uuid.UUID, key: str) -> SiteHistory:
         """The site's newest readings of a quantity."""

@@ -21,7 +21,7 @@ from brumel.store import queries, visit_queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe, Site
-from brumel.store.models.visit import EntryKind, Visit
+from brumel.store.models.visit import EntryKind, Visit, VisitPhoto
 
 _LATELY = timedelta(days=120)
 """So long back is looked for what a quantity was read with (rule of this product)."""
@@ -82,6 +82,7 @@ class VisitView:
     finished: str = ""
     """What was said when it was finished; empty while it is open."""
     layers: bool = False
+    photos: tuple[VisitPhoto, ...] = ()
 
     @property
     def left(self) -> list[Quantity]:
@@ -204,6 +205,7 @@ def view_of(session: Session, visit: Visit, at: datetime) -> VisitView:
         note.words if note else "",
         finished.words if finished else "",
         bool(kind and kind.layers),
+        tuple(visit_queries.photos_of_visit(session, visit.id)),
     )
 
 

@@ -16,7 +16,7 @@ from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.reading.surroundings import REMEMBERED, Surroundings
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit import upkeep
+from brumel.services.kit import photos, upkeep
 from brumel.services.people import may_record
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import limits_at, limits_seen
@@ -30,7 +30,7 @@ from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Person, Probe, Site
-from brumel.store.models.visit import Acknowledgement, EntryKind, Visit, VisitEntry
+from brumel.store.models.visit import Acknowledgement, EntryKind, Visit, VisitEntry, VisitPhoto
 from brumel.store.once import add_once
 
 _FUTURE = timedelta(minutes=5)
@@ -206,6 +206,33 @@ class Visits:
             add_once(session, Reading, removal_row(old, new_id, reason.strip(), person, self.clock.now()))
             session.flush()
             follow_visits(session, [visit], person, self.clock.now())
+
+    def photograph(self, visit_id: uuid.UUID, photo_id: uuid.UUID, data: bytes, words: str, person: Person) -> None:
+        """Keep a photo of a visit; the same key twice keeps it once.
+
+        Raises
+        ------
+        InvalidInput
+            Without a picture, or for what is none or too large.
+        """
+        may_record(person)
+        if not data:
+            raise InvalidInput({"photo": "Choose the photo first."})
+        jpeg = photos.cleaned(data)
+        with self.database.session() as session:
+            row = {
+                "id": photo_id, "visit_id": _visit(session, visit_id).id, "person_id": person.id,
+                "at": self.clock.now(), "words": words.strip(), "jpeg": jpeg,
+            }  # fmt: skip
+            add_once(session, VisitPhoto, row)
+
+    def photo(self, photo_id: uuid.UUID) -> bytes:
+        """A photo, a JPEG."""
+        with self.database.session() as session:
+            found = session.get(VisitPhoto, photo_id)
+            if found is None:
+                raise NotFound("There is no such photo.")
+            return found.jpeg
 
     def follow(self, visit_id: uuid.UUID, person: Person) -> None:
         """Work out anew what follows from a visit's readings, after one was added or amended elsewhere."""

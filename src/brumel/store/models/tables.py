@@ -37,7 +37,7 @@ from brumel.store.models.reference import (
     SiteRange,
 )
 from brumel.store.models.shelf import LotCertificate, LotRecord
-from brumel.store.models.visit import Acknowledgement, ReadingBasis, SiteLimit, Visit, VisitEntry
+from brumel.store.models.visit import Acknowledgement, ReadingBasis, SiteLimit, Visit, VisitEntry, VisitPhoto
 
 REFERENCE = (Person, Device, Meter, Probe, Instrument, Lot, Site, PlannedRound)
 OPERATIONAL = (DeviceSample, SiteRange)
@@ -66,6 +66,7 @@ FACTS = (
     LotCertificate,
     Visit,
     VisitEntry,
+    VisitPhoto,
     ReadingBasis,
     Acknowledgement,
     SiteLimit,

@@ -80,6 +80,23 @@ class VisitEntry(Base):
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
+class VisitPhoto(Base):
+    """A photo taken on a visit: re-encoded by us, without what the camera wrote into it."""
+
+    __tablename__ = "visit_photo"
+    __table_args__ = (Index("ix_visit_photo_visit_id", "visit_id"),)
+
+    id: Mapped[uuid.UUID] = own_id()
+    visit_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("visit.id"))
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime]
+    words: Mapped[str]
+    """What it shows."""
+    jpeg: Mapped[bytes] = mapped_column(deferred=True)
+
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+
+
 class ReadingBasis(Base):
     """That a reading was worked out from another."""
 

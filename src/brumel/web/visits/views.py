@@ -6,12 +6,13 @@ import uuid
 from datetime import timedelta
 from typing import Any
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import Blueprint, Response, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.water import BY_METERS
 from brumel.services.errors import InvalidInput
+from brumel.services.kit.photos import MOST_BYTES
 from brumel.services.visiting.resetting import Change, WrongSetting
 from brumel.services.visiting.seen import VisitView
 from brumel.services.visiting.sites import NewLimit
@@ -66,10 +67,12 @@ def site(site_id: uuid.UUID) -> ResponseReturnValue:
 
 def _site_page(site_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
     known = services().states.site(site_id)
+    typed, zone, now = Typed(request.args), services().clock.timezone, services().clock.now()
     days = next((n for n in SPANS if str(n) == request.args.get("days")), SPANS[1])
-    now = services().clock.now()
-    span = now - timedelta(days=days), now
-    histories = services().rounds.histories(site_id, span[0])
+    since, until = typed.moment("since", zone), typed.moment("until", zone)
+    chosen = since is not None and (until or now) - since >= timedelta(hours=1)
+    span = (since, until or now) if since is not None and chosen else (now - timedelta(days=days), now)
+    histories = services().rounds.histories(site_id, *span)
     return render_template(
         "visits/site.html",
         site=known,
@@ -80,7 +83,8 @@ def _site_page(site_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         going_on=services().visits.unfinished_at(site_id),
         limits=services().visits.limits(site_id),
         figures=[(h, history_figure(h, services().clock, span)) for h in histories],
-        days=days,
+        days=None if chosen else days,
+        span=span,
         spans=SPANS,
     )
 
@@ -163,6 +167,26 @@ def _one_more(typed: Typed) -> list[Entry]:
         typed.errors["more_quantity"] = "Choose the quantity."
         return []
     return [Entry(typed.new_record_id("id-more"), key, typed.text("more_value"), "", "")]
+
+
+@blueprint.post("/<uuid:visit_id>/photos")
+def photograph(visit_id: uuid.UUID) -> ResponseReturnValue:
+    """Keep a photo of a visit."""
+    request.max_content_length = MOST_BYTES + 100_000
+    typed, given = Typed(request.form), request.files.get("photo")
+    try:
+        key, data = typed.new_record_id("id-photo"), given.read() if given else b""
+        typed.must_be_read()
+        services().visits.photograph(visit_id, key, data, typed.text("photo_words"), signed_in())
+    except InvalidInput as wrong:
+        return _page(visit_id, wrong.fields, request.form), 422
+    return redirect(url_for("visits.visit", visit_id=visit_id) + "#photos")
+
+
+@blueprint.get("/photos/<uuid:photo_id>.jpg")
+def photo(photo_id: uuid.UUID) -> ResponseReturnValue:
+    """A photo of a visit."""
+    return Response(services().visits.photo(photo_id), mimetype="image/jpeg")
 
 
 @blueprint.post("/<uuid:visit_id>/finish")
