@@ -170,6 +170,29 @@ def test_a_live_reading_comes_back_to_its_visit(page: Page) -> None:
     expect(page.get_by_role("list", name="What is read").locator(".taken")).to_contain_text("A-pH")
 
 
+def test_a_well_from_arrival_to_verdict(page: Page) -> None:
+    """A place that nobody knows yet: entered, visited, read, beyond what drinking water keeps."""
+    page.set_viewport_size(PHONE)
+    sign_in(page)
+    page.goto("/rounds/sites/new")
+    for field, value in {"code": "WELL", "name": "Orchard well", "visit_every_days": "90"}.items():
+        page.locator(f"#{field}").fill(value)
+    kind = page.locator("[name=water_kind]")
+    kind.select_option("drinking water") if kind.evaluate("e => e.tagName") == "SELECT" else kind.fill("drinking water")
+    page.get_by_role("button", name="Enter it").click()
+    page.wait_for_url("**/rounds/")
+    hands = begin(page, "Orchard well")
+    for name, value in {"Temperature": "11.4", "pH": "6.1", "Specific conductance": "640"}.items():
+        hands.type(name, value)
+    hands.press("Save what is typed")
+    expect(page.locator(".heading")).to_contain_text("beyond")
+    expect(page.locator("aside")).to_contain_text("pH 6.10")
+    page.get_by_label("Why the rest is not read").fill("it is not chlorinated")
+    hands.press("Finish the visit")
+    expect(page.get_by_text("Finished:")).to_be_visible()
+    assert page.evaluate("document.documentElement.scrollWidth") <= PHONE["width"]
+
+
 def test_a_sondes_profile_on_the_phone(page: Page) -> None:
     """All probes at once at two depths, each settling for itself; a screen tells where the next thing is."""
     page.set_viewport_size(PHONE)

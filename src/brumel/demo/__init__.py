@@ -21,6 +21,7 @@ from brumel.core.calibrating.run import PreviousRun
 from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.care import Care, MeterEvent
+from brumel.core.quantities.conductivity import natural_water_factor
 from brumel.core.quantities.oxygen import saturation_mg_l
 from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.quantities.salinity import practical_salinity
@@ -54,8 +55,10 @@ from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.live.signal import Signal
 from brumel.services.people import People
 from brumel.services.visiting.correcting import Measured, correct, principle_of
+from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import kept_limits
-from brumel.services.visiting.readings import NewReading, reading_row
+from brumel.services.visiting.readings import NewReading, reading_row, record_within
+from brumel.services.visiting.resetting import Resetting, WrongSetting
 from brumel.store.database import Database
 from brumel.store.models.base import Base, Source
 from brumel.store.models.calibration import (
@@ -104,6 +107,17 @@ _IN_ORDER: tuple[type[Base], ...] = (
     Inspection,
     MeterRecord,
 )
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What B-meter showed of a salt water while it compensated by itself, µS/cm, as it was typed."""
+
+    site: str
+    at: datetime
+    visit_id: uuid.UUID
+    value: float
+    temperature_c: float
 
 
 @dataclass(frozen=True)
@@ -161,6 +175,7 @@ class _Maker:
         self.sites: dict[str, Site] = {}
         self.lots: list[Lot] = []
         self.rows: dict[type[Base], list[dict[str, Any]]] = {model: [] for model in _IN_ORDER}
+        self.shown: list[Shown] = []
         self.signed: dict[str, list[tuple[CalibrationSignature, Response, list[Finding]]]] = {}
 
     def make(self, back: int) -> None:
@@ -178,6 +193,7 @@ class _Maker:
             for model in _IN_ORDER:
                 if self.rows[model]:
                     session.execute(insert(model), self.rows[model], execution_options={"render_nulls": True})
+        self._compensated_twice()
 
     def _id(self) -> uuid.UUID:
         return uuid.UUID(int=self.random.getrandbits(128), version=4)
@@ -280,7 +296,8 @@ class _Maker:
                 visit = self.stays.begin(water, at)
                 read = [self._read(water, "ph", water.probe, at, visit)]
                 if water.salts is not None:
-                    read.append(self._read(water, "conductivity", water.cell, at + timedelta(minutes=6), visit))
+                    salty = self._read(water, "conductivity", water.cell, at + timedelta(minutes=6), visit)
+                    read += [salty] if salty else []
                 if water.oxygen is not None:
                     read.append(self._read(water, "oxygen", water.oxygen_probe, at + timedelta(minutes=9), visit))
                 if water.orp is not None:
@@ -306,6 +323,24 @@ class _Maker:
             self._calibrate("A-DO", at, school=_ZERO_AIR if monday else _AIR)
         if day.weekday() == 1:
             self._calibrate("B-DO", at + timedelta(minutes=8), school=_CAP)
+
+    def _compensated_twice(self) -> None:
+        """What B-meter had compensated was typed as if it had not, and compensated again: found, and amended."""
+        mira, oskar, meter_id = self.people["mira"], self.people["oskar"], self.meters["B-meter"]
+        for s in self.shown:
+            new = NewReading(
+                self._id(), self.sites[s.site].id, self.probes["B-EC"].id, Source.TYPED_VALUE, visit_id=s.visit_id,
+                shown=s.value, temperature_c=s.temperature_c, meter_did={"method": "none", "reference_c": 25.0},
+            )  # fmt: skip
+            with self.database.session() as session:
+                record_within(session, Clock(self.zone, s.at), new, mira)
+                follow_visits(session, [session.get_one(Visit, s.visit_id)], mira, s.at)
+        if self.shown:
+            found = self.truths.before(self.truths.compensating[0] - 1) + timedelta(hours=3)
+            really = {"method": "natural-water", "reference_c": 25.0}
+            wrong = WrongSetting(meter_id, "specific-conductance", self.shown[0].at, found, really)
+            reason = "B-meter had compensated to 25 °C since its batteries were changed; it was said to be off."
+            Resetting(self.database, Clock(self.zone, found)).apply(wrong, reason, oskar)
 
     def _sea_level(self, at: datetime) -> float:
         """Pressure at sea level, hPa: the weather of Hallow Reach."""
@@ -523,6 +558,10 @@ class _Maker:
         elif key == "conductivity":
             salts = (water.salts or 0.0) * (1.0 + 0.05 * season + self.random.gauss(0, 0.015))
             value = salts * (1.0 + 0.0205 * (temperature_c - 25.0))
+            if label == "B-EC" and (self.truths.noon - at).days in self.truths.compensating:
+                t = round(temperature_c, 1)
+                self.shown.append(Shown(water.code, at, visit.id, round(value * float(natural_water_factor(t)), -1), t))
+                return {}
         elif key == "oxygen":
             place = self._place(water, at)
             full = saturation_mg_l(temperature_c, place.at(temperature_c).pressure_hpa, place.salinity or 0.0)

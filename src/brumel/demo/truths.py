@@ -64,6 +64,12 @@ class Truths:
         """So many days ago the pool's photometer was compared with the laboratory."""
         return weekday_ago(self.noon, 20)
 
+    @cached_property
+    def compensating(self) -> range:
+        """So many days ago B-meter compensated by itself and was said to be off; found the day after."""
+        last = weekday_ago(self.noon, 47)
+        return range(last, last + 12)
+
     def before(self, days: float) -> datetime:
         """A moment so many days before noon."""
         return self.noon - days * _A_DAY
