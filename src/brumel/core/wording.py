@@ -25,6 +25,17 @@ def upper_first(words: str) -> str:
     return words if words.startswith("pH") else words[:1].upper() + words[1:]
 
 
+def counted(count: float, one: str, many: str = "") -> str:
+    """A number with what is counted, as people say it.
+
+    Examples
+    --------
+    >>> counted(1, "day"), counted(2, "day"), counted(0, "reading rests", "readings rest")
+    ('1 day', '2 days', '0 readings rest')
+    """
+    return f"{count:g} {one if count == 1 else many or one + 's'}"
+
+
 def grouped(value: float, least: float = 10_000.0) -> str:
     """A number with its thousands apart where it is at least so large, and a true minus sign.
 

@@ -12,7 +12,7 @@ from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Keeps
-from brumel.core.wording import upper_first
+from brumel.core.wording import counted, upper_first
 from brumel.services.clock import Clock
 from brumel.services.kit.states import Held, ProbeState, held_by_run
 from brumel.services.remembered import Remembered
@@ -179,7 +179,7 @@ class Today:
         return [
             NextStep(
                 Action.LEAVE, r.id, f"Get ready for the round at {self.clock.local(r.departure):%H:%M}",
-                f"{r.kit}, {len(r.site_ids)} {'site' if len(r.site_ids) == 1 else 'sites'}. "
+                f"{r.kit}, {counted(len(r.site_ids), 'site')}. "
                 "Its plan says what to do when.",
                 Level.SOUND, round((r.departure - now).total_seconds() / 60),
             )
@@ -196,7 +196,9 @@ class Today:
             if days is not None and days < site.visit_every_days:
                 continue
             late = 0 if days is None else days - site.visit_every_days
-            why = "No reading yet." if days is None else "Due today." if late == 0 else f"Due {late} days ago."
+            why = (
+                "No reading yet." if days is None else "Due today." if late == 0 else f"Due {counted(late, 'day')} ago."
+            )
             if days is not None:
                 why += f" Last read {days} days ago." if days != 1 else " Last read yesterday."
             level = Level.SOUND if late == 0 else Level.DOUBTFUL

@@ -12,7 +12,7 @@ from flask_login import current_user
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, unit_for
-from brumel.core.wording import grouped, lower_first, signed, upper_first
+from brumel.core.wording import counted, grouped, lower_first, signed, upper_first
 from brumel.services.clock import Clock
 
 
@@ -86,6 +86,7 @@ def register_filters(app: Flask, clock: Clock) -> None:
         said,
         briefly,
         grouped,
+        counted,
         value_of,
         number_of,
         unit_of,

@@ -14,7 +14,7 @@ from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.sensing.principle import Coefficient
 from brumel.core.sensing.response import Origin
-from brumel.core.wording import signed
+from brumel.core.wording import counted, signed
 
 _TAKEN_OVER_WORDS = {
     Origin.ASSUMED: "assumed, for no full run is known",
@@ -222,16 +222,15 @@ def _change(run: Run) -> Iterator[Finding]:
         verb = "" if changed else " changed"
         changed.append(f"{worst.label}{verb} by {principle.signal_words(moved(worst), plus=True)}")
         expected.append(f"{most:g} {principle.signal_unit}")
+    days = f"{counted(round(run.previous.age_days), 'day')} ago"
     if run.previous.tended:
-        days = f"{run.previous.age_days:.0f} days ago"
         words = f"Since the last run {days} {' and '.join(changed)}: {run.previous.tended} in between."
         yield Finding("changed-since-last", Level.SOUND, words)
         return
     yield Finding(
         "changed-since-last",
         Level.DOUBTFUL,
-        f"Since the last run {run.previous.age_days:.0f} days ago {' and '.join(changed)}; "
-        f"expected within {' and '.join(expected)}.",
+        f"Since the last run {days} {' and '.join(changed)}; expected within {' and '.join(expected)}.",
         run.tolerances.change_remedy,
         run.tolerances.redo_minutes,
     )

@@ -10,7 +10,7 @@ from enum import StrEnum
 from brumel.core.calibrating.methods import CUP_ML
 from brumel.core.findings import Finding, Level, worst_first
 from brumel.core.tables import kept, table
-from brumel.core.wording import grouped, lower_first
+from brumel.core.wording import counted, grouped, lower_first
 
 SOON_DAYS = 30
 """What expires or runs out within so many days is on the shopping list (rule of this product)."""
@@ -164,4 +164,4 @@ def lasts_until(lots: Iterable[LotFacts], daily: float, today: date) -> date:
 
 
 def _days(count: int) -> str:
-    return f"{count} day" if count == 1 else f"{count} days"
+    return counted(count, "day")

@@ -11,7 +11,7 @@ from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.pressure import pressure_findings
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.response import Response
-from brumel.core.wording import signed
+from brumel.core.wording import counted, signed
 
 _HOUSE = "rule of this product"
 _WATER_C = (-2.0, 45.0)
@@ -149,8 +149,8 @@ def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
         yield Finding(
             "calibration-old",
             old,
-            f"The calibration is {_age(basis.age_days)} old; it holds {sound:g} day{'s' if sound != 1 else ''} soundly "
-            f"and {at_most:g} days at most.",
+            f"The calibration is {_age(basis.age_days)} old; it holds {counted(sound, 'day')} soundly "
+            f"and {counted(at_most, 'day')} at most.",
             f"Calibrate, or check in a {reading.standard} and note it, then read again.",
             15,
             "house rule",
@@ -170,7 +170,7 @@ def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
 
 
 def _age(days: float) -> str:
-    return f"{days * 24:.0f} hours" if days < 2 else f"{days:.0f} days"
+    return counted(round(days * 24), "hour") if days < 2 else counted(round(days), "day")
 
 
 def _reading(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:

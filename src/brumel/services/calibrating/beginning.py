@@ -16,7 +16,7 @@ from brumel.core.calibrating.methods import Method, Step, method, methods_of, ri
 from brumel.core.kit.shelf import standards
 from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.reading.surroundings import REMEMBERED, WATER_C, Surroundings
-from brumel.core.wording import lower_first
+from brumel.core.wording import counted, lower_first
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin, run_row
 from brumel.services.calibrating.shown import lot_findings
@@ -209,7 +209,7 @@ def _not_looked_at(session: Session, probe: Probe, now: datetime) -> str:
     days = (now - fitted).days
     if days <= due.renew_days:
         return ""
-    return f"Its {due.name.lower()} was taken {days} days ago; every {due.renew_days} is wise."
+    return f"Its {due.name.lower()} was taken {counted(days, 'day')} ago; every {due.renew_days} is wise."
 
 
 def _waters(session: Session, site_ids: Sequence[uuid.UUID], key: str) -> tuple[float, float] | None:

@@ -15,6 +15,7 @@ from brumel.core.holding import holding_spans
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.readiness import Readiness, State
 from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.wording import counted
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
@@ -176,7 +177,7 @@ def _state(
         return state(Level.UNFIT, "Its meter was switched off since, and loses its calibration then.")
     spans = [(end, level) for begin, end, level in held.spans if begin <= at <= end]
     if not spans:
-        return state(Level.UNFIT, f"Its calibration is {(at - held.at).days} days old.")
+        return state(Level.UNFIT, f"Its calibration is {counted((at - held.at).days, 'day')} old.")
     until, level = spans[0]
     if level is Level.SOUND:
         return state(level, "Calibrated.", until)

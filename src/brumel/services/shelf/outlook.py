@@ -8,6 +8,7 @@ from datetime import date
 
 from brumel.core.findings import Level
 from brumel.core.kit.shelf import SOON_DAYS, lasts_until
+from brumel.core.wording import counted
 from brumel.services.clock import Clock
 from brumel.services.planning.rounds import PlannedRounds
 from brumel.services.shelf.lots import Entry, Shelf, label_of
@@ -79,4 +80,4 @@ def _why(group: list[Entry], daily: float, today: date) -> tuple[str, Level] | N
         return None
     unit = usable[0].facts.unit
     at_use = f" at {daily:.0f} {unit} a day" if daily >= 0.5 else ""
-    return f"What there is lasts {days} more {'day' if days == 1 else 'days'}{at_use}, until {end}.", Level.DOUBTFUL
+    return f"What there is lasts {counted(days, 'more day')}{at_use}, until {end}.", Level.DOUBTFUL

@@ -11,6 +11,7 @@ from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.water import BY_METERS
+from brumel.core.wording import counted
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.photos import MOST_BYTES
 from brumel.services.visiting.resetting import Change, WrongSetting
@@ -246,7 +247,7 @@ def settings(meter_id: uuid.UUID) -> ResponseReturnValue:
             wrong_setting = WrongSetting(meter_id, key, since or now, until, typed.meter_does().get(key, {}))
             if request.form.get("apply"):
                 count = services().resetting.apply(wrong_setting, typed.text("reason"), signed_in())
-                flash(f"{count} readings were amended; the originals stay on record.")
+                flash(f"{counted(count, 'reading was', 'readings were')} amended; the originals stay on record.")
                 return redirect(url_for("kit.meter", meter_id=meter_id))
             changes = services().resetting.preview(wrong_setting)
         except InvalidInput as wrong:
