@@ -96,12 +96,12 @@ def _dipped(given: Sequence[str]) -> dict[uuid.UUID, int]:
 def _page(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int], errors: Mapping[str, str], values: Any) -> str:
     view = services().visits.view(visit_id)
     on_line = [s for s in probe_states(on_bench=True) if positions_of(s.probe) is not None]
-    left = {q.key for q in view.left}
+    asked = {q.key for q in view.left} or {row.about.key for row in view.rows}
     return render_template(
         "visits/at_once.html",
         view=view,
         on_line=on_line,
-        wanted={as_id(text) for text in values.getlist("probe")} or _wanted(on_line, left),
+        wanted={as_id(text) for text in values.getlist("probe")} or _wanted(on_line, asked),
         tiles=[(s, principle_of(s.probe), dipped[s.probe.id], rule_of(s.kind.quantity, calibrating=False))
                for s in on_line if s.probe.id in dipped],
         errors=errors,
@@ -112,10 +112,10 @@ def _page(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int], errors: Mapping[
     )  # fmt: skip
 
 
-def _wanted(on_line: Sequence[ProbeState], left: set[str]) -> set[uuid.UUID]:
-    """The probes of the kit that reads most of what is left."""
+def _wanted(on_line: Sequence[ProbeState], asked: set[str]) -> set[uuid.UUID]:
+    """The probes of the kit that reads most of what is asked."""
     of_kit: dict[str, set[uuid.UUID]] = {}
     for s in on_line:
-        if s.kind.quantity in left or principle_of(s.probe).quantity in left:
+        if s.kind.quantity in asked or principle_of(s.probe).quantity in asked:
             of_kit.setdefault(s.probe.kit, set()).add(s.probe.id)
     return max(of_kit.values(), key=len, default=set())
