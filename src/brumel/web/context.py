@@ -10,7 +10,6 @@ from flask_login import current_user
 
 from brumel.services.application import Services
 from brumel.services.kit.states import ProbeState
-from brumel.store.models.reference import Device
 
 if TYPE_CHECKING:
     from brumel.web.auth.views import SignedIn
@@ -28,8 +27,9 @@ def probe_states(*, on_bench: bool = False) -> list[ProbeState]:
     return [s for s in g.probe_states if s.on_bench or not on_bench]
 
 
-def into_water(device: Device | None, site_id: uuid.UUID | None) -> int:
+def into_water(probe_id: uuid.UUID, site_id: uuid.UUID | None) -> int:
     """Put a probe into the water of a site; the number of the sample after which its trace begins."""
+    device = services().states.probe(probe_id).device
     after = services().live.newest_sample(device.id) if device else 0
     if site_id is not None:
         services().simulation.into_site(device, site_id)

@@ -134,7 +134,7 @@ def immerse() -> ResponseReturnValue:
     if site_id is None or probe_id is None:
         return _reading_page(request.form, {"site": "Choose site and probe."}), 422
     try:
-        after = into_water(services().states.probe(probe_id).device, site_id)
+        after = into_water(probe_id, site_id)
         services().readings.check_place(site_id, probe_id, typed.place())
     except InvalidInput as wrong:
         return _reading_page(request.form, wrong.fields), 422

@@ -74,7 +74,7 @@ def record(visit_id: uuid.UUID) -> ResponseReturnValue:
 def _begun(visit_id: uuid.UUID, chosen: Sequence[uuid.UUID]) -> dict[uuid.UUID, int]:
     """Each probe put into the water of the visit, and the sample after which its trace begins."""
     site = services().visits.view(visit_id).visit.site
-    return {p: into_water(services().states.probe(p).device, site.id if site else None) for p in chosen}
+    return {p: into_water(p, site.id if site else None) for p in chosen}
 
 
 def _place(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int]) -> str:
