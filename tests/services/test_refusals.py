@@ -358,6 +358,8 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "The photo has too many pixels: take a smaller one.": lambda w: w.at().kit.inspect(
         w.probe().id, uuid.uuid4(), {}, "", w.person, wide(9_000)
     ),
+    "Line 2 can't be read: write temperature and value, like 20 1278.": lambda w: lot(w, table="25 7.00\n20 x"),
+    "At 25 °C the table has 4.01, the label 7: one is not this lot's.": lambda w: lot(w, table="20 4.00\n25 4.01"),
     # Where it is
     "Choose one of: hPa, ": lambda w: oxygen(w, unit="ell"),
     "Choose what kind of pressure it is.": lambda w: oxygen(w, kind="guessed"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from dataclasses import replace
 from datetime import date, timedelta
 
 import pytest
@@ -11,6 +12,9 @@ from hypothesis import strategies as st
 
 from brumel.core.findings import Level, verdict
 from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until, standards
+from brumel.core.sensing.principle import Conditions
+from brumel.core.standards.targets import target
+from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.meters import NewMeter
@@ -215,3 +219,17 @@ def test_what_the_rounds_planned_lack_is_on_the_shopping_list(world: World) -> N
     assert any("take 60 mL; 31 mL are left" in w.why for w in services.outlook.shopping())
     services.planned.drop(again.round_id, world.person)
     assert not any("take 60 mL" in w.why for w in services.outlook.shopping())
+
+
+def test_a_lot_has_its_own_table_and_it_comes_first(world: World) -> None:
+    """As printed on the bottle, with a decimal comma here and a tab there."""
+    table = "15\t7,05\n\n20; 7.03\n25 7.01\n"
+    key = uuid.uuid4()
+    made = NewLot(key, "ph-buffer", "OWN-1", "technical", 7.0, expires_on=date(2027, 1, 1), table=table)
+    world.at().shelf.receive(made, world.person)
+    lot = world.at().shelf.view(key).entry.lot
+    assert lot.value_table == [[15.0, 7.05], [20.0, 7.03], [25.0, 7.01]]
+    assert target(stored.bottle(lot), Conditions(20.0)).value == pytest.approx(7.03)
+    with pytest.raises(InvalidInput, match="at least two temperatures, rising") as refused:
+        world.at().shelf.receive(replace(made, lot_id=uuid.uuid4(), lot_number="OWN-2", table="25 7.01"), world.person)
+    assert set(refused.value.fields) == {"table"}

@@ -21,10 +21,12 @@ from brumel.core.standards.targets import (
     KCL,
     PH_BUFFER,
     SEA_WATER,
+    Bottle,
     bottle_of,
     check_bottle,
     families_of,
 )
+from brumel.core.typed import number_typed
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
@@ -44,6 +46,8 @@ _WEAKEST_US_CM = 50.0
 """No standard of potassium chloride is sold weaker (common practice): then mS/cm was meant."""
 _MOST_VALUE = 1_000_000.0
 _MOST = 20_000.0
+_ALIKE = 0.05
+"""Farther from its label at 25 °C, a table is another lot's (rule of this product)."""
 
 
 @dataclass(frozen=True)
@@ -89,6 +93,8 @@ class NewLot:
     """In which unit its label states a conductivity, by key of :data:`LABEL_UNITS`; its standard's own where empty."""
     factor: float | None = None
     """ppm for each µS/cm, of a label in ppm."""
+    table: str = ""
+    """Its own values as typed, a line each: temperature, °C, and value in the standard's unit."""
 
 
 @dataclass(frozen=True)
@@ -132,7 +138,8 @@ class Shelf:
             if session.get(Lot, new.lot_id) is not None:
                 return new.lot_id
             new, wrong = _in_us_cm(new)
-            wrong = _wrong(new, self.clock.today()) | wrong
+            table, unread = _table(new.table)
+            wrong = _wrong(new, table, self.clock.today()) | wrong | unread
             number = new.lot_number.strip()
             if any(lot.lot_number.lower() == number.lower() for lot in queries.lots(session)):
                 wrong["lot_number"] = f"A lot {number} stands on the shelf already: open that one."
@@ -144,7 +151,7 @@ class Shelf:
                     id=new.lot_id, lot_number=number, standard=new.standard, family=new.family or new.standard,
                     nominal=new.nominal, received_on=new.received_on or self.clock.today(), expires_on=new.expires_on,
                     open_life_days=int(life), pack=new.pack, content=new.content,
-                    certificate_u=new.certificate_u,
+                    certificate_u=new.certificate_u, value_table=table or None,
                 )
             )  # fmt: skip
             session.flush()
@@ -328,7 +335,28 @@ def _in_us_cm(new: NewLot) -> tuple[NewLot, dict[str, str]]:
     return new, {}
 
 
-def _wrong(new: NewLot, today: date) -> dict[str, str]:
+def _table(text: str) -> tuple[list[list[float]], dict[str, str]]:
+    """Temperature and value of each line, and what can't be read."""
+    found: list[list[float]] = []
+    for number, line in enumerate((x for x in text.splitlines() if x.strip()), 1):
+        parts = line.replace(";", " ").replace("|", " ").split()
+        try:
+            temperature_c, value = (number_typed(part) for part in parts)
+        except (ValueError, CoreError):
+            return [], {"table": f"Line {number} can't be read: write temperature and value, like 20 1278."}
+        found.append([temperature_c, value])
+    return found, {}
+
+
+def _unlike_label(bottle: Bottle) -> dict[str, str]:
+    """A table that is not this label's: at 25 °C the two say the same."""
+    at_25 = dict(bottle.table).get(25.0)
+    if at_25 is None or bottle.nominal is None or abs(at_25 - bottle.nominal) <= _ALIKE * abs(bottle.nominal):
+        return {}
+    return {"table": f"At 25 °C the table has {at_25:g}, the label {bottle.nominal:g}: one is not this lot's."}
+
+
+def _wrong(new: NewLot, table: list[list[float]], today: date) -> dict[str, str]:
     wrong: dict[str, str] = {}
     received = new.received_on or today
     if not new.lot_number.strip():
@@ -362,7 +390,9 @@ def _wrong(new: NewLot, today: date) -> dict[str, str]:
             wrong["nominal"] = "The value of a buffer lies between pH 0 and 14."
         else:
             try:
-                check_bottle(bottle_of(new.standard, new.family, new.nominal, None, None))
+                bottle = bottle_of(new.standard, new.family, new.nominal, table, None)
+                check_bottle(bottle)
+                wrong |= _unlike_label(bottle)
             except CoreError as error:
-                wrong["family"] = str(error)
+                wrong["table" if table else "family"] = str(error)
     return wrong

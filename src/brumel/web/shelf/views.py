@@ -50,6 +50,7 @@ def new() -> ResponseReturnValue:
             pack=typed.text("pack"),
             content=typed.number("content"),
             certificate_u=typed.number("certificate_u"),
+            table=typed.text("table"),
         )
         try:
             typed.must_be_read()
