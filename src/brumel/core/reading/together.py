@@ -247,6 +247,23 @@ def missing(seen: Visit, wanted: Sequence[str]) -> list[Missing]:
     return found
 
 
+def missing_everywhere(spots: Sequence[Visit], wanted: Sequence[str]) -> list[Missing]:
+    """What could be worked out at none of several spots, each with the shortest way to have it at one.
+
+    Examples
+    --------
+    >>> top = {"ph": Taken("ph", 7.4, 0.01), "temperature": Taken("temperature", 27.0, 0.1)}
+    >>> [m.sentence for m in missing_everywhere([{}, top, {}], ["hypochlorous-share"])]
+    ['Hypochlorous share: measure the stabiliser; none was ever added: type 0.']
+    """
+    each = [{m.quantity: m for m in missing(seen, wanted)} for seen in spots]
+    return [
+        min((found[key] for found in each), key=lambda m: len(m.sentence))
+        for key in (each[0] if each else ())
+        if all(key in found for found in each)
+    ]
+
+
 @dataclass(frozen=True)
 class Pair:
     """Conditions that can't hold together."""

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.limits import Keeps, Limit, water_kinds, worst
-from brumel.core.reading.together import Agreement, Missing, Taken, agreement, judge_together, missing
+from brumel.core.reading.together import Agreement, Missing, Taken, agreement, judge_together, missing_everywhere
 from brumel.services.kit import upkeep
 from brumel.services.visiting.correcting import water_of
 from brumel.services.visiting.history import limits_at, limits_seen
@@ -184,11 +184,10 @@ def view_of(session: Session, visit: Visit, at: datetime) -> VisitView:
         expected = site.expected(key) if site else None
         return Row(about, own, tuple(choices), limits.get(key), expected, skipped.get(key, ""), tuple(_agree(own)))
 
-    seen: dict[str, Taken] = {}
     findings: list[Finding] = []
     asks = {f for key in [*asked, *read] for f in _FOLLOWING.get(key, ())}
-    for spot in spots_of(rows) or [Spot()]:
-        seen = seen_at(rows, spot)
+    spots = [seen_at(rows, spot) for spot in spots_of(rows) or [Spot()]]
+    for seen in spots:
         found = judge_together(seen, water_of(site), asks_hocl="hypochlorous-share" in asks)
         findings += [f for f in found if f not in findings]
     finished, weather, note = (visit.newest(k) for k in (EntryKind.FINISHED, EntryKind.WEATHER, EntryKind.NOTE))
@@ -198,7 +197,7 @@ def view_of(session: Session, visit: Visit, at: datetime) -> VisitView:
         tuple(row(key) for key in keys),
         tuple(r for r in rows if r.source == Source.DERIVED),
         tuple(findings),
-        tuple(missing(seen, sorted(asks))),
+        tuple(missing_everywhere(spots, sorted(asks))),
         next((r for r in reversed(rows) if r.quantity == "station-pressure"), None),
         tuple(r for r in everything if r not in rows),
         weather.words if weather else "",

@@ -86,6 +86,7 @@ def _site_page(site_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         figures=[(h, history_figure(h, services().clock, span)) for h in histories],
         days=None if chosen else days,
         span=span,
+        span_errors=typed.errors,
         spans=SPANS,
     )
 
