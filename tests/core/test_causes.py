@@ -58,7 +58,7 @@ def first(*points: JudgedPoint, last: Response | None = LAST) -> Finding:
         ([taken(1413, 0.7)], "bubbles", "bubbles in the cell"),
         ([taken(1413, 0.02)], "not-covered", "hardly in the standard"),
         ([taken(1413, 0.93)], "cell-covered", "a coating on it"),
-        ([taken(1413, 0.99), taken(12_880, 0.945)], "cell-coated", "the cell is coated"),
+        ([taken(1413, 0.99), taken(12_880, 0.945)], "cell-coated", "4.5 % more lost than in standard 1413: the cell"),
         ([taken(1413, float(linear_factor(10.0, 1.91, 25.0)), 10.0)], "compensation", "although it was said to be off"),
         ([taken(1413, float(natural_water_factor(10.0)), 10.0)], "compensation", "for natural waters although"),
         ([taken(1413, float(linear_factor(12.0, 1.91, 25.0)) ** 2, 12.0)], "compensation", "compensated twice"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
@@ -15,7 +16,9 @@ from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
+from brumel.services.visiting.readings import NewReading
 from brumel.store.database import Database
+from tests.conftest import NOW
 from tests.services.world import DESPITE, World
 
 
@@ -121,3 +124,17 @@ def test_what_a_probe_steers_is_handed_back_after_a_sound_check_only(world: Worl
             world.at().calibrations.begin_step(run_id, uuid.uuid4(), "back", world.person)
         with pytest.raises(CoreError, match="The step odd has no standard: its method must say what it is"):
             take(world, run_id, step="odd")
+
+
+@pytest.mark.parametrize(("hours", "remembered"), [(13.98, True), (14.02, False)])
+def test_a_pressure_of_the_place_is_remembered_for_a_working_day(
+    world: World, hours: float, remembered: bool
+) -> None:  # fmt: skip
+    site_id, probe_id = world.water(f"Pond of {hours} h"), world.other_probe("oxygen-optical")
+    new = NewReading(
+        uuid.uuid4(), site_id, probe_id, "typed-value", shown=8.2, temperature_c=20.0, meter_did={"shown_as": "mg-l"},
+        place=Surroundings(Pressure(1003.0)), despite=DESPITE,
+    )  # fmt: skip
+    world.at().readings.record(new, world.person)
+    found = world.at(NOW + timedelta(hours=hours)).readings.place(site_id, probe_id).pressure
+    assert (found is not None and found.typed == 1003.0) is remembered
