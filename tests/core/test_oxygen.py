@@ -219,3 +219,11 @@ def test_the_gain_is_judged_by_the_first_after_a_change() -> None:
         first={"gain": 100.0, "zero": 0.5},
     )  # fmt: skip
     assert frozen["tolerances"]["coefficients"]["gain"]["bounds"] == [80.0, 120.0, 70.0, 130.0]
+
+
+def test_the_working_says_what_the_probe_gives_without_oxygen() -> None:
+    """A cap of 18 1/ms without oxygen and 39.6 1/ms of quenching, in saturated air of 25 °C at 1013.25 hPa."""
+    own, at = principle("luminescence"), Conditions(25.0)
+    words = own.working(57.6, 100.0, at, {"zero": 18.0, "gain": 39.6})
+    assert "gives 57.6 1/ms, water without oxygen 18.0" in words[0]
+    assert words[1] == "(57.6 − 18.0) / 39.6 = 100.0 % of saturation"

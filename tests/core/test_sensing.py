@@ -222,3 +222,8 @@ class TestTheTable:
         with tables.added(tmp_path):
             assert quantities()["mood"].name == "mood"
         assert "mood" not in quantities()
+
+
+def test_a_new_ion_tip_does_not_drift_with_temperature() -> None:
+    usual = Response.usual(principle("ion-tip"))
+    assert (usual["temperature"], usual.u("temperature"), usual.origin("temperature")) == (0.0, 0.0, "fixed")
