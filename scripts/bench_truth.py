@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from concurrent.futures import ProcessPoolExecutor
 from itertools import product
+from typing import Any
 
 import numpy as np
 from tests.settled_models import KINDS as MODELS
@@ -26,28 +27,36 @@ NOISES = {0.0: (0.0, 0.01, 0.03, 0.05, 0.06), 0.1: (0.0, 0.03, 0.06), 1.0: (0.0,
 """By step of the display, mV: the noises, mV, under which a still trace is stable."""
 
 
+def _uncertainties(
+    pool: ProcessPoolExecutor, of: str, cases: Mapping[str, Any], work: Callable[[Any], tuple[float, float]], u: str
+) -> None:
+    """How often U holds in each case, by its words; ``u`` shows its mean."""
+    print(f"U (k = 2) of a {of}, {READINGS} runs and readings a cell; wanted 94 to 98 %")
+    for where, (share, mean) in zip(cases, pool.map(work, cases.values()), strict=True):
+        print(f"  {where}: {share:6.1%}  U ±{u.format(mean)}", flush=True)
+
+
 def _of_ph(pool: ProcessPoolExecutor) -> None:
-    print(f"U (k = 2) of a pH reading, {READINGS} runs and readings a cell; wanted 94 to 98 %")
-    cells = [Cell(tau, c) for tau, c in product(TIME_CONSTANTS, SAMPLES_C)]
-    for cell, (share, mean) in zip(cells, pool.map(_coverage, cells), strict=True):
-        where = f"time constant {cell.tau_s:3.0f} s, sample at {cell.sample_c:3.0f} °C"
-        print(f"  {where}: {share:6.1%}  U ±{mean:.3f} pH", flush=True)
+    cells = {
+        f"time constant {tau:3.0f} s, sample at {c:3.0f} °C": Cell(tau, c)
+        for tau, c in product(TIME_CONSTANTS, SAMPLES_C)
+    }
+    _uncertainties(pool, "pH reading", cells, _coverage, "{:.3f} pH")
 
 
 def _of_conductivity(pool: ProcessPoolExecutor) -> None:
-    print(f"U (k = 2) of a reading of specific conductance, {READINGS} runs and readings a cell; wanted 94 to 98 %")
-    places = [Where(m, w, c) for m, w, c in product(METHODS, WATERS, TEMPERATURES_C)]
-    for at, (share, mean) in zip(places, pool.map(_cell_coverage, places), strict=True):
-        where = f"{at.method}, {at.water:6.0f} µS/cm at {at.sample_c:4.1f} °C"
-        print(f"  {where}: {share:6.1%}  U ±{mean:.2f} %", flush=True)
+    places = {
+        f"{m}, {w:6.0f} µS/cm at {c:4.1f} °C": Where(m, w, c) for m, w, c in product(METHODS, WATERS, TEMPERATURES_C)
+    }
+    _uncertainties(pool, "reading of specific conductance", places, _cell_coverage, "{:.2f} %")
 
 
 def _of_oxygen(pool: ProcessPoolExecutor) -> None:
-    print(f"U (k = 2) of a reading of oxygen, {READINGS} runs and readings a cell; wanted 94 to 98 %")
-    probes = [Place(*case) for case in product(KEYS, OXYGEN_METHODS, OXYGEN_TAUS, OXYGEN_C)]
-    for probe, (share, mean) in zip(probes, pool.map(_oxygen_coverage, probes), strict=True):
-        where = f"{probe.key}, {probe.method}, time constant {probe.tau_s:2.0f} s, water at {probe.sample_c:4.1f} °C"
-        print(f"  {where}: {share:6.1%}  U ±{mean:.2f} mg/L", flush=True)
+    probes = {
+        f"{key}, {method}, time constant {tau:2.0f} s, water at {c:4.1f} °C": Place(key, method, tau, c)
+        for key, method, tau, c in product(KEYS, OXYGEN_METHODS, OXYGEN_TAUS, OXYGEN_C)
+    }
+    _uncertainties(pool, "reading of oxygen", probes, _oxygen_coverage, "{:.2f} mg/L")
 
 
 def _of_time_left(pool: ProcessPoolExecutor) -> None:

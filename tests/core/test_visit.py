@@ -11,12 +11,12 @@ import pytest
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures
 from brumel.core.quantities.quantity import quantities, quantity
+from brumel.core.reading.agreement import agreement
 from brumel.core.reading.jump import jump
 from brumel.core.reading.limits import Keeps, Limit, keeps, limits_of, water_kinds, worst
 from brumel.core.reading.plain import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.together import (
     Taken,
-    agreement,
     judge_together,
     missing,
     pairs,

@@ -21,7 +21,7 @@ from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
-from brumel.services.visiting.readings import NewReading
+from brumel.services.visiting.measuring import NewReading
 from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import SIDE, World

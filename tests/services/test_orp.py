@@ -16,7 +16,7 @@ from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import TEMPERATURE, signal_channel
-from brumel.services.visiting.readings import NewReading
+from brumel.services.visiting.measuring import NewReading
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, Probe
 from tests.services.world import World

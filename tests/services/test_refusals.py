@@ -27,7 +27,7 @@ from brumel.services.loading import Loading
 from brumel.services.people import SignInRefused
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.lots import NewLot
-from brumel.services.visiting.readings import NewReading
+from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.resetting import WrongSetting
 from brumel.services.visiting.sites import NewLimit, NewSite
 from brumel.services.visiting.visits import Entry, NewVisit, Said, Sheet

@@ -24,7 +24,7 @@ from brumel.services.people import Person
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.lots import NewLot
 from brumel.services.visiting.at_once import Together
-from brumel.services.visiting.readings import NewReading
+from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.resetting import WrongSetting
 from brumel.services.visiting.sites import NewLimit, NewSite
 from brumel.services.visiting.visits import Entry, NewVisit, Sheet

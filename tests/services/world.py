@@ -22,7 +22,8 @@ from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.people import Person
-from brumel.services.visiting.readings import NewReading, ReadingView
+from brumel.services.visiting.measuring import NewReading
+from brumel.services.visiting.readings import ReadingView
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, DeviceSample, Lot, Probe, Site, SiteRange
 from tests.conftest import NOW

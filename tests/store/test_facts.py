@@ -17,7 +17,7 @@ from tests.store.everything import fill
 from brumel.launch.cluster import OWNER, Cluster
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.kit.care_log import NewCare
-from brumel.services.visiting.readings import NewReading
+from brumel.services.visiting.measuring import NewReading
 from brumel.store.database import Database, StoreError
 from brumel.store.models.base import Base
 from brumel.store.models.tables import FACTS

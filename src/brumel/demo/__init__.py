@@ -57,7 +57,8 @@ from brumel.services.people import People
 from brumel.services.visiting.correcting import Measured, correct, principle_of
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import kept_limits
-from brumel.services.visiting.readings import NewReading, reading_row, record_within
+from brumel.services.visiting.measuring import NewReading
+from brumel.services.visiting.readings import reading_row, record_within
 from brumel.services.visiting.resetting import Resetting, WrongSetting
 from brumel.store.database import Database
 from brumel.store.models.base import Base, Source

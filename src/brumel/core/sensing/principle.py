@@ -253,11 +253,6 @@ class Principle(ABC):
         """The arithmetic from a signal to its value, in words."""
 
     @property
-    def deviations(self) -> tuple[str, ...]:
-        """What may have been otherwise when a point was taken, beside what a rinse leaves open."""
-        return tuple(dict.fromkeys(a.otherwise for asked in self.asks.values() for a in asked))
-
-    @property
     def ordered(self) -> tuple[Coefficient, ...]:
         """The coefficients as people want to hear them: the one that the value stands with first."""
         first = self.coefficients[self.value_term]

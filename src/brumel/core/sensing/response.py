@@ -130,8 +130,11 @@ class Response:
             for index, x in enumerate(p.terms(found, at)):
                 if index != p.value_term:
                     rest = rest - self.values[index] * np.asarray(x, dtype=float)
+            before = found
             with np.errstate(divide="ignore", invalid="ignore"):
                 found = p.value_of_term(rest / np.float64(self.values[p.value_term]), at)
+            if np.array_equal(before, found):
+                break
         return float(found) if np.ndim(found) == 0 else found
 
     def signal(self, value: Number, at: Conditions) -> Any:

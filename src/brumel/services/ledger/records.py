@@ -73,9 +73,7 @@ class Ledger:
     def readings_csv(self, wanted: Filter, units: Mapping[str, str] | None = None) -> str:
         """One line a reading; ``units`` by the unit that is kept: in which else somebody wants values."""
         columns = _READING_COLUMNS | (_in_units(units) if units else {})
-        with self.database.session() as session:
-            found = queries.readings(session, self._criteria(wanted), working=False)
-        return _csv(columns, ((r,) for r in found))
+        return _csv(columns, ((r,) for r in self._readings(wanted, None, 0, working=False)))
 
     def calibrations_json(self, wanted: Filter) -> str:
         """Calibrations with points and findings, nested."""
@@ -113,9 +111,10 @@ class Ledger:
         with self.database.session() as session:
             return list(queries.runs(session, self._criteria(wanted), limit=limit, offset=offset))
 
-    def _readings(self, wanted: Filter, limit: int | None, offset: int) -> list[Reading]:
+    def _readings(self, wanted: Filter, limit: int | None, offset: int, *, working: bool = True) -> list[Reading]:
         with self.database.session() as session:
-            return list(queries.readings(session, self._criteria(wanted), limit=limit, offset=offset))
+            criteria = self._criteria(wanted)
+            return list(queries.readings(session, criteria, limit=limit, offset=offset, working=working))
 
     def _criteria(self, wanted: Filter) -> queries.Criteria:
         """Local days as moments: from the start of the first to the end of the last."""

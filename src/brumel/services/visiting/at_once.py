@@ -11,17 +11,17 @@ from sqlalchemy.orm import Session
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.surroundings import Surroundings
 from brumel.services.clock import Clock
-from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.errors import InvalidInput
 from brumel.services.people import Person, may_record
 from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import limits_at, limits_seen
+from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.places import Place
 from brumel.services.visiting.plain import PlainReading, Spot, add_plain
-from brumel.services.visiting.readings import NewReading, record_within
-from brumel.services.visiting.seen import standing
+from brumel.services.visiting.readings import record_within
+from brumel.services.visiting.seen import standing_of, visit_of
 from brumel.services.visiting.typed import TypedValue
-from brumel.store import visit_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
@@ -68,9 +68,7 @@ class AtOnce:
         may_record(person)
         refused: dict[uuid.UUID, str] = {}
         with self.database.session() as session:
-            visit = session.get(Visit, visit_id)
-            if visit is None:
-                raise NotFound("There is no such visit.")
+            visit = visit_of(session, visit_id)
             known = {d.probe_id: session.get(Probe, d.probe_id) for d in dipped}
             # A salinity that oxygen leans on is there before it.
             for one in sorted(dipped, key=lambda d: _leans(known[d.probe_id])):
@@ -96,7 +94,7 @@ class AtOnce:
 
     def _temperature(self, session: Session, visit: Visit, by: InWater, spot: Spot, person: Person) -> None:
         """How warm the water was, as one of the probes sensed it, where nobody read it there."""
-        found = standing(visit_queries.readings_of_visits(session, [visit.id]).get(visit.id, ()))
+        found = standing_of(session, visit)
         if any(r.quantity == _WARM and Spot(r.depth_m, r.layer, r.replicate) == spot for r in found):
             return
         read = session.get_one(Reading, by.reading_id)

@@ -4,37 +4,35 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
-import numpy as np
 from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.kept import serving
-from brumel.core.findings import Acceptance, Despite, Finding
+from brumel.core.findings import Despite, Finding
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.care import METER_LOSES
 from brumel.core.kit.readiness import ended
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
-from brumel.core.quantities.quantity import quantity, rule_of
+from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis, MetersOwn
-from brumel.core.sensing.principle import Conditions
-from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import points_of
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import positions_of
-from brumel.services.live.display import asked_thousandth, signal_behind, wrong_of_meter
-from brumel.services.live.signal import Lens, Signal, Transform, raw_signal, signal_since
+from brumel.services.live.display import asked_thousandth, wrong_of_meter
+from brumel.services.live.signal import Lens
 from brumel.services.people import may_record
 from brumel.services.visiting.correcting import Corrected, Measured, ShownBy, correct, principle_of, reading_transform
 from brumel.services.visiting.history import beside_history, kept_limits, limits_at
+from brumel.services.visiting.measuring import NewReading, measure, typed_signal
 from brumel.services.visiting.places import Place
 from brumel.store import queries, visit_queries
 from brumel.store.database import Database
@@ -47,37 +45,6 @@ from brumel.store.once import add_once, stands
 _REMEMBERED = timedelta(days=7)
 """So long back is looked whether a meter lost its calibration (rule of this product)."""
 _FUTURE = timedelta(minutes=5)
-
-
-@dataclass(frozen=True)
-class NewReading:
-    """What a technician enters for a reading; which fields count depends on ``source``."""
-
-    reading_id: uuid.UUID
-    site_id: uuid.UUID | None
-    probe_id: uuid.UUID | None
-    source: str
-    after_seq: int | None = None
-    signal: float | None = None
-    temperature_c: float | None = None
-    shown: float | None = None
-    meter_setting_c: float | None = None
-    meter_did: Mapping[str, Any] = field(default_factory=dict)
-    """What the meter had done to a typed value, by what its principle asks of meters."""
-    place: Surroundings = field(default_factory=Surroundings)
-    """Pressure and salinity, where the probe's principle asks."""
-    taken_at: datetime | None = None
-    unsettled_reason: str = ""
-    despite: str = ""
-    """Why a probe that is not ready, or was never calibrated, is used all the same."""
-    note: str = ""
-    amends_id: uuid.UUID | None = None
-    amend_reason: str = ""
-    visit_id: uuid.UUID | None = None
-    depth_m: float | None = None
-    replicate: str = ""
-    layer: str = ""
-    typed_as: str = ""
 
 
 @dataclass(frozen=True)
@@ -197,7 +164,7 @@ def record_within(
         return None
     site, probe, taken_at = _checked(session, clock, new)
     place = Place(site, new.visit_id).known(session, principle_of(probe), new.place, taken_at)
-    measured = _measure(session, new, probe, taken_at, place)
+    measured = measure(session, new, probe, taken_at, place)
     run, basis = (None, None) if measured.signal is None else stored.basis_of(session, probe.id, taken_at)
     despite = _despite(session, new, probe, measured, basis, taken_at)
     meter = shown_by(session, probe, taken_at, clock) if measured.signal is None else None
@@ -361,83 +328,6 @@ def shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Show
     return replace(meter, own=replace(meter.own, checked=f"{clock.local(kept.started_at):%d %b}"), last_check=points)
 
 
-def _measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime, place: Surroundings) -> Measured:
-    if new.source != Source.DEVICE:
-        return replace(_typed(new, probe), place=place)
-    if new.amends_id:
-        return _measured_before(session, new.amends_id, place)
-    positions = positions_of(probe)
-    if probe.device is None or positions is None or new.after_seq is None:
-        raise InvalidInput({"device": "Put the probe into the water first, then record."})
-    _, basis = stored.basis_of(session, probe.id, taken_at)
-    own = principle_of(probe)
-    if positions.indicated:
-        rule = rule_of(own.quantity, calibrating=False)
-        seen_as: Transform = raw_signal
-    else:
-        rule = rule_of(upkeep.kind_of(probe).quantity, calibrating=False)
-        seen_as = reading_transform(probe, basis, session.get(Site, new.site_id), place)
-    signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, seen_as)
-    if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():
-        raise InvalidInput(
-            {"device": f"Not stable yet. {signal.words} Wait, or record it with a reason; the reason stays on record."}
-        )
-    return Measured(
-        temperature_c=signal.temperature_c,
-        signal=None if positions.indicated else signal.value,
-        shown=signal.value if positions.indicated else None,
-        acceptance=signal.acceptance,
-        left_over=(signal.left_over or 0.0) * _in_primary(probe, basis, signal, seen_as, place),
-        place=place,
-        settling_words=signal.words,
-        settling_s=signal.elapsed_s,
-        approach=signal.approach,
-        trace={"times_s": signal.times_s, "signal": signal.trace, "temperature_c": signal.temperature_trace},
-    )
-
-
-def _in_primary(probe: Probe, basis: Basis | None, signal: Signal, seen_as: Transform, place: Surroundings) -> float:
-    """What a little of the value that people read is in the quantity that the probe senses."""
-    own = principle_of(probe)
-    if upkeep.kind_of(probe).quantity == own.quantity:
-        return 1.0
-    response = basis.response if basis else Response.usual(own)
-    read = float(seen_as(np.array([signal.value]), np.array([signal.temperature_c]))[0])
-    sensed = float(response.value(signal.value, place.at(signal.temperature_c, probe.reference or "")))
-    return abs(sensed / read) if np.isfinite(read) and read else 1.0
-
-
-def _typed(new: NewReading, probe: Probe) -> Measured:
-    assert new.temperature_c is not None  # checked before
-    typed = Measured(new.temperature_c, settling_words="Typed by hand; settling was judged by eye.")
-    if new.source == Source.TYPED_SIGNAL:
-        assert new.signal is not None
-        behind = signal_behind(
-            principle_of(probe), new.signal, new.meter_did, Conditions(new.temperature_c), probe.settings or {}
-        )
-        return replace(typed, signal=behind, meter_did=new.meter_did)
-    return replace(typed, shown=new.shown, meter_setting_c=new.meter_setting_c, meter_did=new.meter_did)
-
-
-def _measured_before(session: Session, reading_id: uuid.UUID, place: Surroundings) -> Measured:
-    """An amendment of a device reading keeps what the device gave; site, probe or note may change."""
-    old = session.get(Reading, reading_id)
-    if old is None or old.temperature_c is None:
-        raise NotFound("There is no such reading to amend.")
-    return Measured(
-        temperature_c=old.temperature_c,
-        signal=old.signal,
-        shown=old.shown,
-        meter_setting_c=old.meter_setting_c,
-        meter_did=old.meter_did,
-        acceptance=Acceptance(old.acceptance),
-        left_over=next((c["u"] for c in old.budget if c["name"] == LEFT_OVER), 0.0),
-        settling_words=old.settling_words,
-        settling_s=old.settling_s,
-        place=place if place.pressure else Surroundings.of(old.surroundings),
-    )
-
-
 def _told(session: Session, new: NewReading) -> dict[str, Any]:
     """What the form of a reading itself says."""
     told: dict[str, Any] = {
@@ -449,7 +339,7 @@ def _told(session: Session, new: NewReading) -> dict[str, Any]:
         if new.source == Source.TYPED_VALUE:
             told |= {"shown": new.shown}
         elif probe and new.signal is not None and new.temperature_c is not None:
-            told |= {"signal": _typed(new, probe).signal}
+            told |= {"signal": typed_signal(new, probe)}
     return told
 
 

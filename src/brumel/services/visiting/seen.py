@@ -11,8 +11,10 @@ from sqlalchemy.orm import Session
 
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.reading.agreement import Agreement, agreement
 from brumel.core.reading.limits import Keeps, Limit, water_kinds, worst
-from brumel.core.reading.together import Agreement, Missing, Taken, agreement, judge_together, missing_everywhere
+from brumel.core.reading.together import Missing, Taken, judge_together, missing_everywhere
+from brumel.services.errors import NotFound
 from brumel.services.kit import upkeep
 from brumel.services.visiting.correcting import water_of
 from brumel.services.visiting.history import limits_at, limits_seen
@@ -123,6 +125,19 @@ def standing(readings: Iterable[Reading]) -> list[Reading]:
     found = list(readings)
     gone = {r.amends_id for r in found}
     return [r for r in found if r.id not in gone and not r.removed]
+
+
+def standing_of(session: Session, visit: Visit) -> list[Reading]:
+    """The readings of a visit that stand, without what hangs on them."""
+    return standing(visit_queries.readings_of_visits(session, [visit.id]).get(visit.id, ()))
+
+
+def visit_of(session: Session, visit_id: uuid.UUID) -> Visit:
+    """A visit by its key."""
+    visit = session.get(Visit, visit_id)
+    if visit is None:
+        raise NotFound("There is no such visit.")
+    return visit
 
 
 def spots_of(readings: Iterable[Reading]) -> list[Spot]:

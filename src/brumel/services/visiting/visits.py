@@ -20,10 +20,11 @@ from brumel.services.kit import photos, upkeep
 from brumel.services.people import may_record
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import limits_at, limits_seen
+from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.places import Place
 from brumel.services.visiting.plain import Amending, PlainReading, Spot, add_plain, removal_row
-from brumel.services.visiting.readings import NewReading, record_within
-from brumel.services.visiting.seen import VisitView, seen_at, standing, view_of
+from brumel.services.visiting.readings import record_within
+from brumel.services.visiting.seen import VisitView, seen_at, standing, standing_of, view_of, visit_of
 from brumel.services.visiting.typed import TypedValue, read_value
 from brumel.store import visit_queries
 from brumel.store.database import Database
@@ -123,7 +124,7 @@ class Visits:
     def view(self, visit_id: uuid.UUID) -> VisitView:
         """A visit as its page shows it."""
         with self.database.session() as session:
-            return view_of(session, _visit(session, visit_id), self.clock.now())
+            return view_of(session, visit_of(session, visit_id), self.clock.now())
 
     def unfinished_at(self, site_id: uuid.UUID) -> Visit | None:
         """A visit of today that was left open at a site."""
@@ -153,9 +154,9 @@ class Visits:
         """
         may_record(person)
         with self.database.session() as session:
-            visit = _visit(session, visit_id)
+            visit = visit_of(session, visit_id)
             at = self._moment(visit)
-            rows = _standing(session, visit)
+            rows = standing_of(session, visit)
             limits = limits_seen(limits_at(session, visit.site), rows)
             self._pressure(session, visit, sheet, person, at, limits)
             self._entries(session, visit, sheet, person, at, limits, rows)
@@ -178,10 +179,10 @@ class Visits:
             old = session.get(Reading, reading_id)
             if old is None or old.visit_id is None or old.source == Source.DERIVED:
                 raise NotFound("There is no such reading to amend here.")
-            visit, at = _visit(session, old.visit_id), old.taken_at
+            visit, at = visit_of(session, old.visit_id), old.taken_at
             spot = Spot(old.depth_m, old.layer, old.replicate)
             sheet = Sheet((entry,), spot)
-            rows = _standing(session, visit)
+            rows = standing_of(session, visit)
             limits = limits_seen(limits_at(session, visit.site), rows)
             self._entries(session, visit, sheet, person, at, limits, rows, Amending(old.id, reason.strip()))
             session.flush()
@@ -202,7 +203,7 @@ class Visits:
             old = session.get(Reading, reading_id)
             if old is None or old.visit_id is None:
                 raise NotFound("There is no such reading to remove here.")
-            visit = _visit(session, old.visit_id)
+            visit = visit_of(session, old.visit_id)
             add_once(session, Reading, removal_row(old, new_id, reason.strip(), person, self.clock.now()))
             session.flush()
             follow_visits(session, [visit], person, self.clock.now())
@@ -221,7 +222,7 @@ class Visits:
         jpeg = photos.cleaned(data)
         with self.database.session() as session:
             row = {
-                "id": photo_id, "visit_id": _visit(session, visit_id).id, "person_id": person.id,
+                "id": photo_id, "visit_id": visit_of(session, visit_id).id, "person_id": person.id,
                 "at": self.clock.now(), "words": words.strip(), "jpeg": jpeg,
             }  # fmt: skip
             add_once(session, VisitPhoto, row)
@@ -238,7 +239,7 @@ class Visits:
         """Work out anew what follows from a visit's readings, after one was added or amended elsewhere."""
         may_record(person)
         with self.database.session() as session:
-            visit = _visit(session, visit_id)
+            visit = visit_of(session, visit_id)
             follow_visits(session, [visit], person, self.clock.now())
 
     def acknowledge(self, reading_id: uuid.UUID, words: str, person: Person) -> None:
@@ -287,7 +288,7 @@ class Visits:
         """
         may_record(person)
         with self.database.session() as session:
-            visit = _visit(session, visit_id)
+            visit = visit_of(session, visit_id)
             view = view_of(session, visit, self.clock.now())
             if view.left and not words.strip():
                 names = ", ".join(about.name for about in view.left)
@@ -407,20 +408,9 @@ def _did(probe: Probe, key: str, did: Mapping[str, Any]) -> dict[str, Any]:
     return dict(did) | dict(known or {})
 
 
-def _standing(session: Session, visit: Visit) -> list[Reading]:
-    return standing(visit_queries.readings_of_visits(session, [visit.id]).get(visit.id, ()))
-
-
 def _warm(rows: Sequence[Reading], spot: Spot, typed: Mapping[str, tuple[Entry, TypedValue]]) -> float | None:
     """The water's temperature: as typed now, else as read before on this visit."""
     if _WARM in typed:
         return typed[_WARM][1].value
     known = seen_at(rows, spot)
     return known[_WARM].value if _WARM in known else None
-
-
-def _visit(session: Session, visit_id: uuid.UUID) -> Visit:
-    visit = session.get(Visit, visit_id)
-    if visit is None:
-        raise NotFound("There is no such visit.")
-    return visit

@@ -13,7 +13,6 @@ from brumel.core.calibrating.methods import DEVIATIONS, rinse_from, rinses, role
 from brumel.core.quantities.quantity import quantities, rule_of
 from brumel.core.reading.pressure import KINDS, UNITS_HPA, Pressure
 from brumel.core.reading.water import BY_METERS
-from brumel.core.sensing.principles import principles
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
@@ -164,7 +163,7 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
         device=device,
         meter_did={} if device else typed.meter_did(),
         unsettled_reason=typed.text("unsettled_reason"),
-        deviations=[d for d in _deviations() if d in request.form.getlist("deviations")],
+        deviations=[d for d in DEVIATIONS if d in request.form.getlist("deviations")],
         so=request.form.getlist("so") if "asked" in request.form else None,
         lot_id=typed.record_id("lot"),
     )
@@ -174,11 +173,6 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
     except InvalidInput as wrong:
         return _run_page(run_id, wrong.fields, request.form)
     return redirect(url_for("bench.run", run_id=run_id) + "#step")
-
-
-def _deviations() -> tuple[str, ...]:
-    """All that a step may be done otherwise, of whatever probe."""
-    return (*DEVIATIONS, *(d for own in principles() for d in own.deviations))
 
 
 @blueprint.post("/runs/<uuid:run_id>/sign")

@@ -18,7 +18,7 @@ from brumel.services.calibrating.stored import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import positions_of
 from brumel.services.visiting.correcting import principle_of
-from brumel.services.visiting.readings import NewReading
+from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.sites import NewSite
 from brumel.web.context import into_water, probe_states, services, signed_in
 from brumel.web.figures import history_figure

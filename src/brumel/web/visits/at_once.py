@@ -18,8 +18,7 @@ from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.visits import LAYERS, Sheet
 from brumel.web.context import into_water, probe_states, services, signed_in
 from brumel.web.forms import Typed, as_id
-from brumel.web.visits.pressing import pressure_fields_of
-from brumel.web.visits.spots import spot_of
+from brumel.web.visits.fields import pressure_fields_of, spot_of
 
 blueprint = Blueprint("at_once", __name__, url_prefix="/visits")
 MOST = 5

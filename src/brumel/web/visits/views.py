@@ -22,8 +22,7 @@ from brumel.services.visiting.visits import LAYERS, REPLICATES, Entry, NewVisit,
 from brumel.web.context import services, signed_in
 from brumel.web.figures import history_figure
 from brumel.web.forms import Typed, as_id
-from brumel.web.visits.pressing import pressure_fields_of
-from brumel.web.visits.spots import spot_of
+from brumel.web.visits.fields import pressure_fields_of, spot_of
 
 blueprint = Blueprint("visits", __name__, template_folder="templates", url_prefix="/visits")
 SPANS = (14, 90, 365)

@@ -1,4 +1,4 @@
-"""The fields for the air pressure of a visit: what was typed, what is known, what a wrong kind would cost."""
+"""Fields that the forms of a visit share: where in the water, and the air pressure."""
 
 from __future__ import annotations
 
@@ -7,8 +7,19 @@ from typing import Any
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import unit_for
 from brumel.core.reading.pressure import KINDS, UNITS_HPA, Pressure
+from brumel.services.visiting.plain import Spot
 from brumel.services.visiting.seen import VisitView
+from brumel.services.visiting.visits import LAYERS, REPLICATES
 from brumel.web.context import signed_in
+from brumel.web.forms import Typed, pressure_fields
+
+
+def spot_of(typed: Typed) -> Spot:
+    """Depth, layer and replicate; what is none of the offered ones is nowhere in particular."""
+    layer, replicate = typed.text("layer"), typed.text("replicate")
+    return Spot(
+        typed.number("spot_depth"), layer if layer in LAYERS else "", replicate if replicate in REPLICATES else ""
+    )
 
 
 def pressure_fields_of(view: VisitView, values: Any) -> dict[str, Any]:
@@ -31,9 +42,9 @@ def _pressure_of(view: VisitView) -> Pressure | None:
 
 def _pressure_values(view: VisitView, values: Any) -> dict[str, str]:
     """What was typed of the pressure, else the altitude alone."""
-    names = ("pressure", "pressure_unit", "pressure_kind", "altitude_m")
-    if any(name in values for name in names):
-        return {name: values.get(name, "") for name in names}
-    site = view.visit.site
-    altitude = {"altitude_m": f"{site.altitude_m:g}"} if site and site.altitude_m is not None else {}
-    return altitude | {"pressure_unit": unit_for(quantity("station-pressure"), signed_in().units or {}).name}
+    known = Pressure(
+        unit=unit_for(quantity("station-pressure"), signed_in().units or {}).name,
+        altitude_m=view.visit.site.altitude_m if view.visit.site else None,
+    )
+    empty = pressure_fields(known)
+    return {name: values.get(name, "") for name in empty} if any(name in values for name in empty) else empty

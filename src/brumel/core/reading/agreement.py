@@ -1,0 +1,47 @@
+"""Two results of one quantity beside each other: do they agree?"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from brumel.core.reading.together import Taken
+from brumel.core.reckoning.answers import calculate
+from brumel.core.reckoning.definition import InvalidInputs
+
+
+@dataclass(frozen=True)
+class Agreement:
+    """Two results of one quantity beside each other."""
+
+    percent: float | None
+    """Relative percent difference; None where it has no sense."""
+    en: float | None
+    words: str
+
+
+def agreement(first: Taken, second: Taken) -> Agreement:
+    """Whether two results agree: relative percent difference, and E_n with both uncertainties.
+
+    Examples
+    --------
+    >>> agreement(Taken("ph", 7.40, 0.02), Taken("ph", 7.50, 0.02)).words
+    'They disagree: E_n 1.77, more than the two uncertainties can explain.'
+    """
+    percent = en = None
+    try:
+        both = {"first": first.value, "second": second.value}
+        percent = float(calculate("relative-percent-difference", both).outputs["rpd_percent"])
+    except InvalidInputs:
+        pass
+    if first.qualifier or second.qualifier:
+        return Agreement(None, None, "It can't be told: one of the two lies beyond what its instrument can see.")
+    try:
+        ends = {"first_expanded_u": 2 * first.u, "second_expanded_u": 2 * second.u}
+        en = float(calculate("en-score", {"first": first.value, "second": second.value} | ends).outputs["en"])
+    except InvalidInputs:
+        return Agreement(percent, None, "It can't be told: nothing is known of their uncertainties.")
+    shared = set(first.shares) & set(second.shares)
+    besides = f" Both rest on {', '.join(sorted(shared))}: they are correlated, and E_n looks better." if shared else ""
+    if en <= 1.0:
+        return Agreement(percent, en, f"They agree: E_n {en:.2f}.{besides}")
+    return Agreement(percent, en, f"They disagree: E_n {en:.2f}, more than the two uncertainties can explain.{besides}")

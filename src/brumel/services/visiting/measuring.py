@@ -1,0 +1,150 @@
+"""What a technician enters for a reading, and what was measured: by the device, as typed, or as it was before."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+from sqlalchemy.orm import Session
+
+from brumel.core.findings import Acceptance
+from brumel.core.quantities.quantity import rule_of
+from brumel.core.reading.surroundings import Surroundings
+from brumel.core.reading.verdict import Basis
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.response import LEFT_OVER, Response
+from brumel.services.calibrating import stored
+from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.kit import upkeep
+from brumel.services.live.channels import positions_of
+from brumel.services.live.display import signal_behind
+from brumel.services.live.signal import Signal, Transform, raw_signal, signal_since
+from brumel.services.visiting.correcting import Measured, principle_of, reading_transform
+from brumel.store.models.base import Source
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import Probe, Site
+
+
+@dataclass(frozen=True)
+class NewReading:
+    """What a technician enters for a reading; which fields count depends on ``source``."""
+
+    reading_id: uuid.UUID
+    site_id: uuid.UUID | None
+    probe_id: uuid.UUID | None
+    source: str
+    after_seq: int | None = None
+    signal: float | None = None
+    temperature_c: float | None = None
+    shown: float | None = None
+    meter_setting_c: float | None = None
+    meter_did: Mapping[str, Any] = field(default_factory=dict)
+    """What the meter had done to a typed value, by what its principle asks of meters."""
+    place: Surroundings = field(default_factory=Surroundings)
+    """Pressure and salinity, where the probe's principle asks."""
+    taken_at: datetime | None = None
+    unsettled_reason: str = ""
+    despite: str = ""
+    """Why a probe that is not ready, or was never calibrated, is used all the same."""
+    note: str = ""
+    amends_id: uuid.UUID | None = None
+    amend_reason: str = ""
+    visit_id: uuid.UUID | None = None
+    depth_m: float | None = None
+    replicate: str = ""
+    layer: str = ""
+    typed_as: str = ""
+
+
+def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime, place: Surroundings) -> Measured:
+    """What was measured: by the device since the probe went in, as typed, or as the amended reading has it.
+
+    Raises
+    ------
+    InvalidInput
+        Where the device has given nothing yet, or nothing stable and no reason is given.
+    """
+    if new.source != Source.DEVICE:
+        return replace(_typed(new, probe), place=place)
+    if new.amends_id:
+        return _measured_before(session, new.amends_id, place)
+    positions = positions_of(probe)
+    if probe.device is None or positions is None or new.after_seq is None:
+        raise InvalidInput({"device": "Put the probe into the water first, then record."})
+    _, basis = stored.basis_of(session, probe.id, taken_at)
+    own = principle_of(probe)
+    if positions.indicated:
+        rule = rule_of(own.quantity, calibrating=False)
+        seen_as: Transform = raw_signal
+    else:
+        rule = rule_of(upkeep.kind_of(probe).quantity, calibrating=False)
+        seen_as = reading_transform(probe, basis, session.get(Site, new.site_id), place)
+    signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, seen_as)
+    if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():
+        raise InvalidInput(
+            {"device": f"Not stable yet. {signal.words} Wait, or record it with a reason; the reason stays on record."}
+        )
+    return Measured(
+        temperature_c=signal.temperature_c,
+        signal=None if positions.indicated else signal.value,
+        shown=signal.value if positions.indicated else None,
+        acceptance=signal.acceptance,
+        left_over=(signal.left_over or 0.0) * _in_primary(probe, basis, signal, seen_as, place),
+        place=place,
+        settling_words=signal.words,
+        settling_s=signal.elapsed_s,
+        approach=signal.approach,
+        trace={"times_s": signal.times_s, "signal": signal.trace, "temperature_c": signal.temperature_trace},
+    )
+
+
+def _in_primary(probe: Probe, basis: Basis | None, signal: Signal, seen_as: Transform, place: Surroundings) -> float:
+    """What a little of the value that people read is in the quantity that the probe senses."""
+    own = principle_of(probe)
+    if upkeep.kind_of(probe).quantity == own.quantity:
+        return 1.0
+    response = basis.response if basis else Response.usual(own)
+    read = float(seen_as(np.array([signal.value]), np.array([signal.temperature_c]))[0])
+    sensed = float(response.value(signal.value, place.at(signal.temperature_c, probe.reference or "")))
+    return abs(sensed / read) if np.isfinite(read) and read else 1.0
+
+
+def typed_signal(new: NewReading, probe: Probe) -> float:
+    """The signal behind a typed one, by what the meter did to it and what is set in it."""
+    assert new.signal is not None  # checked before
+    assert new.temperature_c is not None
+    at = Conditions(new.temperature_c)
+    return signal_behind(principle_of(probe), new.signal, new.meter_did, at, probe.settings or {})
+
+
+def _typed(new: NewReading, probe: Probe) -> Measured:
+    assert new.temperature_c is not None  # checked before
+    typed = Measured(
+        new.temperature_c, meter_did=new.meter_did, settling_words="Typed by hand; settling was judged by eye."
+    )
+    if new.source == Source.TYPED_SIGNAL:
+        return replace(typed, signal=typed_signal(new, probe))
+    return replace(typed, shown=new.shown, meter_setting_c=new.meter_setting_c)
+
+
+def _measured_before(session: Session, reading_id: uuid.UUID, place: Surroundings) -> Measured:
+    """An amendment of a device reading keeps what the device gave; site, probe or note may change."""
+    old = session.get(Reading, reading_id)
+    if old is None or old.temperature_c is None:
+        raise NotFound("There is no such reading to amend.")
+    return Measured(
+        temperature_c=old.temperature_c,
+        signal=old.signal,
+        shown=old.shown,
+        meter_setting_c=old.meter_setting_c,
+        meter_did=old.meter_did,
+        acceptance=Acceptance(old.acceptance),
+        left_over=next((c["u"] for c in old.budget if c["name"] == LEFT_OVER), 0.0),
+        settling_words=old.settling_words,
+        settling_s=old.settling_s,
+        place=place if place.pressure else Surroundings.of(old.surroundings),
+    )
