@@ -79,7 +79,6 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     register_filters(app, services.clock)
     for place in (auth, today, kit, shelf, plan, bench, rounds, visits, reckon, ledger, find, live, api):
         app.register_blueprint(place.blueprint)
-    app.register_blueprint(visits.at_once)
 
     @app.context_processor
     def shared() -> dict[str, Any]:

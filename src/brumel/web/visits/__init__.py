@@ -1,6 +1,6 @@
 """Visits: all that is read at one place."""
 
-from brumel.web.visits.at_once import blueprint as at_once
+from brumel.web.visits import at_once
 from brumel.web.visits.views import blueprint
 
 __all__ = ["at_once", "blueprint"]

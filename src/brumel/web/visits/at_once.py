@@ -6,7 +6,7 @@ import uuid
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import rule_of
@@ -19,14 +19,14 @@ from brumel.services.visiting.visits import LAYERS, Sheet
 from brumel.web.context import into_water, probe_states, services, signed_in
 from brumel.web.forms import Typed, as_id
 from brumel.web.visits.fields import pressure_fields_of, spot_of
+from brumel.web.visits.views import blueprint
 
-blueprint = Blueprint("at_once", __name__, url_prefix="/visits")
 MOST = 5
 """Browsers keep no more streams of one server open and still send a form."""
 
 
 @blueprint.get("/<uuid:visit_id>/at-once")
-def page(visit_id: uuid.UUID) -> ResponseReturnValue:
+def at_once(visit_id: uuid.UUID) -> ResponseReturnValue:
     """Choose the probes; once they are in the water, their values."""
     return _page(visit_id, _dipped(request.args.getlist("dip")), {}, request.args)
 
@@ -78,7 +78,7 @@ def _begun(visit_id: uuid.UUID, chosen: Sequence[uuid.UUID]) -> dict[uuid.UUID, 
 
 def _place(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int]) -> str:
     known: Any = [f"{p}:{after}" for p, after in dipped.items()]
-    return url_for("at_once.page", visit_id=visit_id, dip=known) + "#live"
+    return url_for("visits.at_once", visit_id=visit_id, dip=known) + "#live"
 
 
 def _dipped(given: Sequence[str]) -> dict[uuid.UUID, int]:
