@@ -35,6 +35,8 @@ class Ready:
         cluster = Cluster(folder / "demo")
         cluster.start()
         self.into(cluster, DATABASE, lambda name: make(cluster, name))
+        # Else each copy would begin its life with it, beside a test.
+        self._run("vacuumdb", cluster, DATABASE, "--analyze", "--freeze")
         cluster.stop()
 
     def _run(self, program: str, cluster: Cluster, name: str, *arguments: str) -> None:

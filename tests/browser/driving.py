@@ -127,11 +127,11 @@ def choose(page: Page, name: str, beginning: str) -> None:
 
 
 def dressed(page: Page, look: str) -> None:
-    """The page in daylight, at dusk, or on a phone."""
-    if look == "phone":
-        page.set_viewport_size(PHONE)
-    if look == "dusk":
+    """The page in daylight, at dusk, on a phone, or on a phone at dusk."""
+    if look.endswith("dusk"):
         page.get_by_role("button", name="Dusk").click()
+    if look.startswith("phone"):
+        page.set_viewport_size(PHONE)
 
 
 def no_violations(page: Page) -> None:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import gc
+
 from flask import Flask
 
 from brumel.services.application import Services
@@ -24,4 +26,7 @@ def demo() -> Flask:
 def _make(*, demo: bool) -> Flask:
     settings = read_settings()
     services = Services.over(Database(settings.database_url), Clock(settings.timezone, settings.now))
-    return create_app(services, WebSettings(settings.secret_key, demo, settings.proxy_hops, settings.hosts))
+    app = create_app(services, WebSettings(settings.secret_key, demo, settings.proxy_hops, settings.hosts))
+    # What is there now stays: the collector need not walk through it within a request.
+    gc.freeze()
+    return app
