@@ -21,8 +21,9 @@ from brumel import demo
 from brumel.launch.cluster import APPLICATION, OWNER, Cluster
 from brumel.services.application import Services
 from brumel.services.clock import Clock
+from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.resetting import WrongSetting
-from brumel.services.visiting.visits import Entry, NewVisit, Sheet
+from brumel.services.visiting.visits import NewVisit, Sheet
 from brumel.settings import default_data_folder
 from brumel.store import schema
 from brumel.store.database import Database

@@ -121,6 +121,7 @@ def ail(page: Page, fault: str) -> None:
 def choose(page: Page, name: str, beginning: str) -> None:
     """Choose the option of a list whose words begin so; the page follows by itself."""
     options = page.locator(f"[name={name}] option")
+    options.filter(has_text=beginning).first.wait_for(state="attached")
     value = options.evaluate_all("(all, words) => all.find(o => o.textContent.startsWith(words)).value", beginning)
     with page.expect_navigation():
         page.locator(f"[name={name}]").first.select_option(value)

@@ -27,10 +27,11 @@ from brumel.services.loading import Loading
 from brumel.services.people import SignInRefused
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.lots import NewLot
+from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.resetting import WrongSetting
 from brumel.services.visiting.sites import NewLimit, NewSite
-from brumel.services.visiting.visits import Entry, NewVisit, Said, Sheet
+from brumel.services.visiting.visits import NewVisit, Said, Sheet
 from brumel.store.database import Database
 from brumel.store.models.tables import FACTS
 from tests.conftest import NOW

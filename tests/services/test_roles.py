@@ -24,10 +24,11 @@ from brumel.services.people import Person
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.lots import NewLot
 from brumel.services.visiting.at_once import Together
+from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.resetting import WrongSetting
 from brumel.services.visiting.sites import NewLimit, NewSite
-from brumel.services.visiting.visits import Entry, NewVisit, Sheet
+from brumel.services.visiting.visits import NewVisit, Sheet
 from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World
@@ -91,7 +92,6 @@ CASES: dict[str, Case] = {
     "visits.amend": Case(lambda s, p: s.visits.amend(ANY, Entry(ANY, "ph", "7"), "typo", p), RECORDS),
     "visits.remove": Case(lambda s, p: s.visits.remove(ANY, ANY, "typo", p), RECORDS),
     "visits.photograph": Case(lambda s, p: s.visits.photograph(ANY, ANY, b"x", "", p), RECORDS),
-    "visits.follow": Case(lambda s, p: s.visits.follow(ANY, p), RECORDS),
     "visits.acknowledge": Case(lambda s, p: s.visits.acknowledge(ANY, "told", p), RECORDS),
     "at_once.record": Case(lambda s, p: s.at_once.record(ANY, [], Together(), p), RECORDS),
     "resetting.apply": Case(lambda s, p: s.resetting.apply(WRONG, "found", p), RECORDS),

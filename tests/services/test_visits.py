@@ -13,16 +13,19 @@ from PIL import Image
 from sqlalchemy import text
 
 from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.surroundings import Surroundings
 from brumel.services.application import Services
 from brumel.services.errors import Forbidden, InvalidInput, NotFound
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import NewMeter
 from brumel.services.planning.rounds import NewRound
+from brumel.services.visiting.filling import Entry
+from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.plain import Spot
 from brumel.services.visiting.resetting import WrongSetting
 from brumel.services.visiting.seen import VisitView
 from brumel.services.visiting.sites import NewLimit
-from brumel.services.visiting.visits import Entry, NewVisit, Said, Sheet
+from brumel.services.visiting.visits import NewVisit, Said, Sheet
 from brumel.store.database import Database, StoreError
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Meter, Person
@@ -313,6 +316,74 @@ def test_a_setting_that_was_wrong_amends_its_readings_and_what_followed(
         services.resetting.preview(replace(wrong, since=NOW + timedelta(days=1)))
     with pytest.raises(NotFound):
         services.resetting.preview(replace(wrong, meter_id=uuid.uuid4()))
+
+
+def test_what_leans_on_an_amended_reading_is_amended_with_it(
+    services: Services, person: Person, database: Database
+) -> None:
+    """Warmth and pressure were a slip: all that was corrected with them is as if they had been right at once."""
+    cell, oxygen = probe(services, "B-EC"), probe(services, "B-DO")
+    shown = {"specific-conductance": ("29000", cell), "oxygen": ("5.4", oxygen)}
+    visit, right = opened(services, person, "SHRIMP"), opened(services, person, "SHRIMP")
+    view = save(
+        services, person, visit, {"temperature": ("9", ""), **shown}, pressure=Pressure(941.0), pressure_id=uuid.uuid4()
+    )
+    originals = [r.id for r in view.readings]
+    was = hashed(database, originals)
+    warm, heavy = read(view, "temperature")[0], read(view, "station-pressure")[0]
+    before = read(view, "oxygen")[0]
+    assert before.surroundings["salinity_by"] == str(read(view, "specific-conductance")[0].id)
+    with pytest.raises(InvalidInput, match="Type the pressure"):
+        services.visits.amend(heavy.id, Entry(uuid.uuid4(), "station-pressure", ""), "a slip", person)
+    services.visits.amend(warm.id, Entry(uuid.uuid4(), "temperature", "29"), "a slip", person)
+    pressure = Entry(uuid.uuid4(), "station-pressure", "")
+    services.visits.amend(heavy.id, pressure, "a slip", person, Pressure(30.0, "inHg", "sea-level"))
+    view = services.visits.view(visit)
+    wanted = save(
+        services, person, right, {"temperature": ("29", ""), **shown},
+        pressure=Pressure(30.0, "inHg", "sea-level"), pressure_id=uuid.uuid4(),
+    )  # fmt: skip
+    assert {r.quantity for r in view.readings} == {r.quantity for r in wanted.readings}
+    for key in ("specific-conductance", "oxygen", "density", "station-pressure"):
+        now, then = read(view, key)[0], read(wanted, key)[0]
+        assert (now.value, now.u) == pytest.approx((then.value, then.u), rel=1e-12), key
+        assert [d["value"] for d in now.derived] == pytest.approx([d["value"] for d in then.derived]), key
+    assert read(view, "oxygen")[0].temperature_c == 29.0
+    assert abs(read(view, "oxygen")[0].value - before.value) > 0.05
+    assert read(view, "oxygen")[0].amend_reason == "what it was corrected with was amended"
+    assert hashed(database, originals) == was
+    behind = services.readings.view(read(view, "oxygen")[0].id).bases
+    assert {b.quantity for b in behind} == {"temperature", "station-pressure", "specific-conductance"}
+
+
+def test_what_leans_on_a_removed_reading_says_so(services: Services, person: Person) -> None:
+    visit = opened(services, person, "SHRIMP")
+    view = save(services, person, visit, {"temperature": ("29", ""), "oxygen": ("5.4", probe(services, "B-DO")),
+                                          "salinity": ("18", "")})  # fmt: skip
+    services.visits.remove(read(view, "salinity")[0].id, uuid.uuid4(), "of another pond", person)
+    oxygen = read(services.visits.view(visit), "oxygen")[0]
+    assert oxygen.surroundings["salinity"] == 18.0
+    assert [f.sentence for f in oxygen.findings if f.code == "basis-removed"] == [
+        "The practical salinity that it was corrected with was removed as wrong; the value still rests on it."
+    ]
+    assert oxygen.level == "doubtful"
+
+
+def test_a_reading_with_its_own_pressure_is_amended_once_and_leans_on_nothing(
+    services: Services, person: Person
+) -> None:
+    """The pressure that it keeps is its own: what takes its place does not lean on what it replaces."""
+    oxygen = probe(services, "A-DO").removeprefix("probe:")
+    site = site_id(services, "SPRING")
+    first = NewReading(
+        uuid.uuid4(), site, uuid.UUID(oxygen), "typed-value", temperature_c=9.0, shown=10.4,
+        meter_did={"shown_as": "mg-l", "salinity": 0.0}, place=Surroundings(Pressure(938.0)), despite="as it is",
+    )  # fmt: skip
+    services.readings.record(first, person)
+    slip = replace(first, reading_id=uuid.uuid4(), shown=10.6, amends_id=first.reading_id, amend_reason="a slip")
+    services.readings.record(slip, person)
+    view = services.readings.view(slip.reading_id)
+    assert (view.bases, view.amended_by) == ((), None)
 
 
 def test_a_removed_reading_is_shown_nowhere_and_stays_on_record(

@@ -15,8 +15,9 @@ from brumel.services.calibrating.rows import Begin
 from brumel.services.clock import Clock
 from brumel.services.kit.care_log import NewCare
 from brumel.services.people import Person
+from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.sites import NewLimit
-from brumel.services.visiting.visits import Entry, NewVisit, Said, Sheet
+from brumel.services.visiting.visits import NewVisit, Said, Sheet
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationSignature

@@ -24,6 +24,10 @@ class Despite:
     reason: str = ""
 
 
+DESPITE = "used-all-the-same"
+"""The code of the finding that says it."""
+
+
 class Acceptance(StrEnum):
     """How a value was found steady when it was taken."""
 
@@ -75,11 +79,7 @@ def despite_findings(despite: Despite) -> list[Finding]:
     if not despite.why_not:
         return []
     words = f"It was used although it was not ready: {despite.why_not} Because: {despite.reason}."
-    return [
-        Finding(
-            "used-all-the-same", Level.DOUBTFUL, words, "Make it ready, then do it again.", 15, "rule of this product"
-        )
-    ]
+    return [Finding(DESPITE, Level.DOUBTFUL, words, "Make it ready, then do it again.", 15, "rule of this product")]
 
 
 def verdict(findings: Iterable[Finding]) -> Level:

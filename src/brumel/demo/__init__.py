@@ -58,8 +58,9 @@ from brumel.services.visiting.correcting import Measured, correct, principle_of
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import kept_limits
 from brumel.services.visiting.measuring import NewReading
-from brumel.services.visiting.readings import reading_row, record_within
+from brumel.services.visiting.readings import record_within
 from brumel.services.visiting.resetting import Resetting, WrongSetting
+from brumel.services.visiting.rows import reading_row
 from brumel.store.database import Database
 from brumel.store.models.base import Base, Source
 from brumel.store.models.calibration import (
@@ -335,7 +336,7 @@ class _Maker:
             )  # fmt: skip
             with self.database.session() as session:
                 record_within(session, Clock(self.zone, s.at), new, mira)
-                follow_visits(session, [session.get_one(Visit, s.visit_id)], mira, s.at)
+                follow_visits(session, [session.get_one(Visit, s.visit_id)], mira, Clock(self.zone, s.at))
         if self.shown:
             found = self.truths.before(self.truths.compensating[0] - 1) + timedelta(hours=3)
             really = {"method": "natural-water", "reference_c": 25.0}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -41,33 +41,50 @@ def stands() -> ColumnElement[bool]:
     return _STANDS
 
 
-def pressure_at(session: Session, place: Place, since: datetime, until: datetime) -> dict[str, Any] | None:
-    """The pressure of a place's newest reading within a time, as it keeps it; None where none has one."""
-    asked = Reading.surroundings["pressure"]
+@dataclass(frozen=True)
+class Kept:
+    """What a reading keeps of its surroundings."""
+
+    reading_id: uuid.UUID
+    surroundings: dict[str, Any]
+
+
+def pressure_at(session: Session, place: Place, since: datetime, until: datetime) -> Kept | None:
+    """The newest reading of a place within a time that keeps a pressure."""
     found = session.execute(
-        select(asked)
-        .where(place.fits, Reading.taken_at > since, Reading.taken_at <= until, asked.is_not(None), stands())
+        select(Reading.id, Reading.surroundings)
+        .where(place.fits, Reading.taken_at > since, Reading.taken_at <= until, stands())
+        .where(Reading.surroundings["pressure"].is_not(None))
         .order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
         .limit(1)
-    ).scalar()
-    return dict(found) if found else None
+    ).first()
+    return Kept(found[0], dict(found[1])) if found else None
 
 
-def derived_at(
-    session: Session, place: Place, key: str, since: datetime, until: datetime
-) -> tuple[datetime, float, float, str] | None:
-    """What was read last of a quantity at a place within a time: when, value, u, and the quantity it followed from."""
+@dataclass(frozen=True)
+class Read:
+    """What was read of a quantity: by which reading, when, and the quantity that it followed from, if it did."""
+
+    reading_id: uuid.UUID
+    taken_at: datetime
+    value: float
+    u: float
+    behind: str = ""
+
+
+def derived_at(session: Session, place: Place, key: str, since: datetime, until: datetime) -> Read | None:
+    """What was read last of a quantity at a place within a time, by itself or beside another."""
     found = session.execute(
-        select(Reading.taken_at, Reading.quantity, Reading.value, Reading.u, Reading.derived)
+        select(Reading.id, Reading.taken_at, Reading.quantity, Reading.value, Reading.u, Reading.derived)
         .where(place.fits, Reading.taken_at > since, Reading.taken_at <= until, stands())
         .order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
     )
-    for at, quantity, value, u, derived in found:
+    for reading_id, at, quantity, value, u, derived in found:
         if quantity == key:
-            return at, value, u, ""
+            return Read(reading_id, at, value, u)
         for one in derived:
             if one["quantity"] == key:
-                return at, one["value"], one["u"], quantity
+                return Read(reading_id, at, one["value"], one["u"], quantity)
     return None
 
 
@@ -132,13 +149,37 @@ def readings_of_visits(session: Session, ids: Sequence[uuid.UUID]) -> dict[uuid.
     return found
 
 
-def bases_of_visits(session: Session, ids: Sequence[uuid.UUID]) -> dict[uuid.UUID, set[uuid.UUID]]:
-    """What each worked-out reading of visits rests on."""
+def bases_of_readings(session: Session, of: ColumnElement[bool]) -> dict[uuid.UUID, set[uuid.UUID]]:
+    """What each of these readings rests on."""
     query = select(ReadingBasis.reading_id, ReadingBasis.basis_id).join(Reading, Reading.id == ReadingBasis.reading_id)
     found: dict[uuid.UUID, set[uuid.UUID]] = {}
-    for reading_id, basis_id in session.execute(query.where(Reading.visit_id.in_(ids))):
+    for reading_id, basis_id in session.execute(query.where(of)):
         found.setdefault(reading_id, set()).add(basis_id)
     return found
+
+
+def leaning_on(session: Session, ids: Collection[uuid.UUID]) -> list[tuple[Reading, set[uuid.UUID]]]:
+    """Standing readings that were corrected with one of these, each with all that it was corrected with."""
+    if not ids:
+        return []
+    leans = select(ReadingBasis.reading_id).where(ReadingBasis.basis_id.in_(ids))
+    these = and_(Reading.id.in_(leans), Reading.source != Source.DERIVED, stands())
+    bases = bases_of_readings(session, these)
+    readings = session.scalars(select(Reading).where(these).options(selectinload(Reading.findings))).all()
+    return [(r, bases[r.id]) for r in readings]
+
+
+def standing_for(session: Session, ids: Collection[uuid.UUID]) -> dict[uuid.UUID, Reading]:
+    """What stands now in place of each of these readings; the reading itself where it was never amended."""
+    found = {r.id: r for r in session.scalars(select(Reading).where(Reading.id.in_(ids)))}
+    newest = {key: key for key in found}
+    asked = set(found)
+    while asked:
+        newer = {r.amends_id: r for r in session.scalars(select(Reading).where(Reading.amends_id.in_(asked)))}
+        newest = {key: newer[at].id if at in newer else at for key, at in newest.items()}
+        found |= {r.id: r for r in newer.values()}
+        asked = {r.id for r in newer.values()}
+    return {key: found[at] for key, at in newest.items()}
 
 
 def bases_of(session: Session, reading_id: uuid.UUID) -> Sequence[Reading]:
@@ -156,7 +197,7 @@ def shown_by_meter(
     query = select(Reading).where(
         Reading.probe_id.in_(probes), Reading.source == Source.TYPED_VALUE, Reading.shown.is_not(None),
         Reading.taken_at >= since, Reading.taken_at < until, said.is_not(None), stands(),
-    )  # fmt: skip
+    ).options(selectinload(Reading.findings))  # fmt: skip
     return session.scalars(query.order_by(Reading.taken_at, Reading.ordinal)).all()
 
 

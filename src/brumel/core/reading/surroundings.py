@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import Any
 
@@ -32,6 +32,10 @@ class Surroundings:
     u_salinity: float = 0.0
     salinity_from: str = ""
     water_c: float | None = None
+    pressure_by: str = ""
+    """The key of the reading that the pressure was taken from, where nobody typed it."""
+    salinity_by: str = ""
+    """The key of the reading that the salinity was taken from, where nobody typed it."""
 
     @classmethod
     def of(cls, plain: Mapping[str, Any] | None) -> Surroundings:
@@ -44,10 +48,31 @@ class Surroundings:
         """What is known of them, as plain data."""
         found: dict[str, Any] = {}
         if self.pressure is not None:
-            found["pressure"] = self.pressure.plain
+            found |= {"pressure": self.pressure.plain} | ({"pressure_by": self.pressure_by} if self.pressure_by else {})
         if self.salinity is not None:
             found |= {"salinity": self.salinity, "u_salinity": self.u_salinity, "salinity_from": self.salinity_from}
+            found |= {"salinity_by": self.salinity_by} if self.salinity_by else {}
         return found | ({} if self.water_c is None else {"water_c": self.water_c})
+
+    @property
+    def taken_from(self) -> tuple[str, ...]:
+        """The keys of the readings that something of it was taken from."""
+        return tuple(key for key in (self.pressure_by, self.salinity_by) if key)
+
+    def without(self, key: object) -> Surroundings:
+        """The same, as if nothing were taken from the reading of this key: its successor keeps it as its own.
+
+        Examples
+        --------
+        >>> Surroundings(pressure_by="a", salinity_by="b").without("a").taken_from
+        ('b',)
+        """
+        mine = str(key)
+        return replace(
+            self,
+            pressure_by="" if self.pressure_by == mine else self.pressure_by,
+            salinity_by="" if self.salinity_by == mine else self.salinity_by,
+        )
 
     def apart(self, air_c: float) -> str:
         """That the air of a calibration is too far from the waters planned, in words; empty where it is not.

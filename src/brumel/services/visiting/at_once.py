@@ -89,7 +89,7 @@ class AtOnce:
             taken = [d for d in dipped if d.probe_id not in refused]
             if taken:
                 self._temperature(session, visit, taken[0], said.spot, person)
-                follow_visits(session, [visit], person, self.clock.now())
+                follow_visits(session, [visit], person, self.clock)
         return refused
 
     def _temperature(self, session: Session, visit: Visit, by: InWater, spot: Spot, person: Person) -> None:

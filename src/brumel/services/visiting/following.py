@@ -16,8 +16,10 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.together import Taken, rests_on, worked_out
 from brumel.services.calibrating.stored import finding_rows
+from brumel.services.clock import Clock
 from brumel.services.visiting.history import limits_at, limits_seen
-from brumel.services.visiting.plain import Amending, Spot, removal_row, worked_row
+from brumel.services.visiting.plain import Amending, Spot, worked_row
+from brumel.services.visiting.rows import removal_row
 from brumel.services.visiting.seen import seen_at, spots_of, standing
 from brumel.store import visit_queries
 from brumel.store.models.base import Source
@@ -35,13 +37,14 @@ class _Rows:
     findings: list[dict[str, Any]] = field(default_factory=list)
 
 
-def follow_visits(session: Session, visits: Sequence[Visit], person: Person, at: datetime) -> None:
+def follow_visits(session: Session, visits: Sequence[Visit], person: Person, clock: Clock) -> None:
     """Work out what follows from the readings as they stand; what rests on an amended one is amended.
 
-    Any number of visits takes a handful of questions; ``at`` is when it is worked out.
+    Any number of visits takes a handful of questions.
     """
-    ids = [v.id for v in visits]
-    readings, bases = visit_queries.readings_of_visits(session, ids), visit_queries.bases_of_visits(session, ids)
+    at, ids = clock.now(), [v.id for v in visits]
+    readings = visit_queries.readings_of_visits(session, ids)
+    bases = visit_queries.bases_of_readings(session, Reading.visit_id.in_(ids))
     own = {site.id: limits_at(session, site) for v in visits if (site := v.site)}
     added = _Rows()
     for visit in visits:

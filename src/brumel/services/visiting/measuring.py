@@ -5,28 +5,38 @@ from __future__ import annotations
 import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 import numpy as np
 from sqlalchemy.orm import Session
 
+from brumel.core.calibrating.kept import serving
 from brumel.core.findings import Acceptance
+from brumel.core.kit.accuracy import Accuracy
+from brumel.core.kit.care import METER_LOSES
+from brumel.core.kit.readiness import ended
 from brumel.core.quantities.quantity import rule_of
 from brumel.core.reading.surroundings import Surroundings
-from brumel.core.reading.verdict import Basis
+from brumel.core.reading.verdict import Basis, MetersOwn
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.services.calibrating import stored
+from brumel.services.calibrating.kept import points_of
+from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import positions_of
 from brumel.services.live.display import signal_behind
 from brumel.services.live.signal import Signal, Transform, raw_signal, signal_since
-from brumel.services.visiting.correcting import Measured, principle_of, reading_transform
+from brumel.services.visiting.correcting import Measured, ShownBy, principle_of, reading_transform
+from brumel.store import queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe, Site
+
+_REMEMBERED = timedelta(days=7)
+"""So long back is looked whether a meter lost its calibration (rule of this product)."""
 
 
 @dataclass(frozen=True)
@@ -58,6 +68,8 @@ class NewReading:
     replicate: str = ""
     layer: str = ""
     typed_as: str = ""
+    warm_by: uuid.UUID | None = None
+    """The reading that a typed temperature was taken from."""
 
 
 def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime, place: Surroundings) -> Measured:
@@ -136,6 +148,13 @@ def _measured_before(session: Session, reading_id: uuid.UUID, place: Surrounding
     old = session.get(Reading, reading_id)
     if old is None or old.temperature_c is None:
         raise NotFound("There is no such reading to amend.")
+    known = as_measured(old)
+    return replace(known, place=place) if place.pressure else known
+
+
+def as_measured(old: Reading) -> Measured:
+    """What was measured for a reading, as it keeps it; without its trace."""
+    assert old.temperature_c is not None
     return Measured(
         temperature_c=old.temperature_c,
         signal=old.signal,
@@ -146,5 +165,25 @@ def _measured_before(session: Session, reading_id: uuid.UUID, place: Surrounding
         left_over=next((c["u"] for c in old.budget if c["name"] == LEFT_OVER), 0.0),
         settling_words=old.settling_words,
         settling_s=old.settling_s,
-        place=place if place.pressure else Surroundings.of(old.surroundings),
+        place=Surroundings.of(old.surroundings),
     )
+
+
+def shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> ShownBy:
+    """What is known of the meter that a probe is plugged into, at a moment."""
+    if probe.meter is None:
+        return ShownBy()
+    key = upkeep.kind_of(probe).quantity
+    accuracy = Accuracy.of(probe.meter.accuracy.get(key))
+    lost = ended(upkeep.events_of_probe(session, probe), METER_LOSES, at - _REMEMBERED, at)
+    when = f"on {clock.local(lost.at):%d %b, %H:%M}" if lost else ""
+    meter = ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
+    kept = None if lost or accuracy.states_accuracy else queries.newest_kept(session, probe.id, at)
+    if kept is None or kept.signature is None:
+        return meter
+    if stored.age_days(kept.signature, at) > stored.holds_days_of(kept)[1]:
+        return meter
+    points = serving(points_of(kept), principle_of(probe).quantity) or serving(points_of(kept), key)
+    if not points:
+        return meter
+    return replace(meter, own=replace(meter.own, checked=f"{clock.local(kept.started_at):%d %b}"), last_check=points)

@@ -39,17 +39,27 @@ class Place:
 
     def remembered(self, session: Session, at: datetime) -> Surroundings:
         """The pressure given last within half a day, and the salinity read there within the hour."""
-        site_id = self.site.id if self.site else None
-        of = visit_queries.Place(site_id, self.visit_id)
-        pressure = Pressure.of(visit_queries.pressure_at(session, of, at - REMEMBERED, at) or {})
-        if pressure is None and self.site is not None and self.site.altitude_m is not None:
-            pressure = Pressure(None, kind="station", altitude_m=self.site.altitude_m)
-        salty = visit_queries.derived_at(session, of, "salinity", at - _SAME_HOUR, at)
+        salty = self._salinity(session, at)
+        known = visit_queries.pressure_at(session, self._of, at - REMEMBERED, at)
+        if known is not None:
+            given = Surroundings.of(known.surroundings)
+            return replace(salty, pressure=given.pressure, pressure_by=given.pressure_by or str(known.reading_id))
+        if self.site is None or self.site.altitude_m is None:
+            return salty
+        return replace(salty, pressure=Pressure(None, kind="station", altitude_m=self.site.altitude_m))
+
+    @property
+    def _of(self) -> visit_queries.Place:
+        return visit_queries.Place(self.site.id if self.site else None, self.visit_id)
+
+    def _salinity(self, session: Session, at: datetime) -> Surroundings:
+        salty = visit_queries.derived_at(session, self._of, "salinity", at - _SAME_HOUR, at)
         if salty is None:
-            return Surroundings(pressure)
-        when, value, u, behind = salty
-        how = "from the conductivity read" if behind else "read"
-        return Surroundings(pressure, value, u, f"{how} at {when:%H:%M} UTC")
+            return Surroundings()
+        how = f"{'from the conductivity read' if salty.behind else 'read'} at {salty.taken_at:%H:%M} UTC"
+        return Surroundings(
+            salinity=salty.value, u_salinity=salty.u, salinity_from=how, salinity_by=str(salty.reading_id)
+        )
 
     def now(self, session: Session, typed: Surroundings, at: datetime) -> Surroundings:
         """What was typed of it; what is remembered where no pressure was typed."""
@@ -66,8 +76,8 @@ class Place:
         if given.salinity is not None:
             u = given.u_salinity or (U_TYPED_SALINITY if given.salinity else 0.0)
             return replace(given, u_salinity=u, salinity_from=given.salinity_from or "typed")
-        found = self.remembered(session, at)
-        return replace(given, salinity=found.salinity, u_salinity=found.u_salinity, salinity_from=found.salinity_from)
+        salty = self._salinity(session, at)
+        return replace(salty, pressure=given.pressure, pressure_by=given.pressure_by)
 
     def wrong(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> dict[str, str]:
         """What can't be of it, by field, where the probe's principle asks."""

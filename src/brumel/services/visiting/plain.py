@@ -22,7 +22,7 @@ from brumel.core.reading.together import Worked
 from brumel.core.sensing.response import U_TEMPERATURE_C
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.visiting.history import Value, jump_at, kept_limits
-from brumel.services.visiting.readings import add_findings
+from brumel.services.visiting.rows import add_findings
 from brumel.services.visiting.typed import TypedValue
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
@@ -143,18 +143,6 @@ def worked_row(
         **amending.columns,
         **kept_limits(limits, Value(about.key, found.value, found.budget.u)),
     }
-
-
-def removal_row(old: Reading, key: uuid.UUID, reason: str, person: Person, at: datetime) -> dict[str, Any]:
-    """That a reading is taken out, as it is stored: a row that stands in its place and is shown nowhere."""
-    return in_place_of(old, key, reason, person, at) | {"removed": True, "keeps": "", "limits": []}
-
-
-def in_place_of(old: Reading, key: uuid.UUID, reason: str, person: Person, at: datetime) -> dict[str, Any]:
-    """A reading's columns as those of a row that takes its place; what differs is added to them."""
-    columns = {c.key: getattr(old, c.key) for c in Reading.__table__.columns if c.key != "ordinal"}
-    own = {"id": key, "person_id": person.id, "recorded_at": at, "amends_id": old.id, "amend_reason": reason}
-    return columns | own
 
 
 def _row(

@@ -3,26 +3,20 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.kept import serving
 from brumel.core.findings import Despite, Finding
-from brumel.core.kit.accuracy import Accuracy
-from brumel.core.kit.care import METER_LOSES
-from brumel.core.kit.readiness import ended
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.surroundings import Surroundings
-from brumel.core.reading.verdict import Basis, MetersOwn
+from brumel.core.reading.verdict import Basis
 from brumel.services.calibrating import stored
-from brumel.services.calibrating.kept import points_of
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.kit import upkeep
@@ -30,20 +24,22 @@ from brumel.services.live.channels import positions_of
 from brumel.services.live.display import asked_thousandth, wrong_of_meter
 from brumel.services.live.signal import Lens
 from brumel.services.people import may_record
-from brumel.services.visiting.correcting import Corrected, Measured, ShownBy, correct, principle_of, reading_transform
+from brumel.services.visiting.anew import lean
+from brumel.services.visiting.correcting import Corrected, Measured, correct, principle_of, reading_transform
+from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import beside_history, kept_limits, limits_at
-from brumel.services.visiting.measuring import NewReading, measure, typed_signal
+from brumel.services.visiting.measuring import NewReading, measure, shown_by, typed_signal
 from brumel.services.visiting.places import Place
+from brumel.services.visiting.rows import add_bases, add_findings, noted, reading_row
 from brumel.store import queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationRun
-from brumel.store.models.reading import Reading, ReadingFinding, ReadingTrace
+from brumel.store.models.reading import Reading, ReadingTrace
 from brumel.store.models.reference import Person, Probe, Site
+from brumel.store.models.visit import Visit
 from brumel.store.once import add_once, stands
 
-_REMEMBERED = timedelta(days=7)
-"""So long back is looked whether a meter lost its calibration (rule of this product)."""
 _FUTURE = timedelta(minutes=5)
 
 
@@ -68,7 +64,7 @@ class Readings:
     clock: Clock
 
     def record(self, new: NewReading, person: Person) -> uuid.UUID:
-        """Record a reading with its correction, uncertainty and findings; the same id twice records once.
+        """Record a reading with its correction, uncertainty and findings, and what follows; sent twice it stands once.
 
         Raises
         ------
@@ -78,6 +74,11 @@ class Readings:
         may_record(person)
         with self.database.session() as session:
             record_within(session, self.clock, new, person)
+            session.flush()
+            touched = lean(session, self.clock, {new.amends_id} if new.amends_id else (), person)
+            if new.visit_id is not None:
+                touched[new.visit_id] = session.get_one(Visit, new.visit_id)
+            follow_visits(session, list(touched.values()), person, self.clock)
         return new.reading_id
 
     def view(self, reading_id: uuid.UUID) -> ReadingView:
@@ -163,7 +164,7 @@ def record_within(
     if stands(session, Reading, {"id": new.reading_id}, _told(session, new)):
         return None
     site, probe, taken_at = _checked(session, clock, new)
-    place = Place(site, new.visit_id).known(session, principle_of(probe), new.place, taken_at)
+    place = Place(site, new.visit_id).known(session, principle_of(probe), new.place, taken_at).without(new.amends_id)
     measured = measure(session, new, probe, taken_at, place)
     run, basis = (None, None) if measured.signal is None else stored.basis_of(session, probe.id, taken_at)
     despite = _despite(session, new, probe, measured, basis, taken_at)
@@ -174,16 +175,10 @@ def record_within(
     row |= kept_limits(limits_at(session, site) if limits is None else limits, corrected)
     if add_once(session, Reading, row | {"recorded_at": clock.now()}):
         add_findings(session, new.reading_id, corrected.findings)
+        add_bases(session, new.reading_id, new.warm_by, measured.place)
         if measured.trace:
             add_once(session, ReadingTrace, {"reading_id": new.reading_id, **measured.trace})
     return corrected
-
-
-def add_findings(session: Session, reading_id: uuid.UUID, findings: Sequence[Finding]) -> None:
-    """Record the findings of a reading that was just added."""
-    if findings:
-        rows = [{"reading_id": reading_id, **row} for row in stored.finding_rows(findings)]
-        session.execute(insert(ReadingFinding), rows)
 
 
 def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | None, Probe, datetime]:
@@ -226,69 +221,6 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
     return site, probe, taken_at
 
 
-def shown_words(reading: Reading) -> str:
-    """What a meter showed, in the quantity that it was said to show."""
-    assert reading.shown is not None
-    assert reading.probe is not None
-    about = quantity(principle_of(reading.probe).shown_quantity(reading.meter_did))
-    return about.words(reading.shown)
-
-
-def reading_row(
-    new: NewReading,
-    site: Site | None,
-    probe: Probe,
-    person: Person,
-    measured: Measured,
-    corrected: Corrected,
-    run: CalibrationRun | None,
-    *,
-    taken_at: datetime,
-) -> dict[str, Any]:
-    """A reading as it is stored."""
-    own, about = principle_of(probe), corrected.quantity
-    return {
-        "id": new.reading_id,
-        "site_id": site.id if site else None,
-        "visit_id": new.visit_id,
-        "depth_m": new.depth_m,
-        "replicate": new.replicate,
-        "layer": new.layer,
-        "typed_as": new.typed_as,
-        "probe_id": probe.id,
-        "instrument_id": None,
-        "qualifier": "",
-        "person_id": person.id,
-        "recorded_at": taken_at,
-        "taken_at": taken_at,
-        "calibration_run_id": run.id if run else None,
-        "source": new.source,
-        "quantity": about.key,
-        "value": corrected.value,
-        "u": corrected.budget.u,
-        "unit": about.unit,
-        "signal": measured.signal,
-        "signal_unit": own.signal_unit,
-        "temperature_c": measured.temperature_c,
-        "shown": measured.shown,
-        "meter_setting_c": measured.meter_setting_c,
-        "meter_did": dict(measured.meter_did),
-        "reference": probe.reference or "",
-        "surroundings": measured.place.plain,
-        "derived": corrected.derived,
-        "despite": new.despite.strip(),
-        "level": str(corrected.level),
-        "budget": [asdict(c) for c in corrected.budget.contributions],
-        "working": corrected.working,
-        "acceptance": str(measured.acceptance),
-        "settling_words": measured.settling_words,
-        "settling_s": measured.settling_s,
-        "note": _note(new),
-        "amends_id": new.amends_id,
-        "amend_reason": new.amend_reason.strip() if new.amends_id else None,
-    }
-
-
 def _despite(
     session: Session, new: NewReading, probe: Probe, measured: Measured, basis: Basis | None, at: datetime
 ) -> Despite:
@@ -308,30 +240,10 @@ def _despite(
     return Despite(why_not, new.despite.strip())
 
 
-def shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> ShownBy:
-    """What is known of the meter that a probe is plugged into, at a moment."""
-    if probe.meter is None:
-        return ShownBy()
-    key = upkeep.kind_of(probe).quantity
-    accuracy = Accuracy.of(probe.meter.accuracy.get(key))
-    lost = ended(upkeep.events_of_probe(session, probe), METER_LOSES, at - _REMEMBERED, at)
-    when = f"on {clock.local(lost.at):%d %b, %H:%M}" if lost else ""
-    meter = ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
-    kept = None if lost or accuracy.states_accuracy else queries.newest_kept(session, probe.id, at)
-    if kept is None or kept.signature is None:
-        return meter
-    if stored.age_days(kept.signature, at) > stored.holds_days_of(kept)[1]:
-        return meter
-    points = serving(points_of(kept), principle_of(probe).quantity) or serving(points_of(kept), key)
-    if not points:
-        return meter
-    return replace(meter, own=replace(meter.own, checked=f"{clock.local(kept.started_at):%d %b}"), last_check=points)
-
-
 def _told(session: Session, new: NewReading) -> dict[str, Any]:
     """What the form of a reading itself says."""
     told: dict[str, Any] = {
-        "site_id": new.site_id, "probe_id": new.probe_id, "source": new.source, "note": _note(new),
+        "site_id": new.site_id, "probe_id": new.probe_id, "source": new.source, "note": noted(new),
     }  # fmt: skip
     if new.source != Source.DEVICE:
         told |= {"temperature_c": new.temperature_c, "signal": None, "shown": None}
@@ -341,10 +253,3 @@ def _told(session: Session, new: NewReading) -> dict[str, Any]:
         elif probe and new.signal is not None and new.temperature_c is not None:
             told |= {"signal": typed_signal(new, probe)}
     return told
-
-
-def _note(new: NewReading) -> str:
-    note = new.note.strip()
-    if new.unsettled_reason.strip():
-        note = f"{note} Recorded before it settled: {new.unsettled_reason.strip()}.".strip()
-    return note

@@ -3,29 +3,23 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
-from brumel.core.findings import Acceptance, Despite
-from brumel.core.reading.surroundings import Surroundings
-from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.live.display import meter_words, wrong_does
+from brumel.services.live.display import wrong_does
 from brumel.services.people import may_record
-from brumel.services.visiting.correcting import Corrected, Measured, correct
+from brumel.services.visiting.anew import Again, Anew, lean
 from brumel.services.visiting.following import follow_visits
-from brumel.services.visiting.history import kept_limits, limits_at
-from brumel.services.visiting.plain import in_place_of
-from brumel.services.visiting.readings import shown_by
+from brumel.services.visiting.measuring import as_measured
 from brumel.store import visit_queries
 from brumel.store.database import Database
-from brumel.store.models.reading import Reading, ReadingFinding
+from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Meter, Person
 
 
@@ -42,27 +36,13 @@ class WrongSetting:
 
 
 @dataclass(frozen=True)
-class Change:
-    """One reading that rests on it: as it stands, and as it will."""
-
-    reading: Reading
-    after: Corrected
-    did: Mapping[str, Any]
-
-    @property
-    def words(self) -> str:
-        """What its meter was said to have done, and did."""
-        return f"{meter_words(self.reading.meter_did) or 'nothing'} → {meter_words(self.did) or 'nothing'}"
-
-
-@dataclass(frozen=True)
 class Resetting:
     """Use cases around settings that were wrong."""
 
     database: Database
     clock: Clock
 
-    def preview(self, wrong: WrongSetting) -> list[Change]:
+    def preview(self, wrong: WrongSetting) -> list[Anew]:
         """The readings concerned, before and after; nothing is recorded.
 
         Raises
@@ -88,12 +68,13 @@ class Resetting:
             raise InvalidInput({"reason": "Say how it was found that the setting was wrong."})
         with self.database.session() as session:
             changes = self._changes(session, wrong)
-            self._record(session, changes, reason.strip(), person)
-            of_visits = {c.reading.visit_id: c.reading.visit for c in changes if c.reading.visit}
-            follow_visits(session, [v for v in of_visits.values() if v is not None], person, self.clock.now())
+            Again(session, self.clock).record(changes, reason.strip(), person)
+            touched = lean(session, self.clock, [c.reading.id for c in changes], person)
+            touched |= {v.id: v for c in changes if (v := c.reading.visit)}
+            follow_visits(session, list(touched.values()), person, self.clock)
             return len(changes)
 
-    def _changes(self, session: Session, wrong: WrongSetting) -> list[Change]:
+    def _changes(self, session: Session, wrong: WrongSetting) -> list[Anew]:
         if not wrong.since < wrong.until:
             raise InvalidInput({"until": "It must end after it began."})
         if found := wrong_does({wrong.quantity: wrong.really}):
@@ -101,49 +82,17 @@ class Resetting:
         if session.get(Meter, wrong.meter_id) is None:
             raise NotFound("There is no such meter.")
         readings = visit_queries.shown_by_meter(session, wrong.meter_id, wrong.quantity, wrong.since, wrong.until)
-        known: dict[uuid.UUID, Any] = {}
-        changes = []
+        again, changes = Again(session, self.clock), []
+        bases = visit_queries.bases_of_readings(session, Reading.id.in_([r.id for r in readings]))
         for reading in readings:
-            assert reading.probe is not None
             if reading.temperature_c is None or reading.shown is None:
                 continue
             did = _really(reading.meter_did, wrong.really)
             if did == dict(reading.meter_did):
                 continue
-            meter = known.get(reading.probe.id) or shown_by(session, reading.probe, reading.taken_at, self.clock)
-            if meter.accuracy.states_accuracy:
-                known[reading.probe.id] = meter
-            measured = Measured(
-                reading.temperature_c, None, reading.shown, reading.meter_setting_c, did,
-                Acceptance(reading.acceptance), reading.settling_words, reading.settling_s,
-                place=Surroundings.of(reading.surroundings),
-            )  # fmt: skip
-            after = correct(measured, reading.probe, None, reading.site, meter, Despite())
-            changes.append(Change(reading, after, did))
+            measured = replace(as_measured(reading), meter_did=did)
+            changes.append(Anew(reading, measured, again.correct(reading, measured), tuple(bases.get(reading.id, ()))))
         return changes
-
-    def _record(self, session: Session, changes: Sequence[Change], reason: str, person: Person) -> None:
-        limits: dict[uuid.UUID | None, Any] = {}
-        rows, findings = [], []
-        for change in changes:
-            old, after = change.reading, change.after
-            if old.site_id not in limits:
-                limits[old.site_id] = limits_at(session, old.site)
-            key = uuid.uuid4()
-            rows.append(
-                in_place_of(old, key, reason, person, self.clock.now()) | {
-                    "value": after.value, "u": after.budget.u, "quantity": after.quantity.key,
-                    "unit": after.quantity.unit, "meter_did": dict(change.did), "derived": after.derived,
-                    "level": str(after.level), "budget": [asdict(c) for c in after.budget.contributions],
-                    "working": after.working, **kept_limits(limits[old.site_id], after),
-                }
-            )  # fmt: skip
-            findings += [{"reading_id": key, **f} for f in stored.finding_rows(after.findings)]
-        if rows:
-            session.execute(insert(Reading), rows)
-        if findings:
-            session.execute(insert(ReadingFinding), findings)
-        session.flush()
 
 
 def _really(said: Mapping[str, Any], really: Mapping[str, Any]) -> dict[str, Any]:

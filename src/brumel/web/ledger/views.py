@@ -17,7 +17,7 @@ from brumel.services.calibrating.stored import coefficient_words, target_words, 
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger.records import Filter, status_of
 from brumel.services.live.display import meter_words
-from brumel.services.visiting.readings import shown_words
+from brumel.services.visiting.rows import shown_words
 from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures import response_figure, trace_figure
 from brumel.web.forms import Typed

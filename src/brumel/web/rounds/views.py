@@ -121,7 +121,6 @@ def reading() -> ResponseReturnValue:
     except InvalidInput as wrong:
         return _reading_page(request.form, wrong.fields), 422
     if new.visit_id is not None:
-        services().visits.follow(new.visit_id, signed_in())
         return redirect(url_for("visits.visit", visit_id=new.visit_id))
     return redirect(url_for("ledger.reading", reading_id=new.reading_id))
 

@@ -10,18 +10,22 @@ from flask import Blueprint, Response, flash, redirect, render_template, request
 from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import quantities, quantity
+from brumel.core.reading.pressure import KINDS, UNITS_HPA
 from brumel.core.reading.water import BY_METERS
 from brumel.core.wording import counted
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.photos import MOST_BYTES
-from brumel.services.visiting.resetting import Change, WrongSetting
+from brumel.services.visiting.anew import Anew
+from brumel.services.visiting.filling import Entry, unreadable
+from brumel.services.visiting.resetting import WrongSetting
+from brumel.services.visiting.rows import typed_pressure
 from brumel.services.visiting.seen import VisitView
 from brumel.services.visiting.sites import NewLimit
 from brumel.services.visiting.typed import units_for
-from brumel.services.visiting.visits import LAYERS, REPLICATES, Entry, NewVisit, Said, Sheet, unreadable
+from brumel.services.visiting.visits import LAYERS, REPLICATES, NewVisit, Said, Sheet
 from brumel.web.context import services, signed_in
 from brumel.web.figures import history_figure
-from brumel.web.forms import Typed, as_id
+from brumel.web.forms import Typed, as_id, pressure_fields
 from brumel.web.visits.fields import pressure_fields_of, spot_of
 
 blueprint = Blueprint("visits", __name__, template_folder="templates", url_prefix="/visits")
@@ -208,6 +212,7 @@ def amend(reading_id: uuid.UUID) -> ResponseReturnValue:
     errors: dict[str, str] = {}
     if request.method == "POST":
         typed = Typed(request.form)
+        pressure = typed.pressure()
         entry = Entry(
             typed.new_record_id(), old.quantity, typed.text("value"), typed.text("unit"),
             f"probe:{old.probe_id}" if old.probe_id else f"instrument:{old.instrument_id}" if old.instrument_id else "",
@@ -218,14 +223,16 @@ def amend(reading_id: uuid.UUID) -> ResponseReturnValue:
             if request.form.get("remove"):
                 services().visits.remove(old.id, entry.reading_id, typed.text("amend_reason"), signed_in())
             else:
-                services().visits.amend(old.id, entry, typed.text("amend_reason"), signed_in())
+                services().visits.amend(old.id, entry, typed.text("amend_reason"), signed_in(), pressure)
             return redirect(url_for("visits.visit", visit_id=old.visit_id))
         except InvalidInput as wrong:
             errors = {("value" if name == old.quantity else name): words for name, words in wrong.fields.items()}
-    about = quantity(old.quantity)
+    about, pressure = quantity(old.quantity), typed_pressure(old)
     page = render_template(
-        "visits/amend.html", old=old, about=about, units=units_for(about), values=request.form, errors=errors
-    )
+        "visits/amend.html", old=old, about=about, units=units_for(about), values=request.form, errors=errors,
+        pressure=pressure, kinds=KINDS, pressure_units=UNITS_HPA,
+        pressure_values=request.form or (pressure_fields(pressure) if pressure else {}),
+    )  # fmt: skip
     return page, 422 if errors else 200
 
 
@@ -234,7 +241,7 @@ def settings(meter_id: uuid.UUID) -> ResponseReturnValue:
     """A meter's setting was wrong: find its readings, look at them before and after, amend them."""
     meter = services().meters.view(meter_id).meter
     errors: dict[str, str] = {}
-    changes: list[Change] | None = None
+    changes: list[Anew] | None = None
     if request.method == "POST":
         typed = Typed(request.form)
         zone, now = services().clock.timezone, services().clock.now()

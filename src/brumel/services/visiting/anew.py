@@ -1,0 +1,159 @@
+"""Readings corrected anew with what is known better now: what a meter did, how warm, salt or heavy it was there."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from typing import Any
+
+from sqlalchemy import insert
+from sqlalchemy.orm import Session
+
+from brumel.core.findings import DESPITE, Finding, Level, verdict, worst_first
+from brumel.core.quantities.quantity import quantity
+from brumel.core.reading.limits import Limit
+from brumel.core.reading.surroundings import Surroundings
+from brumel.services.calibrating import stored
+from brumel.services.clock import Clock
+from brumel.services.live.display import meter_words
+from brumel.services.visiting.correcting import Corrected, Measured, ShownBy, correct
+from brumel.services.visiting.history import kept_limits, limits_at
+from brumel.services.visiting.measuring import as_measured, shown_by
+from brumel.services.visiting.rows import in_place_of
+from brumel.store import visit_queries
+from brumel.store.models.reading import Reading, ReadingFinding
+from brumel.store.models.reference import Person
+from brumel.store.models.visit import ReadingBasis, Visit
+
+_WHY = "what it was corrected with was amended"
+
+
+@dataclass(frozen=True)
+class Anew:
+    """A standing reading, and as it is with what is known now."""
+
+    reading: Reading
+    measured: Measured
+    after: Corrected
+    bases: tuple[uuid.UUID, ...] = ()
+    """The readings that temperature, pressure or salinity were taken from."""
+
+    @property
+    def words(self) -> str:
+        """What its meter was said to have done, and did."""
+        did = self.measured.meter_did
+        return f"{meter_words(self.reading.meter_did) or 'nothing'} → {meter_words(did) or 'nothing'}"
+
+
+@dataclass
+class Again:
+    """Corrects standing readings anew; what is known of a meter and of a site is asked once."""
+
+    session: Session
+    clock: Clock
+    _meters: dict[uuid.UUID, ShownBy] = field(default_factory=dict)
+    _limits: dict[uuid.UUID | None, Mapping[str, Limit]] = field(default_factory=dict)
+
+    def correct(self, old: Reading, measured: Measured) -> Corrected:
+        """As it was corrected when it was recorded; that a probe was used in spite of something stays said."""
+        assert old.probe is not None
+        meter = basis = None
+        if measured.signal is None:
+            meter = self._meters.get(old.probe.id) or shown_by(self.session, old.probe, old.taken_at, self.clock)
+            if meter.accuracy.states_accuracy:
+                self._meters[old.probe.id] = meter
+        else:
+            _, basis = stored.basis_of(self.session, old.probe.id, old.taken_at)
+        found = correct(measured, old.probe, basis, old.site, meter)
+        said = [f for f in stored.stored_findings(old.findings) if f.code == DESPITE]
+        return _with(found, said) if said else found
+
+    def record(self, changes: Sequence[Anew], reason: str, person: Person) -> dict[uuid.UUID, uuid.UUID]:
+        """Let each take the place of its reading, which stays; the new key by the old one."""
+        rows: list[dict[str, Any]] = []
+        findings: list[dict[str, Any]] = []
+        bases: list[dict[str, Any]] = []
+        keys = {c.reading.id: uuid.uuid4() for c in changes}
+        for change in changes:
+            old, after, key = change.reading, change.after, keys[change.reading.id]
+            if old.site_id not in self._limits:
+                self._limits[old.site_id] = limits_at(self.session, old.site)
+            rows.append(
+                in_place_of(old, key, reason, person, self.clock.now()) | {
+                    "value": after.value, "u": after.budget.u, "quantity": after.quantity.key,
+                    "unit": after.quantity.unit, "meter_did": dict(change.measured.meter_did),
+                    "derived": after.derived, "level": str(after.level), "working": after.working,
+                    "budget": [asdict(c) for c in after.budget.contributions],
+                    "temperature_c": change.measured.temperature_c, "surroundings": change.measured.place.plain,
+                    **kept_limits(self._limits[old.site_id], after),
+                }
+            )  # fmt: skip
+            findings += [{"reading_id": key, **f} for f in stored.finding_rows(after.findings)]
+            bases += [{"reading_id": key, "basis_id": one} for one in change.bases]
+        for table, added in ((Reading, rows), (ReadingFinding, findings), (ReadingBasis, bases)):
+            if added:
+                self.session.execute(insert(table), added)
+        self.session.flush()
+        return keys
+
+
+def lean(session: Session, clock: Clock, amended: Collection[uuid.UUID], person: Person) -> dict[uuid.UUID, Visit]:
+    """Amend what took its temperature, pressure or salinity from these readings, which were amended themselves.
+
+    A conductivity leans on a temperature, and oxygen on both: each is amended once, after all that it leans on.
+
+    Returns
+    -------
+    The visits whose readings were amended so, by key.
+    """
+    again, touched, pending = Again(session, clock), dict[uuid.UUID, Visit](), set(amended)
+    while leaning := visit_queries.leaning_on(session, pending):
+        waiting = {r.id for r, _ in leaning}
+        ready = [(r, bases) for r, bases in leaning if not waiting & bases]
+        now = visit_queries.standing_for(session, {b for _, bases in ready for b in bases})
+        again.record([_leaning(again, r, {b: now[b] for b in bases}) for r, bases in ready], _WHY, person)
+        touched |= {r.visit.id: r.visit for r, _ in ready if r.visit}
+        pending |= {r.id for r, _ in ready}
+    return touched
+
+
+def _leaning(again: Again, old: Reading, now: Mapping[uuid.UUID, Reading]) -> Anew:
+    """A reading with what it was corrected with, by key, as that stands now."""
+    measured = as_measured(old)
+    place = measured.place
+    standing = {key: basis for key, basis in now.items() if not basis.removed}
+    for key, basis in standing.items():
+        if str(key) == place.pressure_by:
+            pressure = Surroundings.of(basis.surroundings).pressure
+            place = replace(place, pressure=pressure or place.pressure, pressure_by=str(basis.id))
+        elif str(key) == place.salinity_by:
+            place = _as_salt(place, basis)
+        else:
+            measured = replace(measured, temperature_c=basis.value)
+    measured = replace(measured, place=place)
+    removed = [_gone(basis) for basis in now.values() if basis.removed]
+    return Anew(old, measured, _with(again.correct(old, measured), removed), tuple(b.id for b in standing.values()))
+
+
+def _as_salt(place: Surroundings, basis: Reading) -> Surroundings:
+    value, u = next(
+        ((d["value"], d["u"]) for d in basis.derived if d["quantity"] == "salinity"), (basis.value, basis.u)
+    )
+    return replace(place, salinity=value, u_salinity=u, salinity_by=str(basis.id))
+
+
+def _gone(removed: Reading) -> Finding:
+    name = quantity(removed.quantity).name
+    return Finding(
+        "basis-removed", Level.DOUBTFUL,
+        f"The {name} that it was corrected with was removed as wrong; the value still rests on it.",
+        f"Read the {name} again, or amend this reading with one that is known.", 5, "rule of this product",
+    )  # fmt: skip
+
+
+def _with(found: Corrected, more: Sequence[Finding]) -> Corrected:
+    if not more:
+        return found
+    findings = worst_first([*found.findings, *more])
+    return replace(found, findings=findings, level=verdict(findings))

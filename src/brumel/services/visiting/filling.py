@@ -1,0 +1,176 @@
+"""The values of one form of a visit: read, put in order, recorded with what each was read with."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from brumel.core.quantities.quantity import quantities, quantity
+from brumel.core.reading.limits import Limit
+from brumel.core.reading.surroundings import Surroundings
+from brumel.services.clock import Clock
+from brumel.services.errors import InvalidInput
+from brumel.services.kit import upkeep
+from brumel.services.visiting.history import limits_at, limits_seen
+from brumel.services.visiting.measuring import NewReading
+from brumel.services.visiting.places import Place
+from brumel.services.visiting.plain import Amending, PlainReading, Spot, add_plain
+from brumel.services.visiting.readings import record_within
+from brumel.services.visiting.seen import seen_at, standing_of
+from brumel.services.visiting.typed import TypedValue, read_value
+from brumel.store.models.base import Source
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import Instrument, Person, Probe
+from brumel.store.models.visit import Visit
+
+_FIRST = ("station-pressure", "temperature", "specific-conductance", "conductivity", "salinity")
+"""What others lean on is recorded before them."""
+_WARM = "temperature"
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A value as it was typed, with what it was read with: ``probe:ID``, ``instrument:ID``, or nothing."""
+
+    reading_id: uuid.UUID
+    quantity: str
+    text: str
+    unit: str = ""
+    read_with: str = ""
+    despite: str = ""
+
+
+@dataclass(frozen=True)
+class Filling:
+    """Records the values of one form, at one spot of a visit, within a transaction that is open."""
+
+    session: Session
+    clock: Clock
+    visit: Visit
+    person: Person
+    at: datetime
+    """When they were read."""
+    spot: Spot = field(default_factory=Spot)
+    amending: Amending = field(default_factory=Amending)
+
+    def record(self, entries: Sequence[Entry]) -> None:
+        """Record all of them, those that others lean on first.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken, by the quantity's key.
+        """
+        typed, wrong = _read(entries)
+        rows = standing_of(self.session, self.visit)
+        limits = limits_seen(limits_at(self.session, self.visit.site), rows)
+        warm = self._warm(rows, typed)
+        for key in sorted(typed, key=lambda key: _FIRST.index(key) if key in _FIRST else len(_FIRST)):
+            try:
+                self._add(*typed[key], warm, limits)
+            except InvalidInput as error:
+                wrong |= {_field(name, key): words for name, words in error.fields.items()}
+            self.session.flush()
+        if wrong:
+            raise InvalidInput(wrong)
+
+    def _add(self, entry: Entry, value: TypedValue, warm: _Warm, limits: Mapping[str, Limit]) -> None:
+        probe, instrument = self._read_with(entry)
+        own = upkeep.senses(probe) if probe else None
+        did = own.shown_so(entry.quantity) if own else None
+        if probe is None or own is None or did is None:
+            plain = PlainReading(
+                entry.reading_id, entry.quantity, value, instrument, probe, self.spot, None, self.amending, warm.c
+            )
+            add_plain(self.session, plain, self.visit, self.person, self.at, limits)
+            return
+        if value.qualifier:
+            raise InvalidInput({entry.quantity: "A probe shows a number: leave < and > to kits and laboratories."})
+        new = NewReading(
+            entry.reading_id, self.visit.site_id, probe.id, Source.TYPED_VALUE, visit_id=self.visit.id,
+            **self.spot.columns, amends_id=self.amending.amends_id, amend_reason=self.amending.reason,
+            typed_as=value.typed_as, temperature_c=warm.c, warm_by=warm.reading_id, shown=value.value,
+            meter_did=_did(probe, entry.quantity, did),
+            place=Place(self.visit.site, self.visit.id).now(self.session, Surroundings(), self.at), taken_at=self.at,
+            despite=entry.despite,
+        )  # fmt: skip
+        record_within(self.session, self.clock, new, self.person, limits)
+
+    def _read_with(self, entry: Entry) -> tuple[Probe | None, Instrument | None]:
+        what, _, key = entry.read_with.partition(":")
+        if what == "probe":
+            return self.session.get(Probe, _id(key, entry.quantity)), None
+        if what != "instrument":
+            return None, None
+        instrument = self.session.get(Instrument, _id(key, entry.quantity))
+        if instrument is None or entry.quantity not in instrument.measures:
+            raise InvalidInput({entry.quantity: "This instrument does not measure it: choose another."})
+        return None, instrument
+
+    def _warm(self, rows: Sequence[Reading], typed: Mapping[str, tuple[Entry, TypedValue]]) -> _Warm:
+        """The water's temperature: as typed now, else as read before on this visit."""
+        if _WARM in typed:
+            entry, value = typed[_WARM]
+            return _Warm(value.value, entry.reading_id)
+        known = seen_at(rows, self.spot).get(_WARM)
+        return _Warm(known.value, uuid.UUID(known.record)) if known else _Warm()
+
+
+@dataclass(frozen=True)
+class _Warm:
+    """How warm the water was, and the reading that says so."""
+
+    c: float | None = None
+    reading_id: uuid.UUID | None = None
+
+
+def _read(entries: Sequence[Entry]) -> tuple[dict[str, tuple[Entry, TypedValue]], dict[str, str]]:
+    """What was typed by quantity, and what of it can't be read."""
+    typed: dict[str, tuple[Entry, TypedValue]] = {}
+    wrong: dict[str, str] = {}
+    for entry in entries:
+        if entry.quantity not in quantities():
+            wrong[entry.quantity] = "This quantity is not known."
+            continue
+        try:
+            typed[entry.quantity] = entry, read_value(quantity(entry.quantity), entry.text, entry.unit)
+        except InvalidInput as error:
+            wrong |= error.fields
+    return typed, wrong
+
+
+def unreadable(entries: Sequence[Entry]) -> dict[str, str]:
+    """What of the typed values can't be read, by quantity; to tell it beside what else is wrong with a form."""
+    return _read(entries)[1]
+
+
+def _field(name: str, key: str) -> str:
+    """The field that a refusal belongs to: what has a field of its own keeps it, all others are the value's."""
+    return name if name.startswith(("pressure", "altitude", "despite")) else key
+
+
+def _id(text: str, name: str) -> uuid.UUID:
+    try:
+        return uuid.UUID(text)
+    except ValueError:
+        raise InvalidInput({name: "Choose what it was read with."}) from None
+
+
+def _did(probe: Probe, key: str, did: Mapping[str, Any]) -> dict[str, Any]:
+    """What its meter did to what it shows, as its page says once.
+
+    Raises
+    ------
+    InvalidInput
+        Where its page does not say.
+    """
+    known = (probe.meter.does if probe.meter else {}).get(key)
+    if did.get("method") == "" and known is None:
+        meter = probe.meter.label if probe.meter else "its meter"
+        raise InvalidInput({key: f"Say once on the page of {meter} how it compensates conductivity."})
+    return dict(did) | dict(known or {})

@@ -1,0 +1,126 @@
+"""Readings as they are stored: one that was measured, one that takes another's place, one that takes it out."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from dataclasses import asdict
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import insert
+from sqlalchemy.orm import Session
+
+from brumel.core.findings import Finding
+from brumel.core.quantities.quantity import quantity
+from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.surroundings import Surroundings
+from brumel.services.calibrating.stored import finding_rows
+from brumel.services.visiting.correcting import Corrected, Measured, principle_of
+from brumel.services.visiting.measuring import NewReading
+from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.reading import Reading, ReadingFinding
+from brumel.store.models.reference import Person, Probe, Site
+from brumel.store.models.visit import ReadingBasis
+
+
+def reading_row(
+    new: NewReading,
+    site: Site | None,
+    probe: Probe,
+    person: Person,
+    measured: Measured,
+    corrected: Corrected,
+    run: CalibrationRun | None,
+    *,
+    taken_at: datetime,
+) -> dict[str, Any]:
+    """A reading as it is stored."""
+    own, about = principle_of(probe), corrected.quantity
+    return {
+        "id": new.reading_id,
+        "site_id": site.id if site else None,
+        "visit_id": new.visit_id,
+        "depth_m": new.depth_m,
+        "replicate": new.replicate,
+        "layer": new.layer,
+        "typed_as": new.typed_as,
+        "probe_id": probe.id,
+        "instrument_id": None,
+        "qualifier": "",
+        "person_id": person.id,
+        "recorded_at": taken_at,
+        "taken_at": taken_at,
+        "calibration_run_id": run.id if run else None,
+        "source": new.source,
+        "quantity": about.key,
+        "value": corrected.value,
+        "u": corrected.budget.u,
+        "unit": about.unit,
+        "signal": measured.signal,
+        "signal_unit": own.signal_unit,
+        "temperature_c": measured.temperature_c,
+        "shown": measured.shown,
+        "meter_setting_c": measured.meter_setting_c,
+        "meter_did": dict(measured.meter_did),
+        "reference": probe.reference or "",
+        "surroundings": measured.place.plain,
+        "derived": corrected.derived,
+        "despite": new.despite.strip(),
+        "level": str(corrected.level),
+        "budget": [asdict(c) for c in corrected.budget.contributions],
+        "working": corrected.working,
+        "acceptance": str(measured.acceptance),
+        "settling_words": measured.settling_words,
+        "settling_s": measured.settling_s,
+        "note": noted(new),
+        "amends_id": new.amends_id,
+        "amend_reason": new.amend_reason.strip() if new.amends_id else None,
+    }
+
+
+def in_place_of(old: Reading, key: uuid.UUID, reason: str, person: Person, at: datetime) -> dict[str, Any]:
+    """A reading's columns as those of a row that takes its place; what differs is added to them."""
+    columns = {c.key: getattr(old, c.key) for c in Reading.__table__.columns if c.key != "ordinal"}
+    own = {"id": key, "person_id": person.id, "recorded_at": at, "amends_id": old.id, "amend_reason": reason}
+    return columns | own
+
+
+def removal_row(old: Reading, key: uuid.UUID, reason: str, person: Person, at: datetime) -> dict[str, Any]:
+    """That a reading is taken out, as it is stored: a row that stands in its place and is shown nowhere."""
+    return in_place_of(old, key, reason, person, at) | {"removed": True, "keeps": "", "limits": []}
+
+
+def add_findings(session: Session, reading_id: uuid.UUID, findings: Sequence[Finding]) -> None:
+    """Record the findings of a reading that was just added."""
+    if findings:
+        rows = [{"reading_id": reading_id, **row} for row in finding_rows(findings)]
+        session.execute(insert(ReadingFinding), rows)
+
+
+def add_bases(session: Session, reading_id: uuid.UUID, warm_by: uuid.UUID | None, place: Surroundings) -> None:
+    """Record from which readings a reading's temperature, pressure and salinity were taken."""
+    keys = {*([warm_by] if warm_by else []), *map(uuid.UUID, place.taken_from)}
+    if keys:
+        session.execute(insert(ReadingBasis), [{"reading_id": reading_id, "basis_id": key} for key in keys])
+
+
+def typed_pressure(reading: Reading) -> Pressure | None:
+    """The pressure that a reading is, with its kind; None for a reading of anything else."""
+    return None if reading.sensed else Surroundings.of(reading.surroundings).pressure
+
+
+def shown_words(reading: Reading) -> str:
+    """What a meter showed, in the quantity that it was said to show."""
+    assert reading.shown is not None
+    assert reading.probe is not None
+    about = quantity(principle_of(reading.probe).shown_quantity(reading.meter_did))
+    return about.words(reading.shown)
+
+
+def noted(new: NewReading) -> str:
+    """Its note, with why it was recorded before it settled."""
+    note = new.note.strip()
+    if new.unsettled_reason.strip():
+        note = f"{note} Recorded before it settled: {new.unsettled_reason.strip()}.".strip()
+    return note
