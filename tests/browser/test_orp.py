@@ -1,4 +1,4 @@
-"""ORP on the simulated bench: check and offset, typed, a fouled metal and a drifted reference, a reading with Eh."""
+"""ORP on the simulated bench: check, offset, typed, a fouled metal, a drifted reference, Eh; a thermometer in baths."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import ail, no_violations, take_point
+from tests.browser.driving import ail, give_up, no_violations, take_point
 
 
 def begin(page: Page, procedure: str = "Check only") -> None:
@@ -103,3 +103,31 @@ def test_a_drifted_reference_is_named_and_no_sound_mark_stands_beside_it(healthy
     expect(page.locator(".steps svg.drop.tone-sound")).to_have_count(0)
     expect(page.get_by_role("heading", name="Verdict")).to_contain_text("unfit")
     sign(page)
+
+
+def test_a_thermometer_in_three_baths_and_knocked(technician: Page) -> None:
+    """The smallest principle of all, beside a traceable one: its target is what that shows."""
+    page = technician
+    page.goto("/bench/")
+    page.get_by_role("link", name="Check A-T").click()
+    page.get_by_role("button", name="Begin").click()
+    page.get_by_role("button", name="Probe is in").click()
+    page.wait_for_selector("[data-settling=stable]")
+    page.get_by_role("button", name="Take the point").click()
+    expect(page.locator("#error-reference")).to_contain_text("A number in °C is needed")
+    no_violations(page)
+    page.locator("#reference").fill("0,02")
+    page.get_by_role("button", name="Take the point").click()
+    expect(page.locator(".steps")).to_contain_text("by Traceable thermometer 0.02 °C")
+    ail(page, "off after a knock")
+    for shown in ("20.0", "38.0"):
+        page.get_by_role("button", name="Probe is in").click()
+        page.wait_for_selector("[data-settling=stable]")
+        page.locator("#reference").fill(shown)
+        page.get_by_role("button", name="Take the point").click()
+    expect(page.get_by_role("heading", name="Verdict")).to_contain_text("unfit")
+    expect(page.locator("[data-code=offset]")).to_contain_text("sound within ±0.2 °C")
+    page.get_by_role("link", name=re.compile("^Repeat")).first.click()
+    page.get_by_role("button", name="Probe is in").click()
+    ail(page, "none")
+    give_up(page)

@@ -10,13 +10,13 @@ import math
 import random
 import uuid
 from collections.abc import Callable
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import Any
 
 from sqlalchemy import insert
 
-from brumel.core.calibrating.methods import method, rinses, roles, steps_of
+from brumel.core.calibrating.methods import Step, StepKind, method, rinses, roles, steps_of
 from brumel.core.calibrating.run import PreviousRun
 from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.findings import Acceptance, Finding, Level
@@ -40,6 +40,7 @@ from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import NewKept, TypedPoint, kept_point, kept_rows
 from brumel.services.calibrating.rows import (
     Begin,
+    Beside,
     coefficient_rows,
     judge_points,
     point_row,
@@ -84,7 +85,17 @@ _THREE, _SIDE, _CHECK = "ph-neutral-acid-alkaline", "ph-neutral-side-check", "or
 _ONE = "conductivity-one"
 _AIR, _ZERO_AIR, _CAP = "membrane-air", "membrane-zero-air", "luminescence-air"
 _EVERY_ORP, _EVERY_AIR = 14, 3
-_ON_THE_LINE = ("glass", "glass", "metal", "conductivity", "membrane", "luminescence")
+_ON_THE_LINE = (
+    "glass",
+    "glass",
+    "metal",
+    "conductivity",
+    "membrane",
+    "luminescence",
+    "thermometer",
+    "conductivity",
+    "membrane",
+)
 """Principles of the bench's probes, by address."""
 _STANDARD_OF = {
     ("A-EC", "standard"): "C14-0902", ("B-EC", "standard"): "S35-0114", ("B-NH4", "low"): "N5-03",
@@ -189,7 +200,7 @@ class _Maker:
             if day.weekday() < 5:
                 self._day(day)
         self._today()
-        self._upkeep()
+        self._upkeep(back)
         with self.database.session() as session:
             session.add(self._next_round())
             for model in _IN_ORDER:
@@ -372,7 +383,7 @@ class _Maker:
             visit = self.stays.begin(water, at)
             self.stays.end(visit, water, at, [self._read(water, "ph", water.probe, at, visit)])
 
-    def _upkeep(self) -> None:
+    def _upkeep(self, back: int) -> None:
         """Care and inspections: weekly cleaning, a refilled reference, and what is going on with the rest today."""
         day, hour = timedelta(days=1), timedelta(hours=1)
         evening = self.now.astimezone(self.zone).replace(hour=17, minute=10, second=0, microsecond=0)
@@ -396,6 +407,8 @@ class _Maker:
         self._care("B-NH4", Care("tip-changed"), self.now - 9 * hour)
         self._care("A-DO", Care("membrane-changed"), self.now - timedelta(minutes=40))
         self._inspect("A-DO", self.now - timedelta(minutes=36))
+        self._calibrate("A-T", self.now - min(back - 1, 200) * day, school="thermometer-three")
+        self._inspect("A-T", self.now - min(back - 1, 200) * day)
         self._reports()
         rows = self.rows[MeterRecord]
         for meter, event, ago in (
@@ -486,14 +499,26 @@ class _Maker:
             at += timedelta(seconds=self.random.randint(80, 150))
             stale = -0.10 if stale_alkaline and step.role == "alkaline" else 0.0
             where = Surroundings(true).at(room + self.random.gauss(0, 0.2), probe.reference or "")
-            signal = self._signal(label, stored.aim_of(step, cup, where), cup, at, where, before, stale)
-            before = signal.value
-            row = point_row(self._id(), run, person, step, lots.get(step.role), signal, taken_at=at, today=at.date())
+            beside = self._beside(step)
+            if beside is not None:
+                where = replace(where, temperature_c=beside.target.value)
+            aim = beside.target if beside else stored.aim_of(step, cup, where)
+            signal = self._signal(label, aim, cup, at, where, before, stale)
+            before, today = signal.value, at.date()
+            lot = lots.get(step.role)
+            row = point_row(self._id(), run, person, step, lot, signal, taken_at=at, today=today, beside=beside)
             self.rows[CalibrationPoint].append(row)
             self.rows[CalibrationTrace].append(trace_row(row["id"], signal))
             points.append(CalibrationPoint(**row, lot=lots.get(step.role)))
         note = "Neutral and acid cups mixed up; done again." if swap else ""
         self._sign(label, run, person, points, at + timedelta(minutes=1), note)
+
+    def _beside(self, step: Step) -> Beside | None:
+        """What the traceable thermometer showed in a bath; None where a step compares with none."""
+        if step.kind is not StepKind.COMPARE:
+            return None
+        shown = round((step.target or 0.0) + abs(self.random.gauss(0.0, 0.1)), 2)
+        return Beside(self.stays.instruments["Traceable thermometer"].id, Target(shown, 0.02, known=True))
 
     def _sign(
         self,

@@ -98,7 +98,7 @@ _FAMILY = {"S35-0114": "sea-water"}
 
 
 def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
-    """Two kits, and a spare in the store; keys and meters come later."""
+    """Two kits, and spares in the store; keys and meters come later."""
     return [
         Probe(label="A-pH", serial="HR-A-1041", kind="ph-combination", kit="Kit A",
               in_service_on=served - timedelta(days=410), device_id=devices[0].id),
@@ -118,6 +118,12 @@ def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
               in_service_on=served - timedelta(days=420), device_id=devices[2].id, reference="ag-agcl-3m"),
         Probe(label="B-NH4", serial="HR-B-5093", kind="ammonium", kit="Kit B",
               in_service_on=served - timedelta(days=90)),
+        Probe(label="A-T", serial="HR-A-6002", kind="temperature", kit="Kit A",
+              in_service_on=served - timedelta(days=400), device_id=devices[6].id),
+        Probe(label="C-EC", serial="HR-C-3018", kind="conductivity-0.1", kit="Store",
+              in_service_on=served - timedelta(days=60), device_id=devices[7].id),
+        Probe(label="C-DO", serial="HR-C-2115", kind="oxygen-galvanic", kit="Store",
+              in_service_on=served - timedelta(days=60), device_id=devices[8].id),
     ]  # fmt: skip
 
 

@@ -47,7 +47,7 @@ _USUAL = {
 
 
 def instruments(new_id: Callable[[], uuid.UUID]) -> list[Instrument]:
-    """A photometer, a kit of drops, and the laboratory in town."""
+    """A photometer, a kit of drops, the laboratory in town, a thermometer to compare with."""
     chlorine = Measures(0.02, 6.0, read_accuracy("±0.05, ±4 % of reading, steps of 0.01"))
     of_drops = {"alkalinity": "±5, ±5 % of reading, steps of 1", "hardness": "±10, ±5 % of reading, steps of 1"}
     return [
@@ -70,6 +70,10 @@ def instruments(new_id: Callable[[], uuid.UUID]) -> list[Instrument]:
                 "dissolved-solids": Measures(10.0, None, read_accuracy("±3 % of reading")).plain,
                 "nitrate-n": Measures(0.1, None, read_accuracy("±4 % of reading")).plain,
             },
+        ),
+        Instrument(
+            id=new_id(), label="Traceable thermometer", serial="HR-T-0009", kind="thermometer", kit="Store",
+            measures={"temperature": Measures(-5.0, 60.0, read_accuracy("±0.03, steps of 0.01")).plain},
         ),
     ]  # fmt: skip
 

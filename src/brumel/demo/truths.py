@@ -93,6 +93,7 @@ class Truths:
             "B-ORP": (3.0 + 6.0 * passed, 1.0),
             "A-EC": (0.1, (1.0 - self._coating(at)) / (1.004 + 0.012 * passed), 0.3),
             "B-EC": (0.1, (10.0 if self._is_set_wrong(at) else 1.0) / (10.02 + 0.4 * passed), -0.2),
+            "A-T": (0.06, 1.0),
             "A-DO": self._membrane(at),
             "B-DO": (18.05, 38.4 * (1.0 - 0.14 * self._age("B-DO", at) / 365.0)),
         }[label]

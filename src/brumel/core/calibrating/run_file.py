@@ -206,7 +206,8 @@ def _point(at: _At, own: Principle, steps: Mapping[str, Step], reference: str) -
     aim = _target(at, lot, step, where)
     label = lot.text("label", "") if lot else step.label
     u_signal = math.hypot(float(own.u_of(signal)), at.number("left_over", 0.0, 1e9, 0.0))
-    bottle = (lot.text("number", "") if lot else "") or label or step.key
+    source = lot or (at.within("beside") if at.has("beside") else None)
+    bottle = (source.text("number", "") if source else "") or label or step.key
     return JudgedPoint(
         label=label or f"the {step.key} standard",
         point=Point(aim.value, signal, where, aim.u, u_signal, bottle),

@@ -13,9 +13,10 @@ from brumel.core.sensing.luminescence import Luminescence
 from brumel.core.sensing.membrane import Membrane
 from brumel.core.sensing.metal import Metal
 from brumel.core.sensing.principle import Principle
+from brumel.core.sensing.thermometer import Thermometer
 
 _PRINCIPLES: dict[str, Principle] = {
-    p.key: p for p in (Glass(), Metal(), Conductivity(), Membrane(), Luminescence(), IonTip())
+    p.key: p for p in (Glass(), Metal(), Conductivity(), Membrane(), Luminescence(), IonTip(), Thermometer())
 }
 
 

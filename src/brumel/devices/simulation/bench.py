@@ -23,6 +23,7 @@ from brumel.devices.simulation.glass import GlassModel
 from brumel.devices.simulation.metal import MetalModel
 from brumel.devices.simulation.model import Ailment, Liquid, Model
 from brumel.devices.simulation.oxygen import LuminescenceModel, MembraneModel
+from brumel.devices.simulation.thermometer import ThermometerModel
 
 _SLOW_S = 0.9
 
@@ -130,6 +131,7 @@ class Bench:
         ailing = probe.fault is Fault.NONE and probe.model.ailment is not Ailment.HEALTHY
         return {
             "liquid": probe.model.liquid.name,
+            "liquid_c": probe.model.liquid.temperature_c,
             "fault": str(probe.model.ailment if ailing else probe.fault),
             "faults": [*map(str, Fault), *(str(a) for a in probe.model.ailments if a is not Ailment.HEALTHY)],
             "serial": probe.serial_number,
@@ -192,7 +194,8 @@ async def serve(bench: Bench, line_socket: socket.socket, control_socket: socket
 
 
 def demo_probes() -> list[SimulatedProbe]:
-    """The probes that ship on the bench: two electrodes, a metal, a cell, a membrane and a luminescent cap."""
+    """The probes that ship on the bench: two electrodes, a metal, two cells, two membranes, a
+    luminescent cap, a thermometer."""
     return [
         SimulatedProbe("0", "HR-A-1041", GlassModel(slope_percent=98.6, offset_mv=3.2, seed=11)),
         SimulatedProbe(
@@ -204,4 +207,7 @@ def demo_probes() -> list[SimulatedProbe]:
         SimulatedProbe("3", "HR-A-3115", ConductivityModel(constant_per_cm=1.016, seed=14)),
         SimulatedProbe("4", "HR-A-2207", MembraneModel(gain_na=104.0, seed=15)),
         SimulatedProbe("5", "HR-B-2318", LuminescenceModel(gain_per_ms=35.2, seed=16)),
+        SimulatedProbe("6", "HR-A-6002", ThermometerModel(seed=17)),
+        SimulatedProbe("7", "HR-C-3018", ConductivityModel(constant_per_cm=0.1012, seed=18)),
+        SimulatedProbe("8", "HR-C-2115", MembraneModel(gain_na=99.0, settling_s=16.0, seed=19)),
     ]

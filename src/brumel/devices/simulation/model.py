@@ -68,6 +68,7 @@ class Ailment(StrEnum):
     DRY_AIR = "air not saturated"
     WIND = "wind"
     SULFITE = "spent sulfite"
+    KNOCKED = "off after a knock"
 
 
 @dataclass

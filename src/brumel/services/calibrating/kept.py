@@ -182,7 +182,8 @@ def _point_row(run_id: uuid.UUID, person: Person, taken: Taken, at: datetime) ->
     point, typed, lot = taken
     return {
         "id": uuid.uuid5(run_id, point.check.key), "run_id": run_id, "person_id": person.id, "begun_id": None,
-        "step": point.check.key, "use": "check", "lot_id": lot.id if lot else None, "taken_at": at,
+        "step": point.check.key, "use": "check", "lot_id": lot.id if lot else None, "instrument_id": None,
+        "taken_at": at,
         "source": Source.TYPED_VALUE, "nominal": lot.nominal if lot else None, "family": lot.family if lot else "",
         "target": point.target, "target_u": point.target_u, "target_unit": quantity(point.check.quantity).unit,
         "target_known": point.target_known, "signal": None, "signal_unit": "", "temperature_c": typed.temperature_c,

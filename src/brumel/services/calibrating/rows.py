@@ -16,6 +16,7 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Response
+from brumel.core.standards.targets import Target
 from brumel.services.calibrating import stored
 from brumel.services.live.signal import Signal
 from brumel.store.models.base import Source
@@ -72,6 +73,14 @@ def run_row(
     }
 
 
+@dataclass(frozen=True)
+class Beside:
+    """What an instrument beside the probe showed, which is the target of a point."""
+
+    instrument_id: uuid.UUID
+    target: Target
+
+
 def point_row(
     point_id: uuid.UUID,
     run: CalibrationRun,
@@ -82,11 +91,15 @@ def point_row(
     *,
     taken_at: datetime,
     today: date,
+    beside: Beside | None = None,
 ) -> dict[str, Any]:
-    """A point as it is stored: the standard's true value at its measured temperature, and its lot's state."""
+    """A point as it is stored: the standard's true value at its measured temperature, and its lot's state.
+
+    Taken ``beside`` an instrument, its target is what that showed.
+    """
     own = principle_of(run.method)
     at = stored.where(run, signal.temperature_c)
-    aim = stored.aim_of(step, lot, at)
+    aim = beside.target if beside else stored.aim_of(step, lot, at)
     facts = stored.lot_facts(lot) if lot else None
     return {
         "id": point_id,
@@ -96,6 +109,7 @@ def point_row(
         "step": step.key,
         "use": str(step.use),
         "lot_id": lot.id if lot else None,
+        "instrument_id": beside.instrument_id if beside else None,
         "taken_at": taken_at,
         "source": Source.DEVICE,
         "nominal": lot.nominal if lot else None,

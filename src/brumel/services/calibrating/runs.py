@@ -14,13 +14,17 @@ from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, StepKind, roles, steps_of
 from brumel.core.calibrating.run import CupLook, look_at_signal
 from brumel.core.findings import Acceptance, Level
+from brumel.core.kit.instruments import Measures
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
-from brumel.core.quantities.quantity import rule_of
+from brumel.core.quantities.quantity import quantity, rule_of
+from brumel.core.reading.plain import PlainValue, plain_budget
 from brumel.core.sensing.response import Response
+from brumel.core.standards.targets import Target
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.beginning import Choices, Hints, choices_for, hints_for, new_run_row
 from brumel.services.calibrating.rows import (
     Begin,
+    Beside,
     coefficient_rows,
     point_row,
     signature_row,
@@ -49,7 +53,7 @@ from brumel.store.models.calibration import (
     CalibrationStep,
     CalibrationTrace,
 )
-from brumel.store.models.reference import Lot, Person
+from brumel.store.models.reference import Instrument, Lot, Person
 from brumel.store.once import add_once, stands
 
 
@@ -70,6 +74,9 @@ class TakePoint:
     """What was answered to what is asked at the step; None where nobody was asked."""
     lot_id: uuid.UUID | None = None
     """Another lot than the one chosen at the beginning; None where that one was used."""
+    reference: float | None = None
+    """What an instrument beside the probe showed, where a step compares."""
+    instrument_id: uuid.UUID | None = None
 
 
 @dataclass(frozen=True)
@@ -139,7 +146,8 @@ class Calibrations:
         positions = signal_positions_of(view.run.probe)
         if positions is None:
             raise NotFound("This probe is not read by a device.")
-        return Lens(positions, look=look)
+        # What a bath is, only the instrument in it can tell.
+        return Lens(positions, look=None if chosen.step.kind is StepKind.COMPARE else look)
 
     def begin_step(self, run_id: uuid.UUID, begun_id: uuid.UUID, step: str, person: Person) -> None:
         """Say that the probe is in the standard of a step, or that a step without a point is done.
@@ -188,18 +196,20 @@ class Calibrations:
             if stands(session, CalibrationPoint, {"id": take.point_id}, _told(run, take)):
                 return
             step = _step_of(run, take.step)
-            lot = _lot_of(session, run, step, take)
+            lot, beside = _lot_of(session, run, step, take), _beside(session, run, step, take)
             signal = _device_signal(session, run, take) if take.device else _typed_signal(run, take)
             if not take.device and take.typed_signal is not None:
-                aim = stored.aim_of(step, lot, stored.where(run, signal.temperature_c)).value
+                at = stored.where(run, signal.temperature_c)
+                aim = (beside.target if beside else stored.aim_of(step, lot, at)).value
                 if asked := asked_thousandth(principle_of(run.method), take.typed_signal, (aim, aim)):
                     raise InvalidInput({"signal": asked})
             apart = stored.place_of(run).apart(signal.temperature_c) if step.kind is StepKind.AIR else ""
             if apart and not take.unsettled_reason.strip():
                 raise InvalidInput({"apart": f"{apart}. Hang the bottle in it for half an hour, or say why not."})
             row = point_row(
-                take.point_id, run, person, step, lot, signal, taken_at=self.clock.now(), today=self.clock.today()
-            )
+                take.point_id, run, person, step, lot, signal, taken_at=self.clock.now(), today=self.clock.today(),
+                beside=beside,
+            )  # fmt: skip
             begun = begun_last(run, step.key)
             row |= {
                 "source": Source.DEVICE if take.device else Source.TYPED_SIGNAL,
@@ -296,6 +306,27 @@ def _lot_of(session: Session, run: CalibrationRun, step: Step, take: TakePoint) 
     return lot
 
 
+def _beside(session: Session, run: CalibrationRun, step: Step, take: TakePoint) -> Beside | None:
+    """What an instrument beside the probe showed, with its uncertainty; None where a step compares with none.
+
+    Raises
+    ------
+    InvalidInput
+        Without its value, or an instrument of the kit that measures it.
+    """
+    if step.kind is not StepKind.COMPARE:
+        return None
+    about, wrong = quantity(principle_of(run.method).quantity), dict[str, str]()
+    check_number(wrong, "reference", take.reference, about.typed, about.unit or about.symbol)
+    instrument = session.get(Instrument, take.instrument_id) if take.instrument_id else None
+    if instrument is None or about.key not in instrument.measures:
+        wrong["instrument"] = f"Choose the instrument that it is compared with; one that measures {about.name}."
+    if wrong or instrument is None or take.reference is None:
+        raise InvalidInput(wrong)
+    shown = PlainValue(about, take.reference, "", instrument.label, Measures.of(instrument.measures[about.key]))
+    return Beside(instrument.id, Target(take.reference, plain_budget(shown).u, known=True))
+
+
 def _device_signal(session: Session, run: CalibrationRun, take: TakePoint) -> Signal:
     begun = begun_last(run, take.step)
     positions = signal_positions_of(run.probe)
@@ -313,9 +344,10 @@ def _device_signal(session: Session, run: CalibrationRun, take: TakePoint) -> Si
 def _typed_signal(run: CalibrationRun, take: TakePoint) -> Signal:
     wrong: dict[str, str] = {}
     own = principle_of(run.method)
-    signal, temperature_c = take.typed_signal, take.typed_temperature_c
+    signal, warmth = take.typed_signal, "temperature_c" if own.asks_temperature else "reference"
+    temperature_c = take.typed_temperature_c if own.asks_temperature else take.reference
     check_number(wrong, "signal", signal, own.signal_range, own.display_unit or own.signal_unit)
-    check_number(wrong, "temperature_c", temperature_c, TEMPERATURE_RANGE_C, "°C")
+    check_number(wrong, warmth, temperature_c, TEMPERATURE_RANGE_C, "°C")
     wrong |= wrong_of_meter(own, take.meter_did)
     if wrong or signal is None or temperature_c is None:
         raise InvalidInput(wrong)
@@ -329,7 +361,8 @@ def _told(run: CalibrationRun, take: TakePoint) -> dict[str, Any]:
     """What the form of a point itself says."""
     told: dict[str, Any] = {"run_id": run.id, "step": take.step, "deviations": _deviations(run, take)}
     if not take.device:
-        told |= {"signal": _typed_signal(run, take).value, "temperature_c": take.typed_temperature_c}
+        typed = _typed_signal(run, take)
+        told |= {"signal": typed.value, "temperature_c": typed.temperature_c}
     return told
 
 

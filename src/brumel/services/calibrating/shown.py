@@ -10,7 +10,7 @@ from datetime import date
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Step, Use, steps_of
+from brumel.core.calibrating.methods import Step, StepKind, Use, steps_of
 from brumel.core.calibrating.run import PreviousRun, level_of_point
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import out_of_date
@@ -96,6 +96,11 @@ class RunView:
     def adjusts(self) -> bool:
         """Whether it adjusts its probe, or only checks it."""
         return stored.adjusts(self.run)
+
+    @property
+    def compares(self) -> bool:
+        """Whether its points are taken beside an instrument."""
+        return any(s.step.kind is StepKind.COMPARE for s in self.steps)
 
     @property
     def coefficients(self) -> list[CalibrationCoefficient]:

@@ -107,7 +107,7 @@ def judged_point(point: CalibrationPoint, own: Principle, at: Conditions, step: 
             at,
             point.target_u,
             math.hypot(own.u_of(point.signal), point.left_over or 0.0),
-            bottle=str(point.lot_id or point.step),
+            bottle=str(point.lot_id or point.instrument_id or point.step),
         ),
         nominal=point.nominal,
         family=point.family,

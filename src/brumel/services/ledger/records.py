@@ -160,6 +160,7 @@ _CALIBRATION_COLUMNS: dict[str, _RunRow] = {
     "taken_at": lambda run, p: p and p.taken_at,
     "source": lambda run, p: p and p.source,
     "lot": lambda run, p: p and p.lot and p.lot.lot_number,
+    "beside": lambda run, p: p and p.instrument and p.instrument.label,
     "family": lambda run, p: p and p.family,
     "nominal": lambda run, p: p and p.nominal,
     "target": lambda run, p: p and _round(p.target, 3),

@@ -64,6 +64,7 @@ def _point(point: CalibrationPoint) -> dict[str, Any]:
             "number": str(lot.id), "label": stored.lot_label(lot), "standard": lot.standard, "family": point.family,
             "nominal": point.nominal, "table": lot.value_table, "certificate_u": lot.certificate_u,
         },
+        "beside": point.instrument and {"number": str(point.instrument_id), "label": point.instrument.label},
         "target": {"value": point.target, "u": point.target_u, "unit": point.target_unit, "known": point.target_known},
         "acceptance": point.acceptance,
         "settling_words": point.settling_words,

@@ -55,10 +55,10 @@ class Simulation:
         at = next((s for s in steps_of(run.method) if s.key == step), None)
         if at is None or not at.kind.has_point:
             return
-        aim = stored.aim_of(at, lot, stored.where(run, ROOM_C))
-        values = {principle_of(run.method).quantity: aim.value} | _weather(stored.place_of(run).pressure)
-        name = stored.lot_label(lot) if lot else at.label
-        self._place(device, Liquid(name, ROOM_C, values, aim.u, standard=True, gas=at.kind is StepKind.AIR))
+        own, aim = principle_of(run.method), stored.aim_of(at, lot, stored.where(run, ROOM_C))
+        values = {own.quantity: aim.value} | _weather(stored.place_of(run).pressure)
+        name, warm_c = stored.lot_label(lot) if lot else at.label, ROOM_C if own.asks_temperature else aim.value
+        self._place(device, Liquid(name, warm_c, values, aim.u, standard=True, gas=at.kind is StepKind.AIR))
 
     def into_site(self, device: Device | None, site_id: uuid.UUID) -> None:
         """Put the probe into a site's water: as last read there, else the middle of what is expected."""

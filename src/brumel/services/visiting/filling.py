@@ -94,7 +94,7 @@ class Filling:
         new = NewReading(
             entry.reading_id, self.visit.site_id, probe.id, Source.TYPED_VALUE, visit_id=self.visit.id,
             **self.spot.columns, amends_id=self.amending.amends_id, amend_reason=self.amending.reason,
-            typed_as=value.typed_as, temperature_c=warm.c, warm_by=warm.reading_id, shown=value.value,
+            typed_as=value.typed_as, temperature_c=warm.c, warm_by=warm.by(entry), shown=value.value,
             meter_did=_did(probe, entry.quantity, did),
             place=Place(self.visit.site, self.visit.id).now(self.session, Surroundings(), self.at), taken_at=self.at,
             despite=entry.despite,
@@ -127,6 +127,10 @@ class _Warm:
 
     c: float | None = None
     reading_id: uuid.UUID | None = None
+
+    def by(self, entry: Entry) -> uuid.UUID | None:
+        """The reading that another value takes it from; a temperature takes it from nothing but itself."""
+        return self.reading_id if self.reading_id != entry.reading_id else None
 
 
 def _read(entries: Sequence[Entry]) -> tuple[dict[str, tuple[Entry, TypedValue]], dict[str, str]]:

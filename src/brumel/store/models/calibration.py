@@ -22,7 +22,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 from brumel.core.findings import Acceptance
 from brumel.core.sensing.response import Origin
 from brumel.store.models.base import Base, FindingColumns, Source, one_of, own_id
-from brumel.store.models.reference import Lot, Person, Probe
+from brumel.store.models.reference import Instrument, Lot, Person, Probe
 
 
 class KeptBy(StrEnum):
@@ -110,6 +110,8 @@ class CalibrationPoint(Base):
     step: Mapped[str]
     use: Mapped[str]
     lot_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("lot.id"))
+    instrument_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("instrument.id"))
+    """What its target was read off, where it was taken beside one."""
     taken_at: Mapped[datetime]
     source: Mapped[str]
     nominal: Mapped[float | None]
@@ -140,6 +142,7 @@ class CalibrationPoint(Base):
     """What its meter had done to the typed value, undone in the signal."""
 
     lot: Mapped[Lot | None] = relationship(lazy="selectin")
+    instrument: Mapped[Instrument | None] = relationship(lazy="selectin")
     trace: Mapped[CalibrationTrace | None] = relationship(viewonly=True)
 
 

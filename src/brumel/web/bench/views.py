@@ -166,6 +166,8 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
         deviations=[d for d in DEVIATIONS if d in request.form.getlist("deviations")],
         so=request.form.getlist("so") if "asked" in request.form else None,
         lot_id=typed.record_id("lot"),
+        reference=typed.number("reference"),
+        instrument_id=typed.record_id("instrument"),
     )
     try:
         typed.must_be_read()
@@ -232,6 +234,7 @@ def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
         standard=tolerances_of(view.run).standard,
         kind=kind_of(view.run.probe),
         choices=services().calibrations.choices(view.run.probe_id),
+        beside=[i for i in services().instruments.all() if view.quantity.key in i.measures],
         simulated=services().simulation.state(view.run.probe.device),
     )
     return page, 422 if errors else 200
