@@ -10,6 +10,7 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
+from PIL import Image
 from sqlalchemy import func, select
 
 from brumel.launch.cluster import APPLICATION, OWNER, Cluster
@@ -48,9 +49,15 @@ def elsewhere(cluster: Cluster, migrated: str, database: Database) -> Iterator[D
 
 @pytest.fixture(scope="module")
 def pond(database: Database) -> str:
-    """The shrimp pond's readings of the last weeks, amended and worked out ones among them."""
+    """The shrimp pond's readings of the last weeks, amended and worked out ones among them, and a photo."""
     services = Services.over(database, CLOCK)
     site = next(s for s in services.states.sites() if s.code == "SHRIMP")
+    picture = io.BytesIO()
+    Image.new("RGB", (8, 6), "teal").save(picture, "JPEG")
+    with database.session() as session:
+        person = session.query(Person).filter_by(role="technician").first()
+    visit = services.visits.at_site(site.id)[0][0]
+    services.visits.photograph(visit.id, uuid.uuid4(), picture.getvalue(), "the aerator", person)
     since = (CLOCK.now().date()).replace(day=1)
     return services.ledger.readings_json(Filter(site_id=site.id, since=since, with_amended=True))
 
@@ -66,6 +73,7 @@ def test_there_and_back_nothing_is_lost(elsewhere: Database, pond: str) -> None:
     assert added["reading"] == len(sent["records"]["reading"]) > 20
     assert added["reading_basis"] > 0
     assert added["calibration_point"] > added["calibration_run"] > 0
+    assert added["visit_photo"] == 1
     for name, rows in sent["records"].items():
         assert sorted(map(str, back["records"][name])) == sorted(map(str, rows)), name
     known = {r["reading_id"]: r for r in back["readings"]}
@@ -82,6 +90,15 @@ def test_what_stands_is_not_changed(elsewhere: Database, pond: str) -> None:
     other["records"]["reading"][0]["value"] += 0.01
     with pytest.raises(InvalidInput, match="1 of reading say something else here: what stands is not changed"):
         Exchange(elsewhere).take_in(json.dumps(other))
+
+
+def test_a_file_of_an_earlier_version_is_taken_in(elsewhere: Database, pond: str) -> None:
+    """It says nothing of what was added since: no instrument stood beside a point, and there were no photos."""
+    earlier = json.loads(pond)
+    del earlier["records"]["visit_photo"]
+    for point in earlier["records"]["calibration_point"]:
+        del point["instrument_id"]
+    assert Exchange(elsewhere).take_in(json.dumps(earlier))["calibration_point"] > 0
 
 
 def changed(pond: str, **new: Any) -> str:

@@ -17,7 +17,7 @@ from tests.services.world import World
 CALIBRATIONS = [
     "calibration_id", "started_at", "probe", "probe_serial", "begun_by", "method", "status", "signed_at", "signed_by",
     "kept_by", "reference", "coefficients", "findings", "step", "use", "superseded", "taken_at", "source", "lot",
-    "family", "nominal", "target", "target_u", "target_unit", "signal", "signal_unit", "shown_before",
+    "beside", "family", "nominal", "target", "target_u", "target_unit", "signal", "signal_unit", "shown_before",
     "shown_after", "temperature_c", "pressure_hpa", "settled", "settling_s", "deviations",
 ]  # fmt: skip
 READINGS = [

@@ -515,6 +515,15 @@ def test_a_meter_says_once_how_it_compensates(services: Services, person: Person
         session.query(Meter).filter_by(label="A-meter").one().does = known
     view = save(services, person, visit, values)
     reading = read(view, "specific-conductance")[0]
+    assert reading.meter_did["auto_off_min"] == 20.0
+    acid = read(save(services, person, visit, {"ph": ("5.9", probe(services, "A-pH"))}), "ph")[0]
+    assert acid.meter_did == {"buffers": "technical", "auto_off_min": 20.0}
+    typed = NewReading(
+        uuid.uuid4(), site_id(services, "TANK"), uuid.UUID(probe(services, "A-pH").removeprefix("probe:")),
+        "typed-value", shown=5.9, temperature_c=20.0,
+    )  # fmt: skip
+    services.readings.record(typed, person)
+    assert services.readings.view(typed.reading_id).reading.meter_did == acid.meter_did
     # The meter's linear 1.91 %/°C undone, the site's 2.0 %/°C applied once: (1 − 0.191) / (1 − 0.20)
     assert reading.value == pytest.approx(1850 * 0.809 / 0.80, rel=1e-3)
     assert any("The meter had compensated to 25 °C with 1.91 %/°C; undone" in line for line in reading.working)
@@ -527,6 +536,8 @@ def test_a_meter_says_once_how_it_compensates(services: Services, person: Person
         ({"specific-conductance": {"method": "linear", "coefficient": None, "reference_c": 25.0}}, "meter_coefficient"),
         ({"oxygen": {"salinity": 99.0}}, "meter_salinity"),
         ({"oxygen": {"pressure_hpa": 29.9}}, "meter_pressure_hpa"),
+        ({"ph": {"buffers": "tea"}}, "meter_buffers"),
+        ({"itself": {"auto_off_min": 0.0}}, "meter_auto_off_min"),
         ({"tea": {}}, "does"),
     ],
 )

@@ -142,7 +142,8 @@ def meters(served: date, new_id: Callable[[], uuid.UUID]) -> Iterator[Meter]:
             "ph": "±0.02, steps of 0.01", "specific-conductance": "±1 % of full scale 20000, steps of 1",
             "oxygen": "±1.5 % of full scale 20, steps of 0.01", "temperature": "±0.3, steps of 0.1",
         }),
-        does={"specific-conductance": {"method": "linear", "coefficient": 1.91, "reference_c": 25.0}, "oxygen": {}},
+        does={"specific-conductance": {"method": "linear", "coefficient": 1.91, "reference_c": 25.0}, "oxygen": {},
+              "ph": {"buffers": "technical"}, "itself": {"auto_off_min": 20.0}},
         memory_records=400, batteries="4 × AA", battery_hours=100.0,
     )  # fmt: skip
     yield Meter(
@@ -154,7 +155,8 @@ def meters(served: date, new_id: Callable[[], uuid.UUID]) -> Iterator[Meter]:
             "specific-conductance": "±1 % of reading, steps of 10", "ammonium-n": "±10 % of reading",
             "temperature": "±0.2, steps of 0.1",
         }),
-        does={"specific-conductance": {"method": "natural-water", "reference_c": 25.0}, "oxygen": {}},
+        does={"specific-conductance": {"method": "natural-water", "reference_c": 25.0}, "oxygen": {},
+              "itself": {"auto_off_min": 8.0}},
         memory_records=2400, batteries="3 × C", battery_hours=160.0,
     )  # fmt: skip
 

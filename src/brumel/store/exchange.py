@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from base64 import b64decode, b64encode
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime
 from typing import Any, cast
@@ -26,7 +27,7 @@ from brumel.store.models.calibration import (
 )
 from brumel.store.models.reading import Reading, ReadingFinding, ReadingTrace
 from brumel.store.models.reference import Instrument, Lot, Person, PlannedRound, Probe, Site
-from brumel.store.models.visit import Acknowledgement, ReadingBasis, Visit, VisitEntry
+from brumel.store.models.visit import Acknowledgement, ReadingBasis, Visit, VisitEntry, VisitPhoto
 
 KNOWN_BY: Mapping[str, tuple[type[Base], tuple[str, ...]]] = {
     "person": (Person, ("login",)),
@@ -40,7 +41,7 @@ _OF_RUNS: tuple[type[Base], ...] = (
     CalibrationRun, CalibrationStep, CalibrationPoint, CalibrationTrace, CalibrationCoefficient, CalibrationSignature,
     CalibrationFinding, CalibrationAbandonment, CalibrationAmendment,
 )  # fmt: skip
-_OF_VISITS: tuple[type[Base], ...] = (Visit, VisitEntry)
+_OF_VISITS: tuple[type[Base], ...] = (Visit, VisitEntry, VisitPhoto)
 _OF_READINGS: tuple[type[Base], ...] = (Reading, ReadingTrace, ReadingFinding, ReadingBasis, Acknowledgement)
 IN_ORDER = (*_OF_RUNS, *_OF_VISITS, *_OF_READINGS)
 """The tables, so that each row comes after what it points to."""
@@ -94,7 +95,7 @@ def rows_of(session: Session, reading_ids: Collection[uuid.UUID]) -> Rows:
             which = table.c[by].in_(keys[by])
         order = [table.c["ordinal"]] if "ordinal" in table.c else list(table.primary_key)
         query = select(*(table.c[name] for name in columns_of(model))).where(which).order_by(*order)
-        found[table.name] = [dict(row) for row in session.execute(query).mappings()]
+        found[table.name] = [{k: _plain(v) for k, v in row.items()} for row in session.execute(query).mappings()]
     return found
 
 
@@ -132,7 +133,10 @@ def read_back(model: type[Base], plain: Mapping[str, Any]) -> dict[str, Any]:
         Where it does not fit.
     """
     table = table_of(model)
-    return {name: _value(table.c[name].type, plain[name]) for name in columns_of(model)}
+    columns = {name: table.c[name] for name in columns_of(model)}
+    # A file of an earlier version lacks what was added since, and what was added may be missing.
+    given = {name: plain.get(name) if column.nullable else plain[name] for name, column in columns.items()}
+    return {name: _value(table.c[name].type, value) for name, value in given.items()}
 
 
 def add_rows(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
@@ -165,6 +169,11 @@ def _pointed_ids(rows: Rows) -> dict[str, set[uuid.UUID]]:
     return found
 
 
+def _plain(value: Any) -> Any:
+    """As JSON has it: a picture as base64; all else JSON writes itself."""
+    return b64encode(value).decode() if isinstance(value, bytes) else value
+
+
 def _value(kind: TypeEngine[Any], plain: Any) -> Any:
     if isinstance(kind, ARRAY) and isinstance(plain, list):
         return [_typed(kind.item_type.python_type, one) for one in plain]
@@ -176,6 +185,8 @@ def _typed(kind: type[Any], value: Any) -> Any:
         return None
     if kind is uuid.UUID:
         return uuid.UUID(value)
+    if kind is bytes:
+        return b64decode(value, validate=True)
     if kind is datetime:
         moment = datetime.fromisoformat(value)
         if moment.tzinfo is None:

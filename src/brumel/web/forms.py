@@ -14,6 +14,7 @@ from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST, NotANumber, number_typed
 from brumel.services.errors import InvalidInput
+from brumel.services.live.display import ITSELF
 
 _FIRST_YEAR, _LAST_YEAR = 1990, 2100
 PLACE = ("pressure", "pressure_unit", "pressure_kind", "altitude_m", "salinity")
@@ -50,6 +51,10 @@ class Typed:
             found["specific-conductance"] = self._compensation(method)
         if "meter_salinity" in self.form:
             found["oxygen"] = self._set_for_oxygen()
+        if buffers := self.text("meter_buffers"):
+            found["ph"] = {"buffers": buffers}
+        if (minutes := self.number("meter_auto_off_min")) is not None:
+            found[ITSELF] = {"auto_off_min": minutes}
         return found
 
     def place(self) -> Surroundings:

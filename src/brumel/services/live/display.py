@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 from brumel.core.reading.pressure import STATION_HPA
@@ -10,6 +10,7 @@ from brumel.core.reading.surroundings import SALINITY
 from brumel.core.reading.water import BY_METERS, wrong_with
 from brumel.core.sensing.oxygen import SHOWN_AS
 from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.standards.buffers import FAMILIES
 from brumel.services.errors import check_number
 
 _ABOUT = 1.6
@@ -41,9 +42,29 @@ _ASKED: Mapping[str, Callable[[Mapping[str, Any]], dict[str, str]]] = {"compensa
 """What can't be, by what is asked of a meter."""
 
 
+ITSELF = "itself"
+"""Under this key stands what a meter does whatever it shows."""
+BESIDES = ("shown_as", "buffers", "auto_off_min")
+"""What a reading keeps of its meter that is no arithmetic, or no setting of it."""
+_AUTO_OFF_MIN = (1.0, 1440.0)
+
+
+def _buffers(did: Mapping[str, Any]) -> dict[str, str]:
+    known = did.get("buffers") in FAMILIES
+    return {} if known else {"buffers": f"Choose one of: {', '.join(FAMILIES.values())}."}
+
+
+def _itself(did: Mapping[str, Any]) -> dict[str, str]:
+    wrong: dict[str, str] = {}
+    check_number(wrong, "auto_off_min", did.get("auto_off_min"), _AUTO_OFF_MIN, "min")
+    return wrong
+
+
 _DOES: Mapping[str, Callable[[Mapping[str, Any]], dict[str, str]]] = {
     "specific-conductance": _compensation,
     "oxygen": _oxygen,
+    "ph": _buffers,
+    ITSELF: _itself,
 }
 """What is known once of a meter, by the quantity that it shows."""
 
@@ -59,8 +80,25 @@ def wrong_does(does: Mapping[str, Mapping[str, Any]]) -> dict[str, str]:
     return wrong
 
 
+def said_once(does: Mapping[str, Mapping[str, Any]], key: str, own: Principle) -> dict[str, Any]:
+    """What a meter's page says of a shown value and no form asks again."""
+    of_value = {} if own.meter_asks in _ASKED else does.get(key, {})
+    return {**of_value, **does.get(ITSELF, {})}
+
+
 def meter_words(did: Mapping[str, Any]) -> str:
     """What a meter had done to a shown value, in words; empty where nothing."""
+    return ", ".join(filter(None, (_arithmetic(did), *_besides(did))))
+
+
+def _besides(did: Mapping[str, Any]) -> Iterator[str]:
+    if "buffers" in did:
+        yield f"its meter is calibrated with buffers of the family {FAMILIES[did['buffers']]}"
+    if "auto_off_min" in did:
+        yield f"it switches itself off after {did['auto_off_min']:g} min"
+
+
+def _arithmetic(did: Mapping[str, Any]) -> str:
     if "shown_as" in did:
         salinity = f", salinity {did['salinity']:g} set in it" if did.get("salinity") is not None else ""
         pressure = f", calibrated with {did['pressure_hpa']:g} hPa" if did.get("pressure_hpa") is not None else ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -21,7 +21,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import positions_of
-from brumel.services.live.display import asked_thousandth, wrong_of_meter
+from brumel.services.live.display import asked_thousandth, said_once, wrong_of_meter
 from brumel.services.live.signal import Lens
 from brumel.services.people import may_record
 from brumel.services.visiting.anew import lean
@@ -165,6 +165,10 @@ def record_within(
         return None
     site, probe, taken_at = _checked(session, clock, new)
     place = Place(site, new.visit_id).known(session, principle_of(probe), new.place, taken_at).without(new.amends_id)
+    if new.source == Source.TYPED_VALUE and probe.meter is not None:
+        own = principle_of(probe)
+        once = said_once(probe.meter.does, own.shown_quantity(new.meter_did), own)
+        new = replace(new, meter_did={**once, **new.meter_did})
     measured = measure(session, new, probe, taken_at, place)
     run, basis = (None, None) if measured.signal is None else stored.basis_of(session, probe.id, taken_at)
     despite = _despite(session, new, probe, measured, basis, taken_at)

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.live.display import wrong_does
+from brumel.services.live.display import BESIDES, wrong_does
 from brumel.services.people import may_record
 from brumel.services.visiting.anew import Again, Anew, lean
 from brumel.services.visiting.following import follow_visits
@@ -96,6 +96,5 @@ class Resetting:
 
 
 def _really(said: Mapping[str, Any], really: Mapping[str, Any]) -> dict[str, Any]:
-    """What a meter really did: in which unit it shows stays as it was typed."""
-    shown_as = {"shown_as": said["shown_as"]} if "shown_as" in said else {}
-    return shown_as | dict(really)
+    """What a meter really did: in which unit it shows, and what it does whatever it shows, stay as they were."""
+    return {name: said[name] for name in BESIDES if name in said} | dict(really)

@@ -24,6 +24,7 @@ from brumel.services.kit.photos import MOST_BYTES
 from brumel.services.kit.probes import NewProbe
 from brumel.services.kit.upkeep import settings_of
 from brumel.services.live.channels import Carries
+from brumel.services.live.display import ITSELF
 from brumel.services.live.mapping import Mapped, MappedDevice
 from brumel.web.context import services, signed_in
 from brumel.web.figures import course_figure
@@ -318,7 +319,8 @@ def _does_fields(known: Any) -> dict[str, str]:
     given = {
         "meter_method": of_salts.get("method"), "meter_coefficient": of_salts.get("coefficient"),
         "meter_reference_c": of_salts.get("reference_c"), "meter_salinity": of_oxygen.get("salinity"),
-        "meter_pressure_hpa": of_oxygen.get("pressure_hpa"),
+        "meter_pressure_hpa": of_oxygen.get("pressure_hpa"), "meter_buffers": does.get("ph", {}).get("buffers"),
+        "meter_auto_off_min": does.get(ITSELF, {}).get("auto_off_min"),
     }  # fmt: skip
     return {name: f"{v:g}" if isinstance(v, float | int) else v for name, v in given.items() if v is not None}
 
