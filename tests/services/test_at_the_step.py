@@ -138,3 +138,22 @@ def test_a_pressure_of_the_place_is_remembered_for_a_working_day(
     world.at().readings.record(new, world.person)
     found = world.at(NOW + timedelta(hours=hours)).readings.place(site_id, probe_id).pressure
     assert (found is not None and found.typed == 1003.0) is remembered
+
+
+def test_the_bench_offers_the_pressure_of_the_kit_that_is_there_with_who_gave_it(world: World) -> None:
+    """Another kit may stand 600 m higher: its pressure would cost 7 % of mg/L."""
+    below, above = (world.other_probe("oxygen-optical", kit) for kit in ("Kit by the sea", "Kit on the hill"))
+    for probe_id, hpa in ((below, 1008.0), (above, 938.0)):
+        begin = Begin(
+            uuid.uuid4(), probe_id, "luminescence-air", "distilled-once", {}, despite=DESPITE,
+            place=Surroundings(Pressure(hpa)),
+        )  # fmt: skip
+        world.at().calibrations.begin(begin, world.person)
+    beside = world.other_probe("oxygen-polarographic", "Kit by the sea")
+    hints = world.at(NOW + timedelta(hours=1)).calibrations.hints(beside)
+    assert hints.pressure is not None
+    assert hints.pressure.typed == 1008.0
+    assert hints.given_for is not None
+    assert (hints.given_for.probe_id, hints.given_for.person.id) == (below, world.person.id)
+    elsewhere = world.at().calibrations.hints(world.other_probe("oxygen-optical", "Kit in the shed"))
+    assert (elsewhere.pressure, elsewhere.given_for) == (None, None)

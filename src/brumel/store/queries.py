@@ -180,16 +180,17 @@ def newest_run(session: Session, probe_id: uuid.UUID, at: datetime) -> Calibrati
     return session.scalars(signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL).limit(1)).first()
 
 
-def newest_pressure(session: Session, since: datetime, until: datetime) -> dict[str, Any] | None:
-    """The pressure that a run was begun with last within a time, as it keeps it; None where none was."""
+def newest_with_pressure(session: Session, kit: str, since: datetime, until: datetime) -> CalibrationRun | None:
+    """The newest run with a probe of a kit within a time that was begun with a pressure: the kit is in one place."""
     asked = CalibrationRun.method["conditions"]["pressure"]
-    found = session.execute(
-        select(asked)
+    return session.scalar(
+        select(CalibrationRun)
+        .join(Probe, Probe.id == CalibrationRun.probe_id)
         .where(CalibrationRun.started_at > since, CalibrationRun.started_at <= until, asked.is_not(None))
+        .where(Probe.kit == kit)
         .order_by(CalibrationRun.started_at.desc())
         .limit(1)
-    ).scalar()
-    return dict(found) if found else None
+    )
 
 
 def newest_fitted(session: Session, probe_id: uuid.UUID, key: str) -> datetime | None:

@@ -55,16 +55,19 @@ class Choices:
 class Hints:
     """What is told before a run begins.
 
-    ``pressure`` was given last today; ``not_looked_at`` says that a small coefficient was not taken for long.
+    ``pressure`` was given last today for a probe of the same kit, by the run ``given_for``; ``not_looked_at`` says that
+    a small coefficient was not taken for long.
     """
 
     pressure: Pressure | None
+    given_for: CalibrationRun | None
     not_looked_at: str
 
 
 def hints_for(session: Session, probe: Probe, now: datetime) -> Hints:
     """What is told before a run with a probe."""
-    return Hints(_pressure_of(session, now), _not_looked_at(session, probe, now))
+    run = queries.newest_with_pressure(session, probe.kit, now - REMEMBERED, now)
+    return Hints(stored.place_of(run).pressure if run else None, run, _not_looked_at(session, probe, now))
 
 
 def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -> dict[str, Any]:
@@ -189,12 +192,6 @@ def _wrong_place(probe: Probe, place: Surroundings) -> dict[str, str]:
     if place.water_c is not None:
         check_number(wrong, "water_c", place.water_c, WATER_C, "°C")
     return wrong
-
-
-def _pressure_of(session: Session, now: datetime) -> Pressure | None:
-    """The pressure that was given last within half a day."""
-    plain = queries.newest_pressure(session, now - REMEMBERED, now)
-    return Pressure.of(plain or {})
 
 
 def _not_looked_at(session: Session, probe: Probe, now: datetime) -> str:
