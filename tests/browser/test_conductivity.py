@@ -12,9 +12,9 @@ from playwright.sync_api import Page, expect
 from tests.browser.driving import ail, give_up, no_violations, take, take_point
 
 
-def begin(page: Page, procedure: str, **lots: str) -> None:
+def begin(page: Page, procedure: str, probe: str = "A-EC", **lots: str) -> None:
     page.goto("/bench/")
-    page.get_by_role("link", name="Calibrate A-EC").click()
+    page.get_by_role("link", name=f"Calibrate {probe}").click()
     page.get_by_text(procedure, exact=True).click()
     for role, number in lots.items():
         select = page.locator(f"#lot_{role.replace('_', '-')}")
@@ -132,6 +132,41 @@ def test_a_coating_and_salt_carried_over_show_in_two_standards(healthy: Page) ->
     page.get_by_role("link", name="Repeat the low-conductivity standard").click()
     take_point(page)
     expect(page.locator("[data-code=salt-carried]")).to_contain_text("which the cell came from, carried over")
+    give_up(page)
+
+
+def test_a_wrong_cup_a_wrong_factor_and_a_standard_beyond_the_cell_are_named_first(healthy: Page) -> None:
+    page = healthy
+    first = page.locator(".findings [data-code]:not([data-code=used-all-the-same])").first
+    begin(page, "One standard", conductivity="C14-0902")
+    page.get_by_text("Simulated bench", exact=True).click()
+    cup = page.locator("#beaker option", has_text="C128-0417").first
+    page.locator("#beaker").select_option(cup.get_attribute("value"))
+    page.get_by_role("button", name="Put it there").click()
+    page.wait_for_selector("[data-settling=stable]")
+    take(page)
+    expect(first).to_have_attribute("data-code", "standard-swapped")
+    expect(first).to_contain_text("that is what the 12880 standard gives")
+    # 1413 at 10 °C has 1020 µS/cm, 1004 with this cell; times 1.428 for natural waters, or 1.402 for 1.91 %/°C twice
+    for shown, words in (("1434", "compensated for natural waters although"), ("1973", "it was compensated twice")):
+        page.get_by_role("link", name="Repeat").first.click()
+        page.get_by_text("Type the reading by hand").click()
+        page.locator("#signal").fill(shown)
+        page.locator("#temperature_c").fill("10")
+        take(page, "Take the typed point")
+        expect(first).to_have_attribute("data-code", "compensation")
+        expect(first).to_contain_text(words)
+    give_up(page)
+
+
+def test_a_cell_for_pure_water_polarises_in_a_strong_standard(technician: Page) -> None:
+    """A tenth of the constant, ten times the current: nobody would offer it this bottle."""
+    page = technician
+    begin(page, "One standard", "C-EC", conductivity="C128-0417")
+    take_point(page)
+    first = page.locator(".findings [data-code]").first
+    expect(first).to_have_attribute("data-code", "cell-polarised")
+    expect(first).to_contain_text("polarises beyond")
     give_up(page)
 
 
