@@ -162,15 +162,19 @@ class Today:
             visits = visit_queries.unfinished(session, now - _LEFT_OPEN)
         latest = tuple((site, newest.get(site.id, [])) for site in sites)
         blocked = [s for s in states if s.readiness.state is State.BLOCKED]
+        in_use, spare = [s for s in states if s.in_use], [s for s in states if not s.in_use]
+        if not in_use:  # where none was used yet, the day may need them all
+            in_use, spare = spare, []
         steps = (
             *_beyond(beyond),
             *_resume(open_runs),
             *_unfinished(visits),
             *self._leave(rounds, now),
             *_prepare(s for s in blocked if s.in_use),
-            *_calibrate(states, open_runs),
+            *_calibrate(in_use, open_runs),
             *self._visits(latest, now),
             *_prepare(s for s in blocked if not s.in_use),
+            *_calibrate(spare, open_runs),
         )
         return Day(tuple(states), steps, tuple((site, of_last_stay(newest)) for site, newest in latest))
 
@@ -288,7 +292,7 @@ def _calibrate(states: Sequence[ProbeState], open_runs: Sequence[CalibrationRun]
     return [
         NextStep(Action.CALIBRATE if s.on_bench else Action.REPORT, s.probe.id, f"Calibrate {s.probe.label}", s.why,
                  s.level, _CALIBRATE_MINUTES if s.on_bench else _REPORT_MINUTES)
-        for s in sorted(states, key=lambda s: (not s.in_use, s.level != Level.UNFIT))
+        for s in sorted(states, key=lambda s: s.level != Level.UNFIT)
         if s.level is not Level.SOUND and s.probe.id not in begun and s.keeps_calibration
         if s.readiness.state is State.READY
     ]  # fmt: skip

@@ -72,10 +72,12 @@ class AtOnce:
             known = {d.probe_id: session.get(Probe, d.probe_id) for d in dipped}
             # A salinity that oxygen leans on is there before it.
             for one in sorted(dipped, key=lambda d: _leans(known[d.probe_id])):
+                probe, here = known[one.probe_id], Place(visit.site, visit.id)
                 new = NewReading(
                     one.reading_id, visit.site_id, one.probe_id, Source.DEVICE, after_seq=one.after_seq,
                     visit_id=visit.id, unsettled_reason=said.unsettled_reason, despite=said.despite,
-                    place=Place(visit.site, visit.id).now(session, Surroundings(), self.clock.now()),
+                    place=here.now(session, principle_of(probe), Surroundings(), self.clock.now())
+                    if probe else Surroundings(),
                     **said.spot.columns,
                 )  # fmt: skip
                 if session.get(Reading, one.reading_id) is not None:

@@ -97,8 +97,8 @@ class Filling:
             **self.spot.columns, amends_id=self.amending.amends_id, amend_reason=self.amending.reason,
             typed_as=value.typed_as, temperature_c=warm.c, warm_by=warm.by(entry), shown=value.value,
             meter_did=_did(probe, entry.quantity, did),
-            place=Place(self.visit.site, self.visit.id).now(self.session, Surroundings(), self.at), taken_at=self.at,
-            despite=entry.despite,
+            place=Place(self.visit.site, self.visit.id).now(self.session, own, Surroundings(), self.at),
+            taken_at=self.at, despite=entry.despite,
         )  # fmt: skip
         record_within(self.session, self.clock, new, self.person, limits)
 

@@ -61,8 +61,10 @@ class Place:
             salinity=salty.value, u_salinity=salty.u, salinity_from=how, salinity_by=str(salty.reading_id)
         )
 
-    def now(self, session: Session, typed: Surroundings, at: datetime) -> Surroundings:
-        """What was typed of it; what is remembered where no pressure was typed."""
+    def now(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> Surroundings:
+        """What was typed of it; what is remembered where no pressure was typed; nothing where no probe asks."""
+        if not own.needs_pressure:
+            return Surroundings()
         if typed.pressure is not None:
             return replace(typed, pressure=self.at(typed.pressure))
         found = self.remembered(session, at + _A_MOMENT)

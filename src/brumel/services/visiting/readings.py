@@ -148,10 +148,11 @@ class Readings:
             run, basis = stored.basis_of(session, probe_id, self.clock.now())
             site = session.get(Site, site_id) if site_id else None
             place = place or Surroundings()
-            if site is not None and principle_of(probe).needs_pressure:
+            own = principle_of(probe)
+            if site is not None and own.needs_pressure:
                 here = Place(site, visit_id)
-                place = here.now(session, place, self.clock.now())
-                if wrong := here.wrong(session, principle_of(probe), place, self.clock.now()):
+                place = here.now(session, own, place, self.clock.now())
+                if wrong := here.wrong(session, own, place, self.clock.now()):
                     raise InvalidInput(wrong)
             name = f"{run.id if run else 'usual'}/{site_id or ''}/{place}"
             return Lens(positions, reading_transform(probe, basis, site, place)), name
