@@ -100,11 +100,17 @@ def test_without_what_the_reference_shows_no_point_is_taken(world: World, tracea
 def test_a_temperature_read_with_it_leans_on_nothing(world: World, traceable: uuid.UUID) -> None:
     run_id = begun(world)
     taken(world, run_id, traceable, {"ice": 0.10, "room": 20.60, "warm": 38.20})
-    probe_id = world.sign(run_id).run.probe_id
-    services = world.at()
+    signed, services = world.sign(run_id), world.at()
+    assert signed.response is not None
+    probe_id, offset = signed.run.probe_id, signed.response.by_key["offset"]
     visit = services.visits.open(NewVisit(uuid.uuid4(), sample="a bucket"), world.person)
     entry = Entry(uuid.uuid4(), "temperature", "19.4", "", f"probe:{probe_id}", "as it is")
-    services.visits.save(visit, Sheet([entry]), world.person)
-    (read,) = services.visits.view(visit).readings
-    assert (read.value, read.quantity, read.probe_id) == (19.4, "temperature", probe_id)
+    acid = Entry(uuid.uuid4(), "ph", "7.1", "", f"probe:{world.probe().id}", "as it is")
+    services.visits.save(visit, Sheet([acid, entry]), world.person)
+    read, other = sorted(services.visits.view(visit).readings, key=lambda r: r.quantity != "temperature")
+    assert other.temperature_c == read.value
+    # What its display shows is the signal: our offset is taken off it, and our calibration stands behind it.
+    assert (read.source, read.quantity, read.probe_id) == ("typed-signal", "temperature", probe_id)
+    assert read.value == pytest.approx(19.4 - offset)
+    assert (read.calibration_run_id, read.level) == (run_id, "sound")
     assert services.readings.view(read.id).bases == ()

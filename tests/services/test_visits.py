@@ -502,6 +502,12 @@ def test_what_was_read_with_last_is_offered_first(services: Services, person: Pe
     assert next(r.usual for r in again.rows if r.about.key == "free-chlorine") == photometer
 
 
+def test_the_thermometers_of_the_meters_come_before_one_that_is_kept_apart(services: Services, person: Person) -> None:
+    view = services.visits.view(opened(services, person, "SHRIMP"))
+    (row,) = (r for r in view.rows if r.about.key == "temperature")
+    assert [c.words for c in row.choices] == ["A-meter", "B-meter", "A-T", "Traceable thermometer"]
+
+
 def test_a_meter_says_once_how_it_compensates(services: Services, person: Person, database: Database) -> None:
     cell = probe(services, "A-EC")
     with database.session() as session:

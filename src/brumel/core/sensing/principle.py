@@ -149,6 +149,8 @@ class Principle(ABC):
     which unit it shows and what is set in it."""
     meter_shows: ClassVar[Mapping[str, Mapping[str, Any]]] = {}
     """Quantities that a meter shows of it, beside its own, and what the meter does by showing them."""
+    shows_signal: ClassVar[bool] = False
+    """Whether its display shows the signal itself: then our calibration stands behind what is typed from it."""
     asks_temperature: ClassVar[bool] = True
     """Whether the temperature of a standard is asked beside its signal; not where the temperature is what is sensed."""
     needs_pressure: ClassVar[bool] = False

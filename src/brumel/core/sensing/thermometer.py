@@ -31,6 +31,7 @@ class Thermometer(Principle):
     assumed = "a thermometer without an offset"
     drift_per_day = 0.1 / 365.0
     into_standard = "both tips side by side in the stirred bath, a hand's breadth deep."
+    shows_signal = True
     asks_temperature = False
 
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import Any
 
@@ -77,6 +77,7 @@ class Filling:
             except InvalidInput as error:
                 wrong |= {_field(name, key): words for name, words in error.fields.items()}
             self.session.flush()
+            warm = self._corrected(warm)
         if wrong:
             raise InvalidInput(wrong)
 
@@ -112,6 +113,11 @@ class Filling:
         if instrument is None or entry.quantity not in instrument.measures:
             raise InvalidInput({entry.quantity: "This instrument does not measure it: choose another."})
         return None, instrument
+
+    def _corrected(self, warm: _Warm) -> _Warm:
+        """As warm as its reading says once that stands: a thermometer that is known to be off is corrected."""
+        read = self.session.get(Reading, warm.reading_id) if warm.reading_id else None
+        return replace(warm, c=read.value) if read else warm
 
     def _warm(self, rows: Sequence[Reading], typed: Mapping[str, tuple[Entry, TypedValue]]) -> _Warm:
         """The water's temperature: as typed now, else as read before on this visit."""

@@ -162,6 +162,7 @@ def record_within(
     session: Session, clock: Clock, new: NewReading, person: Person, limits: Mapping[str, Limit] | None = None
 ) -> Corrected | None:
     """Record a reading within a transaction that is open; None where it stands already."""
+    new = _as_signal(session, new)
     if stands(session, Reading, {"id": new.reading_id}, _told(session, new)):
         return None
     site, probe, taken_at = _checked(session, clock, new)
@@ -184,6 +185,15 @@ def record_within(
         if measured.trace:
             add_once(session, ReadingTrace, {"reading_id": new.reading_id, **measured.trace})
     return corrected
+
+
+def _as_signal(session: Session, new: NewReading) -> NewReading:
+    """A value typed from a display that shows the signal itself is a typed signal."""
+    probe = session.get(Probe, new.probe_id) if new.probe_id else None
+    own = upkeep.senses(probe) if probe else None
+    if own is None or not own.shows_signal or new.source != Source.TYPED_VALUE:
+        return new
+    return replace(new, source=Source.TYPED_SIGNAL, signal=new.shown, shown=None, meter_did={})
 
 
 def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | None, Probe, datetime]:

@@ -192,7 +192,7 @@ def view_of(session: Session, visit: Visit, at: datetime) -> VisitView:
     def row(key: str) -> Row:
         about = quantity(key)
         own = tuple(r for r in rows if r.quantity == key and r.source != Source.DERIVED)
-        choices = [c for p in probes if (c := _probe_choice(p, key))] or _thermometers(probes, key)
+        choices = [*_thermometers(probes, key), *(c for p in probes if (c := _probe_choice(p, key)))]
         choices += [Choice(f"instrument:{i.id}", i.label) for i in instruments if key in i.measures]
         last = before.get(key)
         choices.sort(key=lambda c: c.key != last)
@@ -245,5 +245,5 @@ def _thermometers(probes: Sequence[Probe], key: str) -> list[Choice]:
     """The thermometers in probes, one a meter: what it shows beside everything else."""
     if key != "temperature":
         return []
-    by_meter = {p.meter.label: p for p in reversed(probes) if p.meter}
+    by_meter = {p.meter.label: p for p in reversed(probes) if p.meter and upkeep.kind_of(p).quantity != key}
     return [Choice(f"probe:{p.id}", label) for label, p in sorted(by_meter.items())]
