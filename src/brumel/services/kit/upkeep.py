@@ -136,8 +136,13 @@ def events_of_probe(session: Session, probe: Probe) -> list[CareEvent]:
         CareEvent(Care(r.care), r.at, r.detail, r.good_until)
         for r in standing(care_queries.care_records(session, probe.id))
     ]
+    return [*care, *events_of_its_meter(session, probe)]
+
+
+def events_of_its_meter(session: Session, probe: Probe) -> list[CareEvent]:
+    """What was done to the meter that a probe is plugged into, as the probe feels it."""
     meter = care_queries.meter_records(session, probe.meter_id) if probe.meter_id else ()
-    return [*care, *felt(probe, [MeterRow(r.meter_id, r.event, r.at) for r in meter])]
+    return list(felt(probe, [MeterRow(r.meter_id, r.event, r.at) for r in meter]))
 
 
 def tended(probe: Probe, events: Iterable[CareEvent], since: datetime, at: datetime) -> str:

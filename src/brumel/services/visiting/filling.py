@@ -77,7 +77,8 @@ class Filling:
             except InvalidInput as error:
                 wrong |= {_field(name, key): words for name, words in error.fields.items()}
             self.session.flush()
-            warm = self._corrected(warm)
+            if key == _WARM:
+                warm = self._corrected(warm)
         if wrong:
             raise InvalidInput(wrong)
 

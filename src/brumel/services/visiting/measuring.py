@@ -175,7 +175,7 @@ def shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Show
         return ShownBy()
     key = upkeep.kind_of(probe).quantity
     accuracy = Accuracy.of(probe.meter.accuracy.get(key))
-    lost = ended(upkeep.events_of_probe(session, probe), METER_LOSES, at - _REMEMBERED, at)
+    lost = ended(upkeep.events_of_its_meter(session, probe), METER_LOSES, at - _REMEMBERED, at)
     when = f"on {clock.local(lost.at):%d %b, %H:%M}" if lost else ""
     meter = ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
     kept = None if lost or accuracy.states_accuracy else queries.newest_kept(session, probe.id, at)
