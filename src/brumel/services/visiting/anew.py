@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
-from brumel.core.findings import DESPITE, Finding, Level, verdict, worst_first
+from brumel.core.findings import DESPITE, Finding, Level
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.surroundings import Surroundings
@@ -66,17 +66,15 @@ class Again:
         else:
             _, basis = stored.basis_of(self.session, old.probe.id, old.taken_at)
         found = correct(measured, old.probe, basis, old.site, meter)
-        said = [f for f in stored.stored_findings(old.findings) if f.code == DESPITE]
-        return _with(found, said) if said else found
+        return found.with_findings([f for f in stored.stored_findings(old.findings) if f.code == DESPITE])
 
-    def record(self, changes: Sequence[Anew], reason: str, person: Person) -> dict[uuid.UUID, uuid.UUID]:
-        """Let each take the place of its reading, which stays; the new key by the old one."""
+    def record(self, changes: Sequence[Anew], reason: str, person: Person) -> None:
+        """Let each take the place of its reading, which stays."""
         rows: list[dict[str, Any]] = []
         findings: list[dict[str, Any]] = []
         bases: list[dict[str, Any]] = []
-        keys = {c.reading.id: uuid.uuid4() for c in changes}
         for change in changes:
-            old, after, key = change.reading, change.after, keys[change.reading.id]
+            old, after, key = change.reading, change.after, uuid.uuid4()
             if old.site_id not in self._limits:
                 self._limits[old.site_id] = limits_at(self.session, old.site)
             rows.append(
@@ -95,7 +93,6 @@ class Again:
             if added:
                 self.session.execute(insert(table), added)
         self.session.flush()
-        return keys
 
 
 def lean(session: Session, clock: Clock, amended: Collection[uuid.UUID], person: Person) -> dict[uuid.UUID, Visit]:
@@ -133,7 +130,8 @@ def _leaning(again: Again, old: Reading, now: Mapping[uuid.UUID, Reading]) -> An
             measured = replace(measured, temperature_c=basis.value)
     measured = replace(measured, place=place)
     removed = [_gone(basis) for basis in now.values() if basis.removed]
-    return Anew(old, measured, _with(again.correct(old, measured), removed), tuple(b.id for b in standing.values()))
+    after = again.correct(old, measured).with_findings(removed)
+    return Anew(old, measured, after, tuple(b.id for b in standing.values()))
 
 
 def _as_salt(place: Surroundings, basis: Reading) -> Surroundings:
@@ -150,10 +148,3 @@ def _gone(removed: Reading) -> Finding:
         f"The {name} that it was corrected with was removed as wrong; the value still rests on it.",
         f"Read the {name} again, or amend this reading with one that is known.", 5, "rule of this product",
     )  # fmt: skip
-
-
-def _with(found: Corrected, more: Sequence[Finding]) -> Corrected:
-    if not more:
-        return found
-    findings = worst_first([*found.findings, *more])
-    return replace(found, findings=findings, level=verdict(findings))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from brumel.core.calibrating.kept import KeptPoint, of_last_check
 from brumel.core.calibrating.tolerances import shipped_tolerances
-from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict
+from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict, worst_first
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.derived import Derived, as_read, derived_from
@@ -66,6 +66,13 @@ class Corrected:
     derived: list[dict[str, Any]]
     findings: list[Finding]
     level: Level
+
+    def with_findings(self, more: Sequence[Finding]) -> Corrected:
+        """The same with what else speaks for or against it."""
+        if not more:
+            return self
+        findings = worst_first([*self.findings, *more])
+        return replace(self, findings=findings, level=verdict(findings))
 
 
 def water_of(site: Site | None) -> Compensation:

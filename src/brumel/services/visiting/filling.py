@@ -16,7 +16,6 @@ from brumel.core.reading.surroundings import Surroundings
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import upkeep
-from brumel.services.live.display import ITSELF
 from brumel.services.visiting.history import limits_at, limits_seen
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.places import Place
@@ -181,9 +180,8 @@ def _did(probe: Probe, key: str, did: Mapping[str, Any]) -> dict[str, Any]:
     InvalidInput
         Where its page does not say.
     """
-    meter_does = probe.meter.does if probe.meter else {}
-    known = meter_does.get(key)
+    known = (probe.meter.does if probe.meter else {}).get(key)
     if did.get("method") == "" and known is None:
         meter = probe.meter.label if probe.meter else "its meter"
         raise InvalidInput({key: f"Say once on the page of {meter} how it compensates conductivity."})
-    return {**did, **(known or {}), **meter_does.get(ITSELF, {})}
+    return dict(did) | dict(known or {})

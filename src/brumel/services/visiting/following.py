@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -17,6 +17,7 @@ from brumel.core.reading.limits import Limit
 from brumel.core.reading.together import Taken, rests_on, worked_out
 from brumel.services.calibrating.stored import finding_rows
 from brumel.services.clock import Clock
+from brumel.services.visiting.anew import lean
 from brumel.services.visiting.history import limits_at, limits_seen
 from brumel.services.visiting.plain import Amending, Spot, worked_row
 from brumel.services.visiting.rows import removal_row
@@ -37,11 +38,16 @@ class _Rows:
     findings: list[dict[str, Any]] = field(default_factory=list)
 
 
-def follow_visits(session: Session, visits: Sequence[Visit], person: Person, clock: Clock) -> None:
+def follow_visits(
+    session: Session, visits: Sequence[Visit], person: Person, clock: Clock, amended: Collection[uuid.UUID] = ()
+) -> None:
     """Work out what follows from the readings as they stand; what rests on an amended one is amended.
 
-    Any number of visits takes a handful of questions.
+    What was corrected with an ``amended`` reading is corrected anew before, wherever it is. Any number of visits takes
+    a handful of questions.
     """
+    leaning = lean(session, clock, amended, person)
+    visits = list((leaning | {v.id: v for v in visits}).values())
     at, ids = clock.now(), [v.id for v in visits]
     readings = visit_queries.readings_of_visits(session, ids)
     bases = visit_queries.bases_of_readings(session, Reading.visit_id.in_(ids))

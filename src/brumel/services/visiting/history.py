@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
 import numpy as np
 from sqlalchemy.orm import Session
 
-from brumel.core.findings import Finding, verdict, worst_first
+from brumel.core.findings import Finding
 from brumel.core.quantities.quantity import Quantity
 from brumel.core.reading.jump import jump
 from brumel.core.reading.limits import Limit, is_stabilised, keeps, limits_of, with_stabiliser, worst
@@ -37,11 +37,7 @@ def beside_history(session: Session, found: Corrected, site: Site | None, at: da
     """A corrected reading with what its site's history says of it."""
     if any(f.code == "site-range" for f in found.findings):
         return found  # said already
-    said = jump_at(session, site, found.quantity, found.value, found.budget.u, at)
-    if not said:
-        return found
-    findings = worst_first([*found.findings, *said])
-    return replace(found, findings=findings, level=verdict(findings))
+    return found.with_findings(jump_at(session, site, found.quantity, found.value, found.budget.u, at))
 
 
 @dataclass(frozen=True)

@@ -24,7 +24,6 @@ from brumel.services.live.channels import positions_of
 from brumel.services.live.display import asked_thousandth, said_once, wrong_of_meter
 from brumel.services.live.signal import Lens
 from brumel.services.people import may_record
-from brumel.services.visiting.anew import lean
 from brumel.services.visiting.correcting import Corrected, Measured, correct, principle_of, reading_transform
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import beside_history, kept_limits, limits_at
@@ -75,10 +74,8 @@ class Readings:
         with self.database.session() as session:
             record_within(session, self.clock, new, person)
             session.flush()
-            touched = lean(session, self.clock, {new.amends_id} if new.amends_id else (), person)
-            if new.visit_id is not None:
-                touched[new.visit_id] = session.get_one(Visit, new.visit_id)
-            follow_visits(session, list(touched.values()), person, self.clock)
+            visits = [session.get_one(Visit, new.visit_id)] if new.visit_id else []
+            follow_visits(session, visits, person, self.clock, [new.amends_id] if new.amends_id else [])
         return new.reading_id
 
     def view(self, reading_id: uuid.UUID) -> ReadingView:

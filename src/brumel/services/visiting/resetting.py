@@ -14,7 +14,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.live.display import BESIDES, wrong_does
 from brumel.services.people import may_record
-from brumel.services.visiting.anew import Again, Anew, lean
+from brumel.services.visiting.anew import Again, Anew
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.measuring import as_measured
 from brumel.store import visit_queries
@@ -69,9 +69,8 @@ class Resetting:
         with self.database.session() as session:
             changes = self._changes(session, wrong)
             Again(session, self.clock).record(changes, reason.strip(), person)
-            touched = lean(session, self.clock, [c.reading.id for c in changes], person)
-            touched |= {v.id: v for c in changes if (v := c.reading.visit)}
-            follow_visits(session, list(touched.values()), person, self.clock)
+            visits = [v for c in changes if (v := c.reading.visit)]
+            follow_visits(session, visits, person, self.clock, [c.reading.id for c in changes])
             return len(changes)
 
     def _changes(self, session: Session, wrong: WrongSetting) -> list[Anew]:

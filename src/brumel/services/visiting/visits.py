@@ -16,7 +16,6 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import photos
 from brumel.services.people import may_record
-from brumel.services.visiting.anew import lean
 from brumel.services.visiting.filling import Entry, Filling
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import limits_at
@@ -241,8 +240,7 @@ class Visits:
     def _follow(self, session: Session, visit: Visit, person: Person, *amended: uuid.UUID) -> None:
         """What leans on an amended reading is amended, then all that follows from the readings as they stand."""
         session.flush()
-        touched = lean(session, self.clock, amended, person) | {visit.id: visit}
-        follow_visits(session, list(touched.values()), person, self.clock)
+        follow_visits(session, [visit], person, self.clock, amended)
 
     def _moment(self, visit: Visit) -> datetime:
         """When what is typed now was read: now, or the hour of a visit that is entered afterwards."""

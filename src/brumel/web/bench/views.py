@@ -234,7 +234,7 @@ def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
         standard=tolerances_of(view.run).standard,
         kind=kind_of(view.run.probe),
         choices=services().calibrations.choices(view.run.probe_id),
-        beside=[i for i in services().instruments.all() if view.quantity.key in i.measures],
+        beside=[i for i in services().instruments.all() if view.quantity.key in i.measures] if view.compares else [],
         simulated=services().simulation.state(view.run.probe.device),
     )
     return page, 422 if errors else 200
