@@ -64,6 +64,35 @@ def test_as_left_decides_and_as_found_tells_of_the_readings_before() -> None:
     assert {f.code for f in judge_kept([late], [])} == {"as-left", "standard-temperature", "lot-expired"}
 
 
+@pytest.mark.parametrize(
+    ("ratio", "temperature_c", "code", "words"),
+    [
+        # 0.01 mol/L potassium chloride: 1020 µS/cm at 10 °C, 1147 at 15 (common laboratory table); ISO 7888 multiplies
+        # by 1.428 and 1.256, linear 1.91 %/°C by 1.4015.
+        (1020 / 1413 * 1.428, 10.0, "compensation", "factor for natural waters"),
+        (1147 / 1413 * 1.256, 15.0, "as-found", ""),  # +1.96 %: within what is allowed
+        (1020 / 1413, 10.0, "compensation", "did not compensate"),
+        (1020 / 1413 * 1.4015**2, 10.0, "compensation", "compensated twice"),
+        (1020 / 1413 * 1.428, 25.0, "as-found", ""),
+        (1020 / 1413 * 1.428, None, "as-found", ""),
+        (1020 / 1413 * 1.428, 80.0, "as-found", ""),
+        (10.0, 25.0, "constant-by-ten", "×10"),
+        (9.115, None, "standard-swapped", "the 12880 standard"),
+        (1.08, 20.0, "as-found", ""),
+    ],
+)
+def test_a_meter_that_compensates_by_the_wrong_rule_is_told(
+    ratio: float, temperature_c: float | None, code: str, words: str
+) -> None:
+    check = probe_kind("conductivity-1").checks[0]
+    point = KeptPoint(check, "1413", 1413.0, before=1413.0 * ratio, temperature_c=temperature_c)
+    first = judge_kept([point], [])[0]
+    assert (first.code, words in first.sentence) == (code, True)
+    assert judge_kept([KeptPoint(check, "1413", 1413.0, before=1413.0, temperature_c=temperature_c)], [])[0].level == (
+        Level.SOUND
+    )
+
+
 def test_it_is_a_run_that_holds_is_drawn_and_is_withdrawn(world: World) -> None:
     probe_id = world.other_probe("conductivity-1")
     assert world.at().states.probe_state(probe_id).level == "unfit"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from brumel.core.calibrating.run import JudgedPoint, Run
@@ -12,6 +12,7 @@ from brumel.core.quantities.conductivity import (
     KCL_PERCENT_PER_C,
     KCL_STANDARDS_US_CM,
     REFERENCE_C,
+    kcl_curves,
     linear_factor,
     natural_water_factor,
 )
@@ -28,6 +29,7 @@ _ALIKE = 0.06
 _COMPENSATED = 0.012
 _AWAY_FROM_25_C = 3.0
 """Nearer to the reference a compensation can't be told."""
+_METER_MINUTES = 10
 _DRY = 0.2
 _MANY_BUBBLES = 0.12
 _BENDS, _BENDS_WHERE_LOW = 0.015, 0.008
@@ -75,7 +77,38 @@ def cell_causes(run: Run) -> Iterator[Finding]:
         if s.ratio <= 0 or abs(s.ratio - 1.0) <= most:
             continue
         before = seen[number - 1].point if number else None
-        yield _beyond(s, run) or _mistaken(s, run) or _compensated(s) or (_high(s, before) if s.ratio > 1 else _low(s))
+        yield (
+            _beyond(s, run)
+            or _mistaken(s.off, s.ratio, s.point.nominal or s.point.point.value, run.tolerances.redo_minutes)
+            or _compensated(s)
+            or (_high(s, before) if s.ratio > 1 else _low(s))
+        )
+
+
+def meter_causes(off: str, ratio: float, value: float, temperature_c: float | None) -> Finding | None:
+    """Why a meter that brings what it shows to 25 °C by itself may show ``ratio`` times a standard's value.
+
+    ``off`` says it in words. None where nothing is recognised.
+    """
+    t = REFERENCE_C if temperature_c is None else temperature_c
+    solution, (linear, natural) = kcl_curves()["1413"], _factors_at(t)
+    own = float(solution(t) / solution(REFERENCE_C))
+    ways = {
+        "as much as the factor for natural waters gives on potassium chloride": natural * own,
+        "as if the meter did not compensate": own,
+        "as if it compensated twice": linear**2 * own,
+    }
+    words = _way(ways, ratio, t)
+    if not words:
+        return _mistaken(off, ratio, value, _METER_MINUTES)
+    return Finding(
+        "compensation",
+        Level.UNFIT if abs(ratio - 1.0) > _UNFIT_SHARE else Level.DOUBTFUL,
+        f"{off} at {signed(t)} °C: {words}.",
+        "Set the meter's compensation to linear with the coefficient of the standard, or bring the standard to 25 °C, "
+        "and repeat.",
+        _METER_MINUTES,
+    )
 
 
 def cell_remarks(run: Run) -> Iterator[Finding]:
@@ -142,39 +175,51 @@ def _beyond(s: _Seen, run: Run) -> Finding | None:
     )
 
 
-def _mistaken(s: _Seen, run: Run) -> Finding | None:
+def _mistaken(off: str, ratio: float, value: float, minutes: int) -> Finding | None:
     """Another constant than the meter is set to, or another standard than the label says: whichever is nearer."""
-    label = s.point.nominal or s.point.point.value
     constants = {f"a constant wrong by ten ({'×10' if f > 1 else '÷10'})": f for f in (10.0, 0.1)}
-    others = {
-        f"the {value:g} standard": value / label for value in KCL_STANDARDS_US_CM if abs(value / label - 1) > _ALIKE
-    }
-    name, factor = min((constants | others).items(), key=lambda entry: abs(math.log(s.ratio / entry[1])))
-    if abs(math.log(s.ratio / factor)) > _ALIKE:
+    others = {f"the {each:g} standard": each / value for each in KCL_STANDARDS_US_CM if abs(each / value - 1) > _ALIKE}
+    name, factor = min((constants | others).items(), key=lambda entry: abs(math.log(ratio / entry[1])))
+    if abs(math.log(ratio / factor)) > _ALIKE:
         return None
     if name in constants:
         return Finding(
             "constant-by-ten",
             Level.UNFIT,
-            f"{s.off}: {name}. The cell constant set in the meter is not this cell's.",
+            f"{off}: {name}. The cell constant set in the meter is not this cell's.",
             "Look at the K that the meter is set to and at what stands on the cell, set it right, repeat.",
-            run.tolerances.redo_minutes,
+            minutes,
         )
     return Finding(
         "standard-swapped",
         Level.UNFIT,
-        f"{s.off}: that is what {name} gives, not {s.point.label}.",
+        f"{off}: that is what {name} gives, not the one that the label says.",
         "Read the label of the bottle in the cup, take the right one in a rinsed cup, repeat.",
-        run.tolerances.redo_minutes,
+        minutes,
     )
+
+
+def _factors_at(temperature_c: float) -> tuple[float, float]:
+    """What a compensation multiplies by: linear for potassium chloride, and for natural waters."""
+    return (
+        float(linear_factor(temperature_c, KCL_PERCENT_PER_C, REFERENCE_C)),
+        float(natural_water_factor(temperature_c)),
+    )
+
+
+def _way(ways: Mapping[str, float], ratio: float, temperature_c: float) -> str:
+    """The compensation that gives a ratio, in words; empty where none does or none can be told."""
+    if abs(temperature_c - REFERENCE_C) <= _AWAY_FROM_25_C:
+        return ""
+    far = {words: abs(math.log(ratio / factor)) for words, factor in ways.items() if math.isfinite(factor)}
+    nearest = min(far, key=far.__getitem__, default="")
+    return nearest if far.get(nearest, math.inf) <= _COMPENSATED else ""
 
 
 def _compensated(s: _Seen) -> Finding | None:
     """A meter that compensates though it is said to be off, twice, or by a factor that is not potassium chloride's."""
     t = s.point.temperature_c
-    if abs(t - REFERENCE_C) <= _AWAY_FROM_25_C:
-        return None
-    linear, natural = float(linear_factor(t, KCL_PERCENT_PER_C, REFERENCE_C)), float(natural_water_factor(t))
+    linear, natural = _factors_at(t)
     ways = {
         "the meter compensated to 25 °C although it was said to be off": linear,
         "the meter compensated for natural waters although it was said to be off": natural,
@@ -182,10 +227,8 @@ def _compensated(s: _Seen) -> Finding | None:
         "a compensation was undone that the meter had not done": 1.0 / linear,
         "the factor for natural waters was put on potassium chloride": natural / linear,
     }
-    words, factor = min(
-        ((w, f) for w, f in ways.items() if math.isfinite(f)), key=lambda way: abs(math.log(s.ratio / way[1]))
-    )
-    if abs(math.log(s.ratio / factor)) > _COMPENSATED:
+    words = _way(ways, s.ratio, t)
+    if not words:
         return None
     return Finding(
         "compensation",

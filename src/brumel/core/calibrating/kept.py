@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from brumel.core.calibrating.causes_conductivity import meter_causes
 from brumel.core.calibrating.within import Within
 from brumel.core.findings import Bounds, Finding, Level, worst_first
 from brumel.core.kit.kinds import Check, Reported
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.uncertainty import Contribution, resolution_u
+from brumel.core.wording import upper_first
 
 
 @dataclass(frozen=True)
@@ -29,6 +31,8 @@ class KeptPoint:
         As found and as left; None where it was not looked.
     expired_days, over_open_days
         Days that its lot was past its time.
+    temperature_c
+        The standard's temperature, where it was noted.
     """
 
     check: Check
@@ -40,6 +44,7 @@ class KeptPoint:
     expired_days: int = 0
     over_open_days: int = 0
     target_u: float = 0.0
+    temperature_c: float | None = None
 
     @property
     def shown(self) -> float | None:
@@ -122,7 +127,26 @@ def _coefficient(about: Reported, value: float) -> Finding:
     )
 
 
+_CAUSES: Mapping[str, Callable[[str, float, float, float | None], Finding | None]] = {
+    "specific-conductance": meter_causes,
+}
+"""By quantity: why a meter may show so many times a standard's value; given the words for it, the ratio, the value and
+the temperature, °C."""
+
+
+def _cause(point: KeptPoint) -> Finding | None:
+    shown, tells = point.shown, _CAUSES.get(point.check.quantity)
+    if tells is None or shown is None or not point.target_known or min(shown, point.target) <= 0:
+        return None
+    if point.level(shown) is Level.SOUND:
+        return None
+    words = f"{upper_first(point.label)} shows {_words(point, shown)}"
+    return tells(words, shown / point.target, point.target, point.temperature_c)
+
+
 def _point(point: KeptPoint) -> Iterator[Finding]:
+    if (cause := _cause(point)) is not None:
+        yield cause
     if point.before is not None:
         level = point.level(point.before)
         if point.after is not None and level is not Level.SOUND:

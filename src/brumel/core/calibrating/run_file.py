@@ -302,6 +302,7 @@ def _kept_point(at: _At, checks: Mapping[str, Check]) -> KeptPoint:
         at.whole("expired_days"),
         at.whole("over_open_days"),
         aim.number("u", 0.0, 1e12),
+        at.maybe("temperature_c"),
     )
 
 

@@ -261,7 +261,9 @@ def kept_point(check: Check, typed: TypedPoint, lot: Lot | None, probe: Probe, a
             at_c = Conditions(t if stated_c is None else stated_c, probe.reference or "")
             aim = target(stored.bottle(lot), at_c)
             value, u, known = aim.value, aim.u, aim.known
-    point = KeptPoint(check, label, value or 0.0, known, typed.before, typed.after, expired, over, u)
+    point = KeptPoint(
+        check, label, value or 0.0, known, typed.before, typed.after, expired, over, u, typed.temperature_c
+    )
     return point, typed, lot
 
 
@@ -270,6 +272,7 @@ def points_of(run: CalibrationRun) -> list[KeptPoint]:
     checks = checks_of(run.method)
     return [
         KeptPoint(checks[p.step], stored.lot_label(p.lot) if p.lot else checks[p.step].name.lower(), p.target,
-                  p.target_known, p.shown_before, p.shown_after, p.expired_days, p.over_open_days, p.target_u)
+                  p.target_known, p.shown_before, p.shown_after, p.expired_days, p.over_open_days, p.target_u,
+                  p.temperature_c)
         for p in run.points
     ]  # fmt: skip

@@ -95,6 +95,7 @@ def _of_meter(run: CalibrationRun) -> dict[str, Any]:
         "points": [
             {
                 "check": p.check.key, "label": p.label, "before": p.before, "after": p.after,
+                "temperature_c": p.temperature_c,
                 "target": {"value": p.target, "u": p.target_u, "known": p.target_known},
                 "expired_days": p.expired_days, "over_open_days": p.over_open_days,
             }
