@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import date, datetime
 from typing import Any, NamedTuple
 
@@ -28,17 +28,17 @@ class CareRow(NamedTuple):
     findings: list[Any]
 
 
-def _of(query: Select[Any], column: Any, key: uuid.UUID | None) -> Select[Any]:
-    return query if key is None else query.where(column == key)
+def _of(query: Select[Any], column: Any, keys: Collection[uuid.UUID] | None) -> Select[Any]:
+    return query if keys is None else query.where(column.in_(keys))
 
 
-def recent_care(session: Session, probe_id: uuid.UUID | None = None) -> list[CareRow]:
-    """The newest standing entries of each kind of care, of each probe or of one, the oldest first: clocks need them."""
+def recent_care(session: Session, probe_ids: Collection[uuid.UUID] | None = None) -> list[CareRow]:
+    """The newest standing entries of each kind of care, of all probes or some, the oldest first: clocks need them."""
     newest = func.row_number().over(
         partition_by=(CareRecord.probe_id, CareRecord.care), order_by=(CareRecord.at.desc(), CareRecord.ordinal.desc())
     )
     ranked = select(CareRecord, newest.label("rank")).where(~exists().where(CareWithdrawal.care_id == CareRecord.id))
-    c = _of(ranked, CareRecord.probe_id, probe_id).subquery().c
+    c = _of(ranked, CareRecord.probe_id, probe_ids).subquery().c
     rows = session.execute(
         select(c.probe_id, c.care, c.at, c.detail, c.good_until, c.findings)
         .where(c.rank <= _RECENT)
@@ -55,12 +55,12 @@ class InspectionRow(NamedTuple):
     failed: list[str]
 
 
-def recent_inspections(session: Session, probe_id: uuid.UUID | None = None) -> list[InspectionRow]:
-    """The newest inspections of each probe, or of one, the oldest first."""
+def recent_inspections(session: Session, probe_ids: Collection[uuid.UUID] | None = None) -> list[InspectionRow]:
+    """The newest inspections of each probe, or of some, the oldest first."""
     newest = func.row_number().over(
         partition_by=Inspection.probe_id, order_by=(Inspection.at.desc(), Inspection.ordinal.desc())
     )
-    c = _of(select(Inspection, newest.label("rank")), Inspection.probe_id, probe_id).subquery().c
+    c = _of(select(Inspection, newest.label("rank")), Inspection.probe_id, probe_ids).subquery().c
     rows = session.execute(select(c.probe_id, c.at, c.failed).where(c.rank <= _RECENT).order_by(c.at, c.ordinal))
     return [InspectionRow(*row) for row in rows]
 
@@ -96,13 +96,13 @@ class MeterRow(NamedTuple):
     at: datetime
 
 
-def recent_meter_records(session: Session, meter_id: uuid.UUID | None = None) -> list[MeterRow]:
-    """Of each meter, or of one, the newest entries of each kind of event, the oldest first."""
+def recent_meter_records(session: Session, meter_ids: Collection[uuid.UUID] | None = None) -> list[MeterRow]:
+    """Of each meter, or of some, the newest entries of each kind of event, the oldest first."""
     newest = func.row_number().over(
         partition_by=(MeterRecord.meter_id, MeterRecord.event),
         order_by=(MeterRecord.at.desc(), MeterRecord.ordinal.desc()),
     )
-    c = _of(select(MeterRecord, newest.label("rank")), MeterRecord.meter_id, meter_id).subquery().c
+    c = _of(select(MeterRecord, newest.label("rank")), MeterRecord.meter_id, meter_ids).subquery().c
     rows = session.execute(select(c.meter_id, c.event, c.at).where(c.rank <= _RECENT).order_by(c.at, c.ordinal))
     return [MeterRow(*row) for row in rows]
 

@@ -76,9 +76,10 @@ def failed_attempts(session: Session, login: str, address: str, window: timedelt
     return row[0], row[1]
 
 
-def probes(session: Session) -> Sequence[Probe]:
-    """All probes, by label."""
-    return session.scalars(select(Probe).order_by(Probe.label)).all()
+def probes(session: Session, some: Collection[uuid.UUID] | None = None) -> Sequence[Probe]:
+    """All probes, or some, by label."""
+    query = select(Probe).order_by(Probe.label)
+    return session.scalars(query if some is None else query.where(Probe.id.in_(some))).all()
 
 
 def lots(session: Session, usable_standard: str | None = None) -> Sequence[Lot]:

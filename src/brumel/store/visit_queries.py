@@ -8,8 +8,8 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, and_, exists, select
-from sqlalchemy.dialects.postgresql import distinct_on
+from sqlalchemy import ColumnElement, Text, and_, cast, exists, func, select, true
+from sqlalchemy.dialects.postgresql import ARRAY, distinct_on
 from sqlalchemy.orm import Session, aliased, joinedload, lazyload, selectinload
 
 from brumel.store.models.base import Source
@@ -88,14 +88,25 @@ def derived_at(session: Session, place: Place, key: str, since: datetime, until:
     return None
 
 
-def values_at(session: Session, place: Place, key: str, before: datetime, limit: int) -> list[float]:
-    """The newest standing values of a quantity at a place before a moment, the newest first."""
-    query = (
-        select(Reading.value)
-        .where(place.fits, Reading.quantity == key, Reading.taken_at < before, Reading.qualifier == "", stands())
+def values_at(
+    session: Session, place: Place, keys: Collection[str], before: datetime, limit: int
+) -> dict[str, list[float]]:
+    """The newest standing values of some quantities at a place before a moment, the newest of each first."""
+    asked = select(func.unnest(cast([*keys], ARRAY(Text))).label("key")).subquery()
+    of_key = (
+        select(Reading.value, Reading.taken_at, Reading.ordinal)
+        .where(
+            place.fits, Reading.quantity == asked.c.key, Reading.taken_at < before, Reading.qualifier == "", stands()
+        )
         .order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
+        .limit(limit)
+        .lateral()
     )
-    return list(session.scalars(query.limit(limit)))
+    query = select(asked.c.key, of_key.c.value).join(of_key, true())
+    found: dict[str, list[float]] = {key: [] for key in keys}
+    for key, value in session.execute(query.order_by(of_key.c.taken_at.desc(), of_key.c.ordinal.desc())):
+        found[key].append(value)
+    return found
 
 
 def values_of_site(session: Session, site_id: uuid.UUID, since: datetime, until: datetime) -> Sequence[Any]:

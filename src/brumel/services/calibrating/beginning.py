@@ -85,7 +85,7 @@ def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -
         wrong["probe"] = "Choose the probe to calibrate."
     else:
         wrong |= _unfitting(probe, school)
-    not_ready = upkeep.why_not_ready(session, probe, now) if probe else ""
+    not_ready = upkeep.Logs.read(session, [probe]).why_not_ready(probe, now) if probe else ""
     if not_ready and not begin.despite.strip():
         wrong["despite"] = f"{not_ready} Or say why you calibrate it as it is; the reason stays on record."
     if begin.rinse not in rinses():

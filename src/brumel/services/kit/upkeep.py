@@ -95,14 +95,17 @@ class Logs:
     meters: Mapping[uuid.UUID | None, Sequence[MeterRow]]
 
     @classmethod
-    def read(cls, session: Session, probe: Probe | None = None) -> Logs:
-        """Read them: of one probe and its meter, or of all."""
-        probe_id, meter_id = (probe.id, probe.meter_id) if probe else (None, None)
-        meters = () if probe and meter_id is None else care_queries.recent_meter_records(session, meter_id)
+    def read(cls, session: Session, probes: Iterable[Probe] | None = None) -> Logs:
+        """Read them: of some probes and their meters, or of all."""
+        some = None if probes is None else {p.id: p.meter_id for p in probes}
+        keys, meters = (None, None) if some is None else ([*some], {m for m in some.values() if m})
+        if keys == []:
+            return cls({}, {}, {})
+        events = () if meters == set() else care_queries.recent_meter_records(session, meters)
         return cls(
-            _grouped(care_queries.recent_care(session, probe_id), lambda r: r.probe_id),
-            _grouped(care_queries.recent_inspections(session, probe_id), lambda r: r.probe_id),
-            _grouped(meters, lambda r: r.meter_id),
+            _grouped(care_queries.recent_care(session, keys), lambda r: r.probe_id),
+            _grouped(care_queries.recent_inspections(session, keys), lambda r: r.probe_id),
+            _grouped(events, lambda r: r.meter_id),
         )
 
     def readiness(self, probe: Probe, at: datetime) -> Readiness:
@@ -114,13 +117,12 @@ class Logs:
             at,
         )
 
-
-def why_not_ready(session: Session, probe: Probe, at: datetime) -> str:
-    """Why a probe may not be used at a moment, and what to do or how long to wait; empty where it may."""
-    ready = Logs.read(session, probe).readiness(probe, at)
-    if ready.state is State.WAITING:
-        return " ".join(f"{upper_first(c.why)}: {c.minutes_left(at)} min left." for c in ready.clocks)
-    return f"{ready.why} {ready.do}".strip() if ready.state is State.BLOCKED else ""
+    def why_not_ready(self, probe: Probe, at: datetime) -> str:
+        """Why a probe may not be used at a moment, and what to do or how long to wait; empty where it may."""
+        ready = self.readiness(probe, at)
+        if ready.state is State.WAITING:
+            return " ".join(f"{upper_first(c.why)}: {c.minutes_left(at)} min left." for c in ready.clocks)
+        return f"{ready.why} {ready.do}".strip() if ready.state is State.BLOCKED else ""
 
 
 def _grouped(rows: Iterable[Row], key: Callable[[Row], Key]) -> dict[Key, list[Row]]:

@@ -15,7 +15,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.people import Person, may_record
 from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.following import follow_visits
-from brumel.services.visiting.history import limits_at, limits_seen
+from brumel.services.visiting.history import Known
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.places import Place
 from brumel.services.visiting.plain import PlainReading, Spot, add_plain
@@ -103,8 +103,9 @@ class AtOnce:
         if read.temperature_c is not None:
             value = TypedValue(round(read.temperature_c, quantity(_WARM).decimals))
             new = PlainReading(uuid.uuid5(by.reading_id, _WARM), _WARM, value, probe=read.probe, spot=spot, sensed=True)
-            limits = limits_seen(limits_at(session, visit.site), found)
-            add_plain(session, new, visit, person, read.taken_at, limits)
+            add_plain(
+                session, new, visit, person, read.taken_at, Known.of(session, visit.site, read.taken_at, read=found)
+            )
             session.flush()
 
 

@@ -11,18 +11,18 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.quantities.quantity import quantities, quantity
-from brumel.core.reading.limits import Limit
 from brumel.core.reading.surroundings import Surroundings
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import upkeep
-from brumel.services.visiting.history import limits_at, limits_seen
+from brumel.services.visiting.history import Known
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.places import Place
 from brumel.services.visiting.plain import Amending, PlainReading, Spot, add_plain
 from brumel.services.visiting.readings import record_within
 from brumel.services.visiting.seen import seen_at, standing_of
 from brumel.services.visiting.typed import TypedValue, read_value
+from brumel.store import queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Person, Probe
@@ -68,11 +68,12 @@ class Filling:
         """
         typed, wrong = _read(entries)
         rows = standing_of(self.session, self.visit)
-        limits = limits_seen(limits_at(self.session, self.visit.site), rows)
+        probes = self._probes(entries)
+        known = Known.of(self.session, self.visit.site, self.at, probes, typed, rows)
         warm = self._warm(rows, typed)
         for key in sorted(typed, key=lambda key: _FIRST.index(key) if key in _FIRST else len(_FIRST)):
             try:
-                self._add(*typed[key], warm, limits)
+                self._add(*typed[key], warm, known)
             except InvalidInput as error:
                 wrong |= {_field(name, key): words for name, words in error.fields.items()}
             self.session.flush()
@@ -81,7 +82,7 @@ class Filling:
         if wrong:
             raise InvalidInput(wrong)
 
-    def _add(self, entry: Entry, value: TypedValue, warm: _Warm, limits: Mapping[str, Limit]) -> None:
+    def _add(self, entry: Entry, value: TypedValue, warm: _Warm, known: Known) -> None:
         probe, instrument = self._read_with(entry)
         own = upkeep.senses(probe) if probe else None
         did = own.shown_so(entry.quantity) if own else None
@@ -89,7 +90,7 @@ class Filling:
             plain = PlainReading(
                 entry.reading_id, entry.quantity, value, instrument, probe, self.spot, None, self.amending, warm.c
             )
-            add_plain(self.session, plain, self.visit, self.person, self.at, limits)
+            add_plain(self.session, plain, self.visit, self.person, self.at, known)
             return
         if value.qualifier:
             raise InvalidInput({entry.quantity: "A probe shows a number: leave < and > to kits and laboratories."})
@@ -101,7 +102,12 @@ class Filling:
             place=Place(self.visit.site, self.visit.id).now(self.session, own, Surroundings(), self.at),
             taken_at=self.at, despite=entry.despite,
         )  # fmt: skip
-        record_within(self.session, self.clock, new, self.person, limits)
+        record_within(self.session, self.clock, new, self.person, known)
+
+    def _probes(self, entries: Sequence[Entry]) -> Sequence[Probe]:
+        """The probes that values were read with; who holds them asks for none of them again."""
+        keys = {key for e in entries if (key := e.read_with.removeprefix("probe:")) != e.read_with}
+        return queries.probes(self.session, [found for key in keys if (found := _known_id(key))])
 
     def _read_with(self, entry: Entry) -> tuple[Probe | None, Instrument | None]:
         what, _, key = entry.read_with.partition(":")
@@ -165,11 +171,17 @@ def _field(name: str, key: str) -> str:
     return name if name.startswith(("pressure", "altitude", "despite")) else key
 
 
-def _id(text: str, name: str) -> uuid.UUID:
+def _known_id(text: str) -> uuid.UUID | None:
     try:
         return uuid.UUID(text)
     except ValueError:
-        raise InvalidInput({name: "Choose what it was read with."}) from None
+        return None
+
+
+def _id(text: str, name: str) -> uuid.UUID:
+    if (found := _known_id(text)) is None:
+        raise InvalidInput({name: "Choose what it was read with."})
+    return found
 
 
 def _did(probe: Probe, key: str, did: Mapping[str, Any]) -> dict[str, Any]:

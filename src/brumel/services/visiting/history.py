@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -14,30 +14,53 @@ from brumel.core.findings import Finding
 from brumel.core.quantities.quantity import Quantity
 from brumel.core.reading.jump import jump
 from brumel.core.reading.limits import Limit, is_stabilised, keeps, limits_of, with_stabiliser, worst
+from brumel.services.kit.upkeep import Logs
 from brumel.services.visiting.correcting import Corrected
 from brumel.store import visit_queries
 from brumel.store.models.reading import Reading
-from brumel.store.models.reference import Site
+from brumel.store.models.reference import Probe, Site
 
 _LOOKED_AT = 20
 """So many earlier readings say what is usual at a place (rule of this product)."""
 
 
-def jump_at(
-    session: Session, site: Site | None, about: Quantity, value: float, u: float, at: datetime
-) -> list[Finding]:
-    """That a value is far from what its site has shown; nothing where little is known of it."""
-    if site is None:
-        return []
-    before = visit_queries.values_at(session, visit_queries.Place(site.id), about.key, at, _LOOKED_AT)
-    return jump(about, value, u, np.array(before))
+@dataclass(frozen=True)
+class Known:
+    """What is looked up once for all readings of a form: limits, logs of its probes, what its site has shown."""
+
+    session: Session
+    site: Site | None
+    at: datetime
+    limits: Mapping[str, Limit]
+    logs: Logs
+    _values: dict[str, list[float]]
+
+    @classmethod
+    def of(
+        cls, session: Session, site: Site | None, at: datetime, probes: Iterable[Probe] = (),
+        quantities: Collection[str] = (), read: Sequence[Reading] = (),
+    ) -> Known:  # fmt: skip
+        """Look it up for these probes and quantities, where ``read`` was read already."""
+        limits = limits_seen(limits_at(session, site), read)
+        return cls(session, site, at, limits, Logs.read(session, probes), _values_of(session, site, at, quantities))
+
+    def jump(self, about: Quantity, value: float, u: float) -> list[Finding]:
+        """That a value is far from what its site has shown; nothing where little is known of it."""
+        if about.key not in self._values:
+            self._values.update(_values_of(self.session, self.site, self.at, [about.key]))
+        return jump(about, value, u, np.array(self._values.get(about.key, ())))
+
+    def beside_history(self, found: Corrected) -> Corrected:
+        """A corrected reading with what its site's history says of it."""
+        if any(f.code == "site-range" for f in found.findings):
+            return found  # said already
+        return found.with_findings(self.jump(found.quantity, found.value, found.budget.u))
 
 
-def beside_history(session: Session, found: Corrected, site: Site | None, at: datetime) -> Corrected:
-    """A corrected reading with what its site's history says of it."""
-    if any(f.code == "site-range" for f in found.findings):
-        return found  # said already
-    return found.with_findings(jump_at(session, site, found.quantity, found.value, found.budget.u, at))
+def _values_of(session: Session, site: Site | None, at: datetime, keys: Collection[str]) -> dict[str, list[float]]:
+    if site is None or not keys:
+        return {}
+    return visit_queries.values_at(session, visit_queries.Place(site.id), keys, at, _LOOKED_AT)
 
 
 @dataclass(frozen=True)

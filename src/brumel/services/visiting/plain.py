@@ -21,12 +21,12 @@ from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.together import Worked
 from brumel.core.sensing.response import U_TEMPERATURE_C
 from brumel.core.uncertainty import Budget, Contribution
-from brumel.services.visiting.history import Value, jump_at, kept_limits
+from brumel.services.visiting.history import Known, Value, kept_limits
 from brumel.services.visiting.rows import add_findings
 from brumel.services.visiting.typed import TypedValue
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
-from brumel.store.models.reference import Instrument, Person, Probe, Site
+from brumel.store.models.reference import Instrument, Person, Probe
 from brumel.store.models.visit import Visit
 from brumel.store.once import add_once
 
@@ -77,11 +77,9 @@ class PlainReading:
     """By the probe's own thermometer on the line, not as somebody read it off."""
 
 
-def add_plain(
-    session: Session, new: PlainReading, visit: Visit, person: Person, at: datetime, limits: Mapping[str, Limit]
-) -> None:
+def add_plain(session: Session, new: PlainReading, visit: Visit, person: Person, at: datetime, known: Known) -> None:
     """Record it with its findings and how it stands to the limits; nothing where it stands already."""
-    row, findings = plain_row(new, visit, person, at, limits, _history(session, new, visit.site, at))
+    row, findings = plain_row(new, visit, person, at, known.limits, _history(new, known))
     told = ("visit_id", "quantity", "value", "qualifier", "probe_id", "instrument_id")
     if add_once(session, Reading, row, told=told):
         add_findings(session, new.reading_id, findings)
@@ -202,9 +200,9 @@ def _budget(new: PlainReading, given: PlainValue) -> Budget:
     return Budget.of([Contribution("station pressure", new.pressure.u_hpa, given.about.unit, 1.0)])
 
 
-def _history(session: Session, new: PlainReading, site: Site | None, at: datetime) -> list[Finding]:
+def _history(new: PlainReading, known: Known) -> list[Finding]:
     about = quantity(new.quantity)
     if about.condition or new.typed.qualifier or new.amending.amends_id:
         return []
     u = _budget(new, PlainValue(about, new.typed.value, measures=_measures(new))).u
-    return jump_at(session, site, about, new.typed.value, u, at)
+    return known.jump(about, new.typed.value, u)

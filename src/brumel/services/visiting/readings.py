@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -13,7 +12,6 @@ from sqlalchemy.orm import Session
 from brumel.core.findings import Despite, Finding
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
-from brumel.core.reading.limits import Limit
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis
 from brumel.services.calibrating import stored
@@ -26,7 +24,7 @@ from brumel.services.live.signal import Lens
 from brumel.services.people import may_record
 from brumel.services.visiting.correcting import Corrected, Measured, correct, principle_of, reading_transform
 from brumel.services.visiting.following import follow_visits
-from brumel.services.visiting.history import beside_history, kept_limits, limits_at
+from brumel.services.visiting.history import Known, kept_limits
 from brumel.services.visiting.measuring import NewReading, measure, shown_by, typed_signal
 from brumel.services.visiting.places import Place
 from brumel.services.visiting.rows import add_bases, add_findings, noted, reading_row
@@ -156,13 +154,14 @@ class Readings:
 
 
 def record_within(
-    session: Session, clock: Clock, new: NewReading, person: Person, limits: Mapping[str, Limit] | None = None
+    session: Session, clock: Clock, new: NewReading, person: Person, known: Known | None = None
 ) -> Corrected | None:
     """Record a reading within a transaction that is open; None where it stands already."""
     new = _as_signal(session, new)
     if stands(session, Reading, {"id": new.reading_id}, _told(session, new)):
         return None
     site, probe, taken_at = _checked(session, clock, new)
+    known = known or Known.of(session, site, taken_at, [probe])
     place = Place(site, new.visit_id).known(session, principle_of(probe), new.place, taken_at).without(new.amends_id)
     if new.source == Source.TYPED_VALUE and probe.meter is not None:
         own = principle_of(probe)
@@ -170,12 +169,12 @@ def record_within(
         new = replace(new, meter_did={**once, **new.meter_did})
     measured = measure(session, new, probe, taken_at, place)
     run, basis = (None, None) if measured.signal is None else stored.basis_of(session, probe.id, taken_at)
-    despite = _despite(session, new, probe, measured, basis, taken_at)
+    despite = _despite(new, known.logs.why_not_ready(probe, taken_at), measured, basis)
     meter = shown_by(session, probe, taken_at, clock) if measured.signal is None else None
     corrected = correct(measured, probe, basis, site, meter, despite)
-    corrected = beside_history(session, corrected, site, taken_at)
+    corrected = known.beside_history(corrected)
     row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
-    row |= kept_limits(limits_at(session, site) if limits is None else limits, corrected)
+    row |= kept_limits(known.limits, corrected)
     if add_once(session, Reading, row | {"recorded_at": clock.now()}):
         add_findings(session, new.reading_id, corrected.findings)
         add_bases(session, new.reading_id, new.warm_by, measured.place)
@@ -233,9 +232,7 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
     return site, probe, taken_at
 
 
-def _despite(
-    session: Session, new: NewReading, probe: Probe, measured: Measured, basis: Basis | None, at: datetime
-) -> Despite:
+def _despite(new: NewReading, why_not: str, measured: Measured, basis: Basis | None) -> Despite:
     """What speaks against the probe at that moment, with the reason for which it was used all the same.
 
     Raises
@@ -243,7 +240,6 @@ def _despite(
     InvalidInput
         Where something does and no reason is given.
     """
-    why_not = upkeep.why_not_ready(session, probe, at)
     if not why_not and measured.signal is not None and basis is None:
         why_not = "It has no signed calibration. Calibrate it first."
     if why_not and not new.despite.strip():

@@ -18,7 +18,7 @@ from brumel.services.kit import photos
 from brumel.services.people import may_record
 from brumel.services.visiting.filling import Entry, Filling
 from brumel.services.visiting.following import follow_visits
-from brumel.services.visiting.history import limits_at
+from brumel.services.visiting.history import Known, limits_at
 from brumel.services.visiting.places import Place
 from brumel.services.visiting.plain import Amending, PlainReading, Spot, add_plain
 from brumel.services.visiting.rows import removal_row, typed_pressure
@@ -288,5 +288,5 @@ class Visits:
         new = PlainReading(
             reading_id, "station-pressure", TypedValue(pressure.hpa), pressure=pressure, amending=amending or Amending()
         )
-        add_plain(session, new, visit, person, at, limits_at(session, visit.site))
+        add_plain(session, new, visit, person, at, Known.of(session, visit.site, at))
         session.flush()
