@@ -12,6 +12,9 @@ import numpy as np
 from tests.settled_models import KINDS as MODELS
 from tests.settled_models import Tried, tried
 from tests.simulated import Cell, Signal, coverage, interval_kept, judged, signals
+from tests.simulated_bench import KINDS as ON_THE_BENCH
+from tests.simulated_bench import Case, cases
+from tests.simulated_bench import coverage as bench_coverage
 from tests.simulated_cell import METHODS, TEMPERATURES_C, WATERS, Where
 from tests.simulated_cell import coverage as cell_coverage
 from tests.simulated_oxygen import METHODS as OXYGEN_METHODS
@@ -59,6 +62,15 @@ def _of_oxygen(pool: ProcessPoolExecutor) -> None:
     _uncertainties(pool, "reading of oxygen", probes, _oxygen_coverage, "{:.2f} mg/L")
 
 
+def _of_the_bench(pool: ProcessPoolExecutor) -> None:
+    for name, kind in ON_THE_BENCH.items():
+        found = {
+            f"{c.method}, time constant {c.tau_s:2.0f} s, water at {c.water_c:4.1f} °C": c
+            for c in cases() if c.kind == name
+        }  # fmt: skip
+        _uncertainties(pool, f"reading with the bench's {name}, from its line", found, _bench_coverage, kind.unit)
+
+
 def _of_time_left(pool: ProcessPoolExecutor) -> None:
     print(f"Interval of the time left, {TRACES} traces a row, one rate of 4 to 60 s; wanted 90 to 97 %")
     rows = [(step, noise, 0.0) for step, noises in NOISES.items() for noise in noises]
@@ -85,8 +97,8 @@ def _of_settling(pool: ProcessPoolExecutor) -> None:
 
 
 TABLES: dict[str, Callable[[ProcessPoolExecutor], None]] = {
-    "ph": _of_ph, "conductivity": _of_conductivity, "oxygen": _of_oxygen, "time-left": _of_time_left,
-    "settling": _of_settling,
+    "ph": _of_ph, "conductivity": _of_conductivity, "oxygen": _of_oxygen, "bench": _of_the_bench,
+    "time-left": _of_time_left, "settling": _of_settling,
 }  # fmt: skip
 
 
@@ -117,6 +129,10 @@ def _cell_coverage(at: Where) -> tuple[float, float]:
 
 def _oxygen_coverage(at: Place) -> tuple[float, float]:
     return oxygen_coverage(at, 1, READINGS)
+
+
+def _bench_coverage(case: Case) -> tuple[float, float]:
+    return bench_coverage(case, 1, READINGS)
 
 
 def _kept(row: tuple[float, float, float]) -> object:

@@ -11,9 +11,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 from tests.glass import fitted, line_of
 from tests.glass import point as taken
-from tests.simulated import Cell, coverage
-from tests.simulated_cell import Where
-from tests.simulated_cell import coverage as cell_coverage
 
 from brumel.core.errors import NotEnoughPoints, OutOfRange
 from brumel.core.quantities.ph import millivolts_from_ph, ph_from_millivolts, ph_recompensated
@@ -126,25 +123,6 @@ def test_buffers_refuse_what_they_do_not_know() -> None:
         bare.ph_at(20.0)
     own = buffer_of_label("technical-7.01", 7.01, table=[(10, 7.07), (25, 7.01)])
     assert own.ph_at(10.0) == 7.07
-
-
-@pytest.mark.parametrize(("tau", "sample_c"), [(5.0, 15.0), (20.0, 0.0), (60.0, 35.0)])
-def test_what_is_stated_covers_the_truth(tau: float, sample_c: float) -> None:
-    """94 to 98 % within U (k = 2); 120 readings leave room for chance. ``./brumel bench truth`` takes 2 000."""
-    share, mean = coverage(Cell(tau, sample_c), 3, 120)
-    assert 0.90 <= share <= 1.0
-    assert 0.03 < mean < 0.12
-
-
-@pytest.mark.parametrize(
-    ("method", "water", "sample_c"),
-    [("dry air, one standard", 50.0, 5.0), ("two standards", 50_000.0, 15.0)],
-)
-def test_what_is_stated_of_conductivity_covers_the_truth(method: str, water: float, sample_c: float) -> None:
-    """94 to 98 % within U (k = 2); 60 readings leave room for chance. ``./brumel bench truth`` takes 2 000."""
-    share, mean_percent = cell_coverage(Where(method, water, sample_c), 3, 60)
-    assert 0.90 <= share <= 1.0
-    assert 1.4 < mean_percent < 2.6
 
 
 def test_the_isopotential_point_counts_with_the_difference_of_temperatures() -> None:

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from tests.settled_models import KINDS, tried
 from tests.simulated import CALIBRATION_PH, READING_PH, Signal, interval_kept, judged, signals
 
+from brumel.core.quantities.quantity import rule_of, settling_rules
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.core.settling.troubles import Settling
@@ -150,6 +151,28 @@ def test_stable_at_is_the_end_of_the_first_window_that_kept_the_rule() -> None:
     assert judge(y, t, until=first.times[1]).stable
     assert not judge(y[before], t[before]).stable
     assert first_window(Trace(t[:40], y[:40], np.zeros(40)), RULE) is None
+
+
+@pytest.mark.parametrize("rule", settling_rules().values(), ids=settling_rules())
+def test_every_rule_finds_its_first_window_where_it_is_called_stable(rule: SettlingRule) -> None:
+    """Rules that go by percent of the value too: a first window is found by the rule as it is at that value."""
+    t = np.arange(0.0, 400.0)
+    y, warmth = 100.0 + 60.0 * np.exp(-t / 15.0), np.full(t.size, 21.0)
+    first = first_window(Trace(t, y, warmth), rule)
+    assert first is not None
+    seen = t <= first.times[1]
+    assert judge_settling(t[seen], y[seen], warmth[seen], rule).stable
+    assert not judge_settling(t[seen][:-2], y[seen][:-2], warmth[seen][:-2], rule).stable
+
+
+def test_what_is_left_is_told_by_the_longest_part_that_one_rate_explains() -> None:
+    """Oxygen in mg/L first rises as the probe cools: its last quarter alone is too short to say much."""
+    t = np.arange(0.0, 125.0, 1.5)
+    noise = np.random.default_rng(2).normal(0.0, 0.004, t.shape)
+    y = 9.0 - 2.2 * np.exp(-t / 26.0) + 1.6 * np.exp(-t / 9.0) + noise
+    found = judge_settling(t, y, np.full(t.size, 15.0), rule_of("oxygen", calibrating=False))
+    assert found.stable
+    assert abs(found.value - 9.0) < 2.0 * found.left_over < 5.0 * abs(found.value - 9.0)
 
 
 def test_irregular_samples_are_judged_but_not_across_a_gap() -> None:

@@ -9,7 +9,7 @@ import numpy as np
 
 from brumel.core.quantities.quantity import settling_rules
 from brumel.core.settling.judgement import Judgement, judge_settling
-from brumel.core.settling.rules import SettlingRule, display_step
+from brumel.core.settling.rules import SettlingRule
 from brumel.core.settling.windows import Trace, first_window
 from brumel.core.typed import NotANumber, number_typed
 from brumel.services.errors import InvalidInput
@@ -83,7 +83,7 @@ def settle(source: TextIO, rule: SettlingRule) -> Settled:
     if falls := np.flatnonzero(np.diff(t) < 0).tolist():
         raise InvalidInput({"file": f"Line {falls[0] + 3}: {_TIME} must rise; {t[falls[0] + 1]:g} comes after more."})
     judgement = judge_settling(t, y, temperature, rule)
-    first = first_window(Trace(t, y, temperature), rule.at(float(y[-1]) if y.size else 0.0, display_step(y)))
+    first = first_window(Trace(t, y, temperature), rule)
     return Settled(judgement, rule, first.times[1] if first else None, len(names) > 2)
 
 

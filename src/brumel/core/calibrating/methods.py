@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from enum import StrEnum
@@ -10,11 +11,12 @@ from typing import Any
 from brumel.core.calibrating.tolerances import shipped_tolerances
 from brumel.core.errors import CoreError
 from brumel.core.kit.kinds import probe_kind
+from brumel.core.kit.shelf import CUP_ML
 from brumel.core.sensing.fit import Weights
+from brumel.core.sensing.principle import Conditions
+from brumel.core.standards.targets import Bottle, Target, target
 from brumel.core.tables import kept, table, tables_in
 
-CUP_ML = 30.0
-"""Standard in a cup that covers bulb and junction, mL (common practice)."""
 DEVIATIONS = ("rinse skipped", "rinsed in tap water", "sachet used before", "cup shared with another probe")
 """What may be done otherwise than a method says."""
 
@@ -140,6 +142,15 @@ class Step:
         """A step from plain data."""
         kind, use = StepKind(data.get("kind", "cup")), Use(data.get("use", "adjust"))
         return cls(**dict(data) | {"kind": kind, "use": use})
+
+    def aim(self, bottle: Bottle | None, at: Conditions) -> Target:
+        """What its standard is at these conditions: the bottle's value, else what the method says of it."""
+        if bottle is not None:
+            return target(bottle, at)
+        if self.target is None:
+            raise CoreError(f"The step {self.key} has no standard: its method must say what it is.")
+        of_pressure = self.target * at.u_pressure_hpa / float(at.pressure_hpa)
+        return Target(self.target, math.hypot(self.target_u, of_pressure), known=True)
 
 
 @dataclass(frozen=True)

@@ -7,10 +7,12 @@ from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from enum import StrEnum
 
-from brumel.core.calibrating.methods import CUP_ML
 from brumel.core.findings import Finding, Level, worst_first
 from brumel.core.tables import kept, table
 from brumel.core.wording import counted, grouped, lower_first
+
+CUP_ML = 30.0
+"""Standard in a cup that covers bulb and junction, mL (common practice)."""
 
 SOON_DAYS = 30
 """What expires or runs out within so many days is on the shopping list (rule of this product)."""

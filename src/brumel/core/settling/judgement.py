@@ -235,11 +235,12 @@ def _time_left(
 
 
 def _left_over(fits: Fits, value: float, rule: SettlingRule, *, settled: bool) -> float | None:
-    """How far a value may lie from the end of the approach: the largest over the whole trace and its later parts.
+    """How far a value may lie from the end of the approach: by the longest part that one rate explains, else the most.
 
     Of a settled trace, an approach that neither explains its part nor is as fast as any probe says nothing: oxygen in
     mg/L first rises as the probe cools, then falls.
     """
     longest = _LONGEST_TAU * rule.window_s
-    telling = [fit for fit in fits if not settled or fit.explains or fit.tau_s <= longest] or fits
+    explained = [fit for fit in fits if fit.explains][:1]
+    telling = explained or [fit for fit in fits if not settled or fit.tau_s <= longest] or fits
     return max((fit.left(value, longest) for fit in telling), default=None)

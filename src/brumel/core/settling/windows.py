@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brumel.core.settling.rules import Array, SettlingRule
+from brumel.core.settling.rules import Array, SettlingRule, display_step
 
 _EXACT = 1e-9
 """What floating point makes of a difference of readings, as a share of them."""
@@ -80,10 +80,11 @@ def held_window(trace: Trace, rule: SettlingRule) -> Window | None:
 
 
 def first_window(trace: Trace, rule: SettlingRule) -> Window | None:
-    """The first window of the whole trace that kept the rule; None where none did."""
+    """The first window of the whole trace that kept the rule, as it is where the trace ends; None where none did."""
     t, y = trace.t, trace.y
     if t.size == 0:
         return None
+    rule = rule.at(float(y[-1]), display_step(y))
     starts = np.searchsorted(t, t - rule.window_s)
     long_enough = t - t[0] >= max(rule.window_s, rule.minimum_s)
     # Where the ends of a window differ by more than the span, so do its samples.

@@ -8,6 +8,7 @@ from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import lru_cache
 from typing import ClassVar
 
 
@@ -71,6 +72,12 @@ class Ailment(StrEnum):
     KNOCKED = "off after a knock"
 
 
+@lru_cache(maxsize=4_096)
+def hidden(of: str) -> float:
+    """A normal deviate of its own for each name: an error that stays with what it is of."""
+    return random.Random(of).gauss(0.0, 1.0)
+
+
 @dataclass
 class Model(ABC):
     """One probe, asked for values at rising times, s; its truth is hidden and drawn from its seed."""
@@ -126,7 +133,7 @@ class Model(ABC):
         value = liquid.values.get(quantity)
         if value is None:
             return otherwise
-        return value + random.Random(f"{liquid.name} {quantity}").gauss(0.0, liquid.u)
+        return value + liquid.u * hidden(f"{liquid.name} {quantity}")
 
     def place(self, liquid: Liquid, now_s: float) -> None:
         """Put the probe into another liquid; it starts from where it was."""

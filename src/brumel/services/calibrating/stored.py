@@ -16,7 +16,6 @@ from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, StepKind, Use, steps_of
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun
 from brumel.core.calibrating.tolerances import Tolerances
-from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Bounds, Finding, Level
 from brumel.core.kit.readiness import CareEvent, ended
 from brumel.core.kit.shelf import LotFacts, Pack, standards
@@ -26,7 +25,7 @@ from brumel.core.reading.verdict import Basis
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Origin, Response
-from brumel.core.standards.targets import Bottle, Target, bottle_of, target
+from brumel.core.standards.targets import Bottle, Target, bottle_of
 from brumel.core.wording import signed
 from brumel.services.kit import upkeep
 from brumel.store import queries
@@ -78,12 +77,7 @@ def lot_facts(lot: Lot, left: float | None = None) -> LotFacts:
 
 def aim_of(step: Step, lot: Lot | None, at: Conditions) -> Target:
     """What the standard of a step is: that of its lot, else what the method says of it."""
-    if lot is not None:
-        return target(bottle(lot), at)
-    if step.target is None:
-        raise CoreError(f"The step {step.key} has no standard: its method must say what it is.")
-    of_pressure = step.target * at.u_pressure_hpa / float(at.pressure_hpa)
-    return Target(step.target, math.hypot(step.target_u, of_pressure), known=True)
+    return step.aim(bottle(lot) if lot else None, at)
 
 
 def place_of(run: CalibrationRun) -> Surroundings:

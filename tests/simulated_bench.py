@@ -1,0 +1,267 @@
+"""How often the U of a reading holds from the bench to the record: probe, line, settling, run, reading.
+
+Each probe is one of the bench's own models with a truth drawn for it that no fit sees. What it gives goes through the
+text of its line, is accepted as soon as the core calls it stable, and is fitted by a method as it is shipped. Sizes of
+what differs from probe to probe are common practice.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from brumel.core.calibrating.judging import judge, principle_of
+from brumel.core.calibrating.methods import Step, StepKind, method, rinses
+from brumel.core.calibrating.run import JudgedPoint
+from brumel.core.quantities.quantity import rule_of
+from brumel.core.reading.derived import as_read, derived_from
+from brumel.core.reading.water import Compensation
+from brumel.core.sensing.fit import Point
+from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.response import Response
+from brumel.core.standards.targets import Bottle, Target
+from brumel.devices.sdi12 import values
+from brumel.devices.simulation.bench import Bench, SimulatedProbe
+from brumel.devices.simulation.conductivity import ConductivityModel
+from brumel.devices.simulation.glass import GlassModel
+from brumel.devices.simulation.metal import MetalModel
+from brumel.devices.simulation.model import Liquid, Model
+from brumel.devices.simulation.oxygen import LuminescenceModel, MembraneModel
+from brumel.devices.simulation.thermometer import ThermometerModel
+from tests.simulated_cell import accepted
+
+Array = NDArray[np.float64]
+Random = np.random.Generator
+_REFERENCE = "ag-agcl-3m"
+_ROOM_C = 22.0
+_U_BESIDE_C = 0.02
+"""Of a traceable thermometer (k = 1)."""
+_BATH_C = 0.03
+"""How much a stirred bath differs from one tip to the other (k = 1)."""
+
+
+@dataclass(frozen=True)
+class Kind:
+    """One kind of probe on the bench.
+
+    ``make`` draws a probe of a time constant, s; ``water`` says what a water is, by quantity; ``true`` what it really
+    is in the quantity that is read.
+    """
+
+    kind: str
+    head: str
+    make: Callable[[Random, float], Model]
+    methods: tuple[str, ...]
+    water: Callable[[Random], Mapping[str, float]]
+    taus_s: tuple[float, ...]
+    bottles: Mapping[str, Bottle] = field(default_factory=dict)
+    true: Callable[[Liquid, Conditions], float] | None = None
+    compensation: Compensation = field(default_factory=Compensation)
+    unit: str = ""
+
+
+def _seed(random: Random) -> int:
+    return int(random.integers(1 << 30))
+
+
+def _glass(random: Random, tau_s: float) -> Model:
+    return GlassModel(
+        _seed(random), tau_s, slope_percent=random.uniform(92.0, 100.5), offset_mv=random.normal(0.0, 8.0),
+        isopotential_ph=random.uniform(6.5, 7.5), junction_ph=0.02, drift_per_hour=random.uniform(-0.3, 0.3),
+    )  # fmt: skip
+
+
+def _metal(random: Random, tau_s: float) -> Model:
+    return MetalModel(
+        _seed(random), tau_s, offset_mv=random.normal(0.0, 8.0), poise_mv=1.5, drift_per_hour=random.uniform(-0.3, 0.3)
+    )
+
+
+def _cell(random: Random, tau_s: float) -> Model:
+    return ConductivityModel(
+        _seed(random), thermal_s=tau_s, constant_per_cm=random.uniform(0.93, 1.07), zero_us=random.uniform(-0.1, 0.1)
+    )
+
+
+def _membrane(random: Random, tau_s: float) -> Model:
+    return MembraneModel(
+        _seed(random), tau_s, gain_na=random.uniform(70, 130), zero_na=random.uniform(0, 1),
+        per_c=random.normal(0.03, 0.002),
+    )  # fmt: skip
+
+
+def _cap(random: Random, tau_s: float) -> Model:
+    return LuminescenceModel(
+        _seed(random), tau_s, zero_per_ms=random.normal(18, 0.2), gain_per_ms=random.uniform(32, 46),
+        zero_per_c=random.normal(0.003, 0.0005), gain_per_c=random.normal(0.01, 0.001), bend=random.normal(0.0, 0.008),
+    )  # fmt: skip
+
+
+def _thermometer(random: Random, tau_s: float) -> Model:
+    return ThermometerModel(_seed(random), tau_s, offset_c=random.uniform(-0.2, 0.2))
+
+
+def _oxygen_mg_l(liquid: Liquid, at: Conditions) -> float:
+    percent = np.array(liquid.values["oxygen-saturation"])
+    return float(as_read("oxygen-saturation", "oxygen", percent, at, Compensation()))
+
+
+_BUFFERS = {
+    "neutral": Bottle("ph-buffer", "technical", 7.00), "acid": Bottle("ph-buffer", "technical", 4.01),
+    "alkaline": Bottle("ph-buffer", "technical", 9.21),
+}  # fmt: skip
+_WATER_OXYGEN = {"oxygen-zero": Bottle("oxygen-zero", "", 0.0)}
+
+KINDS: dict[str, Kind] = {
+    "glass": Kind(
+        "ph-combination", "ph", _glass, ("ph-acid-first", "ph-neutral-acid-alkaline"),
+        lambda random: {"ph": random.uniform(5.5, 8.8)}, (4.0, 20.0), _BUFFERS, unit="{:.3f} pH",
+    ),
+    "metal": Kind(
+        "orp", "orp", _metal, ("orp-offset",), lambda random: {"orp": random.uniform(100.0, 450.0)}, (6.0, 12.0),
+        {"redox": Bottle("orp", "zobell", 220.0)}, unit="{:.1f} mV",
+    ),
+    "conductivity": Kind(
+        "conductivity-1", "specific-conductance", _cell, ("conductivity-one", "conductivity-air-one"),
+        lambda random: {"specific-conductance": random.uniform(300.0, 2500.0)}, (8.0, 25.0),
+        {"conductivity": Bottle("conductivity", "kcl", 1413.0)}, compensation=Compensation("linear", 2.05),
+        unit="{:.0f} µS/cm",
+    ),
+    "membrane": Kind(
+        "oxygen-galvanic", "oxygen", _membrane, ("membrane-air", "membrane-zero-air"),
+        lambda random: {"oxygen-saturation": random.uniform(30.0, 120.0)}, (12.0, 26.0), _WATER_OXYGEN, _oxygen_mg_l,
+        unit="{:.2f} mg/L",
+    ),
+    "luminescence": Kind(
+        "oxygen-optical", "oxygen", _cap, ("luminescence-air", "luminescence-zero-air"),
+        lambda random: {"oxygen-saturation": random.uniform(30.0, 120.0)}, (12.0, 26.0), _WATER_OXYGEN, _oxygen_mg_l,
+        unit="{:.2f} mg/L",
+    ),
+    "thermometer": Kind(
+        "temperature", "temperature", _thermometer, ("thermometer-three",), lambda random: {}, (4.0, 12.0),
+        true=lambda liquid, at: liquid.temperature_c, unit="{:.2f} °C",
+    ),
+}  # fmt: skip
+WATERS_C = (5.0, 15.0, 30.0)
+
+
+@dataclass(frozen=True)
+class Case:
+    """One cell of the table."""
+
+    kind: str
+    method: str
+    tau_s: float
+    water_c: float
+
+
+def cases() -> list[Case]:
+    """All cells: kind, method, time constant, temperature of the water."""
+    return [
+        Case(name, code, tau, c) for name, kind in KINDS.items() for code in kind.methods for tau in kind.taus_s
+        for c in WATERS_C
+    ]  # fmt: skip
+
+
+class OnTheLine:
+    """A probe on a line of its own, with a clock that is moved by who asks it."""
+
+    def __init__(self, model: Model) -> None:
+        self._now, self._model = 0.0, model
+        self._bench = Bench([SimulatedProbe("0", "SIM", model)], clock=lambda: self._now)
+
+    def dipped(self, liquid: Liquid) -> tuple[Array, Array, Array]:
+        """Put it into a liquid and listen: times, s; signals; temperatures, °C, as its line says them."""
+        self._model.place(liquid, self._now)
+        slow = max(self._model.time_constant(liquid), self._model.thermal_s)
+        t, begun = np.arange(0.0, 70.0 + 9.0 * slow, max(1.0, slow / 30.0)), self._now
+        told = []
+        for seconds in t:
+            self._now = begun + float(seconds)
+            told.append(values(self._bench.answer("0R0") or "", "0"))
+        found = np.array(told)
+        return t, found[:, 1], found[:, 0]
+
+
+class Day:
+    """What a run and a reading share: the air, the barometer read anew each time, the thermometer held beside."""
+
+    def __init__(self, random: Random) -> None:
+        self.random = random
+        self.hpa = float(random.uniform(960.0, 1030.0))
+        self.beside_off_c = float(random.normal(0.0, _U_BESIDE_C))
+
+    @property
+    def read_hpa(self) -> float:
+        """The pressure as the barometer shows it, hPa."""
+        return self.hpa + float(self.random.normal())
+
+
+def one_run_and_reading(random: Random, case: Case) -> tuple[float, float]:
+    """The error of one reading, and the U (k = 2) that was stated for it."""
+    kind = KINDS[case.kind]
+    probe, day = OnTheLine(kind.make(random, case.tau_s)), Day(random)
+    frozen = method(case.method).frozen(
+        waters=None, rinse=next(iter(rinses().values())), kind=kind.kind, holds_days=(7.0, 30.0)
+    )
+    steps = [Step.of(s) for s in frozen["steps"]]
+    own = principle_of(frozen)
+    points = [_point(day, kind, own, probe, step) for step in steps if step.kind.has_point]
+    line, _ = judge(frozen, points, None)
+    assert line is not None
+    water = Liquid(f"water {_seed(random)}", case.water_c, {**kind.water(random), "station-pressure": day.hpa})
+    value, u = _read(kind, line, probe.dipped(water), day.read_hpa)
+    true = kind.true(water, _at(case.water_c, day.hpa)) if kind.true else water.values[kind.head]
+    return value - true, u
+
+
+def _at(t: Array | float, hpa: float) -> Conditions:
+    return Conditions(t, _REFERENCE, hpa)
+
+
+def _point(day: Day, kind: Kind, own: Principle, probe: OnTheLine, step: Step) -> JudgedPoint:
+    random, hpa, bottle = day.random, day.hpa, kind.bottles.get(step.role)
+    at_c = random.uniform(24.0, 26.0) if bottle else _ROOM_C
+    if step.kind is StepKind.COMPARE:
+        at_c = (step.target or 0.0) + random.uniform(-0.5, 0.5)
+    quantity, gas = own.quantity, step.kind is StepKind.AIR
+    stands = step.aim(bottle, _at(at_c, hpa))
+    held = {"station-pressure": hpa, quantity: stands.value}
+    u = stands.u if bottle else step.target_u
+    tip_c = at_c + (random.normal(0.0, _BATH_C) if step.kind is StepKind.COMPARE else 0.0)
+    liquid = Liquid(f"{step.key} {_seed(random)}", tip_c, held, u, standard=True, gas=gas)
+    t, signal, shown_c = probe.dipped(liquid)
+    last, left = accepted(t, signal, shown_c, rule_of(quantity, calibrating=True))
+    mean, at = float(signal[last].mean()), _at(float(shown_c[last].mean()), day.read_hpa)
+    aim = step.aim(bottle, at)
+    if step.kind is StepKind.COMPARE:
+        aim = Target(at_c + day.beside_off_c, _U_BESIDE_C, known=True)
+    shares = "beside" if step.kind is StepKind.COMPARE else str(bottle or step.key)
+    point = Point(aim.value, mean, at, aim.u, float(np.hypot(own.u_of(mean), left)), shares)
+    return JudgedPoint(step.key, point, bottle.nominal if bottle else None, bottle.family if bottle else "", step.use)
+
+
+def _read(kind: Kind, line: Response, trace: tuple[Array, Array, Array], hpa: float) -> tuple[float, float]:
+    t, signal, shown_c = trace
+    key = line.principle.quantity
+    warm = _at(shown_c, hpa)
+    read = as_read(key, kind.head, np.asarray(line.value(signal, warm)), warm, kind.compensation)
+    last, left = accepted(t, read, shown_c, rule_of(kind.head, calibrating=False))
+    mean, at = float(signal[last].mean()), _at(float(shown_c[last].mean()), hpa)
+    value = float(line.value(mean, at))
+    left *= abs(value / float(read[last].mean())) if key != kind.head else 1.0
+    budget = line.budget(mean, at, left_over=left)
+    if key == kind.head:
+        return value, budget.expanded
+    head = next(d for d in derived_from(key, value, budget, at, kind.compensation) if d.quantity == kind.head)
+    return head.value, head.budget.expanded
+
+
+def coverage(case: Case, seed: int, count: int) -> tuple[float, float]:
+    """Share of readings within the U stated for them, and the mean U in the unit."""
+    random = np.random.default_rng(seed)
+    errors, stated = (np.array(v) for v in zip(*(one_run_and_reading(random, case) for _ in range(count)), strict=True))
+    return float(np.mean(np.abs(errors) <= stated)), float(stated.mean())
