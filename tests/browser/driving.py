@@ -131,6 +131,7 @@ def dressed(page: Page, look: str) -> None:
     """The page in daylight, at dusk, on a phone, or on a phone at dusk."""
     if look.endswith("dusk"):
         page.get_by_role("button", name="Dusk").click()
+        page.wait_for_selector("html[data-bs-theme=dark]")
     if look.startswith("phone"):
         page.set_viewport_size(PHONE)
 

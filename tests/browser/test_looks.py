@@ -24,6 +24,20 @@ def test_no_accessibility_violation(technician: Page, path: str, look: str) -> N
     no_violations(technician)
 
 
+def test_dusk_falls_where_one_stands_and_what_is_typed_stays(technician: Page) -> None:
+    page = technician
+    page.goto("/kit/new")
+    page.get_by_label("Label on it").fill("D-pH")
+    page.get_by_role("button", name="Add it").click()
+    expect(page.locator("[id^=error-]").first).to_be_visible()  # a page that answers a refused form
+    page.get_by_label("Serial number").fill("HR-D-1")
+    dressed(page, "dusk")
+    expect(page.get_by_label("Label on it")).to_have_value("D-pH")
+    expect(page.get_by_label("Serial number")).to_have_value("HR-D-1")
+    page.goto("/")
+    expect(page.get_by_role("button", name="Daylight")).to_be_visible()
+
+
 def test_no_accessibility_violation_along_the_job(technician: Page) -> None:
     page = technician
     dressed(page, "phone at dusk")

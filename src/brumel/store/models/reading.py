@@ -112,6 +112,12 @@ class Reading(Base):
         return self.site.name if self.site else self.visit.name if self.visit else ""
 
     @property
+    def spot_words(self) -> str:
+        """Where in the water it was taken, and which of several it is."""
+        depth = "" if self.depth_m is None else f"{self.depth_m:.1f} m"
+        return ", ".join(part for part in (self.layer, depth, self.replicate) if part)
+
+    @property
     def sensed(self) -> bool:
         """Whether its probe gave it, and not the thermometer beside it."""
         return self.signal is not None or self.shown is not None

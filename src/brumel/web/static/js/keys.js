@@ -29,6 +29,16 @@ window.addEventListener("pageshow", () => {
   for (const form of document.forms) delete form.dataset.sent;
 });
 
+// Daylight or dusk is changed where one stands: what is typed stays.
+document.querySelector("form.light")?.addEventListener("submit", async (event) => {
+  event.preventDefault();
+  const [form, button] = [event.target, event.submitter];
+  await fetch(form.action, { method: "POST", body: new FormData(form, button), redirect: "manual" });
+  const dusk = button.value === "dusk";
+  document.documentElement.dataset.bsTheme = dusk ? "dark" : "light";
+  [button.value, button.textContent] = dusk ? ["day", "Daylight"] : ["dusk", "Dusk"];
+});
+
 // A list that is typed into changes with each letter: the page follows once the typing rests.
 document.querySelectorAll("[data-submit-on-change]").forEach((element) => {
   let typed = -Infinity;
