@@ -48,6 +48,7 @@ CONTRACT: dict[str, tuple[set[str], set[str]]] = {
     ),
     "ammonium-to-total": ({"ammonium_n_mg_l", "ph", T, "salinity", "ph_scale"}, {"tan_mg_l", "scale"}),
     "activity-coefficient": ({"conductivity_us_cm", "charge"}, {"activity_coefficient"}),
+    "ion-concentration": ({"activity_mg_l", "conductivity_us_cm", "charge"}, {"concentration_mg_l"}),
     "hypochlorous-fraction": ({"ph", T, "cyanuric_acid_mg_l", "salinity"}, {"fraction_percent"}),
     "saturation-index": (
         {"ph", T, "calcium_mg_l_caco3", "alkalinity_mg_l_caco3", "tds_mg_l", "cyanuric_acid_mg_l"},
@@ -93,6 +94,7 @@ GOOD: dict[str, dict[str, Any]] = {
         "tds_mg_l": 900.0,
     },
     "activity-coefficient": {"conductivity_us_cm": 500.0, "charge": 1},
+    "ion-concentration": {"activity_mg_l": 10.0, "conductivity_us_cm": 1000.0, "charge": 1},
     "pool-salt": {"conductivity_us_cm": 5000.0, T: 26.0},
 }
 DEFAULT = {

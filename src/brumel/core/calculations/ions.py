@@ -27,7 +27,8 @@ _CHARGE = Number("charge", "Charge of the ion", "", allowed=(-3.0, -2.0, -1.0, 1
 def _fit(points: list[dict[str, float]], charge: Any) -> tuple[float, float, float]:
     """Slope, mV per decade; slope, % of Nernst; mean temperature, °C."""
     line = fit(
-        IonTip(int(charge)), [Point(p["activity"], p["mv"], Conditions(p["temperature_c"]), 0.0, 0.0) for p in points]
+        IonTip(charge=int(charge)),
+        [Point(p["activity"], p["mv"], Conditions(p["temperature_c"]), 0.0, 0.0) for p in points],
     )
     if line.origin("slope") is not Origin.FITTED:
         raise NotEnoughPoints("An ion electrode's slope needs two activities, best a decade apart; take another point.")
@@ -98,3 +99,25 @@ def ion_electrode_fit(points: list[dict[str, float]], charge: Any) -> Any:
 )
 def activity_of_conductivity(conductivity_us_cm: Any, charge: Any) -> Any:
     return activity_coefficient(conductivity_us_cm, charge)
+
+
+@calculation(
+    name="ion-concentration",
+    title="Concentration of an ion from its activity",
+    formula="c = a / γ; log10 γ = −0.509 z² (√I / (1 + √I) − 0.3 I); I = 1.6e-5 κ25",
+    inputs=(
+        Number("activity_mg_l", "Activity, as N or as the ion", "mg/L", 0.0, 100_000.0),
+        Number("conductivity_us_cm", "Specific conductance at 25 °C", "µS/cm", 0.0, 31_250.0),
+        _CHARGE,
+    ),
+    outputs=(Output("concentration_mg_l", "Concentration, as the activity was", "mg/L", 3),),
+    source="Davies 1962; ionic strength from conductivity after Russell 1976",
+    note="A tip is calibrated in activity; what is reported is concentration. Name it as N, or as the ion.",
+    words=lambda v: (
+        f"γ at {v.conductivity_us_cm:g} µS/cm = {float(activity_coefficient(v.conductivity_us_cm, v.charge)):.3f}",
+        f"c = a / γ = {v.activity_mg_l:.4g} / {float(activity_coefficient(v.conductivity_us_cm, v.charge)):.3f} = "
+        f"{v.concentration_mg_l:.4g} mg/L",
+    ),
+)
+def ion_concentration(activity_mg_l: Any, conductivity_us_cm: Any, charge: Any) -> Any:
+    return activity_mg_l / activity_coefficient(conductivity_us_cm, charge)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from brumel.core.calibrating.causes_conductivity import cell_causes, cell_remarks
 from brumel.core.calibrating.causes_glass import family_remarks, glass_causes, other_family_hint
+from brumel.core.calibrating.causes_ion import ion_causes, ion_remarks
 from brumel.core.calibrating.causes_metal import metal_causes
 from brumel.core.calibrating.causes_oxygen import oxygen_causes, oxygen_remarks
 from brumel.core.calibrating.run import Run
@@ -33,6 +34,8 @@ _SIGNS: Mapping[str, Signs] = {
     "conductivity": Signs(cell_causes, cell_remarks),
     "membrane": Signs(oxygen_causes, oxygen_remarks),
     "luminescence": Signs(oxygen_causes, oxygen_remarks),
+    "ammonium-tip": Signs(ion_causes, ion_remarks),
+    "nitrate-tip": Signs(ion_causes, ion_remarks),
 }
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from enum import StrEnum
 from typing import Any
@@ -250,7 +250,7 @@ class Method:
 @kept
 def methods() -> dict[str, Method]:
     """All methods by code, each principle's default first."""
-    found = [_method(data) for data in tables_in("calibrating", "procedures")]
+    found = [_method(one) for data in tables_in("calibrating", "procedures") for one in _each(data)]
     return {m.code: m for m in sorted(found, key=lambda m: (m.principle, m.order))}
 
 
@@ -282,6 +282,27 @@ def rinse_from(data: Mapping[str, Any]) -> Rinse:
 def steps_of(frozen: Mapping[str, Any]) -> list[Step]:
     """The steps of a method as it was frozen into a run."""
     return [Step.of(s) for s in frozen["steps"]]
+
+
+def _each(data: dict[str, Any]) -> Iterator[dict[str, Any]]:
+    """A procedure for each name that it is for, which stands for ``{each}`` in it; itself where it names none."""
+    names = data.pop("each", None)
+    if names is None:
+        yield data
+        return
+
+    def filled(part: Any, name: str) -> Any:
+        match part:
+            case str():
+                return part.replace("{each}", name)
+            case list():
+                return [filled(one, name) for one in part]
+            case dict():
+                return {key: filled(one, name) for key, one in part.items()}
+        return part
+
+    for name in names:
+        yield filled(data, name)
 
 
 def _method(data: dict[str, Any]) -> Method:

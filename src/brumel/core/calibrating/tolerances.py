@@ -98,7 +98,8 @@ def shipped_tolerances(principle: str, kind: str, first: Mapping[str, float] | N
 
 @kept
 def _shipped() -> dict[str, Any]:
-    return table("calibrating", "tolerances.toml")
+    found = table("calibrating", "tolerances.toml")
+    return {key: found[entry.pop("same_as")] | entry if "same_as" in entry else entry for key, entry in found.items()}
 
 
 def _in_unit(entry: dict[str, Any], usual: float, first: float | None) -> dict[str, Any]:

@@ -21,7 +21,7 @@ _TAKEN_OVER_WORDS = {
     Origin.CARRIED: "carried over from the last full run",
 }
 _FEW_POINTS = 3
-"""From so many adjusted points on the residuals say something of the line (rule of this product)."""
+"""From so many adjusted points on, and more than coefficients, the residuals say something of the line (rule of this product)."""
 
 
 def judge_run(run: Run) -> list[Finding]:
@@ -103,7 +103,8 @@ def _sets(run: Run, standard: str) -> str:
 
 
 def _residuals(run: Run) -> Iterator[Finding]:
-    if len(run.adjusted) < _FEW_POINTS or not run.response.full:
+    fitted = sum(o is Origin.FITTED for o in run.response.origins)
+    if len(run.adjusted) < max(_FEW_POINTS, fitted + 1) or not run.response.full:
         return
     about, within = _quantity(run), run.tolerances.residual
     at, largest = max(

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from brumel.core.arrays import Array
+from brumel.core.quantities.ions import activity_coefficient
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.water import Compensation
@@ -79,9 +80,16 @@ def _mg_l(values: Array, at: Conditions, water: Compensation) -> Array:
     return np.asarray(values / 100.0 * saturation_mg_l(at.temperature_c, at.pressure_hpa, at.salinity))
 
 
+def _concentration(values: Array, at: Conditions, water: Compensation) -> Array:
+    del water
+    return values if at.conductivity_us_cm is None else values / activity_coefficient(at.conductivity_us_cm, 1)
+
+
 _AS_READ: Mapping[tuple[str, str], Callable[[Array, Conditions, Compensation], Array]] = {
     ("conductivity", "specific-conductance"): _specific,
     ("oxygen-saturation", "oxygen"): _mg_l,
+    ("ammonium-activity", "ammonium-n"): _concentration,
+    ("nitrate-activity", "nitrate-n"): _concentration,
 }
 """From what is sensed to what people read."""
 
@@ -167,8 +175,31 @@ def _of_oxygen(value: float, budget: Budget, at: Conditions, water: Compensation
         yield standard
 
 
+_U_IONIC_STRENGTH = 0.1
+"""Two authors' factors from conductivity to ionic strength differ by 20 %: so much of it, k = 1."""
+
+
+def _of_ion(head: str, charge: float) -> Callable[[float, Budget, Conditions, Compensation], Iterator[Derived]]:
+    """The concentration of an ion, where the water's conductivity is known."""
+
+    def derived(value: float, budget: Budget, at: Conditions, water: Compensation) -> Iterator[Derived]:
+        del water
+        conductivity = at.conductivity_us_cm
+        if conductivity is None:
+            return
+        u = max(float(np.hypot(at.u_conductivity, _U_IONIC_STRENGTH * conductivity)), 1e-12)
+        salts = {"conductivity_us_cm": conductivity, "conductivity_us_cm_u": u, "charge": charge}
+        of = ("activity_mg_l", value, budget)
+        if found := _worked(head, "mg/L", "ion-concentration", "concentration_mg_l", of, salts):
+            yield found
+
+    return derived
+
+
 _WAYS: Mapping[str, Callable[[float, Budget, Conditions, Compensation], Iterator[Derived]]] = {
     "orp": _eh,
     "conductivity": _of_conductivity,
     "oxygen-saturation": _of_oxygen,
+    "ammonium-activity": _of_ion("ammonium-n", 1.0),
+    "nitrate-activity": _of_ion("nitrate-n", -1.0),
 }

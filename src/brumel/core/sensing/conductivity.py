@@ -76,10 +76,10 @@ class Conductivity(Principle):
         wet = values[values >= _DRY_US_CM]
         return float(np.ptp(np.log10(wet))) if wet.size else 0.0
 
-    def tells(self, values: Array, about: Coefficient) -> bool:
+    def tells(self, values: Array, at: Conditions, about: Coefficient) -> bool:
         """The zero is told in dry air, the constant in a standard, the bend by two that are apart."""
         dry = values < _DRY_US_CM
-        return bool(dry.any()) if about.key == "zero" else not dry.all() and super().tells(values, about)
+        return bool(dry.any()) if about.key == "zero" else not dry.all() and super().tells(values, at, about)
 
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """Zero, µS; conductivity, µS/cm; percent of the usual constant a decade."""

@@ -104,7 +104,11 @@ def fit(
         return _carried(prior)
     known = Response.usual(principle) if prior is None else _carried(prior)
     columns = _Columns(points)
-    free = [i for i, c in enumerate(principle.coefficients) if not c.fixed and principle.tells(columns.values, c)]
+    free = [
+        i
+        for i, c in enumerate(principle.coefficients)
+        if not c.fixed and principle.tells(columns.values, columns.at, c)
+    ]
     kept = [i for i in range(len(principle.coefficients)) if i not in free]
     terms = principle.term_columns(columns.values, columns.at)
     weight = np.ones(len(points))
@@ -123,7 +127,7 @@ def fit(
         residuals=_residuals(line, columns),
         temperature_c=float(np.mean(columns.at.temperature_c)),
     )
-    if not fitted.full or len(points) < 3:
+    if not fitted.full or len(points) < 3 or len(points) <= len(free):
         return fitted
     return replace(fitted, consistency=_consistency(line, columns, len(free)))
 

@@ -1,25 +1,28 @@
 """Ion-selective tip: E = E0 + (slope / 100) · k(T) · log10 activity + drift · (t − 25).
 
 k(T) is signed by the ion's charge. The third term is what the three- and four-point methods are for; where all points
-have one temperature it is kept at 0.
+have one temperature it is taken over, with what it may be.
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from typing import ClassVar
 
 import numpy as np
 
 from brumel.core.arrays import Array, Number
 from brumel.core.quantities.ph import nernst_slope_mv
-from brumel.core.sensing.principle import Coefficient, Conditions, Principle
+from brumel.core.sensing.principle import Ask, Coefficient, Conditions, Principle
+from brumel.core.wording import signed
+
+_APART_C = 5.0
+"""Points so far apart in temperature tell how a tip drifts with it (rule of this product)."""
 
 
 class IonTip(Principle):
-    """A tip for an ion of a charge."""
+    """A tip for an ion of a charge; ``quantity`` is the activity that it senses."""
 
-    key = "ion-tip"
-    quantity = "ammonium-n"
     signal_name = "potential"
     signal_unit = "mV"
     signal_decimals = 1
@@ -28,36 +31,64 @@ class IonTip(Principle):
     coefficients = (
         Coefficient("offset", "Potential at activity 1", "mV", 1, 0.0, 100.0),
         Coefficient("slope", "Slope", "%", 1, 95.0, 5.0, least_apart=0.1, of=" of Nernst"),
-        Coefficient("temperature", "Drift with temperature", "mV/°C", 2, 0.0, 0.0, fixed=True),
+        Coefficient("temperature", "Drift with temperature", "mV/°C", 2, 0.0, 0.3, minor=True),
     )
     value_term = 1
     drawn = (1.0, 100.0)
     usual_name = "usual tip"
+    assumed = "a tip of the usual slope and an unknown potential"
+    drift_percent_per_day = 8.0
+    into_standard = "tip and junction covered, stir gently, five minutes; no bubble on the membrane."
+    into_water = "Tip and junction covered, no bubble on the membrane; stir gently and wait: ions take minutes."
+    asks: ClassVar[Mapping[str, tuple[Ask, ...]]] = {
+        "cup": (
+            Ask("The tip is rinsed with deionised water and shaken dry, not rubbed", "tip rubbed or not rinsed"),
+            Ask("No bubble sits on the membrane", "a bubble may have been on the membrane"),
+        ),
+    }
+    needs_conductivity = True
 
-    def __init__(self, charge: int = 1) -> None:
+    def __init__(self, key: str = "", quantity: str = "", charge: int = 1) -> None:
+        self.key, self.quantity = key, quantity  # type: ignore[misc]
         self.charge = charge
 
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """Offset, mV; slope, % of Nernst; drift, mV/°C."""
-        decades = np.log10(np.asarray(value, dtype=float))
-        return 1.0, self._per_decade(at) * decades, np.asarray(at.temperature_c, dtype=float) - 25.0
+        with np.errstate(divide="ignore", invalid="ignore"):
+            decades = np.log10(np.asarray(value, dtype=float))
+        return 1.0, self.per_decade(at) * decades, np.asarray(at.temperature_c, dtype=float) - 25.0
 
     def value_of_term(self, x: Number, at: Conditions) -> Number:
         """Activity."""
-        return np.asarray(10.0 ** (np.asarray(x) / self._per_decade(at)))
+        return np.asarray(10.0 ** (np.asarray(x) / self.per_decade(at)))
 
     def term_per_value(self, value: Number, at: Conditions) -> Number:
         """mV per unit of activity and percent of slope."""
-        return np.asarray(self._per_decade(at) / (np.log(10.0) * np.asarray(value, dtype=float)))
+        return np.asarray(self.per_decade(at) / (np.log(10.0) * np.asarray(value, dtype=float)))
 
     def apart(self, values: Array) -> float:
         """Decades between the lowest and the highest activity."""
         return float(np.ptp(np.log10(values)))
 
+    def tells(self, values: Array, at: Conditions, about: Coefficient) -> bool:
+        """The drift is told by temperatures that are apart, once the slope is told too."""
+        if about.key != "temperature":
+            return super().tells(values, at, about)
+        return bool(np.ptp(at.temperature_c) >= _APART_C) and self.tells(values, at, self.coefficient("slope"))
+
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """From millivolts to activity."""
-        per_decade = float(self._per_decade(at)) * coefficients["slope"]
-        return [f"log10 a = ({signal:.1f} − {coefficients['offset']:.1f}) / {per_decade:.2f} = {np.log10(value):.3f}"]
+        per_decade = float(self.per_decade(at)) * coefficients["slope"]
+        away, drift = float(at.temperature_c) - 25.0, coefficients["temperature"]
+        warmth = f" − {drift:.2f} × {signed(away)}" if drift else ""
+        above = f"{signal:.1f} − {coefficients['offset']:.1f}{warmth}"
+        return [f"log10 a = ({above}) / {per_decade:.2f} = {np.log10(value):.3f}"]
 
-    def _per_decade(self, at: Conditions) -> Array:
+    def per_decade(self, at: Conditions) -> Array:
+        """mV a decade and percent of slope, by the ion's charge."""
         return np.asarray(nernst_slope_mv(at.temperature_c, self.charge)) / 100.0
+
+
+def ion_tips() -> tuple[IonTip, ...]:
+    """The tips that there are."""
+    return IonTip("ammonium-tip", "ammonium-activity", 1), IonTip("nitrate-tip", "nitrate-activity", -1)

@@ -45,7 +45,7 @@ class Oxygen(Principle):
     }
     drift_percent_per_day: ClassVar[float]
 
-    def tells(self, values: Array, about: Coefficient) -> bool:
+    def tells(self, values: Array, at: Conditions, about: Coefficient) -> bool:
         """The zero is told without oxygen, the gain with it."""
         without = values < WITHOUT_PERCENT
         return bool(without.any() if about.key == "zero" else not without.all())

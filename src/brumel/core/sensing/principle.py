@@ -28,7 +28,8 @@ class Conditions:
     """In what a signal arises: temperature of the liquid, °C; the probe's own reference electrode, by key.
 
     Floats or arrays of the signal's shape; the reference is one for all. ``pressure_hpa`` is the station's, with its
-    standard uncertainty; ``salinity`` is the water's, for what follows from a value.
+    standard uncertainty; ``salinity`` is the water's, and ``conductivity_us_cm`` at 25 °C, for what follows from a
+    value.
     """
 
     temperature_c: Number
@@ -37,6 +38,8 @@ class Conditions:
     u_pressure_hpa: float = 1.0
     salinity: float = 0.0
     u_salinity: float = 0.0
+    conductivity_us_cm: float | None = None
+    u_conductivity: float = 0.0
 
     def warmer(self, by_c: float) -> Conditions:
         """The same, warmer by so many degrees."""
@@ -159,6 +162,8 @@ class Principle(ABC):
     """A slower fall than with this time constant, s at 20 °C and twice it at 5 °C, is want of movement; 0: none."""
     needs_salinity: ClassVar[bool] = False
     """Whether what follows from a value needs the water's salinity."""
+    needs_conductivity: ClassVar[bool] = False
+    """Whether what follows from a value needs the water's conductivity."""
     setting: ClassVar[str] = ""
     """Key of the coefficient that is set in the meter, and stands between the signal and what it displays."""
     display_name: ClassVar[str] = ""
@@ -183,8 +188,9 @@ class Principle(ABC):
         """How far values are apart, on the scale by which coefficients are told."""
         return float(np.ptp(values))
 
-    def tells(self, values: Array, about: Coefficient) -> bool:
-        """Whether points of these values can tell a coefficient."""
+    def tells(self, values: Array, at: Conditions, about: Coefficient) -> bool:
+        """Whether points of these values, at these conditions, can tell a coefficient."""
+        del at
         return self.apart(values) >= about.least_apart
 
     def u_of(self, signal: Number) -> Number:

@@ -1,0 +1,158 @@
+"""What the signal of an ion tip shows: its two standards at one temperature, and the gap of a decade between them."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from brumel.core.calibrating.run import JudgedPoint, Run
+from brumel.core.findings import Finding, Level
+from brumel.core.sensing.ion_tip import IonTip
+from brumel.core.wording import signed
+
+PAIR_C = 0.5
+"""Two standards farther apart in temperature make no pair (common practice)."""
+_APART_C = 5.0
+"""Farther apart they are not meant to be one: the one is as warm as the waters."""
+_SAME = 0.3
+"""A gap below this share of theory is one standard twice."""
+_HYDRATED_S = 600.0
+"""A hydrated tip is settled in a standard within ten minutes (common practice says five)."""
+_MOVED_MV = 4.0
+"""Two points that moved together by this much differ by more than tips do in a day."""
+_ALIKE_MV = 2.0
+_AS_ION = {"ammonium-activity": 18.04 / 14.007, "nitrate-activity": 62.00 / 14.007}
+"""mg/L as the ion for each mg/L as N."""
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two standards at one temperature, a number of decades apart."""
+
+    high: JudgedPoint
+    low: JudgedPoint
+    own: IonTip
+
+    @property
+    def decades(self) -> float:
+        """How far apart the activities are."""
+        return math.log10(self.high.point.value / self.low.point.value)
+
+    @property
+    def gap_mv(self) -> float:
+        """The gap of a decade, positive where the signal goes the way of the ion's charge."""
+        return self.own.charge * (self.high.point.signal - self.low.point.signal) / self.decades
+
+    @property
+    def percent(self) -> float:
+        """The gap in percent of theory at the pair's temperature."""
+        theory = abs(float(self.own.per_decade(self.high.point.at))) * 100.0
+        return self.gap_mv / theory * 100.0
+
+    @property
+    def apart_c(self) -> float:
+        """How far apart they are in temperature."""
+        return abs(self.high.temperature_c - self.low.temperature_c)
+
+    @property
+    def words(self) -> str:
+        """As a worksheet has it."""
+        return (
+            f"{self.high.label} to {self.low.label} at {signed(self.high.temperature_c)} °C: "
+            f"{signed(self.gap_mv)} mV a decade, {self.percent:.0f} % of theory"
+        )
+
+
+def pairs_of(run: Run) -> list[Pair]:
+    """The pairs of a run: each high standard with the low one that is nearest to it in temperature."""
+    own = run.response.principle
+    if not isinstance(own, IonTip):
+        return []
+    wet = [p for p in run.points if p.point.value > 0]
+    found = []
+    for high in wet:
+        lower = [p for p in wet if p.point.value < high.point.value]
+        low = min(lower, key=lambda p: abs(p.temperature_c - high.temperature_c), default=None)
+        if low is not None and abs(low.temperature_c - high.temperature_c) <= _APART_C:
+            found.append(Pair(high, low, own))
+    return found
+
+
+def ion_causes(run: Run) -> Iterator[Finding]:
+    """Temperatures apart and standards mistaken before the gap that they spoil; a tip that was not hydrated."""
+    minutes = run.tolerances.redo_minutes
+    for pair in pairs_of(run):
+        if pair.percent < 0:
+            yield Finding(
+                "standards-swapped",
+                Level.UNFIT,
+                f"{pair.words}: it goes the wrong way. High and low are swapped, or the tip is for the other ion.",
+                "Look at both bottles and at the tip, then repeat the pair.",
+                minutes,
+            )
+        elif pair.percent < 100.0 * _SAME:
+            yield Finding(
+                "same-standard",
+                Level.UNFIT,
+                f"{pair.words}: one standard twice, or a dead tip.",
+                "Look at both bottles, rinse, repeat the pair; still none: fit a new tip and hydrate it for 24 hours.",
+                minutes,
+            )
+        elif pair.apart_c > PAIR_C:
+            yield Finding(
+                "pair-temperatures",
+                Level.DOUBTFUL,
+                f"{pair.high.label} had {signed(pair.high.temperature_c)} °C, {pair.low.label} "
+                f"{signed(pair.low.temperature_c)} °C: a pair is sound within {PAIR_C:g} °C.",
+                "Let both bottles and the tip stand together until they have one temperature, then repeat the pair.",
+                30,
+            )
+    yield from _not_hydrated(run)
+    yield from _as_the_ion(run)
+
+
+def ion_remarks(run: Run) -> Iterator[Finding]:
+    """The spans, as the worksheet has them; that both pairs disagree."""
+    pairs = [p for p in pairs_of(run) if p.percent > 100.0 * _SAME]
+    if pairs:
+        yield Finding("gap", Level.SOUND, "; ".join(p.words for p in pairs) + ".", "", 0)
+
+
+def _not_hydrated(run: Run) -> Iterator[Finding]:
+    slow = [p for p in run.points if p.settling_s is not None and p.settling_s > _HYDRATED_S]
+    if not slow:
+        return
+    names = " and ".join(p.label for p in slow)
+    took = max(p.settling_s or 0.0 for p in slow) / 60.0
+    yield Finding(
+        "tip-not-hydrated",
+        Level.UNFIT if len(slow) > 1 else Level.DOUBTFUL,
+        f"{names} took up to {took:.0f} min to settle; a hydrated tip takes five: it is new or has dried out.",
+        "Hydrate it in its low standard for 24 hours, then calibrate anew.",
+        1440,
+    )
+
+
+def _as_the_ion(run: Run) -> Iterator[Finding]:
+    """Both points moved together by what "as the ion" differs from "as N"."""
+    own, last = run.response.principle, run.previous
+    if last is None or last.tended or not isinstance(own, IonTip) or len(run.points) < 2:
+        return
+    moved = [p.point.signal - float(last.response.signal(p.point.value, p.point.at)) for p in run.points]
+    if abs(mean := float(np.mean(moved))) < _MOVED_MV or float(np.ptp(moved)) > 2 * _ALIKE_MV:
+        return
+    decade = float(own.per_decade(run.points[0].point.at)) * last.response["slope"]
+    ratio = _AS_ION[own.quantity]
+    for factor, words in ((1 / ratio, "as the ion, and was entered as N"), (ratio, "as N, and was entered as the ion")):
+        if abs(mean - decade * math.log10(factor)) <= _ALIKE_MV:
+            yield Finding(
+                "as-the-ion",
+                Level.UNFIT,
+                f"Both standards read {signed(mean, plus=True)} mV from where they read before: as if their label said "
+                f"mg/L {words}.",
+                "Look at the certificate of the lots: mg/L as N or as the ion; enter them anew and repeat.",
+                run.tolerances.redo_minutes,
+            )
