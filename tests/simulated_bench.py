@@ -27,6 +27,7 @@ from brumel.devices.sdi12 import values
 from brumel.devices.simulation.bench import Bench, SimulatedProbe
 from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
+from brumel.devices.simulation.ion import IonModel
 from brumel.devices.simulation.metal import MetalModel
 from brumel.devices.simulation.model import Liquid, Model
 from brumel.devices.simulation.oxygen import LuminescenceModel, MembraneModel
@@ -61,6 +62,8 @@ class Kind:
     true: Callable[[Liquid, Conditions], float] | None = None
     compensation: Compensation = field(default_factory=Compensation)
     unit: str = ""
+    near_room: tuple[str, ...] = ()
+    """Methods for waters that are about as warm as the room."""
 
 
 def _seed(random: Random) -> int:
@@ -97,6 +100,13 @@ def _cap(random: Random, tau_s: float) -> Model:
     return LuminescenceModel(
         _seed(random), tau_s, zero_per_ms=random.normal(18, 0.2), gain_per_ms=random.uniform(32, 46),
         zero_per_c=random.normal(0.003, 0.0005), gain_per_c=random.normal(0.01, 0.001), bend=random.normal(0.0, 0.008),
+    )  # fmt: skip
+
+
+def _tip(random: Random, tau_s: float) -> Model:
+    return IonModel(
+        _seed(random), tau_s, offset_mv=random.uniform(100.0, 250.0), slope_percent=random.uniform(86.0, 100.0),
+        drift_mv_per_c=random.normal(0.0, 0.3), reproduces_mv=0.4,
     )  # fmt: skip
 
 
@@ -140,12 +150,19 @@ KINDS: dict[str, Kind] = {
         lambda random: {"oxygen-saturation": random.uniform(30.0, 120.0)}, (12.0, 26.0), _WATER_OXYGEN, _oxygen_mg_l,
         unit="{:.2f} mg/L",
     ),
+    "ammonium-tip": Kind(
+        "ammonium", "ammonium-n", _tip, ("ammonium-two", "ammonium-three"),
+        lambda random: {"ammonium-n": random.uniform(3.0, 30.0), "specific-conductance": random.uniform(300.0, 1400.0)},
+        (12.0, 25.0), {"ammonium-high": Bottle("ammonium", "", 46.2, u=0.46),
+                       "ammonium-low": Bottle("ammonium", "", 4.62, u=0.046)}, unit="{:.2f} mg/L",
+        near_room=("ammonium-two",),
+    ),
     "thermometer": Kind(
         "temperature", "temperature", _thermometer, ("thermometer-three",), lambda random: {}, (4.0, 12.0),
         true=lambda liquid, at: liquid.temperature_c, unit="{:.2f} °C",
     ),
 }  # fmt: skip
-WATERS_C = (5.0, 15.0, 30.0)
+WATERS_C, NEAR_ROOM_C = (5.0, 15.0, 30.0), (18.0, 22.0, 26.0)
 
 
 @dataclass(frozen=True)
@@ -162,7 +179,7 @@ def cases() -> list[Case]:
     """All cells: kind, method, time constant, temperature of the water."""
     return [
         Case(name, code, tau, c) for name, kind in KINDS.items() for code in kind.methods for tau in kind.taus_s
-        for c in WATERS_C
+        for c in (NEAR_ROOM_C if code in kind.near_room else WATERS_C)
     ]  # fmt: skip
 
 
@@ -209,22 +226,25 @@ def one_run_and_reading(random: Random, case: Case) -> tuple[float, float]:
     )
     steps = [Step.of(s) for s in frozen["steps"]]
     own = principle_of(frozen)
-    points = [_point(day, kind, own, probe, step) for step in steps if step.kind.has_point]
+    points = [_point(day, kind, own, probe, step, case.water_c) for step in steps if step.kind.has_point]
     line, _ = judge(frozen, points, None)
     assert line is not None
     water = Liquid(f"water {_seed(random)}", case.water_c, {**kind.water(random), "station-pressure": day.hpa})
-    value, u = _read(kind, line, probe.dipped(water), day.read_hpa)
+    value, u = _read(kind, line, probe, water, day.read_hpa)
     true = kind.true(water, _at(case.water_c, day.hpa)) if kind.true else water.values[kind.head]
     return value - true, u
 
 
-def _at(t: Array | float, hpa: float) -> Conditions:
-    return Conditions(t, _REFERENCE, hpa)
+def _at(t: Array | float, hpa: float, water: Liquid | None = None) -> Conditions:
+    salts = water.values.get("specific-conductance") if water else None
+    return Conditions(t, _REFERENCE, hpa, conductivity_us_cm=salts, u_conductivity=0.01 * (salts or 0.0))
 
 
-def _point(day: Day, kind: Kind, own: Principle, probe: OnTheLine, step: Step) -> JudgedPoint:
+def _point(day: Day, kind: Kind, own: Principle, probe: OnTheLine, step: Step, water_c: float) -> JudgedPoint:
     random, hpa, bottle = day.random, day.hpa, kind.bottles.get(step.role)
     at_c = random.uniform(24.0, 26.0) if bottle else _ROOM_C
+    if step.key.endswith("-field"):
+        at_c = water_c
     if step.kind is StepKind.COMPARE:
         at_c = (step.target or 0.0) + random.uniform(-0.5, 0.5)
     quantity, gas = own.quantity, step.kind is StepKind.AIR
@@ -244,13 +264,13 @@ def _point(day: Day, kind: Kind, own: Principle, probe: OnTheLine, step: Step) -
     return JudgedPoint(step.key, point, bottle.nominal if bottle else None, bottle.family if bottle else "", step.use)
 
 
-def _read(kind: Kind, line: Response, trace: tuple[Array, Array, Array], hpa: float) -> tuple[float, float]:
-    t, signal, shown_c = trace
+def _read(kind: Kind, line: Response, probe: OnTheLine, water: Liquid, hpa: float) -> tuple[float, float]:
+    t, signal, shown_c = probe.dipped(water)
     key = line.principle.quantity
-    warm = _at(shown_c, hpa)
+    warm = _at(shown_c, hpa, water)
     read = as_read(key, kind.head, np.asarray(line.value(signal, warm)), warm, kind.compensation)
     last, left = accepted(t, read, shown_c, rule_of(kind.head, calibrating=False))
-    mean, at = float(signal[last].mean()), _at(float(shown_c[last].mean()), hpa)
+    mean, at = float(signal[last].mean()), _at(float(shown_c[last].mean()), hpa, water)
     value = float(line.value(mean, at))
     left *= abs(value / float(read[last].mean())) if key != kind.head else 1.0
     budget = line.budget(mean, at, left_over=left)

@@ -21,7 +21,7 @@ _TAKEN_OVER_WORDS = {
     Origin.CARRIED: "carried over from the last full run",
 }
 _FEW_POINTS = 3
-"""From so many adjusted points on, and more than coefficients, the residuals say something of the line (rule of this product)."""
+"""From so many adjusted points on, and more than coefficients, residuals tell of the line (rule of this product)."""
 
 
 def judge_run(run: Run) -> list[Finding]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from brumel.core.curves import curve_through, span
@@ -145,6 +145,11 @@ def _without_oxygen(bottle: Bottle, at: Conditions) -> Target:
     return Target(0.0, _U_SULFITE_PERCENT, known=True)
 
 
+def _steady(bottle: Bottle, at: Conditions) -> Target:
+    """The activity of a dilute standard: the same within a percent from 0 to 40 °C (Davies), as its label says."""
+    return replace(_by_label(bottle, at), known=True)
+
+
 def _by_label(bottle: Bottle, at: Conditions) -> Target:
     """The lot's own table, or its label near 25 °C."""
     t = float(at.temperature_c)
@@ -187,6 +192,8 @@ _WAYS: Mapping[str, Callable[[Bottle, Conditions], Target]] = {
     "orp": _couple,
     CONDUCTIVITY: _salt,
     OXYGEN_ZERO: _without_oxygen,
+    "ammonium": _steady,
+    "nitrate": _steady,
 }
 """How a standard's value is looked up; by its label where nothing else is said."""
 

@@ -20,6 +20,7 @@ from typing import Any
 from brumel.devices.sdi12 import crc
 from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
+from brumel.devices.simulation.ion import IonModel
 from brumel.devices.simulation.metal import MetalModel
 from brumel.devices.simulation.model import Ailment, Liquid, Model
 from brumel.devices.simulation.oxygen import LuminescenceModel, MembraneModel
@@ -195,7 +196,7 @@ async def serve(bench: Bench, line_socket: socket.socket, control_socket: socket
 
 def demo_probes() -> list[SimulatedProbe]:
     """The probes that ship on the bench: two electrodes, a metal, two cells, two membranes, a
-    luminescent cap, a thermometer."""
+    luminescent cap, a thermometer, an ammonium tip."""
     return [
         SimulatedProbe("0", "HR-A-1041", GlassModel(slope_percent=98.6, offset_mv=3.2, seed=11)),
         SimulatedProbe(
@@ -210,4 +211,5 @@ def demo_probes() -> list[SimulatedProbe]:
         SimulatedProbe("6", "HR-A-6002", ThermometerModel(seed=17)),
         SimulatedProbe("7", "HR-C-3018", ConductivityModel(constant_per_cm=0.1012, seed=18)),
         SimulatedProbe("8", "HR-C-2115", MembraneModel(gain_na=99.0, settling_s=16.0, seed=19)),
+        SimulatedProbe("9", "HR-B-5093", IonModel(slope_percent=94.0, offset_mv=171.0, seed=20)),
     ]

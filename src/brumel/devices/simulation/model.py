@@ -70,6 +70,8 @@ class Ailment(StrEnum):
     WIND = "wind"
     SULFITE = "spent sulfite"
     KNOCKED = "off after a knock"
+    AGED = "aged tip"
+    NOT_HYDRATED = "tip not hydrated"
 
 
 @lru_cache(maxsize=4_096)
