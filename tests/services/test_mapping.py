@@ -22,10 +22,10 @@ class Sonde:
 
     def __init__(self, world: World) -> None:
         self.world = world
-        self.meter_id = world.meter("ph-combination", takes_too=("orp", "ammonium"))
+        self.meter_id = world.meter("ph-combination", takes_too=("orp", "chlorine"))
         self.ph = world.other_probe("ph-combination", meter_id=self.meter_id)
         self.orp = world.other_probe("orp", meter_id=self.meter_id)
-        self.cell = world.other_probe("ammonium", meter_id=self.meter_id)
+        self.cell = world.other_probe("chlorine", meter_id=self.meter_id)
         self.device_id = uuid.uuid4()
         with world.database.session() as session:
             session.add(

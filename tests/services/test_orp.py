@@ -177,7 +177,7 @@ class TestWhatCannotBeTaken:
             world.at().calibrations.begin(begin, world.person)
 
     def test_a_kind_that_is_not_calibrated_here_says_so(self, world: World) -> None:
-        probe = world.at().states.probe(world.other_probe("ammonium"))
+        probe = world.at().states.probe(world.other_probe("chlorine"))
         assert "is not calibrated here yet" in world.at().calibrations.choices(probe.id).why_not
         with pytest.raises(InvalidInput, match="enter what it reports"):
             begun(world, probe)

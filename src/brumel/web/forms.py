@@ -17,7 +17,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.live.display import ITSELF
 
 _FIRST_YEAR, _LAST_YEAR = 1990, 2100
-PLACE = ("pressure", "pressure_unit", "pressure_kind", "altitude_m", "salinity")
+PLACE = ("pressure", "pressure_unit", "pressure_kind", "altitude_m", "salinity", "conductivity")
 """Fields that ask for a place."""
 Day = TypeVar("Day", date, datetime)
 
@@ -59,11 +59,13 @@ class Typed:
 
     def place(self) -> Surroundings:
         """What was typed of a place, where the form asks; nothing where it does not."""
-        if "pressure" not in self.form:
-            return Surroundings()
-        unit, kind = self.text("pressure_unit") or "hPa", self.text("pressure_kind") or "station"
-        pressure = Pressure(self.number("pressure"), unit, kind, self.number("altitude_m"))
-        return Surroundings(pressure, self.number("salinity"), water_c=self.number("water_c"))
+        pressure = None
+        if "pressure" in self.form:
+            unit, kind = self.text("pressure_unit") or "hPa", self.text("pressure_kind") or "station"
+            pressure = Pressure(self.number("pressure"), unit, kind, self.number("altitude_m"))
+        return Surroundings(
+            pressure, self.number("salinity"), water_c=self.number("water_c"), conductivity=self.number("conductivity")
+        )
 
     def pressure(self) -> Pressure | None:
         """The pressure, where one was typed or it is said that the altitude alone is known."""
@@ -162,7 +164,8 @@ def as_id(text: str | None) -> uuid.UUID | None:
 def place_fields(known: Surroundings) -> dict[str, str]:
     """What is known of a place as the fields of a form have it."""
     salinity = {} if known.salinity is None else {"salinity": f"{known.salinity:.2f}"}
-    return salinity | (pressure_fields(known.pressure) if known.pressure else {})
+    salts = {} if known.conductivity is None else {"conductivity": f"{known.conductivity:.0f}"}
+    return salinity | salts | (pressure_fields(known.pressure) if known.pressure else {})
 
 
 def pressure_fields(known: Pressure) -> dict[str, str]:

@@ -29,6 +29,7 @@ class Care(str):
     BATTERIES_OUT: ClassVar[Care]
     DROPPED: ClassVar[Care]
     CALIBRATION_LOST: ClassVar[Care]
+    SHARED_REFERENCE_CHANGED: ClassVar[Care]
 
     @property
     def value(self) -> str:
@@ -75,6 +76,8 @@ def power_lost() -> frozenset[Care]:
     return frozenset(Care(key) for key, about in about_care().items() if about.takes_power)
 
 
+REFERENCE_CHANGES = frozenset({Care("electrode-changed"), Care("reference-refilled"), Care("junction-changed")})
+"""What changes a reference electrode, for all that share it."""
 METER_LOSES = frozenset({Care.CALIBRATION_LOST})
 """What ends a calibration that a meter keeps, beside what ends any of the kind."""
 

@@ -124,6 +124,10 @@ class ProbeKind:
     plan: Planned = Planned()
     standards: Standards | None = None
     own_reference: bool = False
+    leans_on: tuple[str, ...] = ()
+    """Quantities whose probes in the same kit are calibrated before it, by key."""
+    shares_reference_of: str = ""
+    """The quantity of the probe of the same kit whose reference electrode it shares; empty where it has its own."""
     usual: Mapping[str, float] = field(default_factory=dict)
     """What its coefficients usually are, by key, where it differs from its principle."""
 
@@ -269,6 +273,8 @@ def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
             Question(q["key"], q["ask"], q["no"], _care(q["action"]) if "action" in q else None)
             for q in entry["inspection"]
         ),
+        leans_on=tuple(entry.get("leans_on", ())),
+        shares_reference_of=entry.get("shares_reference_of", ""),
         reported=tuple(
             Reported(q["key"], q["name"], q["unit"], Bounds(*q["bounds"]), q["digits"], q["remedy"])
             for q in entry.get("reports", ())

@@ -18,6 +18,9 @@ REMEMBERED = timedelta(hours=14)
 SALINITY = (0.0, 42.0)
 U_TYPED_SALINITY = 0.5
 """Standard uncertainty of a salinity that is typed, k = 1 (rule of this product)."""
+CONDUCTIVITY_US_CM = (0.0, 200_000.0)
+TYPED_CONDUCTIVITY_SHARE = 0.02
+"""Standard uncertainty of a conductivity that is typed, as a share of it, k = 1 (rule of this product)."""
 _APART_C = 10.0
 """Farther apart, what corrects a probe for temperature is not good enough (common practice)."""
 WATER_C = (-2.0, 45.0)
@@ -36,6 +39,12 @@ class Surroundings:
     """The key of the reading that the pressure was taken from, where nobody typed it."""
     salinity_by: str = ""
     """The key of the reading that the salinity was taken from, where nobody typed it."""
+    conductivity: float | None = None
+    """Specific conductance of the water at 25 °C, µS/cm."""
+    u_conductivity: float = 0.0
+    conductivity_from: str = ""
+    conductivity_by: str = ""
+    """The key of the reading that it was taken from, where nobody typed it."""
 
     @classmethod
     def of(cls, plain: Mapping[str, Any] | None) -> Surroundings:
@@ -52,12 +61,16 @@ class Surroundings:
         if self.salinity is not None:
             found |= {"salinity": self.salinity, "u_salinity": self.u_salinity, "salinity_from": self.salinity_from}
             found |= {"salinity_by": self.salinity_by} if self.salinity_by else {}
+        if self.conductivity is not None:
+            found |= {"conductivity": self.conductivity, "u_conductivity": self.u_conductivity}
+            found |= {"conductivity_from": self.conductivity_from}
+            found |= {"conductivity_by": self.conductivity_by} if self.conductivity_by else {}
         return found | ({} if self.water_c is None else {"water_c": self.water_c})
 
     @property
     def taken_from(self) -> tuple[str, ...]:
         """The keys of the readings that something of it was taken from."""
-        return tuple(key for key in (self.pressure_by, self.salinity_by) if key)
+        return tuple(key for key in (self.pressure_by, self.salinity_by, self.conductivity_by) if key)
 
     def without(self, key: object) -> Surroundings:
         """The same, as if nothing were taken from the reading of this key: its successor keeps it as its own.
@@ -72,6 +85,7 @@ class Surroundings:
             self,
             pressure_by="" if self.pressure_by == mine else self.pressure_by,
             salinity_by="" if self.salinity_by == mine else self.salinity_by,
+            conductivity_by="" if self.conductivity_by == mine else self.conductivity_by,
         )
 
     def apart(self, air_c: float) -> str:
@@ -97,4 +111,5 @@ class Surroundings:
         1013.0
         """
         hpa, u_hpa = (ATMOSPHERE_HPA, 1.0) if self.pressure is None else (self.pressure.hpa, self.pressure.u_hpa)
-        return Conditions(temperature_c, reference, hpa, u_hpa, self.salinity or 0.0, self.u_salinity)
+        salt = (self.salinity or 0.0, self.u_salinity, self.conductivity, self.u_conductivity)
+        return Conditions(temperature_c, reference, hpa, u_hpa, *salt)

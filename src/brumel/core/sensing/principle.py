@@ -164,6 +164,12 @@ class Principle(ABC):
     """Whether what follows from a value needs the water's salinity."""
     needs_conductivity: ClassVar[bool] = False
     """Whether what follows from a value needs the water's conductivity."""
+
+    @property
+    def asks_place(self) -> bool:
+        """Whether anything of the place of a reading counts."""
+        return self.needs_pressure or self.needs_salinity or self.needs_conductivity
+
     setting: ClassVar[str] = ""
     """Key of the coefficient that is set in the meter, and stands between the signal and what it displays."""
     display_name: ClassVar[str] = ""

@@ -13,7 +13,9 @@ from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.causes_conductivity import unlike_waters
 from brumel.core.calibrating.methods import Method, Step, method, methods_of, rinses, roles
+from brumel.core.findings import Level
 from brumel.core.kit.shelf import standards
+from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.reading.surroundings import REMEMBERED, WATER_C, Surroundings
 from brumel.core.wording import counted, lower_first
@@ -22,7 +24,7 @@ from brumel.services.calibrating.rows import Begin, run_row
 from brumel.services.calibrating.shown import lot_findings
 from brumel.services.errors import InvalidInput, check_number
 from brumel.services.kit import upkeep
-from brumel.services.kit.states import USUAL
+from brumel.services.kit.states import USUAL, probe_states
 from brumel.store import queries
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person, Probe, Site
@@ -62,12 +64,15 @@ class Hints:
     pressure: Pressure | None
     given_for: CalibrationRun | None
     not_looked_at: str
+    stale: str
+    """Which probes that it leans on have no calibration that holds; empty where all have."""
 
 
 def hints_for(session: Session, probe: Probe, now: datetime) -> Hints:
     """What is told before a run with a probe."""
     run = queries.newest_with_pressure(session, probe.kit, now - REMEMBERED, now)
-    return Hints(stored.place_of(run).pressure if run else None, run, _not_looked_at(session, probe, now))
+    pressure = stored.place_of(run).pressure if run else None
+    return Hints(pressure, run, _not_looked_at(session, probe, now), leaning_on_stale(session, probe, now))
 
 
 def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -> dict[str, Any]:
@@ -85,7 +90,7 @@ def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -
         wrong["probe"] = "Choose the probe to calibrate."
     else:
         wrong |= _unfitting(probe, school)
-    not_ready = upkeep.Logs.read(session, [probe]).why_not_ready(probe, now) if probe else ""
+    not_ready = not_ready_for(session, probe, now) if probe else ""
     if not_ready and not begin.despite.strip():
         wrong["despite"] = f"{not_ready} Or say why you calibrate it as it is; the reason stays on record."
     if begin.rinse not in rinses():
@@ -167,6 +172,26 @@ def _lots(session: Session, wanted: Collection[str], today: date, aim: Aimed) ->
         )
         found[key] = choices
     return found
+
+
+def not_ready_for(session: Session, probe: Probe, now: datetime) -> str:
+    """Why a probe may not be calibrated now: its own clocks, and what it leans on; empty where it may."""
+    own = upkeep.Logs.read(session, [probe]).why_not_ready(probe, now)
+    return " ".join(words for words in (own, leaning_on_stale(session, probe, now)) if words)
+
+
+def leaning_on_stale(session: Session, probe: Probe, now: datetime) -> str:
+    """Which probes of its kit that it leans on have no calibration that holds, and how long each takes."""
+    leans_on = upkeep.kind_of(probe).leans_on
+    if not leans_on:
+        return ""
+    stale = [s for s in probe_states(session, now)
+             if s.probe.kit == probe.kit and s.kind.quantity in leans_on and s.level is Level.UNFIT]  # fmt: skip
+    if not stale:
+        return ""
+    names = ", ".join(quantity(key).name for key in leans_on)
+    each = ", ".join(f"{s.probe.label} ({s.kind.plan.minutes} min)" for s in stale)
+    return f"It leans on {names}: those are calibrated first. Out of date: {each}."
 
 
 def _unfitting(probe: Probe, school: Method) -> dict[str, str]:

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
 
+from sqlalchemy.orm import Session
+
 from brumel.core.findings import Finding
-from brumel.core.kit.care import Care
+from brumel.core.kit.care import REFERENCE_CHANGES, Care
 from brumel.core.kit.kinds import ProbeKind, storage_finding
 from brumel.services.calibrating import stored
 from brumel.services.errors import InvalidInput
-from brumel.store.models.reference import Person
+from brumel.services.kit import upkeep
+from brumel.store import queries
+from brumel.store.models.reference import Person, Probe
 
 _FUTURE = timedelta(minutes=5)
 
@@ -48,6 +53,27 @@ def care_row(
         "care": new.care, "detail": new.detail.strip(), "minutes": new.minutes, "note": new.note.strip(),
         "good_until": new.good_until, "findings": stored.finding_rows(care_findings(kind, new)),
     }  # fmt: skip
+
+
+def shared_rows(session: Session, row: Mapping[str, Any], probe: Probe, person: Person) -> list[dict[str, Any]]:
+    """What an entry means for the probes of the same kit that share this one's reference, as rows."""
+    if row["care"] not in REFERENCE_CHANGES:
+        return []
+    about = upkeep.kind_of(probe)
+    sharing = [p for p in queries.probes(session)
+               if p.kit == probe.kit and upkeep.kind_of(p).shares_reference_of == about.quantity]  # fmt: skip
+    found = []
+    for other in sharing:
+        key, care = shared_key(row["id"], other.id), str(Care.SHARED_REFERENCE_CHANGED)
+        new = NewCare(key, care, detail=f"that of {probe.label}")
+        times = {"at": row["at"], "recorded_at": row["recorded_at"]}
+        found.append(care_row(new, upkeep.kind_of(other), other.id, person, **times))
+    return found
+
+
+def shared_key(care_id: uuid.UUID, probe_id: uuid.UUID) -> uuid.UUID:
+    """The key of what an entry means for a probe that shares the reference."""
+    return uuid.uuid5(care_id, str(probe_id))
 
 
 def check_care(kind: ProbeKind, new: NewCare, at: datetime, now: datetime) -> None:

@@ -18,7 +18,14 @@ from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import photos, upkeep
-from brumel.services.kit.care_log import NewCare, care_findings, care_row, check_care
+from brumel.services.kit.care_log import (
+    NewCare,
+    care_findings,
+    care_row,
+    check_care,
+    shared_key,
+    shared_rows,
+)
 from brumel.services.kit.probes import stored_probe
 from brumel.services.kit.states import ProbeState, probe_state, probe_states
 from brumel.services.people import may_record
@@ -140,7 +147,8 @@ class Kit:
             at = new.at or self.clock.now()
             check_care(kind, new, at, self.clock.now())
             row = care_row(new, kind, probe_id, person, at=at, recorded_at=self.clock.now())
-            add_once(session, CareRecord, row, told=("probe_id", "care", "detail", "minutes", "note"))
+            for one in (row, *shared_rows(session, row, probe, person)):
+                add_once(session, CareRecord, one, told=("probe_id", "care", "detail", "minutes", "note"))
         return care_findings(kind, new)
 
     def withdraw(self, care_id: uuid.UUID, reason: str, person: Person) -> None:
@@ -151,8 +159,10 @@ class Kit:
         with self.database.session() as session:
             if session.get(CareRecord, care_id) is None:
                 raise NotFound("There is no such entry.")
-            row = {"care_id": care_id, "person_id": person.id, "at": self.clock.now(), "reason": reason.strip()}
-            add_once(session, CareWithdrawal, row)
+            shared = {shared_key(care_id, p.id) for p in queries.probes(session)}
+            for key in (care_id, *(k for k in shared if session.get(CareRecord, k))):
+                row = {"care_id": key, "person_id": person.id, "at": self.clock.now(), "reason": reason.strip()}
+                add_once(session, CareWithdrawal, row)
 
     def inspect(
         self,

@@ -37,7 +37,7 @@ class Anew:
     measured: Measured
     after: Corrected
     bases: tuple[uuid.UUID, ...] = ()
-    """The readings that temperature, pressure or salinity were taken from."""
+    """The readings that temperature, pressure, salinity or conductivity were taken from."""
 
     @property
     def words(self) -> str:
@@ -96,7 +96,7 @@ class Again:
 
 
 def lean(session: Session, clock: Clock, amended: Collection[uuid.UUID], person: Person) -> dict[uuid.UUID, Visit]:
-    """Amend what took its temperature, pressure or salinity from these readings, which were amended themselves.
+    """Amend what took its temperature, pressure or salts from these readings, which were amended themselves.
 
     A conductivity leans on a temperature, and oxygen on both: each is amended once, after all that it leans on.
 
@@ -125,7 +125,9 @@ def _leaning(again: Again, old: Reading, now: Mapping[uuid.UUID, Reading]) -> An
             pressure = Surroundings.of(basis.surroundings).pressure
             place = replace(place, pressure=pressure or place.pressure, pressure_by=str(basis.id))
         elif str(key) == place.salinity_by:
-            place = _as_salt(place, basis)
+            place = _as_salt(place, basis, "salinity", "salinity")
+        elif str(key) == place.conductivity_by:
+            place = _as_salt(place, basis, "conductivity", "specific-conductance")
         else:
             measured = replace(measured, temperature_c=basis.value)
     measured = replace(measured, place=place)
@@ -134,11 +136,11 @@ def _leaning(again: Again, old: Reading, now: Mapping[uuid.UUID, Reading]) -> An
     return Anew(old, measured, after, tuple(b.id for b in standing.values()))
 
 
-def _as_salt(place: Surroundings, basis: Reading) -> Surroundings:
-    value, u = next(
-        ((d["value"], d["u"]) for d in basis.derived if d["quantity"] == "salinity"), (basis.value, basis.u)
-    )
-    return replace(place, salinity=value, u_salinity=u, salinity_by=str(basis.id))
+def _as_salt(place: Surroundings, basis: Reading, name: str, key: str) -> Surroundings:
+    """A place with its salinity or conductivity as a reading, or what was derived beside it, says."""
+    value, u = next(((d["value"], d["u"]) for d in basis.derived if d["quantity"] == key), (basis.value, basis.u))
+    changes: dict[str, Any] = {name: value, f"u_{name}": u, f"{name}_by": str(basis.id)}
+    return replace(place, **changes)
 
 
 def _gone(removed: Reading) -> Finding:

@@ -110,4 +110,4 @@ class AtOnce:
 
 
 def _leans(probe: Probe | None) -> bool:
-    return probe is not None and principle_of(probe).needs_salinity
+    return probe is not None and (principle_of(probe).needs_salinity or principle_of(probe).needs_conductivity)

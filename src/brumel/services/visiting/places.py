@@ -5,11 +5,21 @@ from __future__ import annotations
 import uuid
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from typing import Any
 
 from sqlalchemy.orm import Session
 
+from brumel.core.kit.kinds import ProbeKind
+from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.pressure import Pressure, wrong_with
-from brumel.core.reading.surroundings import REMEMBERED, SALINITY, U_TYPED_SALINITY, Surroundings
+from brumel.core.reading.surroundings import (
+    CONDUCTIVITY_US_CM,
+    REMEMBERED,
+    SALINITY,
+    TYPED_CONDUCTIVITY_SHARE,
+    U_TYPED_SALINITY,
+    Surroundings,
+)
 from brumel.core.sensing.principle import Principle
 from brumel.services.errors import check_number
 from brumel.services.visiting.correcting import water_of
@@ -37,9 +47,11 @@ class Place:
         altitude_m = self.site.altitude_m if self.site else None
         return replace(pressure, altitude_m=altitude_m) if pressure.altitude_m is None else pressure
 
-    def remembered(self, session: Session, at: datetime) -> Surroundings:
-        """The pressure given last within half a day, and the salinity read there within the hour."""
-        salty = self._salinity(session, at)
+    def remembered(self, session: Session, own: Principle, at: datetime) -> Surroundings:
+        """What was read there within the hour that a probe leans on, and the pressure given within half a day."""
+        salty = self._read(session, own, at)
+        if not own.needs_pressure:
+            return salty
         known = visit_queries.pressure_at(session, self._of, at - REMEMBERED, at)
         if known is not None:
             given = Surroundings.of(known.surroundings)
@@ -52,42 +64,78 @@ class Place:
     def _of(self) -> visit_queries.Place:
         return visit_queries.Place(self.site.id if self.site else None, self.visit_id)
 
-    def _salinity(self, session: Session, at: datetime) -> Surroundings:
-        salty = visit_queries.derived_at(session, self._of, "salinity", at - _SAME_HOUR, at)
-        if salty is None:
-            return Surroundings()
-        how = f"{'from the conductivity read' if salty.behind else 'read'} at {salty.taken_at:%H:%M} UTC"
-        return Surroundings(
-            salinity=salty.value, u_salinity=salty.u, salinity_from=how, salinity_by=str(salty.reading_id)
-        )
+    def _read(self, session: Session, own: Principle, at: datetime) -> Surroundings:
+        """Salinity and conductivity of the same hour, where the probe leans on them."""
+        found: dict[str, Any] = {}
+        for name, key, asked in (
+            ("salinity", "salinity", own.needs_salinity),
+            ("conductivity", "specific-conductance", own.needs_conductivity),
+        ):
+            read = visit_queries.derived_at(session, self._of, key, at - _SAME_HOUR, at) if asked else None
+            if read is not None:
+                how = f"{'from the conductivity read' if read.behind else 'read'} at {read.taken_at:%H:%M} UTC"
+                by = str(read.reading_id)
+                found |= {name: read.value, f"u_{name}": read.u, f"{name}_from": how, f"{name}_by": by}
+        return Surroundings(**found)
 
     def now(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> Surroundings:
         """What was typed of it; what is remembered where no pressure was typed; nothing where no probe asks."""
-        if not own.needs_pressure:
+        if not own.asks_place:
             return Surroundings()
         if typed.pressure is not None:
             return replace(typed, pressure=self.at(typed.pressure))
-        found = self.remembered(session, at + _A_MOMENT)
-        return replace(found, pressure=self.at(found.pressure))
+        if typed.conductivity is not None:
+            return typed
+        found = self.remembered(session, own, at + _A_MOMENT)
+        return replace(found, pressure=self.at(found.pressure)) if own.needs_pressure else found
 
     def known(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> Surroundings:
         """What was typed of it; the salinity by a conductivity of the same hour where none was."""
-        if not own.needs_pressure:
+        if not own.asks_place:
             return Surroundings()
-        given = replace(typed, pressure=self.at(typed.pressure))
-        if given.salinity is not None:
-            u = given.u_salinity or (U_TYPED_SALINITY if given.salinity else 0.0)
-            return replace(given, u_salinity=u, salinity_from=given.salinity_from or "typed")
-        salty = self._salinity(session, at)
-        return replace(salty, pressure=given.pressure, pressure_by=given.pressure_by)
-
-    def wrong(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> dict[str, str]:
-        """What can't be of it, by field, where the probe's principle asks."""
-        if not own.needs_pressure:
-            return {}
-        wrong = wrong_with(self.at(typed.pressure))
+        pressure = self.at(typed.pressure) if own.needs_pressure else None
+        read = self._read(session, own, at)
+        found = replace(read, pressure=pressure, pressure_by=typed.pressure_by)
         if typed.salinity is not None:
+            u, how = typed.u_salinity or (U_TYPED_SALINITY if typed.salinity else 0.0), typed.salinity_from or "typed"
+            by = typed.salinity_by
+            found = replace(found, salinity=typed.salinity, u_salinity=u, salinity_from=how, salinity_by=by)
+        if typed.conductivity is not None:
+            u, how = typed.u_conductivity or TYPED_CONDUCTIVITY_SHARE * typed.conductivity, typed.conductivity_from
+            found = replace(
+                found, conductivity=typed.conductivity, u_conductivity=u, conductivity_from=how or "typed",
+                conductivity_by=typed.conductivity_by,
+            )  # fmt: skip
+        return found
+
+    def wrong(
+        self, session: Session, kind: ProbeKind, own: Principle, typed: Surroundings, at: datetime
+    ) -> dict[str, str]:
+        """What can't be of it, by field, where the probe's principle asks."""
+        wrong = wrong_with(self.at(typed.pressure)) if own.needs_pressure else {}
+        if own.needs_salinity and typed.salinity is not None:
             check_number(wrong, "salinity", typed.salinity, SALINITY, "")
-        elif own.needs_salinity and water_of(self.site).salt and self.remembered(session, at).salinity is None:
+        elif own.needs_salinity and water_of(self.site).salt and self._read(session, own, at).salinity is None:
             wrong["salinity"] = "This water is salt: give its salinity, or read its conductivity first. Fresh water: 0."
+        if own.needs_conductivity:
+            wrong |= self._wrong_salts(session, kind, own, typed, at)
+        return wrong
+
+    def _wrong_salts(
+        self, session: Session, kind: ProbeKind, own: Principle, typed: Surroundings, at: datetime
+    ) -> dict[str, str]:
+        """That the water's conductivity is not known, or is too much for the probe."""
+        about, most = quantity("specific-conductance"), kind.suits["specific-conductance"][1]
+        wrong: dict[str, str] = {}
+        found = typed.conductivity
+        if found is None:
+            found = self._read(session, own, at + _A_MOMENT).conductivity
+        check_number(wrong, "conductivity", found, CONDUCTIVITY_US_CM, about.unit)
+        if found is None:
+            wrong["conductivity"] = "The water's salts count: give its specific conductance, or read it first."
+        elif not wrong and found > most:
+            wrong["conductivity"] = (
+                f"{about.words(found)}: above {about.number(most)}{about.after} this {kind.name} takes other ions for "
+                "its own. Use a photometer, or send a sample to a laboratory."
+            )
         return wrong

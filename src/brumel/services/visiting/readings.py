@@ -102,9 +102,9 @@ class Readings:
         with self.database.session() as session:
             site, probe = session.get(Site, site_id), session.get(Probe, probe_id)
             own = upkeep.senses(probe) if probe else None
-            if site is None or own is None or not own.needs_pressure:
+            if site is None or own is None or not own.asks_place:
                 return Surroundings()
-            return Place(site).remembered(session, self.clock.now())
+            return Place(site).remembered(session, own, self.clock.now())
 
     def check_place(self, site_id: uuid.UUID, probe_id: uuid.UUID, place: Surroundings) -> None:
         """Refuse what can't be of a place, before a probe goes into its water.
@@ -117,8 +117,8 @@ class Readings:
         with self.database.session() as session:
             site, probe = session.get(Site, site_id), session.get(Probe, probe_id)
             own = upkeep.senses(probe) if probe else None
-            if site is not None and own is not None:
-                wrong = Place(site).wrong(session, own, place, self.clock.now())
+            if site is not None and probe is not None and own is not None:
+                wrong = Place(site).wrong(session, upkeep.kind_of(probe), own, place, self.clock.now())
                 if wrong:
                     raise InvalidInput(wrong)
 
@@ -144,10 +144,10 @@ class Readings:
             site = session.get(Site, site_id) if site_id else None
             place = place or Surroundings()
             own = principle_of(probe)
-            if site is not None and own.needs_pressure:
+            if site is not None and own.asks_place:
                 here = Place(site, visit_id)
                 place = here.now(session, own, place, self.clock.now())
-                if wrong := here.wrong(session, own, place, self.clock.now()):
+                if wrong := here.wrong(session, upkeep.kind_of(probe), own, place, self.clock.now()):
                     raise InvalidInput(wrong)
             name = f"{run.id if run else 'usual'}/{site_id or ''}/{place}"
             return Lens(positions, reading_transform(probe, basis, site, place)), name
@@ -221,8 +221,8 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
     if new.source in {Source.TYPED_SIGNAL, Source.TYPED_VALUE}:
         check_number(wrong, "temperature_c", new.temperature_c, TEMPERATURE_RANGE_C, "°C")
         wrong |= wrong_of_meter(own, new.meter_did) if own else {}
-    if own is not None and (site is not None or new.visit_id is not None):
-        wrong |= Place(site, new.visit_id).wrong(session, own, new.place, taken_at)
+    if probe is not None and own is not None and (site is not None or new.visit_id is not None):
+        wrong |= Place(site, new.visit_id).wrong(session, upkeep.kind_of(probe), own, new.place, taken_at)
     typed, name = (new.signal, "signal") if new.source == Source.TYPED_SIGNAL else (new.shown, "shown")
     likely = site.expected(upkeep.kind_of(probe).quantity) if site and probe else None
     if own and likely and typed is not None and (asked := asked_thousandth(own, typed, likely)):

@@ -163,6 +163,7 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
     if site_id and probe_id:
         place = Surroundings.of(amended.surroundings) if amended else services().readings.place(site_id, probe_id)
     site = known.site(site_id) if site_id else None
+    asked = {name: values.get(name, "") for name in PLACE}
     typed_place = {name: values[name] for name in PLACE if values.get(name)}
     return render_template(
         "rounds/reading.html",
@@ -184,10 +185,11 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         simulated=services().simulation.state(state.probe.device) if state else None,
         rule=rule_of(key, calibrating=False) if key else None,
         amended=amended,
-        place=place_fields(place) | ({name: values.get(name, "") for name in PLACE} if "pressure" in values else {}),
+        place=place_fields(place) | (asked if any(name in values for name in PLACE) else {}),
         place_typed=typed_place,
         known=place.pressure,
         salinity_hint=place.salinity_from or _SALT[bool(site and Compensation.of(site.compensation or {}).salt)],
+        conductivity_hint=place.conductivity_from or "at 25 °C",
         kinds=KINDS,
         units=UNITS_HPA,
         shown_as=SHOWN_AS,
