@@ -243,7 +243,7 @@ def _at(t: Array | float, hpa: float, water: Liquid | None = None) -> Conditions
 def _point(day: Day, kind: Kind, own: Principle, probe: OnTheLine, step: Step, water_c: float) -> JudgedPoint:
     random, hpa, bottle = day.random, day.hpa, kind.bottles.get(step.role)
     at_c = random.uniform(24.0, 26.0) if bottle else _ROOM_C
-    if step.key.endswith("-field"):
+    if step.of_waters:
         at_c = water_c
     if step.kind is StepKind.COMPARE:
         at_c = (step.target or 0.0) + random.uniform(-0.5, 0.5)

@@ -22,6 +22,7 @@ from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.care import Care, MeterEvent
 from brumel.core.quantities.conductivity import natural_water_factor
+from brumel.core.quantities.ions import activity_coefficient
 from brumel.core.quantities.oxygen import saturation_mg_l
 from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.quantities.salinity import practical_salinity
@@ -84,6 +85,7 @@ _SEED = 20411
 _THREE, _SIDE, _CHECK = "ph-neutral-acid-alkaline", "ph-neutral-side-check", "orp-check"
 _ONE = "conductivity-one"
 _AIR, _ZERO_AIR, _CAP = "membrane-air", "membrane-zero-air", "luminescence-air"
+_FIELD_C = 9.0
 _EVERY_ORP, _EVERY_AIR = 14, 3
 _ON_THE_LINE = (
     "glass",
@@ -95,11 +97,11 @@ _ON_THE_LINE = (
     "thermometer",
     "conductivity",
     "membrane",
+    "ammonium-tip",
 )
 """Principles of the bench's probes, by address."""
 _STANDARD_OF = {
-    ("A-EC", "standard"): "C14-0902", ("B-EC", "standard"): "S35-0114", ("B-NH4", "low"): "N5-03",
-    ("B-NH4", "high"): "N46-03",
+    ("A-EC", "standard"): "C14-0902", ("B-EC", "standard"): "S35-0114",
 }  # fmt: skip
 """The lots that a probe's meter is checked in."""
 _IN_ORDER: tuple[type[Base], ...] = (
@@ -263,7 +265,7 @@ class _Maker:
             lot
             for lot in self.lots
             if roles()[role].admits(lot.standard, lot.nominal)
-            and lot.family in ("technical", "zobell", "kcl", "oxygen-zero")
+            and lot.family not in ("primary", "sea-water")
             and lot.lot_number != "T4-2480"
         ]
         opened = [lot for lot in fitting if lot.opened_on is not None and lot.opened_on <= at.date()]
@@ -315,6 +317,10 @@ class _Maker:
                     read.append(self._read(water, "oxygen", water.oxygen_probe, at + timedelta(minutes=9), visit))
                 if water.orp is not None:
                     read.append(self._read(water, "orp", "B-ORP", at + timedelta(minutes=4), visit))
+                if water.ammonium is not None:
+                    school = "ammonium-three" if day.weekday() in (0, 1) else "ammonium-two"
+                    self._calibrate("B-NH4", at - timedelta(minutes=40), school=school)
+                    read.append(self._read(water, "ammonium", "B-NH4", at + timedelta(minutes=14), visit))
                 if water.code == "POOL" and number == self.truths.compared:
                     self.stays.compare(visit, water, at + timedelta(minutes=8))
                 self.stays.end(visit, water, at + timedelta(minutes=10), read)
@@ -404,6 +410,8 @@ class _Maker:
                 self._care(label, Care(part), self.truths.before(renewed), good_until=until)
         self._care("B-ORP", Care.STORED, self.now - 2 * day, "clean tap water")
         self._care("C-pH", Care.DROPPED, self.now - 3 * day - hour, note="On the slipway.")
+        for renewed in self.truths.renewed["B-NH4"]:
+            self._care("B-NH4", Care("tip-changed"), self.truths.before(renewed))
         self._care("B-NH4", Care("tip-changed"), self.now - 9 * hour)
         self._care("A-DO", Care("membrane-changed"), self.now - timedelta(minutes=40))
         self._inspect("A-DO", self.now - timedelta(minutes=36))
@@ -420,18 +428,12 @@ class _Maker:
                          "at": self.now - ago, "event": str(event), "note": ""})  # fmt: skip
 
     def _reports(self) -> None:
-        """What the meters reported of their own calibrations through the year; one cell drifts, one cap ages."""
-        every, noise = {"B-EC": 28, "B-NH4": 4}, self.random.gauss
-        for label, days in every.items():
-            for number in range(DAYS - DAYS % days, 0, -days):
-                passed = 1.0 - number / DAYS
-                reported = {
-                    "B-EC": {"cell-constant": 10.02 + 0.95 * passed**2 + noise(0, 0.05)},
-                    "B-NH4": {"gap": 57.5 - 7.0 * (1 - number % 90 / 90.0) + noise(0, 0.5)},
-                }[label]  # fmt: skip
-                off = {"B-EC": noise(-0.4, 0.7), "B-NH4": noise(0, 3.0)}[label]
-                at = self.now - timedelta(days=number - 1, hours=4, minutes=self.random.randint(0, 40))
-                self._kept(label, at, {k: round(v, 3) for k, v in reported.items()}, off)
+        """What the meters reported of their own calibrations through the year; a cell drifts."""
+        days, noise = 28, self.random.gauss
+        for number in range(DAYS - DAYS % days, 0, -days):
+            constant = 10.02 + 0.95 * (1.0 - number / DAYS) ** 2 + noise(0, 0.05)
+            at = self.now - timedelta(days=number - 1, hours=4, minutes=self.random.randint(0, 40))
+            self._kept("B-EC", at, {"cell-constant": round(constant, 3)}, noise(-0.4, 0.7))
 
     def _kept(self, label: str, at: datetime, reported: dict[str, float], off_percent: float) -> None:
         """A calibration that a meter keeps: looked at before adjusting, in the standard."""
@@ -500,6 +502,8 @@ class _Maker:
             stale = -0.10 if stale_alkaline and step.role == "alkaline" else 0.0
             where = Surroundings(true).at(room + self.random.gauss(0, 0.2), probe.reference or "")
             beside = self._beside(step)
+            if step.of_waters:
+                where = replace(where, temperature_c=_FIELD_C)
             if beside is not None:
                 where = replace(where, temperature_c=beside.target.value)
             aim = beside.target if beside else stored.aim_of(step, cup, where)
@@ -594,6 +598,11 @@ class _Maker:
             full = saturation_mg_l(temperature_c, place.at(temperature_c).pressure_hpa, place.salinity or 0.0)
             mg_l = (water.oxygen or 0.0) * (1.0 - 0.08 * season + self.random.gauss(0, 0.06))
             value = 100.0 * mg_l / float(full)
+        elif key == "ammonium":
+            salts = round(780.0 * (1.0 + 0.06 * season + self.random.gauss(0, 0.02)), 0)
+            place = Surroundings(conductivity=salts, u_conductivity=0.02 * salts, conductivity_from="typed")
+            mg_l = (water.ammonium or 0.0) * (1.0 - 0.25 * season + self.random.gauss(0, 0.12))
+            value = mg_l * float(activity_coefficient(salts, 1))
         else:
             value = (water.orp or 0.0) + 25.0 * season + self.random.gauss(0, 12.0)
         site, probe = self.sites[water.code], self.probes[label]

@@ -38,6 +38,8 @@ class Water:
     oxygen: float | None = None
     """mg/L, where it is read."""
     altitude_m: float = 3.0
+    ammonium: float | None = None
+    """mg/L as N, where a tip reads it."""
 
     @property
     def cell(self) -> str:
@@ -60,7 +62,8 @@ WATERS = (
            {"ph": (5.8, 7.2), "specific-conductance": (30, 70), "oxygen": (9.0, 13.0)}, salts=48.0,
           oxygen=10.7, altitude_m=630.0),
     Water("REED", "Reed-bed outfall", "reed-bed outfall", 2, "A-pH", 7.1, 0.2, 13.0, 6.0,
-           {"ph": (6.5, 8.0), "ammonium-n": (5.0, 25.0), "oxygen": (2.0, 9.0)}, oxygen=5.1, altitude_m=12.0),
+           {"ph": (6.5, 8.0), "ammonium-n": (5.0, 25.0), "oxygen": (2.0, 9.0)}, oxygen=5.1, altitude_m=12.0,
+           ammonium=13.0),
     Water("TANK", "Greenhouse nutrient reservoir", "nutrient reservoir", 1, "A-pH", 5.9, 0.2, 20.0, 2.0,
            {"ph": (5.3, 6.7), "specific-conductance": (1200, 2600)}, salts=1_850.0,
           compensation=Compensation("linear", 2.0, solids_factor=0.5)),
@@ -117,7 +120,7 @@ def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
         Probe(label="B-ORP", serial="HR-B-4410", kind="orp", kit="Kit B",
               in_service_on=served - timedelta(days=420), device_id=devices[2].id, reference="ag-agcl-3m"),
         Probe(label="B-NH4", serial="HR-B-5093", kind="ammonium", kit="Kit B",
-              in_service_on=served - timedelta(days=90)),
+              in_service_on=served - timedelta(days=400), device_id=devices[9].id),
         Probe(label="A-T", serial="HR-A-6002", kind="temperature", kit="Kit A",
               in_service_on=served - timedelta(days=400), device_id=devices[6].id),
         Probe(label="C-EC", serial="HR-C-3018", kind="conductivity-0.1", kit="Store",
@@ -162,7 +165,7 @@ def meters(served: date, new_id: Callable[[], uuid.UUID]) -> Iterator[Meter]:
 
 
 def lots(today: date, days: int, new_id: Callable[[], uuid.UUID]) -> Iterator[Lot]:
-    """A fresh set of technical buffers every 60 days, a primary set, and two bottles past their time."""
+    """A fresh set of technical buffers and of ammonium every 60 days, a primary set, two bottles past their time."""
     for number, received in enumerate(range(days + 30, 0, -60)):
         for nominal in (4.01, 7.00, 10.01):
             yield Lot(
@@ -172,6 +175,13 @@ def lots(today: date, days: int, new_id: Callable[[], uuid.UUID]) -> Iterator[Lo
                 opened_on=today - timedelta(days=received - 5),
                 open_life_days=60 if nominal > 8 else 90, content=5000.0,
                 discarded_on=today - timedelta(days=received - 95) if received > 95 else None,
+            )  # fmt: skip
+        for nominal in (46.2, 4.62) if received > 60 else ():
+            yield Lot(
+                id=new_id(), lot_number=f"N{nominal:.0f}-{10 + number:02d}", standard="ammonium", family="ammonium",
+                nominal=nominal, received_on=today - timedelta(days=received),
+                expires_on=today - timedelta(days=received - 365), opened_on=today - timedelta(days=received - 5),
+                open_life_days=90, content=250.0, discarded_on=today - timedelta(days=received - 84),
             )  # fmt: skip
     for nominal in (4.005, 6.865, 9.180):
         yield Lot(

@@ -38,7 +38,7 @@ _DAILY = {"POOL": ("free-chlorine", "total-chlorine"), "LIDO": ("free-chlorine",
 _WEEKLY = {
     "POOL": ("stabiliser", "alkalinity", "hardness", "dissolved-solids"), "SHRIMP": ("alkalinity",),
 }  # fmt: skip
-_AMMONIUM = {"SHRIMP": 0.35, "REED": 12.0}
+_AMMONIUM = {"SHRIMP": 0.35}
 _USUAL = {
     "free-chlorine": (2.4, 0.15), "total-chlorine": (0.22, 0.05), "stabiliser": (24.0, 1.5), "alkalinity": (108.0, 4.0),
     "hardness": (240.0, 8.0), "dissolved-solids": (1_150.0, 30.0),

@@ -47,7 +47,7 @@ class Truths:
     @cached_property
     def renewed(self) -> Mapping[str, tuple[int, ...]]:
         """So many days ago a part of a probe was renewed at noon."""
-        return {"A-DO": (366, 291, 216, self.torn, 44), "B-DO": (366, 225)}
+        return {"A-DO": (366, 291, 216, self.torn, 44), "B-DO": (366, 225), "B-NH4": (370, 262, 151)}
 
     @cached_property
     def at_sea_level(self) -> int:
@@ -80,6 +80,7 @@ class Truths:
             "A-EC": (("cleaned", self.cleaned),),
             "A-DO": tuple(("membrane changed", ago) for ago in self.renewed["A-DO"]),
             "B-DO": tuple(("cap changed", ago) for ago in self.renewed["B-DO"]),
+            "B-NH4": tuple(("tip changed", ago) for ago in self.renewed["B-NH4"]),
         }.get(label, ())
         return next((what for what, ago in done if since < self.before(ago) <= until), "")
 
@@ -94,6 +95,7 @@ class Truths:
             "A-EC": (0.1, (1.0 - self._coating(at)) / (1.004 + 0.012 * passed), 0.3),
             "B-EC": (0.1, (10.0 if self._is_set_wrong(at) else 1.0) / (10.02 + 0.4 * passed), -0.2),
             "A-T": (0.06, 1.0),
+            "B-NH4": (171.0 + 0.04 * self._age("B-NH4", at), 97.0 - 0.105 * self._age("B-NH4", at), 0.2),
             "A-DO": self._membrane(at),
             "B-DO": (18.05, 38.4 * (1.0 - 0.14 * self._age("B-DO", at) / 365.0)),
         }[label]

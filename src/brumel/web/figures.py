@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from math import isfinite
 
 from brumel.core.findings import Level
+from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Response
 from brumel.core.wording import grouped
 from brumel.services.calibrating.shown import RunView
@@ -17,9 +18,10 @@ from brumel.services.kit.life import Course
 from brumel.services.planning.plan import DayPlan
 from brumel.services.reckon.pictures import Picture
 from brumel.services.visiting.rounds import SiteHistory
-from brumel.web.scale import Scale
+from brumel.web.scale import Decades, Scale
 
 Tick = tuple[float, str]
+_ONE_WARMTH_C = 5.0
 
 
 @dataclass(frozen=True)
@@ -39,7 +41,8 @@ class PlottedPoint:
 class ResponseFigure:
     """How a probe responds: points, its own and the usual line, residuals below; labelled by its principle."""
 
-    fitted: tuple[float, float, float, float]
+    fitted: tuple[tuple[float, float, float, float, str], ...]
+    """A line for each temperature of the standards, with its words where there are several."""
     usual: tuple[float, float, float, float]
     points: tuple[PlottedPoint, ...]
     x_ticks: tuple[Tick, ...]
@@ -71,12 +74,15 @@ def response_figure(view: RunView) -> ResponseFigure | None:
         return None
     response, own, about, at = view.response, view.principle, view.quantity, view.conditions
     usual = Response.usual(own)
-    room = (own.drawn[1] - own.drawn[0]) / 10
-    low = min(own.drawn[0], *(p.target - room for p in points))
-    high = max(own.drawn[1], *(p.target + room for p in points))
-    x = Scale(low, high, 58.0, 548.0)
-    ends, usual_ends = ([r.signal(v, at) for v in (low, high)] for r in (response, usual))
-    signals = [*ends, *usual_ends, *(p.signal or 0.0 for p in points)]
+    if own.by_decades:  # its usual line lies anywhere: through the middle of what was found
+        usual = replace(usual, values=(response.values[0], *usual.values[1:]))
+    targets = [p.target for p in points]
+    x = (Decades if own.by_decades else Scale)(*_reach(own, targets), 58.0, 548.0)
+    warmths = warmths_of([p.temperature_c for p in points])
+    lines = [[response.signal(v, replace(at, temperature_c=c)) for v in (x.low, x.high)] for c in warmths]
+    lines = lines if len(lines) > 1 else [[response.signal(v, at) for v in (x.low, x.high)]]
+    ends, usual_ends = lines[0], [usual.signal(v, at) for v in (x.low, x.high)]
+    signals = [*(end for line in lines for end in line), *usual_ends, *(p.signal or 0.0 for p in points)]
     margin = (max(signals) - min(signals)) * 0.02
     y = Scale(min(signals) - margin, max(signals) + margin, 258.0, 14.0)
     within = tolerances_of(view.run).residual
@@ -85,8 +91,11 @@ def response_figure(view: RunView) -> ResponseFigure | None:
     largest = max(within.doubtful * 1.4, min(max(map(abs, residuals)) * 1.15, within.doubtful * 6))
     r = Scale(-largest, largest, 350.0, 290.0)
     return ResponseFigure(
-        fitted=(x(low), y(ends[0]), x(high), y(ends[1])),
-        usual=(x(low), y(usual_ends[0]), x(high), y(usual_ends[1])),
+        fitted=tuple(
+            (x(x.low), y(line[0]), x(x.high), y(line[1]), f", {c:.0f} °C" if len(lines) > 1 else "")
+            for c, line in zip(warmths, lines, strict=False)
+        ),
+        usual=(x(x.low), y(usual_ends[0]), x(x.high), y(usual_ends[1])),
         points=tuple(
             PlottedPoint(
                 x(p.target), y(p.signal or 0.0), r(max(-largest, min(largest, off))), off, about.number(p.target),
@@ -103,9 +112,36 @@ def response_figure(view: RunView) -> ResponseFigure | None:
         axes=f"{own.signal_unit} against {about.symbol} at the temperature of the standards",
         residuals=f"residual of each standard, {'%' if within.percent else about.unit or about.symbol} (shaded: sound)",
         usual_name=own.usual_name,
-        legend_y=218.0 if ends[1] > ends[0] else 28.0,
+        legend_y=238.0 - 20.0 * len(lines) if ends[1] > ends[0] else 28.0,
         axes_y=32.0 if ends[1] > ends[0] else 250.0,
     )  # fmt: skip
+
+
+def _reach(own: Principle, targets: Sequence[float]) -> tuple[float, float]:
+    """From where to where values are drawn: what is usual, and all standards with some room."""
+    low, high = own.drawn
+    if own.by_decades:
+        return min(low, min(targets) / 1.5), max(high, max(targets) * 1.5)
+    room = (high - low) / 10
+    return min(low, min(targets) - room), max(high, max(targets) + room)
+
+
+def warmths_of(temperatures_c: Sequence[float]) -> list[float]:
+    """The temperatures that points were taken at, those within 5 °C as one, the first one first.
+
+    Examples
+    --------
+    >>> warmths_of([22.0, 22.4, 8.0])
+    [22.2, 8.0]
+    """
+    groups: list[list[float]] = []
+    for t in temperatures_c:
+        near = next((g for g in groups if abs(g[0] - t) <= _ONE_WARMTH_C), None)
+        if near is None:
+            groups.append([t])
+        else:
+            near.append(t)
+    return [sum(g) / len(g) for g in groups]
 
 
 @dataclass(frozen=True)

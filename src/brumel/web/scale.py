@@ -34,3 +34,25 @@ class Scale:
         first = math.ceil(self.low / step - 1e-9)
         last = math.floor(self.high / step + 1e-9)
         return [round(n * step, 10) + 0.0 for n in range(first, last + 1)]
+
+
+@dataclass(frozen=True)
+class Decades(Scale):
+    """A scale on which a decade takes as much room as the next; its values are above 0.
+
+    Examples
+    --------
+    >>> Decades(1.0, 100.0, 0, 100)(10.0), Decades(1.0, 100.0, 0, 100).ticks()
+    (50.0, [1.0, 2.0, 5.0, 10.0, 20.0, 50.0, 100.0])
+    """
+
+    def __call__(self, value: float) -> float:
+        """The place of a value, rounded to a tenth of a pixel."""
+        return Scale(math.log10(self.low), math.log10(self.high), self.begin, self.end)(math.log10(value))
+
+    def ticks(self, about: int = 5) -> list[float]:
+        """One, two and five of each decade within the range."""
+        del about
+        decades = range(math.floor(math.log10(self.low)), math.ceil(math.log10(self.high)) + 1)
+        each = [round(m * 10.0**n, 10) for n in decades for m in (1, 2, 5)]
+        return [value for value in each if self.low <= value <= self.high]

@@ -11,7 +11,7 @@ import numpy as np
 from brumel.core.calibrating.run import JudgedPoint, Run
 from brumel.core.findings import Finding, Level
 from brumel.core.sensing.ion_tip import IonTip
-from brumel.core.wording import signed
+from brumel.core.wording import signed, upper_first
 
 PAIR_C = 0.5
 """Two standards farther apart in temperature make no pair (common practice)."""
@@ -118,7 +118,7 @@ def ion_remarks(run: Run) -> Iterator[Finding]:
     """The spans, as the worksheet has them; that both pairs disagree."""
     pairs = [p for p in pairs_of(run) if p.percent > 100.0 * _SAME]
     if pairs:
-        yield Finding("gap", Level.SOUND, "; ".join(p.words for p in pairs) + ".", "", 0)
+        yield Finding("gap", Level.SOUND, upper_first("; ".join(p.words for p in pairs)) + ".", "", 0)
 
 
 def _not_hydrated(run: Run) -> Iterator[Finding]:

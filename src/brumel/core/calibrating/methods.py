@@ -136,6 +136,8 @@ class Step:
     """What that is, in the quantity's unit."""
     target_u: float = 0.0
     """Its standard uncertainty."""
+    of_waters: bool = False
+    """Whether its standard is as warm as the waters, not as the room."""
 
     @classmethod
     def of(cls, data: Mapping[str, Any]) -> Step:

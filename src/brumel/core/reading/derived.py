@@ -120,7 +120,7 @@ def _budget(answer: Answer, output: str, main: str, behind: Budget, factor: floa
     return Budget.of(found)
 
 
-_NAMES = {"temperature_c": "temperature of the conversion"}
+_NAMES = {"temperature_c": "temperature of the conversion", "conductivity_us_cm": "salts of the water"}
 
 
 def _eh(value: float, budget: Budget, at: Conditions, water: Compensation) -> Iterator[Derived]:

@@ -35,6 +35,7 @@ class IonTip(Principle):
     )
     value_term = 1
     drawn = (1.0, 100.0)
+    by_decades = True
     usual_name = "usual tip"
     assumed = "a tip of the usual slope and an unknown potential"
     drift_percent_per_day = 8.0

@@ -135,6 +135,8 @@ class Principle(ABC):
     """The same in percent of the value, on top."""
     drawn: ClassVar[tuple[float, float]]
     """Values that a picture of the response shows at least."""
+    by_decades: ClassVar[bool] = False
+    """Whether values are drawn by decades."""
     picture: ClassVar[str] = ""
     """What is drawn beside the response; empty where nothing is."""
     usual_name: ClassVar[str] = "usual"

@@ -16,7 +16,7 @@ _PURE_US_CM = 5.0
 _OTHER_IONS = 0.00012
 """mg/L that other ions are taken for, for each µS/cm."""
 _AGED = 0.72
-_DRY_S, _DRY_MV = 14.0, 9.0
+_DRY_S, _DRY_MV = 8.0, 9.0
 """A tip that is not hydrated is so many times slower and creeps as it takes up water, mV an hour."""
 
 

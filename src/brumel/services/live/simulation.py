@@ -25,6 +25,7 @@ from brumel.store.models.reference import Device, Lot, Site
 
 ROOM_C = 21.5
 _WATER_C = 18.0
+_FIELD_C = 9.0
 _SALT_US_CM = 5_000.0
 """Above this a water's salts are sea salt, on the bench."""
 
@@ -55,9 +56,10 @@ class Simulation:
         at = next((s for s in steps_of(run.method) if s.key == step), None)
         if at is None or not at.kind.has_point:
             return
-        own, aim = principle_of(run.method), stored.aim_of(at, lot, stored.where(run, ROOM_C))
+        stands_c = _FIELD_C if at.of_waters else ROOM_C
+        own, aim = principle_of(run.method), stored.aim_of(at, lot, stored.where(run, stands_c))
         values = {own.quantity: aim.value} | _weather(stored.place_of(run).pressure)
-        name, warm_c = stored.lot_label(lot) if lot else at.label, ROOM_C if own.asks_temperature else aim.value
+        name, warm_c = stored.lot_label(lot) if lot else at.label, stands_c if own.asks_temperature else aim.value
         self._place(device, Liquid(name, warm_c, values, aim.u, standard=True, gas=at.kind is StepKind.AIR))
 
     def into_site(self, device: Device | None, site_id: uuid.UUID) -> None:

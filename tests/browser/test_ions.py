@@ -1,0 +1,108 @@
+"""An ammonium tip on the simulated bench: a run to a reading, each fault named first, salt water refused."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+from tests.browser.driving import ail, all_so, give_up, no_violations, sign, take
+
+_FIVE_MINUTES_MS = 90_000
+"""Of the simulated bench, with room for a busy machine."""
+
+
+def begin(page: Page) -> None:
+    """B-NH4's tip was changed this morning: it hydrates for a day, and is used with a reason."""
+    page.goto("/bench/")
+    page.get_by_role("link", name="Calibrate B-NH4").click()
+    expect(page.locator("main")).to_contain_text("hydrate, then calibrate")
+    page.locator("[name=despite]").fill("the spare tip stood in its standard for a day")
+    page.get_by_text("High and low at room temperature", exact=True).click()
+    page.get_by_role("button", name="Begin").click()
+
+
+def point(page: Page) -> None:
+    page.get_by_role("button", name="Probe is in").click()
+    page.wait_for_selector("[data-settling=stable]", timeout=_FIVE_MINUTES_MS)
+    take(page)
+
+
+def typed(page: Page, signal: str, temperature_c: str) -> None:
+    page.get_by_text("Type the reading by hand").click()
+    page.get_by_label("Potential").fill(signal)
+    page.locator("#temperature_c").fill(temperature_c)
+    take(page, "Take the typed point")
+
+
+def test_high_and_low_then_a_reading_through_the_waters_salts(technician: Page) -> None:
+    page = technician
+    begin(page)
+    point(page)
+    expect(page.locator(".steps")).to_contain_text("true value 46.20 mg/L")
+    point(page)
+    expect(page.locator("[data-code=slope]")).to_contain_text("sound from 84 to 110 %")
+    expect(page.locator("[data-code=gap]")).to_contain_text(re.compile(r"5\d\.\d mV a decade, 9\d % of theory"))
+    no_violations(page)
+    sign(page)
+    page.get_by_role("link", name="Read a site").click()
+    page.get_by_label("Site", exact=True).select_option(label="Reed-bed outfall")
+    page.get_by_role("button", name="Probe is in").click()
+    expect(page.locator("#error-conductivity")).to_contain_text("The water's salts count")
+    page.get_by_label("Specific conductance of the water").fill("2340")
+    page.get_by_role("button", name="Probe is in").click()
+    expect(page.locator("#error-conductivity")).to_contain_text("above 1500 µS/cm")
+    page.get_by_label("Specific conductance of the water").fill("780")
+    page.get_by_role("button", name="Probe is in").click()
+    page.wait_for_selector("[data-settling=stable]", timeout=_FIVE_MINUTES_MS)
+    page.locator("[name=despite]").fill("only a test")
+    page.get_by_role("button", name="Record").first.click()
+    page.wait_for_url("**/ledger/readings/**")
+    expect(page.locator(".answer .value")).to_have_text(re.compile(r"NH₄⁺-N \d+\.\d\d mg/L"))
+    expect(page.locator(".working").first).to_contain_text("γ at 780 µS/cm = 0.893")
+    expect(page.locator("main")).to_contain_text("a(NH₄⁺-N)")
+    no_violations(page)
+
+
+def test_an_aged_tip_is_told_by_its_gap(technician: Page) -> None:
+    page = technician
+    begin(page)
+    ail(page, "aged tip")
+    point(page)
+    point(page)
+    first = page.locator("[data-code]").first
+    expect(first).to_have_attribute("data-code", "slope")
+    expect(first).to_contain_text("the tip is aged")
+    expect(page.locator(".verdict").first).to_contain_text("unfit")
+    ail(page, "none")
+    give_up(page)
+
+
+def test_a_tip_that_is_not_hydrated_is_told_by_its_patience(technician: Page) -> None:
+    page = technician
+    begin(page)
+    ail(page, "tip not hydrated")
+    point(page)
+    first = page.locator("[data-code]").first
+    expect(first).to_have_attribute("data-code", "tip-not-hydrated")
+    expect(first).to_contain_text("a hydrated tip takes five")
+    ail(page, "none")
+    give_up(page)
+
+
+def test_temperatures_apart_and_swapped_standards_are_named(technician: Page) -> None:
+    page = technician
+    begin(page)
+    typed(page, "262.1", "22.9")
+    typed(page, "207.4", "22.0")
+    expect(page.locator("[data-code]").first).to_have_attribute("data-code", "pair-temperatures")
+    give_up(page)
+    begin(page)
+    page.get_by_role("button", name="Probe is in").click()
+    page.wait_for_selector("[data-settling=settling]")
+    page.get_by_text("Simulated bench", exact=True).click()
+    low = page.locator("#beaker option", has_text="4.62").first.get_attribute("value")
+    page.locator("#beaker").select_option(low)
+    page.get_by_role("button", name="Put it there").click()
+    expect(page.locator("[data-look]")).to_contain_text("It looks like")
+    all_so(page)
+    give_up(page)
