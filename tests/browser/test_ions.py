@@ -82,10 +82,11 @@ def test_a_tip_that_is_not_hydrated_is_told_by_its_patience(technician: Page) ->
     begin(page)
     ail(page, "tip not hydrated")
     point(page)
+    ail(page, "none")
+    point(page)
     first = page.locator("[data-code]").first
     expect(first).to_have_attribute("data-code", "tip-not-hydrated")
     expect(first).to_contain_text("a hydrated tip takes five")
-    ail(page, "none")
     give_up(page)
 
 
