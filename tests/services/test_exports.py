@@ -24,7 +24,7 @@ READINGS = [
     "reading_id", "taken_at", "site", "site_name", "probe", "probe_serial", "instrument", "visit_id", "depth_m",
     "layer", "replicate", "taken_by", "quantity", "qualifier", "value",
     "u", "expanded_u", "unit", "temperature_c", "source", "signal", "signal_unit", "shown", "meter_setting_c",
-    "meter_did", "pressure_hpa", "salinity",
+    "meter_did", "pressure_hpa", "salinity", "conductivity_us_cm",
     "reference", "derived", "level", "keeps", "limits", "typed_as",
     "findings", "calibration_id", "settled", "settling_s", "despite", "note",
     "amends",

@@ -114,3 +114,24 @@ def test_a_temperature_read_with_it_leans_on_nothing(world: World, traceable: uu
     assert read.value == pytest.approx(19.4 - offset)
     assert (read.calibration_run_id, read.level) == (run_id, "sound")
     assert services.readings.view(read.id).bases == ()
+
+
+def test_others_that_lean_on_it_carry_its_uncertainty(world: World, traceable: uuid.UUID) -> None:
+    """A checked thermometer is known to ±0.1 °C, an unknown one to ±0.23; its part in a conductivity is as large."""
+    run_id = begun(world)
+    taken(world, run_id, traceable, {step: value + 0.1 for step, value in BATHS.items()})
+    checked = world.sign(run_id).run.probe_id
+    meter = world.meter("conductivity-1", does={"specific-conductance": {"method": "linear", "coefficient": 1.9}})
+    cell = world.other_probe("conductivity-1", meter_id=meter)
+    shares = {}
+    for name, read_with in (("checked", f"probe:{checked}"), ("unknown", "")):
+        visit = world.at().visits.open(NewVisit(uuid.uuid4(), world.site.id), world.person)
+        warm, salts = Entry(uuid.uuid4(), "temperature", "12.4", read_with=read_with), uuid.uuid4()
+        entry = Entry(salts, "specific-conductance", "500", read_with=f"probe:{cell}", despite="only a test")
+        world.at().visits.save(visit, Sheet([entry, warm]), world.person)
+        view = world.at().readings.view(salts).reading
+        read = next(r for r in world.at().visits.view(visit).readings if r.quantity == "temperature")
+        part = next(c for c in view.budget if c["name"].startswith("temperature"))
+        assert part["u"] == pytest.approx(read.u)
+        shares[name] = part["u"]
+    assert shares["checked"] < 0.06 < shares["unknown"]

@@ -16,7 +16,6 @@ from brumel.core.reading.water import Compensation
 from brumel.core.reckoning.answers import Answer, calculate
 from brumel.core.reckoning.definition import InvalidInputs
 from brumel.core.sensing.principle import Conditions
-from brumel.core.sensing.response import U_TEMPERATURE_C
 from brumel.core.uncertainty import Budget, Contribution
 
 _NEAR_25_C = 25.0
@@ -133,7 +132,7 @@ def _eh(value: float, budget: Budget, at: Conditions, water: Compensation) -> It
 
 def _of_conductivity(value: float, budget: Budget, at: Conditions, water: Compensation) -> Iterator[Derived]:
     of = ("conductivity_us_cm", value, budget)
-    warm = {"temperature_c": float(at.temperature_c), "temperature_c_u": U_TEMPERATURE_C}
+    warm = {"temperature_c": float(at.temperature_c), "temperature_c_u": at.u_temperature_c}
     compensated = None
     if water.method != "none":
         compensated = _worked(
@@ -158,7 +157,7 @@ def _of_conductivity(value: float, budget: Budget, at: Conditions, water: Compen
 def _of_oxygen(value: float, budget: Budget, at: Conditions, water: Compensation) -> Iterator[Derived]:
     del water
     place = {
-        "temperature_c": float(at.temperature_c), "temperature_c_u": U_TEMPERATURE_C,
+        "temperature_c": float(at.temperature_c), "temperature_c_u": at.u_temperature_c,
         "salinity": at.salinity, "salinity_u": max(at.u_salinity, 1e-12),
     }  # fmt: skip
     here = {"pressure_hpa": float(at.pressure_hpa)}  # its error stands in the percent already

@@ -10,8 +10,8 @@ import numpy as np
 
 from brumel.core.arrays import Array
 from brumel.core.errors import NotEnoughPoints
-from brumel.core.sensing.principle import Conditions, Principle
-from brumel.core.sensing.response import U_TEMPERATURE_C, Origin, Response, as_rows
+from brumel.core.sensing.principle import U_TEMPERATURE_C, Conditions, Principle
+from brumel.core.sensing.response import Origin, Response, as_rows
 
 
 class Weights(StrEnum):

@@ -19,6 +19,8 @@ from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.uncertainty import Contribution
 from brumel.core.wording import signed
 
+U_TEMPERATURE_C = 0.2 / 3**0.5
+"""Standard uncertainty of the probe's thermometer, °C: ±0.2 °C as limits (common practice)."""
 _FALLS = 0.2
 """A fall by this share of the end is told from noise (rule of this product)."""
 
@@ -40,6 +42,7 @@ class Conditions:
     u_salinity: float = 0.0
     conductivity_us_cm: float | None = None
     u_conductivity: float = 0.0
+    u_temperature_c: float = U_TEMPERATURE_C
 
     def warmer(self, by_c: float) -> Conditions:
         """The same, warmer by so many degrees."""

@@ -15,8 +15,6 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.uncertainty import Budget, Contribution
 
-U_TEMPERATURE_C = 0.2 / 3**0.5
-"""Standard uncertainty of the probe's thermometer, °C: ±0.2 °C as limits (common practice)."""
 _ROUNDS = 12
 """A bend is a few percent: each round leaves that share of what the one before left."""
 LEFT_OVER = "left of the approach"
@@ -187,7 +185,7 @@ class Response:
                 Contribution(
                     p.signal_name, p.u_of(signal) if u_signal is None else u_signal, p.signal_unit, 1.0 / per_value
                 ),
-                Contribution("temperature", U_TEMPERATURE_C, "°C", -self.signal_per_degree(value, at) / per_value),
+                Contribution("temperature", at.u_temperature_c, "°C", -self.signal_per_degree(value, at) / per_value),
                 *p.beyond_the_line(value, at, self.temperature_c),
                 Contribution(LEFT_OVER, left_over, unit, 1.0),
                 Contribution("drift since calibration", p.drift(value, age_days), unit, 1.0),

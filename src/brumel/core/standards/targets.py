@@ -13,8 +13,7 @@ from brumel.core.kit.shelf import standards
 from brumel.core.quantities.conductivity import KCL_PERCENT_PER_C, kcl_curves
 from brumel.core.quantities.redox import REFERENCES, U_HALF_CELL_MV, half_cell, zobell_eh_mv
 from brumel.core.quantities.salinity import SEA_WATER_C, conductivity_from_salinity, practical_salinity
-from brumel.core.sensing.principle import Conditions
-from brumel.core.sensing.response import U_TEMPERATURE_C
+from brumel.core.sensing.principle import U_TEMPERATURE_C, Conditions
 from brumel.core.standards.buffers import (
     FAMILIES,
     LABEL_TEMPERATURE_C,

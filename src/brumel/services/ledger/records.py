@@ -205,6 +205,7 @@ _READING_COLUMNS: dict[str, Callable[[Reading], Any]] = {
     "meter_did": lambda r: meter_words(r.meter_did or {}),
     "pressure_hpa": lambda r: _round(_pressure_hpa(r), 1),
     "salinity": lambda r: _round(Surroundings.of(r.surroundings).salinity, 2),
+    "conductivity_us_cm": lambda r: _round(Surroundings.of(r.surroundings).conductivity, 0),
     "reference": lambda r: r.reference,
     "derived": lambda r: "; ".join(f"{d['quantity']} {d['value']:g} {d['unit']}" for d in r.derived),
     "level": lambda r: r.level,

@@ -129,7 +129,7 @@ def _leaning(again: Again, old: Reading, now: Mapping[uuid.UUID, Reading]) -> An
         elif str(key) == place.conductivity_by:
             place = _as_salt(place, basis, "conductivity", "specific-conductance")
         else:
-            measured = replace(measured, temperature_c=basis.value)
+            measured = replace(measured, temperature_c=basis.value, u_temperature_c=basis.u)
     measured = replace(measured, place=place)
     removed = [_gone(basis) for basis in now.values() if basis.removed]
     after = again.correct(old, measured).with_findings(removed)

@@ -18,7 +18,7 @@ from brumel.core.reading.derived import Derived, as_read, derived_from
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
 from brumel.core.reading.water import Compensation
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.principle import U_TEMPERATURE_C, Conditions, Principle
 from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.errors import InvalidInput
@@ -48,6 +48,8 @@ class Measured:
     place: Surroundings = field(default_factory=Surroundings)
     """What was known of it beside the temperature."""
     trace: dict[str, list[float]] | None = None
+    u_temperature_c: float = U_TEMPERATURE_C
+    """Of the thermometer that its temperature is by."""
 
     @property
     def did(self) -> dict[str, Any]:
@@ -131,6 +133,7 @@ def correct(
     own, water = principle_of(probe), water_of(site)
     about = quantity(own.quantity)
     at = measured.place.at(measured.temperature_c, probe.reference or "")
+    at = replace(at, u_temperature_c=measured.u_temperature_c)
     if measured.signal is None:
         value, budget, working = _from_shown(measured, own, about, meter, at, upkeep.kind_of(probe).quantity)
     else:

@@ -97,7 +97,8 @@ class Filling:
         new = NewReading(
             entry.reading_id, self.visit.site_id, probe.id, Source.TYPED_VALUE, visit_id=self.visit.id,
             **self.spot.columns, amends_id=self.amending.amends_id, amend_reason=self.amending.reason,
-            typed_as=value.typed_as, temperature_c=warm.c, warm_by=warm.by(entry), shown=value.value,
+            typed_as=value.typed_as, temperature_c=warm.c, warm_by=warm.by(entry), u_temperature_c=warm.u,
+            shown=value.value,
             meter_did=_did(probe, entry.quantity, did),
             place=Place(self.visit.site, self.visit.id).now(self.session, own, Surroundings(), self.at),
             taken_at=self.at, despite=entry.despite,
@@ -123,7 +124,7 @@ class Filling:
     def _corrected(self, warm: _Warm) -> _Warm:
         """As warm as its reading says once that stands: a thermometer that is known to be off is corrected."""
         read = self.session.get(Reading, warm.reading_id) if warm.reading_id else None
-        return replace(warm, c=read.value) if read else warm
+        return replace(warm, c=read.value, u=read.u) if read else warm
 
     def _warm(self, rows: Sequence[Reading], typed: Mapping[str, tuple[Entry, TypedValue]]) -> _Warm:
         """The water's temperature: as typed now, else as read before on this visit."""
@@ -131,7 +132,7 @@ class Filling:
             entry, value = typed[_WARM]
             return _Warm(value.value, entry.reading_id)
         known = seen_at(rows, self.spot).get(_WARM)
-        return _Warm(known.value, uuid.UUID(known.record)) if known else _Warm()
+        return _Warm(known.value, uuid.UUID(known.record), known.u) if known else _Warm()
 
 
 @dataclass(frozen=True)
@@ -140,6 +141,8 @@ class _Warm:
 
     c: float | None = None
     reading_id: uuid.UUID | None = None
+    u: float | None = None
+    """Its standard uncertainty; None before it stands."""
 
     def by(self, entry: Entry) -> uuid.UUID | None:
         """The reading that another value takes it from; a temperature takes it from nothing but itself."""

@@ -19,7 +19,7 @@ from brumel.core.kit.readiness import ended
 from brumel.core.quantities.quantity import rule_of
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis, MetersOwn
-from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.principle import U_TEMPERATURE_C, Conditions
 from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import points_of
@@ -70,6 +70,8 @@ class NewReading:
     typed_as: str = ""
     warm_by: uuid.UUID | None = None
     """The reading that a typed temperature was taken from."""
+    u_temperature_c: float | None = None
+    """Its standard uncertainty, where it was taken from one."""
 
 
 def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime, place: Surroundings) -> Measured:
@@ -136,8 +138,9 @@ def typed_signal(new: NewReading, probe: Probe) -> float:
 def _typed(new: NewReading, probe: Probe) -> Measured:
     assert new.temperature_c is not None  # checked before
     typed = Measured(
-        new.temperature_c, meter_did=new.meter_did, settling_words="Typed by hand; settling was judged by eye."
-    )
+        new.temperature_c, meter_did=new.meter_did, settling_words="Typed by hand; settling was judged by eye.",
+        u_temperature_c=U_TEMPERATURE_C if new.u_temperature_c is None else new.u_temperature_c,
+    )  # fmt: skip
     if new.source == Source.TYPED_SIGNAL:
         return replace(typed, signal=typed_signal(new, probe))
     return replace(typed, shown=new.shown, meter_setting_c=new.meter_setting_c)
@@ -149,7 +152,7 @@ def _measured_before(session: Session, reading_id: uuid.UUID, place: Surrounding
     if old is None or old.temperature_c is None:
         raise NotFound("There is no such reading to amend.")
     known = as_measured(old)
-    return replace(known, place=place) if place.pressure else known
+    return replace(known, place=place) if place != Surroundings() else known
 
 
 def as_measured(old: Reading) -> Measured:
@@ -166,6 +169,7 @@ def as_measured(old: Reading) -> Measured:
         settling_words=old.settling_words,
         settling_s=old.settling_s,
         place=Surroundings.of(old.surroundings),
+        u_temperature_c=next((c["u"] for c in old.budget if c["name"] == "temperature"), U_TEMPERATURE_C),
     )
 
 

@@ -19,7 +19,7 @@ from brumel.core.reading.plain import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.together import Worked
-from brumel.core.sensing.response import U_TEMPERATURE_C
+from brumel.core.sensing.principle import U_TEMPERATURE_C
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.visiting.history import Known, Value, kept_limits
 from brumel.services.visiting.rows import add_findings
