@@ -5,6 +5,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from brumel.core.wording import grouped
+
+Tick = tuple[float, str]
+"""A place, and its words."""
+
 
 @dataclass(frozen=True)
 class Scale:
@@ -56,3 +61,8 @@ class Decades(Scale):
         decades = range(math.floor(math.log10(self.low)), math.ceil(math.log10(self.high)) + 1)
         each = [round(m * 10.0**n, 10) for n in decades for m in (1, 2, 5)]
         return [value for value in each if self.low <= value <= self.high]
+
+
+def tick_words(value: float) -> str:
+    """A tick's value as it stands beside a scale."""
+    return grouped(value, least=0.0)

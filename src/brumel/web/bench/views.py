@@ -21,9 +21,9 @@ from brumel.services.calibrating.stored import lot_label, tolerances_of
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.upkeep import kind_of, senses
 from brumel.web.context import probe_states, services, signed_in
-from brumel.web.figures import response_figure
 from brumel.web.forms import Typed, as_id, pressure_fields
 from brumel.web.pictures import picture_of
+from brumel.web.response import response_figure
 
 blueprint = Blueprint("bench", __name__, template_folder="templates", url_prefix="/bench")
 

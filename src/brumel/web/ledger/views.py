@@ -19,9 +19,10 @@ from brumel.services.ledger.records import Filter, status_of
 from brumel.services.live.display import meter_words
 from brumel.services.visiting.rows import shown_words
 from brumel.web.context import probe_states, services, signed_in
-from brumel.web.figures import response_figure, trace_figure
+from brumel.web.figures import trace_figure
 from brumel.web.forms import Typed
 from brumel.web.pictures import picture_of
+from brumel.web.response import response_figure
 
 blueprint = Blueprint("ledger", __name__, template_folder="templates", url_prefix="/ledger")
 
