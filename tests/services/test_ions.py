@@ -81,6 +81,28 @@ def test_every_method_runs_to_its_verdict(world: World, ion: str, method: str) -
     assert [p.target_known for p in signed.run.points] == [True] * len(STEPS[method])
 
 
+def test_a_pair_waits_for_one_temperature_or_for_a_reason(world: World) -> None:
+    probe = tip(world)
+    lots = {f"ammonium-{name}": world.lots[f"ammonium-{name}"].id for name in ("high", "low")}
+    begin = Begin(uuid.uuid4(), probe.id, "ammonium-three", "distilled-once", lots)
+    run_id = world.at().calibrations.begin(begin, world.person)
+
+    def take(step: str, t: float, reason: str = "") -> None:
+        mv = signal(LOW if step == "low" else HIGH, t)
+        point = TakePoint(uuid.uuid4(), step, mv, t, device=False, unsettled_reason=reason)
+        world.at().calibrations.take(run_id, point, world.person)
+
+    take("high", 22.0)
+    with pytest.raises(InvalidInput) as refused:
+        take("low", 22.6)
+    assert "within 0.5 °C. Let both stand together" in refused.value.fields["apart"]
+    take("low", 22.5)
+    take("low", 22.9, "no time to wait")
+    take("high-field", 8.0)  # a pair of its own
+    found = {f.code for f in world.sign(run_id).findings if f.level != "sound"}
+    assert "pair-temperatures" in found
+
+
 def test_it_is_read_as_concentration_with_the_waters_salts(world: World) -> None:
     """Davies at 1 000 µS/cm: γ 0.882; an activity of 10 mg/L is a concentration of 11.34."""
     probe = tip(world)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from brumel.core.calibrating.causes_conductivity import cell_causes, cell_remarks
 from brumel.core.calibrating.causes_glass import family_remarks, glass_causes, other_family_hint
-from brumel.core.calibrating.causes_ion import ion_causes, ion_remarks
+from brumel.core.calibrating.causes_ion import Stood, ion_causes, ion_remarks, pair_apart
 from brumel.core.calibrating.causes_metal import metal_causes
 from brumel.core.calibrating.causes_oxygen import oxygen_causes, oxygen_remarks
 from brumel.core.calibrating.run import Run
@@ -26,6 +26,8 @@ class Signs:
     causes: Callable[[Run], Iterable[Finding]] = _nothing
     remarks: Callable[[Run], Iterable[Finding]] = _nothing
     hint: Callable[[Run], str] = lambda run: ""
+    apart: Callable[[Sequence[Stood], Stood], str] = lambda taken, now: ""
+    """Why a point should wait, by how warm its standard is beside those taken already; empty where it need not."""
 
 
 _SIGNS: Mapping[str, Signs] = {
@@ -34,8 +36,8 @@ _SIGNS: Mapping[str, Signs] = {
     "conductivity": Signs(cell_causes, cell_remarks),
     "membrane": Signs(oxygen_causes, oxygen_remarks),
     "luminescence": Signs(oxygen_causes, oxygen_remarks),
-    "ammonium-tip": Signs(ion_causes, ion_remarks),
-    "nitrate-tip": Signs(ion_causes, ion_remarks),
+    "ammonium-tip": Signs(ion_causes, ion_remarks, apart=pair_apart),
+    "nitrate-tip": Signs(ion_causes, ion_remarks, apart=pair_apart),
 }
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -79,6 +79,31 @@ def pairs_of(run: Run) -> list[Pair]:
         if low is not None and abs(low.temperature_c - high.temperature_c) <= _APART_C:
             found.append(Pair(high, low, own))
     return found
+
+
+Stood = tuple[float, float]
+"""The value of a standard, and how warm it was when its point was taken, °C."""
+
+
+def pair_apart(taken: Sequence[Stood], now: Stood) -> str:
+    """That a standard is not as warm as the one that it makes a pair with, in words; empty where it is.
+
+    Examples
+    --------
+    >>> pair_apart([(46.2, 22.0)], (4.62, 22.9))
+    'This standard has 22.9 °C, the one before 22.0 °C: a pair needs one temperature within 0.5 °C.'
+    >>> pair_apart([(46.2, 22.0)], (4.62, 22.5)), pair_apart([(46.2, 22.0), (4.62, 22.0)], (46.2, 8.0))
+    ('', '')
+    """
+    value, warm_c = now
+    others = [c for other, c in taken if other != value and abs(c - warm_c) <= _APART_C]
+    near = min(others, key=lambda c: abs(c - warm_c), default=warm_c)
+    if abs(near - warm_c) <= PAIR_C:
+        return ""
+    return (
+        f"This standard has {signed(warm_c)} °C, the one before {signed(near)} °C: "
+        f"a pair needs one temperature within {PAIR_C:g} °C."
+    )
 
 
 def ion_causes(run: Run) -> Iterator[Finding]:

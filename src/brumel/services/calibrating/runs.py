@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from brumel.core.calibrating.causes import signs_of
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, StepKind, roles, steps_of
 from brumel.core.calibrating.run import CupLook, look_at_signal
@@ -198,14 +199,14 @@ class Calibrations:
             step = _step_of(run, take.step)
             lot, beside = _lot_of(session, run, step, take), _beside(session, run, step, take)
             signal = _device_signal(session, run, take) if take.device else _typed_signal(run, take)
-            if not take.device and take.typed_signal is not None:
-                at = stored.where(run, signal.temperature_c)
-                aim = (beside.target if beside else stored.aim_of(step, lot, at)).value
-                if asked := asked_thousandth(principle_of(run.method), take.typed_signal, (aim, aim)):
-                    raise InvalidInput({"signal": asked})
-            apart = stored.place_of(run).apart(signal.temperature_c) if step.kind is StepKind.AIR else ""
+            at = stored.where(run, signal.temperature_c)
+            aim = (beside.target if beside else stored.aim_of(step, lot, at)).value
+            typed = None if take.device else take.typed_signal
+            if typed is not None and (asked := asked_thousandth(principle_of(run.method), typed, (aim, aim))):
+                raise InvalidInput({"signal": asked})
+            apart = _apart(run, step, aim, signal.temperature_c)
             if apart and not take.unsettled_reason.strip():
-                raise InvalidInput({"apart": f"{apart}. Hang the bottle in it for half an hour, or say why not."})
+                raise InvalidInput({"apart": apart})
             row = point_row(
                 take.point_id, run, person, step, lot, signal, taken_at=self.clock.now(), today=self.clock.today(),
                 beside=beside,
@@ -287,6 +288,15 @@ def _run(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> Calibr
     if run is None:
         raise NotFound("There is no such calibration.")
     return run
+
+
+def _apart(run: CalibrationRun, step: Step, aim: float, temperature_c: float) -> str:
+    """Why a point should wait for its temperature, and what to do; empty where it need not."""
+    if step.kind is StepKind.AIR and (words := stored.place_of(run).apart(temperature_c)):
+        return f"{words}. Hang the bottle in it for half an hour, or say why not."
+    taken = [(p.target, p.temperature_c) for p in stored.standing_points(run) if p.step != step.key]
+    words = signs_of(principle_of(run.method).key).apart(taken, (aim, temperature_c))
+    return f"{words} Let both stand together, or say why not." if words else ""
 
 
 def _step_of(run: CalibrationRun, key: str) -> Step:
