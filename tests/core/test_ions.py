@@ -9,12 +9,17 @@ import numpy as np
 import pytest
 
 from brumel.core.calibrating.methods import methods_of
+from brumel.core.calibrating.run import look_at_signal
 from brumel.core.calibrating.run_file import judge_file
+from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.quantities.ions import activity_coefficient
 from brumel.core.quantities.ph import nernst_slope_mv
 from brumel.core.reading.derived import as_read, derived_from
 from brumel.core.reading.water import Compensation
+from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.principles import principle
+from brumel.core.sensing.response import Response
 from brumel.core.uncertainty import Budget, Contribution
 
 HIGH, LOW = 46.2, 4.62
@@ -118,3 +123,19 @@ def test_activity_is_read_as_concentration_through_the_conductivity() -> None:
         assert "γ at 1000 µS/cm = 0.882" in found.working[0]
         assert derived_from(key, 8.82, budget, Conditions(20.0), Compensation()) == []
         assert as_read(key, head, np.array([8.82]), at, Compensation()) == pytest.approx([10.0], abs=0.01)
+
+
+def test_the_first_run_of_a_tip_says_nothing_of_a_wrong_cup_and_the_next_does() -> None:
+    """A tip's potential is its own: nothing is known of it before its first run."""
+    own, at, limits = (
+        principle("ammonium-tip"),
+        Conditions(22.0),
+        Tolerances.of(shipped_tolerances("ammonium-tip", "ammonium") | {"holds_days": [0.5, 1.0]}),
+    )
+    usual = Response.usual(own)
+    first = look_at_signal(signal(HIGH, 22.0), at, HIGH, usual, limits, [])
+    assert (first.unlike, first.sentence) == (False, "This standard should give about +93 mV, ±200 mV.")
+    known = fit(own, [Point(v, signal(v, 22.0), at, 0.01 * v, 0.5) for v in (HIGH, LOW)])
+    assert not look_at_signal(signal(HIGH, 22.0), at, HIGH, known, limits, []).unlike
+    swapped = look_at_signal(signal(LOW, 22.0), at, HIGH, known, limits, [("the low standard", LOW)])
+    assert (swapped.unlike, "It looks like the low standard" in swapped.sentence) == (True, True)

@@ -129,8 +129,10 @@ def look_at_signal(
         return own.signal_words(value, 0, plus=own.signal_signed)
 
     must = f"This {tolerances.standard} should give about {words(expected)}"
-    if tolerances.alike(signal, expected):
-        return CupLook(expected, False, f"{must}.")
+    unknown = 2.0 * response.u_of_signal(target, at)
+    if tolerances.alike(signal, expected, unknown):
+        known = tolerances.alike(expected + unknown, expected)
+        return CupLook(expected, False, f"{must}." if known else f"{must}, ±{words(unknown).lstrip('+')}.")
     alike = [name for name, value in others if tolerances.alike(signal, response.signal(value, at))]
     guess = f" It looks like {alike[0]}." if alike else " Wrong cup, or the probe is not in the liquid?"
     return CupLook(expected, True, f"{must}; the probe gives {words(signal)}.{guess}")

@@ -60,9 +60,9 @@ class Tolerances:
     holds_days: tuple[float, float]
     """How long a calibration may be used: soundly, and at most, days; as the probe's kind has it."""
 
-    def alike(self, signal: float, expected: float) -> bool:
-        """Whether a signal is what a cup is expected to give, roughly."""
-        return abs(signal - expected) <= max(self.look, abs(expected) * self.look_percent / 100.0)
+    def alike(self, signal: float, expected: float, unknown: float = 0.0) -> bool:
+        """Whether a signal is what a cup is expected to give, roughly; ``unknown`` is what is not known of that."""
+        return abs(signal - expected) <= max(self.look, abs(expected) * self.look_percent / 100.0, unknown)
 
     @classmethod
     def of(cls, frozen: Mapping[str, Any]) -> Tolerances:

@@ -142,6 +142,11 @@ class Response:
         )
         return float(found) if np.ndim(found) == 0 else found
 
+    def u_of_signal(self, value: float, at: Conditions) -> float:
+        """Standard uncertainty (k = 1) of the signal that this probe gives, from that of its coefficients."""
+        terms = self.principle.term_columns(value, at)[0]
+        return float(np.sqrt(max(terms @ np.array(self.covariance) @ terms, 0.0)))
+
     def signal_per_value(self, value: Number, at: Conditions) -> Any:
         """How the signal changes with the value."""
         return self.values[self.principle.value_term] * np.asarray(self.principle.term_per_value(value, at))
