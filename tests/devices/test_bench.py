@@ -55,7 +55,7 @@ def test_a_fault_is_named_and_passes(
 def test_orders_that_cannot_be_taken(bench: tuple[Sdi12Line, BenchControl]) -> None:
     _, control = bench
     with pytest.raises(DeviceError, match="refused"):
-        control.place("9", Liquid("x", 20.0, {"ph": 7.0}))
+        control.place("Z", Liquid("x", 20.0, {"ph": 7.0}))
     with pytest.raises(DeviceError, match="refused"):
         control.place("0", Liquid("x", 20.0, {"ph": float("nan")}))
     with pytest.raises(DeviceError, match="refused"):

@@ -6,9 +6,11 @@ import math
 import uuid
 from collections.abc import Sequence
 from dataclasses import replace
+from pathlib import Path
 
 import pytest
 
+from brumel.core import tables
 from brumel.core.findings import Finding
 from brumel.core.sensing.principles import principle
 from brumel.services.calibrating.rows import Begin
@@ -176,8 +178,10 @@ class TestWhatCannotBeTaken:
         with pytest.raises(InvalidInput, match="can't be the redox one"):
             world.at().calibrations.begin(begin, world.person)
 
-    def test_a_kind_that_is_not_calibrated_here_says_so(self, world: World) -> None:
-        probe = world.at().states.probe(world.other_probe("chlorine"))
-        assert "is not calibrated here yet" in world.at().calibrations.choices(probe.id).why_not
-        with pytest.raises(InvalidInput, match="enter what it reports"):
-            begun(world, probe)
+    def test_a_kind_that_is_not_calibrated_here_says_so(self, world: World, tmp_path: Path) -> None:
+        (tmp_path / "kinds.toml").write_text('[silver]\nsame_as = "ammonium"\nname = "silver tip"\nprinciple = ""\n')
+        with tables.added(tmp_path):
+            probe = world.at().states.probe(world.other_probe("silver"))
+            assert "is not calibrated here yet" in world.at().calibrations.choices(probe.id).why_not
+            with pytest.raises(InvalidInput, match="enter what it reports"):
+                begun(world, probe)
