@@ -55,6 +55,7 @@ from brumel.services.kit.care_log import NewCare, care_row
 from brumel.services.kit.upkeep import holding_of, kind_of
 from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.live.signal import Signal
+from brumel.services.live.simulation import FIELD_C
 from brumel.services.people import People
 from brumel.services.visiting.correcting import Measured, correct, principle_of
 from brumel.services.visiting.following import follow_visits
@@ -85,7 +86,6 @@ _SEED = 20411
 _THREE, _SIDE, _CHECK = "ph-neutral-acid-alkaline", "ph-neutral-side-check", "orp-check"
 _ONE = "conductivity-one"
 _AIR, _ZERO_AIR, _CAP = "membrane-air", "membrane-zero-air", "luminescence-air"
-_FIELD_C = 9.0
 _EVERY_ORP, _EVERY_AIR = 14, 3
 _ON_THE_LINE = (
     "glass",
@@ -503,7 +503,7 @@ class _Maker:
             where = Surroundings(true).at(room + self.random.gauss(0, 0.2), probe.reference or "")
             beside = self._beside(step)
             if step.of_waters:
-                where = replace(where, temperature_c=_FIELD_C)
+                where = replace(where, temperature_c=FIELD_C)
             if beside is not None:
                 where = replace(where, temperature_c=beside.target.value)
             aim = beside.target if beside else stored.aim_of(step, cup, where)

@@ -101,6 +101,12 @@ def activity_of_conductivity(conductivity_us_cm: Any, charge: Any) -> Any:
     return activity_coefficient(conductivity_us_cm, charge)
 
 
+def _concentration_words(v: SimpleNamespace) -> Iterator[str]:
+    gamma = float(activity_coefficient(v.conductivity_us_cm, v.charge))
+    yield f"γ at {v.conductivity_us_cm:g} µS/cm = {gamma:.3f}"
+    yield f"c = a / γ = {v.activity_mg_l:.4g} / {gamma:.3f} = {v.concentration_mg_l:.4g} mg/L"
+
+
 @calculation(
     name="ion-concentration",
     title="Concentration of an ion from its activity",
@@ -113,11 +119,7 @@ def activity_of_conductivity(conductivity_us_cm: Any, charge: Any) -> Any:
     outputs=(Output("concentration_mg_l", "Concentration, as the activity was", "mg/L", 3),),
     source="Davies 1962; ionic strength from conductivity after Russell 1976",
     note="A tip is calibrated in activity; what is reported is concentration. Name it as N, or as the ion.",
-    words=lambda v: (
-        f"γ at {v.conductivity_us_cm:g} µS/cm = {float(activity_coefficient(v.conductivity_us_cm, v.charge)):.3f}",
-        f"c = a / γ = {v.activity_mg_l:.4g} / {float(activity_coefficient(v.conductivity_us_cm, v.charge)):.3f} = "
-        f"{v.concentration_mg_l:.4g} mg/L",
-    ),
+    words=_concentration_words,
 )
 def ion_concentration(activity_mg_l: Any, conductivity_us_cm: Any, charge: Any) -> Any:
     return activity_mg_l / activity_coefficient(conductivity_us_cm, charge)

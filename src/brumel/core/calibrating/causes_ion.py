@@ -17,8 +17,6 @@ PAIR_C = 0.5
 """Two standards farther apart in temperature make no pair (common practice)."""
 _APART_C = 5.0
 """Farther apart they are not meant to be one: the one is as warm as the waters."""
-_SAME = 0.3
-"""A gap below this share of theory is one standard twice."""
 _HYDRATED_S = 600.0
 """A hydrated tip is settled in a standard within ten minutes (common practice says five)."""
 _MOVED_MV = 4.0
@@ -108,7 +106,7 @@ def pair_apart(taken: Sequence[Stood], now: Stood) -> str:
 
 def ion_causes(run: Run) -> Iterator[Finding]:
     """Temperatures apart and standards mistaken before the gap that they spoil; a tip that was not hydrated."""
-    minutes = run.tolerances.redo_minutes
+    minutes, same = run.tolerances.redo_minutes, 100.0 * run.tolerances.same_signal_share
     for pair in pairs_of(run):
         if pair.percent < 0:
             yield Finding(
@@ -118,7 +116,7 @@ def ion_causes(run: Run) -> Iterator[Finding]:
                 "Look at both bottles and at the tip, then repeat the pair.",
                 minutes,
             )
-        elif pair.percent < 100.0 * _SAME:
+        elif pair.percent < same:
             yield Finding(
                 "same-standard",
                 Level.UNFIT,
@@ -141,7 +139,7 @@ def ion_causes(run: Run) -> Iterator[Finding]:
 
 def ion_remarks(run: Run) -> Iterator[Finding]:
     """The spans, as the worksheet has them; that both pairs disagree."""
-    pairs = [p for p in pairs_of(run) if p.percent > 100.0 * _SAME]
+    pairs = [p for p in pairs_of(run) if p.percent > 100.0 * run.tolerances.same_signal_share]
     if pairs:
         yield Finding("gap", Level.SOUND, upper_first("; ".join(p.words for p in pairs)) + ".", "", 0)
 

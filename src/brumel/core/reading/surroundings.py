@@ -21,6 +21,9 @@ U_TYPED_SALINITY = 0.5
 CONDUCTIVITY_US_CM = (0.0, 200_000.0)
 TYPED_CONDUCTIVITY_SHARE = 0.02
 """Standard uncertainty of a conductivity that is typed, as a share of it, k = 1 (rule of this product)."""
+SALTS = ("salinity", "conductivity")
+"""What is known of the salts of a water: a field each, with ``u_…``, ``…_from`` and ``…_by``."""
+_BY = tuple(f"{name}_by" for name in ("pressure", *SALTS))
 _APART_C = 10.0
 """Farther apart, what corrects a probe for temperature is not good enough (common practice)."""
 WATER_C = (-2.0, 45.0)
@@ -58,19 +61,20 @@ class Surroundings:
         found: dict[str, Any] = {}
         if self.pressure is not None:
             found |= {"pressure": self.pressure.plain} | ({"pressure_by": self.pressure_by} if self.pressure_by else {})
-        if self.salinity is not None:
-            found |= {"salinity": self.salinity, "u_salinity": self.u_salinity, "salinity_from": self.salinity_from}
-            found |= {"salinity_by": self.salinity_by} if self.salinity_by else {}
-        if self.conductivity is not None:
-            found |= {"conductivity": self.conductivity, "u_conductivity": self.u_conductivity}
-            found |= {"conductivity_from": self.conductivity_from}
-            found |= {"conductivity_by": self.conductivity_by} if self.conductivity_by else {}
+        for name in SALTS:
+            given = self.of_salts(name)
+            if given[name] is not None:
+                found |= {key: value for key, value in given.items() if value or key != f"{name}_by"}
         return found | ({} if self.water_c is None else {"water_c": self.water_c})
+
+    def of_salts(self, name: str) -> dict[str, Any]:
+        """One of :data:`SALTS` with its uncertainty and where it comes from, by field."""
+        return {field: getattr(self, field) for field in (name, f"u_{name}", f"{name}_from", f"{name}_by")}
 
     @property
     def taken_from(self) -> tuple[str, ...]:
         """The keys of the readings that something of it was taken from."""
-        return tuple(key for key in (self.pressure_by, self.salinity_by, self.conductivity_by) if key)
+        return tuple(key for field in _BY if (key := getattr(self, field)))
 
     def without(self, key: object) -> Surroundings:
         """The same, as if nothing were taken from the reading of this key: its successor keeps it as its own.
@@ -80,13 +84,8 @@ class Surroundings:
         >>> Surroundings(pressure_by="a", salinity_by="b").without("a").taken_from
         ('b',)
         """
-        mine = str(key)
-        return replace(
-            self,
-            pressure_by="" if self.pressure_by == mine else self.pressure_by,
-            salinity_by="" if self.salinity_by == mine else self.salinity_by,
-            conductivity_by="" if self.conductivity_by == mine else self.conductivity_by,
-        )
+        mine: dict[str, Any] = {field: "" for field in _BY if getattr(self, field) == str(key)}
+        return replace(self, **mine)
 
     def apart(self, air_c: float) -> str:
         """That the air of a calibration is too far from the waters planned, in words; empty where it is not.

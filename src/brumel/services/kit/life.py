@@ -9,7 +9,7 @@ from datetime import date, datetime
 
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.findings import Bounds, Finding, Level, verdict
-from brumel.core.kit.care import Care, part_changes
+from brumel.core.kit.care import REFERENCE_CHANGES, Care, part_changes
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.trend import Point, Trend, trend_of
 from brumel.core.sensing.response import Origin
@@ -157,10 +157,12 @@ class Kit:
         if not reason.strip():
             raise InvalidInput({"reason": "Say in a few words why the entry was wrong; it stays on record."})
         with self.database.session() as session:
-            if session.get(CareRecord, care_id) is None:
+            record = session.get(CareRecord, care_id)
+            if record is None:
                 raise NotFound("There is no such entry.")
-            shared = {shared_key(care_id, p.id) for p in queries.probes(session)}
-            for key in (care_id, *(k for k in shared if session.get(CareRecord, k))):
+            sharing = queries.probes(session) if record.care in REFERENCE_CHANGES else ()
+            shared = [key for p in sharing if session.get(CareRecord, key := shared_key(care_id, p.id))]
+            for key in (care_id, *shared):
                 row = {"care_id": key, "person_id": person.id, "at": self.clock.now(), "reason": reason.strip()}
                 add_once(session, CareWithdrawal, row)
 

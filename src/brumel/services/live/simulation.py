@@ -23,9 +23,8 @@ from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Device, Lot, Site
 
-ROOM_C = 21.5
+ROOM_C, FIELD_C = 21.5, 9.0
 _WATER_C = 18.0
-_FIELD_C = 9.0
 _SALT_US_CM = 5_000.0
 """Above this a water's salts are sea salt, on the bench."""
 
@@ -56,7 +55,7 @@ class Simulation:
         at = next((s for s in steps_of(run.method) if s.key == step), None)
         if at is None or not at.kind.has_point:
             return
-        stands_c = _FIELD_C if at.of_waters else ROOM_C
+        stands_c = FIELD_C if at.of_waters else ROOM_C
         own, aim = principle_of(run.method), stored.aim_of(at, lot, stored.where(run, stands_c))
         values = {own.quantity: aim.value} | _weather(stored.place_of(run).pressure)
         name, warm_c = stored.lot_label(lot) if lot else at.label, stands_c if own.asks_temperature else aim.value

@@ -110,4 +110,5 @@ class AtOnce:
 
 
 def _leans(probe: Probe | None) -> bool:
-    return probe is not None and (principle_of(probe).needs_salinity or principle_of(probe).needs_conductivity)
+    own = principle_of(probe) if probe else None
+    return own is not None and (own.needs_salinity or own.needs_conductivity)

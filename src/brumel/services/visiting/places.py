@@ -49,7 +49,7 @@ class Place:
 
     def remembered(self, session: Session, own: Principle, at: datetime) -> Surroundings:
         """What was read there within the hour that a probe leans on, and the pressure given within half a day."""
-        salty = self._read(session, own, at)
+        salty = self._salts(session, own, Surroundings(), at)
         if not own.needs_pressure:
             return salty
         known = visit_queries.pressure_at(session, self._of, at - REMEMBERED, at)
@@ -64,15 +64,18 @@ class Place:
     def _of(self) -> visit_queries.Place:
         return visit_queries.Place(self.site.id if self.site else None, self.visit_id)
 
-    def _read(self, session: Session, own: Principle, at: datetime) -> Surroundings:
-        """Salinity and conductivity of the same hour, where the probe leans on them."""
+    def _salts(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> Surroundings:
+        """Salinity and conductivity as typed; of the same hour where they were not, and the probe leans on them."""
         found: dict[str, Any] = {}
-        for name, key, asked in (
-            ("salinity", "salinity", own.needs_salinity),
-            ("conductivity", "specific-conductance", own.needs_conductivity),
+        for name, key, asked, u_typed in (
+            ("salinity", "salinity", own.needs_salinity, lambda s: U_TYPED_SALINITY if s else 0.0),
+            ("conductivity", "specific-conductance", own.needs_conductivity, lambda c: TYPED_CONDUCTIVITY_SHARE * c),
         ):
-            read = visit_queries.derived_at(session, self._of, key, at - _SAME_HOUR, at) if asked else None
-            if read is not None:
+            given = typed.of_salts(name)
+            if (value := given[name]) is not None:
+                usual = {f"u_{name}": u_typed(value), f"{name}_from": "typed"}
+                found |= given | {field: of for field, of in usual.items() if not given[field]}
+            elif asked and (read := visit_queries.derived_at(session, self._of, key, at - _SAME_HOUR, at)):
                 how = f"{'from the conductivity read' if read.behind else 'read'} at {read.taken_at:%H:%M} UTC"
                 by = str(read.reading_id)
                 found |= {name: read.value, f"u_{name}": read.u, f"{name}_from": how, f"{name}_by": by}
@@ -94,19 +97,7 @@ class Place:
         if not own.asks_place:
             return Surroundings()
         pressure = self.at(typed.pressure) if own.needs_pressure else None
-        read = self._read(session, own, at)
-        found = replace(read, pressure=pressure, pressure_by=typed.pressure_by)
-        if typed.salinity is not None:
-            u, how = typed.u_salinity or (U_TYPED_SALINITY if typed.salinity else 0.0), typed.salinity_from or "typed"
-            by = typed.salinity_by
-            found = replace(found, salinity=typed.salinity, u_salinity=u, salinity_from=how, salinity_by=by)
-        if typed.conductivity is not None:
-            u, how = typed.u_conductivity or TYPED_CONDUCTIVITY_SHARE * typed.conductivity, typed.conductivity_from
-            found = replace(
-                found, conductivity=typed.conductivity, u_conductivity=u, conductivity_from=how or "typed",
-                conductivity_by=typed.conductivity_by,
-            )  # fmt: skip
-        return found
+        return replace(self._salts(session, own, typed, at), pressure=pressure, pressure_by=typed.pressure_by)
 
     def wrong(
         self, session: Session, kind: ProbeKind, own: Principle, typed: Surroundings, at: datetime
@@ -115,7 +106,7 @@ class Place:
         wrong = wrong_with(self.at(typed.pressure)) if own.needs_pressure else {}
         if own.needs_salinity and typed.salinity is not None:
             check_number(wrong, "salinity", typed.salinity, SALINITY, "")
-        elif own.needs_salinity and water_of(self.site).salt and self._read(session, own, at).salinity is None:
+        elif own.needs_salinity and water_of(self.site).salt and self._salts(session, own, typed, at).salinity is None:
             wrong["salinity"] = "This water is salt: give its salinity, or read its conductivity first. Fresh water: 0."
         if own.needs_conductivity:
             wrong |= self._wrong_salts(session, kind, own, typed, at)
@@ -127,9 +118,7 @@ class Place:
         """That the water's conductivity is not known, or is too much for the probe."""
         about, most = quantity("specific-conductance"), kind.suits["specific-conductance"][1]
         wrong: dict[str, str] = {}
-        found = typed.conductivity
-        if found is None:
-            found = self._read(session, own, at + _A_MOMENT).conductivity
+        found = self._salts(session, own, typed, at + _A_MOMENT).conductivity
         check_number(wrong, "conductivity", found, CONDUCTIVITY_US_CM, about.unit)
         if found is None:
             wrong["conductivity"] = "The water's salts count: give its specific conductance, or read it first."
