@@ -220,6 +220,9 @@ def test_a_visit_asks_why_a_probe_that_is_not_ready_is_used_and_takes_the_reason
     assert post(client, f"/visits/{visit}", **form, despite="a comparison").status_code == 302
     found = [f.code for r in services.visits.view(visit).readings for f in r.findings]
     assert "used-all-the-same" in found
+    page = client.get(f"/visits/{visit}", base_url=BASE).text
+    for reading in services.visits.view(visit).readings:  # the pressure too
+        assert (f"/visits/readings/{reading.id}/amend" in page) == (reading.source != "derived"), reading.quantity
 
 
 def test_spares_that_nobody_used_come_last_today_and_first_where_nothing_is_in_use(services: Services) -> None:
