@@ -104,6 +104,7 @@ def test_a_lost_connection_loses_and_doubles_nothing(page: Page, context: Browse
     hands.type("Temperature", "20.5")
     hands.type("pH", "5.9")
     context.set_offline(True)
+    page.wait_for_function("!navigator.onLine")  # the page learns of it a moment later
     page.get_by_role("button", name="Save what is typed").click()
     expect(page.get_by_text("There is no connection.")).to_be_visible()
     context.set_offline(False)
