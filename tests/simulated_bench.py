@@ -260,7 +260,7 @@ def _point(day: Day, kind: Kind, own: Principle, probe: OnTheLine, step: Step, w
     if step.kind is StepKind.COMPARE:
         aim = Target(at_c + day.beside_off_c, _U_BESIDE_C, known=True)
     shares = "beside" if step.kind is StepKind.COMPARE else str(bottle or step.key)
-    point = Point(aim.value, mean, at, aim.u, float(np.hypot(own.u_of(mean), left)), shares)
+    point = Point(aim.value, mean, at, aim.u, float(np.hypot(np.hypot(own.u_of(mean), left), step.beside_u)), shares)
     return JudgedPoint(step.key, point, bottle.nominal if bottle else None, bottle.family if bottle else "", step.use)
 
 

@@ -16,7 +16,7 @@ from brumel.core.reading.derived import derived_from
 from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.water import Compensation
-from brumel.core.sensing.fit import Point
+from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, diagonal
@@ -227,3 +227,22 @@ def test_the_working_says_what_the_probe_gives_without_oxygen() -> None:
     words = own.working(57.6, 100.0, at, {"zero": 18.0, "gain": 39.6})
     assert "gives 57.6 1/ms, water without oxygen 18.0" in words[0]
     assert words[1] == "(57.6 − 18.0) / 39.6 = 100.0 % of saturation"
+
+
+@pytest.mark.parametrize("key", ["membrane", "luminescence"])
+@pytest.mark.parametrize("sulfite_c", [12.0, 22.0, 31.0])
+def test_how_warm_the_sulfite_was_says_nothing_of_the_gain(key: str, sulfite_c: float) -> None:
+    """The gain was told in air at 22 °C: the permeability counts from there, 7 °C to a water of 15 °C."""
+    own = principle(key)
+    zero, gain = (c.usual for c in own.coefficients)
+    air, sulfite = Conditions(22.0), Conditions(sulfite_c)
+    points = [
+        Point(0.0, zero, sulfite, 0.0, 0.1), Point(100.0, Response.usual(own).signal(100.0, air), air, 0.0, 0.1),
+    ]  # fmt: skip
+    line = fit(own, points)
+    assert line.temperature_c == 22.0
+    name = {"membrane": "permeability of the membrane", "luminescence": "warmth of the quenching"}[key]
+    budget = line.budget(line.signal(90.0, Conditions(15.0)), Conditions(15.0))
+    share = next(c.share for c in budget.contributions if c.name == name)
+    # Hand-worked: 0.2 %/°C · 90 % · 7 °C; 0.1 %/°C · 90 % · 7 °C / (1 − 0.01 · 10).
+    assert share == pytest.approx({"membrane": 1.26, "luminescence": 0.7}[key], abs=1e-6)

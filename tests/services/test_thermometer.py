@@ -53,9 +53,11 @@ def test_three_baths_give_an_offset_whose_uncertainty_keeps_the_reference(world:
     # By hand: +0.12, +0.10, +0.09 °C off; their mean
     assert view.response is not None
     assert view.response.by_key["offset"] == pytest.approx((0.12 + 0.10 + 0.09) / 3, abs=5e-4)
-    # One reference stands behind all three: ±0.03 rectangular and its display's step; each reading has 0.03 of its own
+    # One reference stands behind all three: ±0.03 rectangular and its display's step; each bath has 0.03 of its own,
+    # each display 0.012.
     reference = math.hypot(0.03 / math.sqrt(3), 0.01 / math.sqrt(12))
-    assert view.response.u("offset") == pytest.approx(math.hypot(reference, 0.03 / math.sqrt(3)), rel=0.02)
+    each = math.hypot(0.03, 0.012) / math.sqrt(3)
+    assert view.response.u("offset") == pytest.approx(math.hypot(reference, each), rel=0.02)
     point = view.step("room").point
     assert point is not None
     assert (point.target, point.temperature_c, point.instrument_id) == (20.53, 20.53, traceable)

@@ -136,6 +136,8 @@ class Step:
     """What that is, in the quantity's unit."""
     target_u: float = 0.0
     """Its standard uncertainty."""
+    beside_u: float = 0.0
+    """Standard uncertainty of how far what two compared instruments stand in differs, each time anew."""
     of_waters: bool = False
     """Whether its standard is as warm as the waters, not as the room."""
 

@@ -205,7 +205,8 @@ def _point(at: _At, own: Principle, steps: Mapping[str, Step], reference: str) -
     lot = at.within("lot") if at.has("lot") else None
     aim = _target(at, lot, step, where)
     label = lot.text("label", "") if lot else step.label
-    u_signal = math.hypot(float(own.u_of(signal)), at.number("left_over", 0.0, 1e9, 0.0))
+    left = at.number("left_over", 0.0, 1e9, 0.0)
+    u_signal = math.hypot(float(own.u_of(signal)), left, step.beside_u)
     source = lot or (at.within("beside") if at.has("beside") else None)
     bottle = (source.text("number", "") if source else "") or label or step.key
     return JudgedPoint(

@@ -32,7 +32,7 @@ class Luminescence(Oxygen):
     signal_decimals = 2
     signal_range = (0.0, 1_000.0)
     u_signal = 0.05
-    u_signal_percent = 0.25
+    u_signal_percent = 0.12
     coefficients = (
         Coefficient("zero", "Rate without oxygen", "1/ms", 2, 18.0, 0.2, minor=True, renew_days=90),
         Coefficient("gain", "Quenching", "1/ms", 2, 40.0, 6.0, of=" by saturated air at 25 °C"),

@@ -31,7 +31,7 @@ class Membrane(Oxygen):
     signal_decimals = 1
     signal_range = (-50.0, 5_000.0)
     u_signal = 0.15
-    u_signal_percent = 0.3
+    u_signal_percent = 0.15
     coefficients = (
         Coefficient("zero", "Zero", "nA", 2, 0.5, 0.5 / 3**0.5, minor=True, renew_days=30),
         Coefficient("gain", "Gain", "nA", 1, 100.0, 25.0, of=" in saturated air at 25 °C"),

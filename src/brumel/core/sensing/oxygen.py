@@ -50,6 +50,11 @@ class Oxygen(Principle):
         without = values < WITHOUT_PERCENT
         return bool(without.any() if about.key == "zero" else not without.all())
 
+    def warmed_by(self, values: Array) -> Array:
+        """Points with oxygen: sulfite that is warmer than the air says nothing of the gain."""
+        found = values >= WITHOUT_PERCENT
+        return found if found.any() else ~found
+
     def term_per_value(self, value: Number, at: Conditions) -> Number:
         """The value's term for each percent, at a temperature and a station pressure."""
         del value

@@ -120,7 +120,7 @@ class Principle(ABC):
     signal_signed: ClassVar[bool] = True
     """Whether a plus is shown before it."""
     u_signal: ClassVar[float]
-    """Standard uncertainty of one settled signal: half the settling span (rule of this product)."""
+    """Standard uncertainty of one settled signal: half the settling span, less where a trace tells what is left."""
     u_signal_percent: ClassVar[float] = 0.0
     """The same in percent of the signal, where that is more."""
     coefficients: tuple[Coefficient, ...]
@@ -203,6 +203,10 @@ class Principle(ABC):
         """Whether points of these values, at these conditions, can tell a coefficient."""
         del at
         return self.apart(values) >= about.least_apart
+
+    def warmed_by(self, values: Array) -> Array:
+        """Which points say how warm the calibration was, by their values: those whose warmth moves the line."""
+        return np.ones(values.shape, dtype=bool)
 
     def u_of(self, signal: Number) -> Number:
         """Standard uncertainty of one settled signal (k = 1), in its unit."""

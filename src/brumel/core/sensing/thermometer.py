@@ -19,7 +19,7 @@ class Thermometer(Principle):
     signal_decimals = 2
     signal_range = (-20.0, 120.0)
     signal_signed = False
-    u_signal = 0.03
+    u_signal = 0.012
     coefficients = (
         Coefficient("offset", "Offset", "°C", 2, 0.0, 0.3 / 3**0.5),
         Coefficient("gain", "Gain", "", 3, 1.0, 0.0, fixed=True),

@@ -100,7 +100,7 @@ def judged_point(point: CalibrationPoint, own: Principle, at: Conditions, step: 
             point.signal,
             at,
             point.target_u,
-            math.hypot(own.u_of(point.signal), point.left_over or 0.0),
+            math.hypot(own.u_of(point.signal), point.left_over or 0.0, step.beside_u),
             bottle=str(point.lot_id or point.instrument_id or point.step),
         ),
         nominal=point.nominal,
