@@ -24,7 +24,7 @@ from urllib.parse import urlencode, urlsplit
 import gsw
 import numpy as np
 from bench_table import line
-from bench_truth import TABLES, truth
+from bench_truth import KINDS_OF_THE_BENCH, TABLES, truth
 from bench_visits import visits
 from playwright.sync_api import sync_playwright
 from tests.browser.driving import LAUNCH, SCREEN, sign_in
@@ -313,7 +313,11 @@ def plan() -> None:
 
 
 USUAL: dict[str, Callable[[], None]] = {"screens": screens, "live": live, "core": core, "plan": plan}
-BENCHES = USUAL | {"visits": visits, "truth": truth} | {f"truth-{name}": partial(truth, [name]) for name in TABLES}
+BENCHES = (
+    USUAL
+    | {"visits": visits, "truth": truth}
+    | {f"truth-{n}": partial(truth, [n]) for n in (*TABLES, *KINDS_OF_THE_BENCH)}
+)
 
 if __name__ == "__main__":
     unknown = [name for name in sys.argv[1:] if name not in BENCHES]

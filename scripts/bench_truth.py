@@ -62,13 +62,14 @@ def _of_oxygen(pool: ProcessPoolExecutor) -> None:
     _uncertainties(pool, "reading of oxygen", probes, _oxygen_coverage, "{:.2f} mg/L")
 
 
-def _of_the_bench(pool: ProcessPoolExecutor) -> None:
-    for name, kind in ON_THE_BENCH.items():
+def _of_the_bench(pool: ProcessPoolExecutor, *names: str) -> None:
+    for name in names or ON_THE_BENCH:
         found = {
             f"{c.method}, time constant {c.tau_s:2.0f} s, water at {c.water_c:4.1f} °C": c
             for c in cases() if c.kind == name
         }  # fmt: skip
-        _uncertainties(pool, f"reading with the bench's {name}, from its line", found, _bench_coverage, kind.unit)
+        title = f"reading with the bench's {name}, from its line"
+        _uncertainties(pool, title, found, _bench_coverage, ON_THE_BENCH[name].unit)
 
 
 def _of_time_left(pool: ProcessPoolExecutor) -> None:
@@ -101,12 +102,16 @@ TABLES: dict[str, Callable[[ProcessPoolExecutor], None]] = {
     "time-left": _of_time_left, "settling": _of_settling,
 }  # fmt: skip
 
+KINDS_OF_THE_BENCH: dict[str, Callable[[ProcessPoolExecutor], None]] = {
+    f"bench-{name}": lambda pool, name=name: _of_the_bench(pool, name) for name in ON_THE_BENCH
+}
+
 
 def truth(tables: Iterable[str] = TABLES) -> None:
-    """Print these tables; two processes share the work."""
+    """Print these tables; two processes share the work. ``bench-KIND``: of the bench, one kind of probe only."""
     with ProcessPoolExecutor(2) as pool:
         for name in tables:
-            TABLES[name](pool)
+            (TABLES | KINDS_OF_THE_BENCH)[name](pool)
 
 
 NAMED: dict[str, dict[str, float]] = {

@@ -234,7 +234,7 @@ def test_the_working_says_what_the_probe_gives_without_oxygen() -> None:
 def test_how_warm_the_sulfite_was_says_nothing_of_the_gain(key: str, sulfite_c: float) -> None:
     """The gain was told in air at 22 °C: the permeability counts from there, 7 °C to a water of 15 °C."""
     own = principle(key)
-    zero, gain = (c.usual for c in own.coefficients)
+    zero = own.coefficients[0].usual
     air, sulfite = Conditions(22.0), Conditions(sulfite_c)
     points = [
         Point(0.0, zero, sulfite, 0.0, 0.1), Point(100.0, Response.usual(own).signal(100.0, air), air, 0.0, 0.1),

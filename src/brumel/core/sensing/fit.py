@@ -125,7 +125,7 @@ def fit(
         as_rows(_covariance(line, columns, solve, terms, free, kept)),
         origins,
         residuals=_residuals(line, columns),
-        temperature_c=float(np.mean(np.asarray(columns.at.temperature_c)[principle.warmed_by(columns.values)])),
+        temperature_c=float(np.average(columns.at.temperature_c, weights=principle.warmed_by(columns.values))),
     )
     if not fitted.full or len(points) < 3 or len(points) <= len(free):
         return fitted

@@ -51,9 +51,9 @@ class Oxygen(Principle):
         return bool(without.any() if about.key == "zero" else not without.all())
 
     def warmed_by(self, values: Array) -> Array:
-        """Points with oxygen: sulfite that is warmer than the air says nothing of the gain."""
-        found = values >= WITHOUT_PERCENT
-        return found if found.any() else ~found
+        """Points with oxygen, where there are any: sulfite that is warmer than the air says nothing of the gain."""
+        found = np.asarray(values >= WITHOUT_PERCENT, dtype=float)
+        return found if found.any() else np.ones(values.shape)
 
     def term_per_value(self, value: Number, at: Conditions) -> Number:
         """The value's term for each percent, at a temperature and a station pressure."""

@@ -205,8 +205,8 @@ class Principle(ABC):
         return self.apart(values) >= about.least_apart
 
     def warmed_by(self, values: Array) -> Array:
-        """Which points say how warm the calibration was, by their values: those whose warmth moves the line."""
-        return np.ones(values.shape, dtype=bool)
+        """How much each point, by its value, says of how warm the calibration was; not all nought."""
+        return np.ones(values.shape)
 
     def u_of(self, signal: Number) -> Number:
         """Standard uncertainty of one settled signal (k = 1), in its unit."""
