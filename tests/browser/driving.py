@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -31,7 +32,7 @@ def sign_in(page: Page, role: str = "technician") -> None:
 def begin(page: Page, probe: str) -> None:
     """Begin a run with what is proposed."""
     page.goto("/bench/")
-    page.get_by_role("link", name=f"Calibrate {probe}").click()
+    page.get_by_role("link", name=re.compile(f"(Calibrate|Check) {probe}")).click()
     page.get_by_role("button", name="Begin").click()
 
 

@@ -173,7 +173,7 @@ def ago(care: Care, minutes: float, detail: str = "") -> CareEvent:
             {}, [("fit a new cap", 0), ("calibrate", 0), ("pack", 0)],
         ),
         ("orp", [ago(Care.DROPPED, 5)], {"inspected": False}, [("inspect", 0), ("check", 0), ("pack", 0)]),
-        ("chlorine", [], {"sound": False}, [("pack", 0)]),
+        ("chlorine", [], {"sound": False}, [("check", 0), ("pack", 0)]),
     ],
 )  # fmt: skip
 def test_tasks(kind: str, events: list[CareEvent], given_: dict[str, bool], tasks: list[tuple[str, int]]) -> None:

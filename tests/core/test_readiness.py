@@ -154,7 +154,7 @@ KINDS: dict[str, tuple[set[str], dict[str, int], tuple[float, float] | None, set
     "oxygen-optical": ({"moist"}, {"dry": 60}, (7, 30), {"cap-changed"}),
     "ammonium": ({"as its leaflet says"}, {"sea water": 30}, (0.5, 1), {"tip-changed", "shared-reference-changed"}),
     "nitrate": ({"as its leaflet says"}, {"sea water": 30}, (0.5, 1), {"tip-changed", "shared-reference-changed"}),
-    "chlorine": ({"as its leaflet says"}, {}, None, {"tip-changed"}),
+    "chlorine": ({"as its leaflet says"}, {}, (7, 30), {"tip-changed"}),
     "temperature": ({"anywhere dry"}, {}, (365, 730), set()),
 }  # fmt: skip
 """Where each kind stands well and where badly (and the minutes that puts it right), how long a calibration holds

@@ -10,16 +10,10 @@ from brumel.services.errors import NotFound
 from brumel.services.visiting.at_once import InWater, Together
 from brumel.services.visiting.plain import Spot
 from brumel.services.visiting.visits import NewVisit
-from brumel.store.database import Database
 from brumel.store.models.reference import Probe
 from tests.services.world import World
 
 STILL, WANDERING = [-35.0] * 150, [-35.0 + 0.4 * n for n in range(150)]
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def dipped(world: World, signal: list[float], *, calibrated: bool = True) -> tuple[Probe, InWater]:

@@ -17,14 +17,8 @@ from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.visiting.measuring import NewReading
-from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import DESPITE, World
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def air(world: World, water_c: float | None = None) -> uuid.UUID:

@@ -12,13 +12,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.visiting.sites import NewSite
-from brumel.store.database import Database
 from tests.services.world import World
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def test_a_probe(world: World) -> None:

@@ -22,16 +22,10 @@ from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.visiting.measuring import NewReading
-from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import SIDE, World
 
 DAY = timedelta(days=1)
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def run(world: World, points: dict[str, dict[str, object]], **begin: object) -> tuple[Finding, ...]:

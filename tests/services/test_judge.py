@@ -114,7 +114,7 @@ def test_one_run_is_saved_from_its_page(demonstration: Services) -> None:
         ("version", 2, "version must be 1; 2 is not."),
         ("kept_by", "nobody", "kept_by must be one of brumel, meter; 'nobody' is not."),
         ("probe", ..., "probe must be an object; it is missing."),
-        ("probe.kind", "chlorine", "probe.kind must be one of ph-combination"),
+        ("probe.kind", "litmus", "probe.kind must be one of ph-combination"),
         ("probe.reference", "lead", "probe.reference must be one of"),
         ("method", "orp-check", "method must be one of conductivity-one"),
         ("method", {"steps": []}, "method.principle is missing: give the method whole, or by its code."),

@@ -20,11 +20,6 @@ from tests.services.world import SIDE, World
 DAY, HOUR = timedelta(days=1), timedelta(hours=1)
 
 
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
-
-
 class TestALot:
     @pytest.mark.parametrize(
         ("name", "role", "words"),

@@ -13,17 +13,11 @@ from brumel.core.kit.kinds import probe_kind
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.kit.care_log import NewCare
 from brumel.services.visiting.measuring import NewReading
-from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from tests.conftest import NOW
 from tests.services.world import World
 
 DAY = timedelta(days=1)
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 @pytest.mark.parametrize(

@@ -14,14 +14,8 @@ from brumel.core.kit.readiness import State
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.probes import NewProbe
-from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def oxygen(world: World) -> uuid.UUID:

@@ -12,17 +12,11 @@ from brumel.services.live import hub as live
 from brumel.services.live.channels import Positions
 from brumel.services.live.hub import LiveHub, WatchKey
 from brumel.services.live.signal import Lens
-from brumel.store.database import Database
 from brumel.store.models.reference import Device, DeviceSample
 from tests.services.world import World
 from tests.simulated import CALIBRATION_PH
 
 MINUTE = timedelta(minutes=1)
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def told(world: World, *, stored_ago: timedelta, status: str, samples: int = 150) -> list[tuple[str, dict[str, Any]]]:

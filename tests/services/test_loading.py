@@ -48,11 +48,6 @@ expected = { ph = [6.5, 9], orp = [200, 400] }
 """
 
 
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
-
-
 def test_all_kinds_are_entered(world: World, database: Database) -> None:
     assert Loading(database).load(GOOD) == {"devices": 0, "meters": 1, "probes": 1, "lots": 1, "sites": 1}
     state = next(s for s in world.at().states.probe_states() if s.probe.label == "R1")

@@ -9,7 +9,6 @@ import pytest
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.live.channels import Carries, Positions, positions_of
 from brumel.services.live.mapping import Mapped
-from brumel.store.database import Database
 from brumel.store.models.reference import Device, DeviceSample
 from tests.services.world import World
 
@@ -22,10 +21,10 @@ class Sonde:
 
     def __init__(self, world: World) -> None:
         self.world = world
-        self.meter_id = world.meter("ph-combination", takes_too=("orp", "chlorine"))
+        self.meter_id = world.meter("ph-combination", takes_too=("orp", "silver"))
         self.ph = world.other_probe("ph-combination", meter_id=self.meter_id)
         self.orp = world.other_probe("orp", meter_id=self.meter_id)
-        self.cell = world.other_probe("chlorine", meter_id=self.meter_id)
+        self.cell = world.other_probe("silver", meter_id=self.meter_id)
         self.device_id = uuid.uuid4()
         with world.database.session() as session:
             session.add(
@@ -47,13 +46,8 @@ class Sonde:
         return positions_of(self.world.at().states.probe_state(probe_id).probe)
 
 
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
-
-
 @pytest.fixture
-def sonde(world: World) -> Sonde:
+def sonde(world: World, uncalibrated: str) -> Sonde:
     return Sonde(world)
 
 

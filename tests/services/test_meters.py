@@ -12,14 +12,8 @@ from brumel.core.kit.readiness import State
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
-from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def meter(world: World, **given: object) -> uuid.UUID:

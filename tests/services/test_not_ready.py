@@ -11,17 +11,11 @@ from brumel.services.calibrating.rows import Begin
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.visiting.measuring import NewReading
-from brumel.store.database import Database
 from brumel.store.models.reference import Probe
 from tests.conftest import NOW
 from tests.services.world import THREE, World
 
 HOUR = timedelta(hours=1)
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def dropped(world: World, *, calibrated: bool = False) -> Probe:

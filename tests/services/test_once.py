@@ -10,14 +10,9 @@ from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.people import Person
-from brumel.store.database import Database, StoreError
+from brumel.store.database import StoreError
 from tests.conftest import NOW
 from tests.services.world import THREE, World
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def test_run_point_immersion_and_signature_once(world: World) -> None:

@@ -19,7 +19,6 @@ from brumel.services.calibrating.shown import RunView
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.visiting.measuring import NewReading
-from brumel.store.database import Database
 from brumel.store.models.reference import Device, Probe
 from tests.services.world import World
 
@@ -27,11 +26,6 @@ TRUE_20 = 229.6
 """ZoBell's solution at 20 °C against Ag/AgCl in 3 mol/L KCl, mV: Nordstrom 1977, USGS NFM A6.5; from memory."""
 
 MILLIVOLTS = signal_channel(principle("glass"))
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def orp_probe(world: World, *, device: bool = False) -> Probe:

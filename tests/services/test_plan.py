@@ -17,16 +17,10 @@ from brumel.services.kit.care_log import NewCare
 from brumel.services.planning.calendar import calendar_of
 from brumel.services.planning.plan import DayPlan
 from brumel.services.planning.rounds import NewRound
-from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World
 
 _kits = count(1)
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 class Round:

@@ -187,7 +187,7 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "A buffer of pH 7.00 can't be the acid one: choose another lot.": lambda w: begin(
         w, lots=dict.fromkeys(("neutral", "acid", "alkaline"), w.lots["7.00"].id)
     ),
-    "This kind of probe is not calibrated: choose another.": lambda w: begin(w, probe_id=w.other_probe("chlorine")),
+    "This kind of probe is not calibrated: choose another.": lambda w: begin(w, probe_id=w.other_probe("silver")),
     "Put the probe into its standard first, then take the point.": lambda w: w.at().calibrations.take(
         open_run(w), TakePoint(uuid.uuid4(), "neutral"), w.person
     ),
@@ -393,7 +393,7 @@ def count_facts(world: World) -> int:
 
 
 @pytest.mark.parametrize("words", REFUSALS)
-def test_is_refused_in_words(world: World, words: str) -> None:
+def test_is_refused_in_words(world: World, uncalibrated: str, words: str) -> None:
     with pytest.raises(InvalidInput) as refused:
         REFUSALS[words](world)
     assert words.replace("-inf", "−inf mV can't be") in str(refused.value)

@@ -29,7 +29,6 @@ from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.resetting import WrongSetting
 from brumel.services.visiting.sites import NewLimit, NewSite
 from brumel.services.visiting.visits import NewVisit, Sheet
-from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World
 
@@ -124,11 +123,6 @@ WITHOUT_A_PERSON = {
     "simulation.into_site": "the simulated bench changes no record",
     "simulation.fault": "the simulated bench changes no record",
 }
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 @pytest.fixture(scope="module")

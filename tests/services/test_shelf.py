@@ -20,16 +20,10 @@ from brumel.services.errors import InvalidInput
 from brumel.services.kit.meters import NewMeter
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.lots import NewLot
-from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import THREE, World
 
 TODAY = NOW.date()
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def new(number: str, **given_: object) -> NewLot:

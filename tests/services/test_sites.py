@@ -9,13 +9,7 @@ import pytest
 
 from brumel.services.errors import InvalidInput
 from brumel.services.visiting.sites import NewSite
-from brumel.store.database import Database
 from tests.services.world import World
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 def test_what_is_expected_is_entered_changed_and_taken_away(world: World) -> None:

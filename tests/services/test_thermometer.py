@@ -14,15 +14,9 @@ from brumel.services.errors import InvalidInput
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.visits import NewVisit, Sheet
-from brumel.store.database import Database
 from tests.services.world import World
 
 BATHS = {"ice": 0.02, "room": 20.53, "warm": 38.11}
-
-
-@pytest.fixture(scope="module")
-def world(database: Database) -> World:
-    return World(database)
 
 
 @pytest.fixture(scope="module")

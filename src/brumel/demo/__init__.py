@@ -25,6 +25,7 @@ from brumel.core.quantities.conductivity import natural_water_factor
 from brumel.core.quantities.ions import activity_coefficient
 from brumel.core.quantities.oxygen import saturation_mg_l
 from brumel.core.quantities.pressure import at_altitude_hpa
+from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.quantities.salinity import practical_salinity
 from brumel.core.reading.limits import limits_of
 from brumel.core.reading.pressure import Pressure
@@ -86,6 +87,7 @@ _SEED = 20411
 _THREE, _SIDE, _CHECK = "ph-neutral-acid-alkaline", "ph-neutral-side-check", "orp-check"
 _ONE = "conductivity-one"
 _AIR, _ZERO_AIR, _CAP = "membrane-air", "membrane-zero-air", "luminescence-air"
+_BESIDE = "chlorine-beside"
 _EVERY_ORP, _EVERY_AIR = 14, 3
 _ON_THE_LINE = (
     "glass",
@@ -98,6 +100,8 @@ _ON_THE_LINE = (
     "conductivity",
     "membrane",
     "ammonium-tip",
+    "chlorine-tip",
+    "glass",
 )
 """Principles of the bench's probes, by address."""
 _STANDARD_OF = {
@@ -183,7 +187,7 @@ def plug_in(database: Database, ports: BenchPorts) -> None:
 class _Maker:
     def __init__(self, database: Database, now: datetime, clock: Clock, progress: Callable[[str], None]) -> None:
         self.database, self.now, self.zone, self.progress = database, now, clock.timezone, progress
-        self.random = random.Random(_SEED)
+        self.random, self.apart = random.Random(_SEED), random.Random(_SEED + 1)
         self.people: dict[str, Person] = {}
         self.probes: dict[str, Probe] = {}
         self.meters: dict[str, uuid.UUID] = {}
@@ -223,10 +227,11 @@ class _Maker:
             self.people[login] = people.add(login, name, role, PASSWORD)
         devices = [
             Device(
-                id=self._id(), label=f"Bench probe {address}", url="", address=str(address),
+                id=self._id(), label=f"Bench probe {address}", url="", address=address,
                 channels=[TEMPERATURE.plain, signal.plain], period_s=0.2, clock_rate=1.0,
             )
-            for address, signal in enumerate(signal_channel(principle(key)) for key in _ON_THE_LINE)
+            for address, key in zip("0123456789ab", _ON_THE_LINE, strict=True)
+            for signal in [signal_channel(principle(key))]
         ]  # fmt: skip
         probes = places.probes(self.now.date(), devices)
         meters = list(places.meters(self.now.date(), self._id))
@@ -284,6 +289,7 @@ class _Maker:
         number = (self.now - day).days
         morning = day.astimezone(self.zone).replace(hour=7, minute=20, second=0, microsecond=0)
         morning += timedelta(minutes=self.random.randint(0, 25))
+        self._beside_and_steering(day, number)
         if number == 40:
             self._calibrate("A-pH", morning, swap=True)
             morning += timedelta(minutes=25)
@@ -321,6 +327,8 @@ class _Maker:
                     school = "ammonium-three" if day.weekday() in (0, 1) else "ammonium-two"
                     self._calibrate("B-NH4", at - timedelta(minutes=40), school=school)
                     read.append(self._read(water, "ammonium", "B-NH4", at + timedelta(minutes=14), visit))
+                if water.code == "LIDO":
+                    read.append(self._read(water, "total-chlorine", "B-Cl", at + timedelta(minutes=6), visit))
                 if water.code == "POOL" and number == self.truths.compared:
                     self.stays.compare(visit, water, at + timedelta(minutes=8))
                 self.stays.end(visit, water, at + timedelta(minutes=10), read)
@@ -484,9 +492,9 @@ class _Maker:
         place = Surroundings(pressure or true) if principle_of(probe).needs_pressure else Surroundings()
         frozen = chosen.frozen(
             waters=reach, rinse=rinses()["distilled-once"], kind=probe.kind, holds_days=holding_of(probe),
-            first=self._first(label, at), conditions=place.plain,
+            first=self._first(label, at), conditions=place.plain, steers=kind_of(probe).steers,
         )  # fmt: skip
-        steps = steps_of(frozen)
+        steps = [s for s in steps_of(frozen) if s.kind.has_point]
         lots = {s.role: self._lot(s.role, at, label) for s in steps if s.role}
         begin = Begin(self._id(), probe.id, school, "distilled-once", {})
         row = run_row(begin, probe, frozen, lots, reach, person, at=at)
@@ -501,7 +509,7 @@ class _Maker:
             at += timedelta(seconds=self.random.randint(80, 150))
             stale = -0.10 if stale_alkaline and step.role == "alkaline" else 0.0
             where = Surroundings(true).at(room + self.random.gauss(0, 0.2), probe.reference or "")
-            beside = self._beside(step)
+            beside = self._beside(step, quantity(principle_of(probe).quantity))
             if step.of_waters:
                 where = replace(where, temperature_c=FIELD_C)
             if beside is not None:
@@ -517,12 +525,38 @@ class _Maker:
         note = "Neutral and acid cups mixed up; done again." if swap else ""
         self._sign(label, run, person, points, at + timedelta(minutes=1), note)
 
-    def _beside(self, step: Step) -> Beside | None:
-        """What the traceable thermometer showed in a bath; None where a step compares with none."""
+    def _beside(self, step: Step, about: Quantity) -> Beside | None:
+        """What the instrument beside it showed; None where a step compares with none."""
         if step.kind is not StepKind.COMPARE:
             return None
-        shown = round((step.target or 0.0) + abs(self.random.gauss(0.0, 0.1)), 2)
-        return Beside(self.stays.instruments["Traceable thermometer"].id, Target(shown, 0.02, known=True))
+        name, sd = {"temperature": ("Traceable thermometer", 0.1), "total-chlorine": ("P-1", 0.3)}[about.key]
+        shown = round((step.target or 0.0) + abs(self.random.gauss(0.0, sd)), 2)
+        return Beside.of(self.stays.instruments[name], about, shown)
+
+    def _beside_and_steering(self, day: datetime, number: int) -> None:
+        """A tip compared with the photometer once a week, in the water of either pool; an electrode that doses acid."""
+        shared, self.random = self.random, self.apart  # what the others do stays as it is
+        morning = day.astimezone(self.zone).replace(hour=7, minute=5, second=0, microsecond=0)
+        if day.weekday() == 3 or number == self.truths.touched:
+            self._calibrate("B-Cl", morning, school=_BESIDE)
+        if number == self.truths.touched:
+            self._calibrate("B-Cl", morning + timedelta(minutes=50), school=_BESIDE)
+        if day.weekday() == 0:
+            self._steering(morning, dirty=number == self.truths.acid_stood)
+        self.random = shared
+
+    def _steering(self, at: datetime, *, dirty: bool) -> None:
+        """The acid is off while the electrode is calibrated; where its check failed it stayed off until one passed."""
+        detail, minutes = self.probes["G-pH"].steers, timedelta(minutes=1)
+        self._care("G-pH", Care.PAUSED, at - minutes, detail, note="Oskar at the panel" if dirty else "")
+        self._calibrate("G-pH", at)
+        if dirty:
+            self._care(
+                "G-pH", Care.CLEANED, self.truths.before(self.truths.acid_stood + 4 / 24), "cleaning solution", 15.0
+            )
+            at += timedelta(hours=3)
+            self._calibrate("G-pH", at)
+        self._care("G-pH", Care.HANDED_BACK, at + 20 * minutes, detail)
 
     def _sign(
         self,
@@ -603,6 +637,8 @@ class _Maker:
             place = Surroundings(conductivity=salts, u_conductivity=0.02 * salts, conductivity_from="typed")
             mg_l = (water.ammonium or 0.0) * (1.0 - 0.25 * season + self.random.gauss(0, 0.12))
             value = mg_l * float(activity_coefficient(salts, 1))
+        elif key == "total-chlorine":
+            value = 2.6 + self.stays.random.gauss(0.0, 0.12)
         else:
             value = (water.orp or 0.0) + 25.0 * season + self.random.gauss(0, 12.0)
         site, probe = self.sites[water.code], self.probes[label]
@@ -615,7 +651,7 @@ class _Maker:
             place=place,
             acceptance=Acceptance.SETTLED if on_line else Acceptance.BY_EYE,
             settling_words="Stable." if on_line else "Typed by hand; settling was judged by eye.",
-            settling_s={"ph": 55.0, "conductivity": 38.0}.get(key, 240.0) if on_line else None,
+            settling_s={"ph": 55.0, "conductivity": 38.0, "total-chlorine": 14.0}.get(key, 240.0) if on_line else None,
         )
         usable = [c for c in self.signed.get(label, []) if c[0].level != Level.UNFIT and c[0].signed_at <= at]
         basis = run = None

@@ -101,7 +101,7 @@ _FAMILY = {"S35-0114": "sea-water"}
 
 
 def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
-    """Two kits, and spares in the store; keys and meters come later."""
+    """Two kits, spares in the store, an electrode that steers a dosing; keys and meters come later."""
     return [
         Probe(label="A-pH", serial="HR-A-1041", kind="ph-combination", kit="Kit A",
               in_service_on=served - timedelta(days=410), device_id=devices[0].id),
@@ -127,6 +127,11 @@ def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
               in_service_on=served - timedelta(days=60), device_id=devices[7].id),
         Probe(label="C-DO", serial="HR-C-2115", kind="oxygen-galvanic", kit="Store",
               in_service_on=served - timedelta(days=60), device_id=devices[8].id),
+        Probe(label="B-Cl", serial="HR-B-6077", kind="chlorine", kit="Kit B",
+              in_service_on=served - timedelta(days=390), device_id=devices[10].id),
+        Probe(label="G-pH", serial="HR-G-1102", kind="ph-combination", kit="Greenhouse",
+              in_service_on=served - timedelta(days=395), device_id=devices[11].id,
+              steers="the acid dosing of the nutrient reservoir"),
     ]  # fmt: skip
 
 

@@ -114,10 +114,14 @@ class Stays:
         warm = next((r["temperature_c"] for r in read), water.mean_c)
         own = [*read, self._typed(visit, "temperature", warm, None, self.probes[water.probe], at, limits)]
         keys = [*_DAILY.get(water.code, ()), *(_WEEKLY.get(water.code, ()) if at.weekday() == 2 else ())]
-        free = 0.0
+        free, read_by_probe = 0.0, {r["quantity"]: r["value"] for r in read}
         for key in keys:
             mean, spread = _USUAL[key]
             value = max(self.random.gauss(mean, spread), 0.05)
+            if key in read_by_probe:
+                continue
+            if key == "free-chlorine" and "total-chlorine" in read_by_probe:
+                value = read_by_probe["total-chlorine"] - 0.22 + 0.2 * (value - mean)
             if key == "free-chlorine":
                 free = value
             value = free + value if key == "total-chlorine" else value

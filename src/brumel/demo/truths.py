@@ -50,6 +50,16 @@ class Truths:
         return {"A-DO": (366, 291, 216, self.torn, 44), "B-DO": (366, 225), "B-NH4": (370, 262, 151)}
 
     @cached_property
+    def touched(self) -> int:
+        """So many days ago a chlorine tablet was touched by fingers before the cross-check."""
+        return weekday_ago(self.noon, 33)
+
+    @cached_property
+    def acid_stood(self) -> int:
+        """So many days ago the electrode that doses acid failed its check: a Monday, and the acid stood for hours."""
+        return weekday_ago(self.noon, 54, 0)
+
+    @cached_property
     def at_sea_level(self) -> int:
         """So many days ago a weather report's pressure was taken for that of the upland spring: a Wednesday."""
         return weekday_ago(self.noon, 30, 2)
@@ -78,6 +88,7 @@ class Truths:
         """What was done to a probe between two moments, that may have changed how it responds."""
         done = {
             "A-EC": (("cleaned", self.cleaned),),
+            "G-pH": (("cleaned", self.acid_stood + 4 / 24),),
             "A-DO": tuple(("membrane changed", ago) for ago in self.renewed["A-DO"]),
             "B-DO": tuple(("cap changed", ago) for ago in self.renewed["B-DO"]),
             "B-NH4": tuple(("tip changed", ago) for ago in self.renewed["B-NH4"]),
@@ -95,6 +106,8 @@ class Truths:
             "A-EC": (0.1, (1.0 - self._coating(at)) / (1.004 + 0.012 * passed), 0.3),
             "B-EC": (0.1, (10.0 if self._is_set_wrong(at) else 1.0) / (10.02 + 0.4 * passed), -0.2),
             "A-T": (0.06, 1.0),
+            "B-Cl": (0.004, 0.72 if self._is_touched(at) else 1.012),
+            "G-pH": self._doses(at),
             "B-NH4": (171.0 + 0.04 * self._age("B-NH4", at), 97.0 - 0.105 * self._age("B-NH4", at), 0.2),
             "A-DO": self._membrane(at),
             "B-DO": (18.05, 38.4 * (1.0 - 0.14 * self._age("B-DO", at) / 365.0)),
@@ -117,6 +130,17 @@ class Truths:
     def _is_set_wrong(self, at: datetime) -> bool:
         """Whether B-EC was read with the constant of another cell set in its meter."""
         return 0.0 <= self._days(at) - self.set_wrong < 0.5
+
+    def _is_touched(self, at: datetime) -> bool:
+        """Whether the tablet of that morning was the touched one; the next was not."""
+        began = self.before(self.touched) - timedelta(hours=4, minutes=55)
+        return began - timedelta(minutes=30) < at < began + timedelta(minutes=30)
+
+    def _doses(self, at: datetime) -> tuple[float, float]:
+        """Offset and slope of G-pH: soiled until it was cleaned on one day."""
+        days = self._days(at) - self.acid_stood
+        passed = max(1.0 - self._days(at) / DAYS, 0.0)
+        return (-5.0 - 2.0 * passed, 86.5 if 4 / 24 < days < 0.6 else 97.9 - 1.4 * passed)
 
     def _membrane(self, at: datetime) -> tuple[float, float]:
         """Zero and gain of A-DO: a membrane loses as it ages; a torn one lets everything through."""

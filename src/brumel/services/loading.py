@@ -46,7 +46,7 @@ _KINDS: dict[str, tuple[type[Base], dict[str, type]]] = {
 }
 _OPTIONAL: dict[str, dict[str, Any]] = {
     "devices": {"channels": ["temperature", "mV"], "period_s": 1.0},
-    "probes": {"device": None, "meter": None, "own_waits": {}, "reference": ""},
+    "probes": {"device": None, "meter": None, "own_waits": {}, "reference": "", "steers": ""},
     "meters": {
         "compensates": [],
         "buffer_families": [],

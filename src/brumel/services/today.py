@@ -13,6 +13,7 @@ from brumel.core.kit.readiness import State
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Keeps
 from brumel.core.wording import counted, upper_first
+from brumel.services.calibrating import steering, stored
 from brumel.services.clock import Clock
 from brumel.services.kit.states import Held, ProbeState, held_by_run
 from brumel.services.remembered import Remembered
@@ -20,6 +21,7 @@ from brumel.services.visiting.rounds import of_last_stay
 from brumel.store import queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.care import CareRecord
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import PlannedRound, Site
 from brumel.store.models.visit import Visit
@@ -27,6 +29,7 @@ from brumel.store.models.visit import Visit
 _BEFORE, _AFTER = timedelta(hours=10), timedelta(hours=14)
 _CALIBRATE_MINUTES = 12
 _REPORT_MINUTES = 6
+_CHECK_MINUTES = 5
 _VISIT_MINUTES = 5
 _SEE_TO_MINUTES = 10
 _LEFT_OPEN = timedelta(days=2)
@@ -86,6 +89,8 @@ class Action(StrEnum):
 
     BEYOND = "beyond"
     RESUME = "resume"
+    PAUSED = "paused"
+    HAND_BACK = "hand-back"
     GO_ON = "go-on"
     CALIBRATE = "calibrate"
     REPORT = "report"
@@ -160,12 +165,17 @@ class Today:
             rounds = queries.planned_rounds(session, now)
             beyond = visit_queries.beyond_unseen(session)
             visits = visit_queries.unfinished(session, now - _LEFT_OPEN)
+            pauses = [
+                (pause, steering.passed_since(session, pause.probe_id, pause.at, self.clock.today()))
+                for pause in steering.open_pauses(session)
+            ]
         latest = tuple((site, newest.get(site.id, [])) for site in sites)
         blocked = [s for s in states if s.readiness.state is State.BLOCKED]
         in_use, spare = [s for s in states if s.in_use], [s for s in states if not s.in_use]
         if not in_use:  # where none was used yet, the day may need them all
             in_use, spare = spare, []
         steps = (
+            *self._paused(pauses, states, open_runs),
             *_beyond(beyond),
             *_resume(open_runs),
             *_unfinished(visits),
@@ -177,6 +187,23 @@ class Today:
             *_calibrate(spare, open_runs),
         )
         return Day(tuple(states), steps, tuple((site, of_last_stay(newest)) for site, newest in latest))
+
+    def _paused(
+        self, pauses: Sequence[tuple[CareRecord, bool]], states: Sequence[ProbeState], runs: Sequence[CalibrationRun]
+    ) -> list[NextStep]:
+        """What probes steer and is paused: first of all, until it is handed back."""
+        labels, begun = {s.probe.id: s.probe.label for s in states}, {run.probe_id: run.id for run in runs}
+        found = []
+        for pause, passed in pauses:
+            label, by = labels[pause.probe_id], f"{pause.person.name}{', ' if pause.note else ''}{pause.note}"
+            why = f"Paused since {self.clock.local(pause.at):%a %d %b, %H:%M} by {by}. " + (
+                f"The check of {label} has passed." if passed else f"Only after a check of {label} has passed."
+            )
+            action, target = (Action.HAND_BACK if passed else Action.PAUSED), pause.probe_id
+            if pause.probe_id in begun:
+                action, target = Action.RESUME, begun[pause.probe_id]
+            found.append(NextStep(action, target, f"Hand {pause.detail} back", why, Level.UNFIT, _CHECK_MINUTES))
+        return found
 
     def _leave(self, rounds: Sequence[PlannedRound], now: datetime) -> list[NextStep]:
         """Rounds that leave within a day: their plan says what to do when."""
@@ -270,7 +297,7 @@ def _resume(runs: Sequence[CalibrationRun]) -> list[NextStep]:
             Action.RESUME,
             run.id,
             f"Finish calibrating {run.probe.label}",
-            f"Begun by {run.person.name}; {len({p.step for p in run.points})} of {len(run.method['steps'])} points.",
+            f"Begun by {run.person.name}; {stored.points_words(run)}.",
             Level.DOUBTFUL,
             _CALIBRATE_MINUTES,
         )

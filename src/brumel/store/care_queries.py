@@ -8,6 +8,7 @@ from datetime import date, datetime
 from typing import Any, NamedTuple
 
 from sqlalchemy import Select, exists, func, select
+from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto, MeterRecord
@@ -63,6 +64,17 @@ def recent_inspections(session: Session, probe_ids: Collection[uuid.UUID] | None
     c = _of(select(Inspection, newest.label("rank")), Inspection.probe_id, probe_ids).subquery().c
     rows = session.execute(select(c.probe_id, c.at, c.failed).where(c.rank <= _RECENT).order_by(c.at, c.ordinal))
     return [InspectionRow(*row) for row in rows]
+
+
+def newest_of(session: Session, words: Collection[str], probe_id: uuid.UUID | None = None) -> Sequence[CareRecord]:
+    """Of each probe, or of one, the newest standing entry that is one of these words of care."""
+    query = (
+        select(CareRecord)
+        .where(CareRecord.care.in_(words), ~exists().where(CareWithdrawal.care_id == CareRecord.id))
+        .ext(distinct_on(CareRecord.probe_id))
+        .order_by(CareRecord.probe_id, CareRecord.at.desc(), CareRecord.ordinal.desc())
+    )
+    return session.scalars(query if probe_id is None else query.where(CareRecord.probe_id == probe_id)).all()
 
 
 def care_records(session: Session, probe_id: uuid.UUID) -> Sequence[CareRecord]:

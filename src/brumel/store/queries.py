@@ -151,6 +151,13 @@ def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) ->
     )
 
 
+def runs_with_points(session: Session, probe_id: uuid.UUID, since: datetime) -> list[uuid.UUID]:
+    """Keys of a probe's runs that have something taken since a moment, the newest first."""
+    taken = exists().where(CalibrationPoint.run_id == CalibrationRun.id, CalibrationPoint.taken_at >= since)
+    query = select(CalibrationRun.id).where(CalibrationRun.probe_id == probe_id, taken, ~_withdrawn())
+    return list(session.scalars(query.order_by(CalibrationRun.started_at.desc())))
+
+
 def _withdrawn() -> Any:
     return exists().where(
         CalibrationAmendment.run_id == CalibrationRun.id, CalibrationAmendment.kind == AmendmentKind.WITHDRAWAL
@@ -250,6 +257,13 @@ def signed_of_probe(session: Session, probe_id: uuid.UUID, at: datetime) -> Sequ
     """A probe's signed and standing runs before ``at``, the oldest first."""
     query = signed_runs(probe_id, at).order_by(None).order_by(CalibrationSignature.signed_at)
     return session.scalars(query).all()
+
+
+def checks_of_probe(session: Session, probe_id: uuid.UUID, at: datetime) -> Sequence[CalibrationRun]:
+    """A probe's signed runs of ours that have check points, with all points, the newest first."""
+    checked = exists().where(CalibrationPoint.run_id == CalibrationRun.id, CalibrationPoint.use == "check")
+    query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL, checked)
+    return session.scalars(query.options(selectinload(CalibrationRun.points))).all()
 
 
 def open_runs(session: Session) -> Sequence[CalibrationRun]:

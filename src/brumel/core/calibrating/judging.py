@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from brumel.core.calibrating.methods import Use
+from brumel.core.calibrating.methods import Use, steps_of
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.calibrating.verdict import judge_run
@@ -39,7 +39,7 @@ def judge(
     """
     own = principle_of(frozen)
     adjusted = [p.point for p in points if p.use is Use.ADJUST]
-    if not points or (not adjusted and any(Use(s["use"]) is Use.ADJUST for s in frozen["steps"])):
+    if not points or (not adjusted and any(s.adjusts for s in steps_of(frozen))):
         return None, []
     prior = previous.response if previous else None
     response = fit(own, adjusted, prior or (None if adjusted else Response.usual(own)), Weights(frozen["weights"]))

@@ -46,7 +46,7 @@ class StepKind(StrEnum):
 _DONE_WORDS = {
     StepKind.WAIT: "Wait.",
     StepKind.PAUSE: "Pause what this probe steers before it leaves the water.",
-    StepKind.HAND_BACK: "Hand back what this probe steers: only after the check has passed.",
+    StepKind.HAND_BACK: "Put the probe back into its water, then hand back what it steers.",
 }
 """Steps that are done when somebody says so (common practice)."""
 
@@ -129,6 +129,8 @@ class Step:
     kind: StepKind = StepKind.CUP
     use: Use = Use.ADJUST
     minutes: float = 0.0
+    seconds: int = 0
+    """How long it is counted down at the step."""
     words: str = ""
     label: str = ""
     """What its standard is called where no lot says so: dry air."""
@@ -141,6 +143,11 @@ class Step:
     of_waters: bool = False
     """Whether its standard is as warm as the waters, not as the room."""
 
+    @property
+    def adjusts(self) -> bool:
+        """Whether a point is taken at it that the line is adjusted to."""
+        return self.kind.has_point and self.use is Use.ADJUST
+
     @classmethod
     def of(cls, data: Mapping[str, Any]) -> Step:
         """A step from plain data."""
@@ -149,7 +156,7 @@ class Step:
 
     def aim(self, bottle: Bottle | None, at: Conditions) -> Target:
         """What its standard is at these conditions: the bottle's value, else what the method says of it."""
-        if bottle is not None:
+        if bottle is not None and self.kind is not StepKind.COMPARE:  # a reagent is no standard
             return target(bottle, at)
         if self.target is None:
             raise CoreError(f"The step {self.key} has no standard: its method must say what it is.")
@@ -213,6 +220,20 @@ class Method:
         """The steps, once the day's waters are known."""
         return tuple(replace(s, role=roles()[s.role].resolved(waters) if s.role else "") for s in self.steps)
 
+    def steering(self, what: str) -> Method:
+        """This method for a probe that steers something: paused before, handed back after a check that adjusts nothing.
+
+        Where the method has no check, its first standard that is not a zero is taken once more as one.
+        """
+        if not what or any(s.kind is StepKind.PAUSE for s in self.steps):
+            return self
+        points = [s for s in self.steps if s.kind.has_point]
+        full = [s for s in points if s.kind is not StepKind.ZERO and s.target != 0.0]
+        checks = [] if points[-1].use is Use.CHECK else [replace(full[0], key=f"{full[0].key}-check", use=Use.CHECK)]
+        pause = Step("pause", kind=StepKind.PAUSE, words=f"Pause {what} before the probe leaves the water.")
+        back = Step("hand-back", kind=StepKind.HAND_BACK, words=f"Put the probe back into its water, hand {what} back.")
+        return replace(self, steps=(pause, *self.steps, *checks, back))
+
     @property
     def needs_waters(self) -> bool:
         """Whether a step depends on the day's waters."""
@@ -221,7 +242,7 @@ class Method:
     @property
     def adjusted(self) -> int:
         """How many points it adjusts to."""
-        return sum(s.kind.has_point and s.use is Use.ADJUST for s in self.steps)
+        return sum(s.adjusts for s in self.steps)
 
     def frozen(
         self,
@@ -233,14 +254,16 @@ class Method:
         settings: Mapping[str, float] | None = None,
         first: Mapping[str, float] | None = None,
         conditions: Mapping[str, Any] | None = None,
+        steers: str = "",
     ) -> dict[str, Any]:
         """The method as it is kept with a run: plain data, sides resolved, tolerances and rinse included whole.
 
         ``first`` are the coefficients of the first run since a part was changed, ``conditions`` what was asked of the
-        place.
+        place, ``steers`` what its probe steers.
         """
         data = asdict(self)
-        data["steps"] = [asdict(s) for s in self.steps_for(waters)]
+        data["steps"] = [asdict(s) for s in self.steering(steers).steps_for(waters)]
+        data["steers"] = steers
         data["tolerances"] = shipped_tolerances(self.principle, kind, first) | {"holds_days": list(holds_days)}
         data["rinse"] = asdict(rinse)
         data["usual"] = dict(probe_kind(kind).usual)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.errors import CoreError
-from brumel.core.findings import Acceptance, Despite, Level
+from brumel.core.findings import Acceptance, Despite
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions
@@ -136,21 +136,6 @@ def look_at_signal(
     alike = [name for name, value in others if tolerances.alike(signal, response.signal(value, at))]
     guess = f" It looks like {alike[0]}." if alike else " Wrong cup, or the probe is not in the liquid?"
     return CupLook(expected, True, f"{must}; the probe gives {words(signal)}.{guess}")
-
-
-def level_of_point(point: JudgedPoint, tolerances: Tolerances, expected: Response, found: Response | None) -> Level:
-    """The mark beside a point while the run goes on: unfit for a wrong cup, doubtful for what was done badly.
-
-    ``expected`` is the probe's last line, or the usual one; ``found`` the line through the points so far.
-    """
-    signal, target, at = point.point.signal, point.point.value, point.point.at
-    if look_at_signal(signal, at, target, expected, tolerances, []).unlike:
-        return Level.UNFIT
-    badly = point.acceptance is Acceptance.UNSETTLED or bool(point.deviations) or not point.target_known
-    late = Level.UNFIT if point.expired_days or point.over_open_days else Level.SOUND
-    off = 0.0 if found is None else found.value(signal, at) - target
-    levels = [late, tolerances.residual.level(off, target), Level.DOUBTFUL if badly else Level.SOUND]
-    return next((x for x in (Level.UNFIT, Level.DOUBTFUL) if x in levels), Level.SOUND)
 
 
 def targets_range(points: Sequence[JudgedPoint]) -> tuple[float, float]:

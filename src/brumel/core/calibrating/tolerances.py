@@ -56,6 +56,8 @@ class Tolerances:
     change_signal: float
     look: float
     look_percent: float
+    by_agreement: bool
+    """Whether a check is judged by the uncertainties of both, E_n, not by how far off it is."""
     coefficients: Mapping[str, Tolerance]
     holds_days: tuple[float, float]
     """How long a calibration may be used: soundly, and at most, days; as the probe's kind has it."""
@@ -69,7 +71,7 @@ class Tolerances:
         """Tolerances from plain data, as they are kept with a run."""
         low, high = frozen["holds_days"]
         return cls(
-            **{"look_percent": 0.0}
+            **{"look_percent": 0.0, "by_agreement": False}
             | dict(frozen)
             | {
                 "residual": _within(frozen["residual"]),

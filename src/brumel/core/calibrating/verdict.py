@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from brumel.core.calibrating.causes import signs_of
+from brumel.core.calibrating.comparing import comparison_finding
 from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.run import JudgedPoint, Run, targets_range
 from brumel.core.calibrating.tolerances import Tolerance
@@ -127,6 +128,9 @@ def _checks(run: Run) -> Iterator[Finding]:
     about, within = _quantity(run), run.tolerances.residual
     for p in run.points:
         if p.use is not Use.CHECK:
+            continue
+        if run.tolerances.by_agreement:
+            yield comparison_finding(p, run.response, run.tolerances)
             continue
         value = p.point.value
         off = run.response.value(p.point.signal, p.point.at) - value

@@ -30,6 +30,8 @@ class Care(str):
     DROPPED: ClassVar[Care]
     CALIBRATION_LOST: ClassVar[Care]
     SHARED_REFERENCE_CHANGED: ClassVar[Care]
+    PAUSED: ClassVar[Care]
+    HANDED_BACK: ClassVar[Care]
 
     @property
     def value(self) -> str:
@@ -56,6 +58,7 @@ class AboutCare:
     leaflet: bool = False
     takes_power: bool = False
     never_logged: bool = False
+    of_steering: bool = False
 
 
 @kept

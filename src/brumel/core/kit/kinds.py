@@ -130,6 +130,8 @@ class ProbeKind:
     """The quantity of the probe of the same kit whose reference electrode it shares; empty where it has its own."""
     usual: Mapping[str, float] = field(default_factory=dict)
     """What its coefficients usually are, by key, where it differs from its principle."""
+    steers: str = ""
+    """What a probe of the kind steers, as the end of a sentence: ``the acid dosing``; empty where nothing."""
 
     @property
     def care(self) -> tuple[Care, ...]:
@@ -137,6 +139,8 @@ class ProbeKind:
         own = {w.after for w in self.waits} | self.voids | {c for p in self.parts if (c := part_changes().get(p))}
         if self.powered:
             own |= {*power_lost(), Care.POWER_BACK}
+        if self.steers:
+            own |= {Care(key) for key, about in about_care().items() if about.of_steering}
         always = [Care(key) for key, about in about_care().items() if about.always]
         further = [
             Care(k) for k, about in about_care().items() if k in own and not about.always and not about.never_logged
@@ -182,6 +186,10 @@ class ProbeKind:
         kept = [w for w in self.waits if w.after not in own]
         added = [Wait(Care(c), m, "as its leaflet asks") for c, m in own.items() if m > 0]
         return replace(self, waits=(*kept, *added))
+
+    def steering(self, what: str) -> ProbeKind:
+        """This kind for a probe that steers something of its own."""
+        return replace(self, steers=what) if what else self
 
     @property
     def storage(self) -> tuple[str, ...]:
@@ -287,4 +295,5 @@ def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
         standards=_standards(entry.get("standards")),
         own_reference=entry.get("own_reference", False),
         usual=entry.get("usual", {}),
+        steers=entry.get("steers", ""),
     )

@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from brumel.core.errors import CoreError
 from brumel.core.sensing.conductivity import Conductivity
 from brumel.core.sensing.glass import Glass
+from brumel.core.sensing.indicator import chlorine_tip
 from brumel.core.sensing.ion_tip import ion_tips
 from brumel.core.sensing.luminescence import Luminescence
 from brumel.core.sensing.membrane import Membrane
@@ -16,8 +17,11 @@ from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.thermometer import Thermometer
 
 _PRINCIPLES: dict[str, Principle] = {
-    p.key: p for p in (Glass(), Metal(), Conductivity(), Membrane(), Luminescence(), *ion_tips(), Thermometer())
-}
+    p.key: p
+    for p in (
+        Glass(), Metal(), Conductivity(), Membrane(), Luminescence(), *ion_tips(), chlorine_tip(), Thermometer(),
+    )
+}  # fmt: skip
 
 
 def principle(key: str) -> Principle:

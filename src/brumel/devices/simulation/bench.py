@@ -18,6 +18,7 @@ from enum import StrEnum
 from typing import Any
 
 from brumel.devices.sdi12 import crc
+from brumel.devices.simulation.chlorine import ChlorineModel
 from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
 from brumel.devices.simulation.ion import IonModel
@@ -196,7 +197,7 @@ async def serve(bench: Bench, line_socket: socket.socket, control_socket: socket
 
 def demo_probes() -> list[SimulatedProbe]:
     """The probes that ship on the bench: two electrodes, a metal, two cells, two membranes, a
-    luminescent cap, a thermometer, an ammonium tip."""
+    luminescent cap, a thermometer, an ammonium tip, a chlorine tip, an electrode that steers a dosing."""
     return [
         SimulatedProbe("0", "HR-A-1041", GlassModel(slope_percent=98.6, offset_mv=3.2, seed=11)),
         SimulatedProbe(
@@ -212,4 +213,6 @@ def demo_probes() -> list[SimulatedProbe]:
         SimulatedProbe("7", "HR-C-3018", ConductivityModel(constant_per_cm=0.1012, seed=18)),
         SimulatedProbe("8", "HR-C-2115", MembraneModel(gain_na=99.0, settling_s=16.0, seed=19)),
         SimulatedProbe("9", "HR-B-5093", IonModel(slope_percent=94.0, offset_mv=171.0, seed=20)),
+        SimulatedProbe("a", "HR-B-6077", ChlorineModel(seed=21)),
+        SimulatedProbe("b", "HR-G-1102", GlassModel(slope_percent=96.8, offset_mv=-6.1, seed=22)),
     ]

@@ -72,6 +72,7 @@ class Ailment(StrEnum):
     KNOCKED = "off after a knock"
     AGED = "aged tip"
     NOT_HYDRATED = "tip not hydrated"
+    TABLET = "tablet touched by fingers"
 
 
 @lru_cache(maxsize=4_096)

@@ -113,6 +113,7 @@ def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -
         settings=probe.settings,
         first=stored.first_since_change(session, probe, now),
         conditions=begin.place.plain,
+        steers=upkeep.kind_of(probe).steers,
     )
     return run_row(begin, probe, frozen, chosen, waters, person, at=now, not_ready=not_ready)
 

@@ -12,7 +12,9 @@ from brumel.core.calibrating.judging import judge, principle_of
 from brumel.core.calibrating.methods import Step
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun, targets_range
 from brumel.core.findings import Despite, Finding, verdict
-from brumel.core.quantities.quantity import quantity
+from brumel.core.kit.instruments import Measures
+from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.reading.plain import PlainValue, plain_budget
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Response
@@ -21,7 +23,7 @@ from brumel.services.calibrating import stored
 from brumel.services.live.signal import Signal
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationPoint, CalibrationRun, KeptBy
-from brumel.store.models.reference import Lot, Person, Probe
+from brumel.store.models.reference import Instrument, Lot, Person, Probe
 
 
 @dataclass(frozen=True)
@@ -79,6 +81,12 @@ class Beside:
 
     instrument_id: uuid.UUID
     target: Target
+
+    @classmethod
+    def of(cls, instrument: Instrument, about: Quantity, shown: float) -> Beside:
+        """What an instrument of the kit showed, with the uncertainty that its maker states."""
+        plain = PlainValue(about, shown, "", instrument.label, Measures.of(instrument.measures[about.key]))
+        return cls(instrument.id, Target(shown, plain_budget(plain).u, known=True))
 
 
 def point_row(

@@ -14,14 +14,11 @@ from brumel.core.calibrating.causes import signs_of
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, StepKind, roles, steps_of
 from brumel.core.calibrating.run import CupLook, look_at_signal
-from brumel.core.findings import Acceptance, Level
-from brumel.core.kit.instruments import Measures
+from brumel.core.findings import Acceptance
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity, rule_of
-from brumel.core.reading.plain import PlainValue, plain_budget
 from brumel.core.sensing.response import Response
-from brumel.core.standards.targets import Target
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import steering, stored
 from brumel.services.calibrating.beginning import Choices, Hints, choices_for, hints_for, new_run_row
 from brumel.services.calibrating.rows import (
     Begin,
@@ -150,25 +147,20 @@ class Calibrations:
         # What a bath is, only the instrument in it can tell.
         return Lens(positions, look=None if chosen.step.kind is StepKind.COMPARE else look)
 
-    def begin_step(self, run_id: uuid.UUID, begun_id: uuid.UUID, step: str, person: Person) -> None:
+    def begin_step(self, run_id: uuid.UUID, begun_id: uuid.UUID, step: str, person: Person, note: str = "") -> None:
         """Say that the probe is in the standard of a step, or that a step without a point is done.
 
         Raises
         ------
         InvalidInput
-            For handing back what the probe steers before a check has passed.
+            Before what the probe steers is paused; for handing it back before a check has passed.
         """
         may_record(person)
         with self.database.session() as session:
             run = _run(session, run_id)
-            chosen = _step_of(run, step)
-            if (
-                chosen.kind is StepKind.HAND_BACK
-                and run_view(session, run, self.clock.today()).level is not Level.SOUND
-            ):
-                raise InvalidInput(
-                    {"step": "Hand back only after a check has passed: take it, and mend what it finds."}
-                )
+            chosen, now = _step_of(run, step), self.clock.now()
+            steering.check_step(session, run, chosen.kind, self.clock.today())
+            steering.log_step(session, run, chosen.kind, person, key=begun_id, now=now, note=note)
             device = run.probe.device
             add_once(
                 session,
@@ -178,7 +170,7 @@ class Calibrations:
                     "run_id": run_id,
                     "person_id": person.id,
                     "step": step,
-                    "at": self.clock.now(),
+                    "at": now,
                     "after_seq": queries.last_sample_seq(session, device.id) if device else 0,
                 },
             )
@@ -197,6 +189,7 @@ class Calibrations:
             if stands(session, CalibrationPoint, {"id": take.point_id}, _told(run, take)):
                 return
             step = _step_of(run, take.step)
+            steering.check_step(session, run, step.kind, self.clock.today())
             lot, beside = _lot_of(session, run, step, take), _beside(session, run, step, take)
             signal = _device_signal(session, run, take) if take.device else _typed_signal(run, take)
             at = stored.where(run, signal.temperature_c)
@@ -333,8 +326,7 @@ def _beside(session: Session, run: CalibrationRun, step: Step, take: TakePoint) 
         wrong["instrument"] = f"Choose the instrument that it is compared with; one that measures {about.name}."
     if wrong or instrument is None or take.reference is None:
         raise InvalidInput(wrong)
-    shown = PlainValue(about, take.reference, "", instrument.label, Measures.of(instrument.measures[about.key]))
-    return Beside(instrument.id, Target(take.reference, plain_budget(shown).u, known=True))
+    return Beside.of(instrument, about, take.reference)
 
 
 def _device_signal(session: Session, run: CalibrationRun, take: TakePoint) -> Signal:

@@ -9,9 +9,10 @@ from datetime import date
 
 from sqlalchemy.orm import Session
 
+from brumel.core.calibrating.comparing import level_of_point
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, StepKind, Use, steps_of
-from brumel.core.calibrating.run import PreviousRun, level_of_point
+from brumel.core.calibrating.run import PreviousRun
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
@@ -239,7 +240,7 @@ def _step_view(
     return StepView(
         step=step,
         lot=lot,
-        label=stored.label_value(lot) if lot else step.label,
+        label=step.label or (stored.label_value(lot) if lot else ""),
         point=point,
         begun=begun if begun and begun.id not in taken_from else None,
         target=aim,

@@ -26,7 +26,7 @@ from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Origin, Response
 from brumel.core.standards.targets import Bottle, Target, bottle_of
-from brumel.core.wording import signed
+from brumel.core.wording import counted, signed
 from brumel.services.kit import upkeep
 from brumel.store import queries
 from brumel.store.models.calibration import (
@@ -94,14 +94,14 @@ def judged_point(point: CalibrationPoint, own: Principle, at: Conditions, step: 
     """A stored point with a signal as the verdict sees it."""
     assert point.signal is not None
     return JudgedPoint(
-        label=lot_label(point.lot) if point.lot else step.label,
+        label=lot_label(point.lot) if point.lot and not step.label else step.label,
         point=Point(
             point.target,
             point.signal,
             at,
             point.target_u,
             math.hypot(own.u_of(point.signal), point.left_over or 0.0, step.beside_u),
-            bottle=str(point.lot_id or point.instrument_id or point.step),
+            bottle=str(point.instrument_id or point.lot_id or point.step),
         ),
         nominal=point.nominal,
         family=point.family,
@@ -151,7 +151,13 @@ def signed_response(run: CalibrationRun) -> Response:
 
 def adjusts(run: CalibrationRun) -> bool:
     """Whether a run adjusts its probe, or only checks it."""
-    return any(s["use"] == Use.ADJUST for s in run.method["steps"])
+    return any(s.adjusts for s in steps_of(run.method))
+
+
+def points_words(run: CalibrationRun) -> str:
+    """How many of its points an open run has."""
+    taken, wanted = len({p.step for p in run.points}), sum(s.kind.has_point for s in steps_of(run.method))
+    return f"{taken} of {counted(wanted, 'point')}"
 
 
 def quantity_key(run: CalibrationRun) -> str:

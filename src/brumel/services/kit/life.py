@@ -7,14 +7,17 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
+from brumel.core.calibrating.comparing import off_its_target
 from brumel.core.calibrating.judging import principle_of
+from brumel.core.calibrating.methods import Use
 from brumel.core.findings import Bounds, Finding, Level, verdict
 from brumel.core.kit.care import REFERENCE_CHANGES, Care, part_changes
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.trend import Point, Trend, trend_of
+from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.response import Origin
-from brumel.core.wording import upper_first
-from brumel.services.calibrating import stored
+from brumel.core.wording import signed, upper_first
+from brumel.services.calibrating import steering, stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import photos, upkeep
@@ -39,6 +42,8 @@ from brumel.store.models.reference import Person
 from brumel.store.once import add_once
 
 _READINGS_SHOWN = 6
+_COURSE = 2
+"""So many checks make a course."""
 
 
 @dataclass(frozen=True)
@@ -83,6 +88,8 @@ class Course:
     sound: tuple[float, float]
     doubtful: tuple[float, float]
     trend: Trend | None
+    said: str = ""
+    """What is said beside it instead of a trend."""
 
 
 @dataclass(frozen=True)
@@ -120,16 +127,17 @@ class Kit:
             looked = care_queries.inspections(session, probe_id)
             shown = care_queries.photographed(session, [i.id for i in looked])
             runs = queries.signed_of_probe(session, probe_id, now)
+            offs = _offs(queries.checks_of_probe(session, probe_id, now))
             readings = queries.readings(
                 session, queries.Criteria(probe_id=probe_id), limit=_READINGS_SHOWN, findings=False
             )
         happenings = [
             *map(_care_line, care),
             *(_inspection_line(i, photo=i.id in shown) for i in looked),
-            *map(_run_line, runs),
+            *(_run_line(run, [o.words for o in offs if o.run.id == run.id]) for run in runs),
         ]
         happenings.sort(key=lambda h: h.at, reverse=True)
-        courses = _courses(state.kind, runs, upkeep.standing(care), now)
+        courses = [*_courses(state.kind, runs, upkeep.standing(care), now), *_course_of_checks(offs)]
         return Life(_card(state, upkeep.standing(care)), tuple(happenings), tuple(courses), tuple(readings))
 
     def log(self, probe_id: uuid.UUID, new: NewCare, person: Person) -> list[Finding]:
@@ -146,6 +154,7 @@ class Kit:
             kind = upkeep.kind_of(probe)
             at = new.at or self.clock.now()
             check_care(kind, new, at, self.clock.now())
+            steering.check_log(session, probe_id, kind, new, self.clock)
             row = care_row(new, kind, probe_id, person, at=at, recorded_at=self.clock.now())
             for one in (row, *shared_rows(session, row, probe, person)):
                 add_once(session, CareRecord, one, told=("probe_id", "care", "detail", "minutes", "note"))
@@ -240,10 +249,11 @@ def _inspection_line(row: Inspection, *, photo: bool) -> Happening:
     return Happening(row.at, "inspection", words, row.person.name, row.id, level, photo=photo)
 
 
-def _run_line(run: CalibrationRun) -> Happening:
+def _run_line(run: CalibrationRun, checks: Sequence[str]) -> Happening:
     end = run.signature
     assert end is not None
-    found = ", ".join(f"{name.lower()} {value}" for name, value in stored.coefficient_words(run))
+    coefficients = [f"{name.lower()} {value}" for name, value in stored.coefficient_words(run)]
+    found = ", ".join(coefficients if stored.adjusts(run) or not checks else checks)
     what = "Calibrated" if stored.adjusts(run) else "Checked"
     what = "Calibrated by its meter" if run.kept_by == KeptBy.METER else what
     words = f"{what}{': ' if found else ''}{found}"
@@ -282,3 +292,48 @@ def _courses(
         if points:
             found.append(course(report.name, report.unit, points, report.bounds))
     return found
+
+
+@dataclass(frozen=True)
+class _Off:
+    """How far a check of a run was off its target, and by what it is judged."""
+
+    run: CalibrationRun
+    at: datetime
+    off: float
+    band: Bounds
+    unit: str
+    beside: bool
+
+    @property
+    def words(self) -> str:
+        """As a line of a probe's life has it."""
+        return f"{signed(self.off, 1, plus=True)} {self.unit} off{' the instrument beside it' if self.beside else ''}"
+
+
+def _offs(runs: Sequence[CalibrationRun]) -> list[_Off]:
+    """Of each check, the newest first."""
+    found = []
+    for run in runs:
+        line, tolerances = stored.signed_response(run), stored.tolerances_of(run)
+        about = quantity(line.principle.quantity)
+        for point in stored.judged_points(run, stored.standing_points(run)):
+            if point.use is Use.CHECK and run.signature is not None:
+                off, band, percent = off_its_target(point, line, tolerances)
+                unit = "%" if percent else about.unit or about.symbol
+                found.append(_Off(run, run.signature.signed_at, off, band, unit, tolerances.by_agreement))
+    return found
+
+
+def _course_of_checks(offs: Sequence[_Off]) -> list[Course]:
+    """How far off the checks were over time; the band is the newest's."""
+    if len(offs) < _COURSE:
+        return []
+    newest, points = offs[0], tuple(Point(o.at, o.off) for o in reversed(offs))
+    sound, doubtful = (
+        (newest.band.sound_low, newest.band.sound_high),
+        (newest.band.doubtful_low, newest.band.doubtful_high),
+    )
+    words = "what both resolve together (k = 2)" if newest.beside else "sound"
+    name = "Off the instrument beside it" if newest.beside else "Off in its checks"
+    return [Course(name, newest.unit, points, sound, doubtful, None, f"Newest: {newest.words}. Shaded: {words}.")]

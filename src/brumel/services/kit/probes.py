@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from brumel.core.kit.care import about_care
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.redox import REFERENCES
+from brumel.services.calibrating import steering
 from brumel.services.clock import Clock
 from brumel.services.editing import change
 from brumel.services.errors import InvalidInput, NotFound
@@ -48,6 +49,8 @@ class NewProbe:
     """Its own reference electrode, where its kind has one to name."""
     settings: Mapping[str, float | None] = field(default_factory=dict)
     """What is set in its meter for it, by coefficient; what is usual for its kind where nothing is said."""
+    steers: str = ""
+    """What it steers, as the end of a sentence: the acid dosing; empty where nothing."""
 
 
 @dataclass(frozen=True)
@@ -77,7 +80,7 @@ class Probes:
                     id=new.probe_id, label=new.label.strip(), serial=new.serial.strip(),
                     kind=new.kind, kit=new.kit.strip(), in_service_on=new.in_service_on,
                     meter_id=new.meter_id, reference=new.reference, own_waits=_said(new.own_waits),
-                    settings=_said(new.settings),
+                    settings=_said(new.settings), steers=new.steers.strip(),
                 )
             )  # fmt: skip
         return new.probe_id
@@ -102,6 +105,9 @@ class Probes:
             change(probe, new.version, {"label": probe.label, "kit": probe.kit})
             probe.label, probe.kit = kept.label.strip(), kept.kit.strip()
             probe.meter_id, probe.reference, probe.own_waits = kept.meter_id, kept.reference, _said(kept.own_waits)
+            if kept.steers.strip() != probe.steers and steering.pause_of(session, probe.id):
+                raise InvalidInput({"steers": f"Hand {probe.steers} back first: it is paused."})
+            probe.steers = kept.steers.strip()
             if _said(kept.settings) != (probe.settings or {}):
                 probe.settings = _said(kept.settings)
                 now = self.clock.now()

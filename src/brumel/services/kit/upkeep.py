@@ -28,8 +28,8 @@ Key = TypeVar("Key")
 
 
 def kind_of(probe: Probe) -> ProbeKind:
-    """The kind of a stored probe, with the probe's own waits."""
-    return probe_kind(probe.kind).with_waits(probe.own_waits or {})
+    """The kind of a stored probe, with the probe's own waits and what it steers."""
+    return probe_kind(probe.kind).with_waits(probe.own_waits or {}).steering(probe.steers)
 
 
 def senses(probe: Probe) -> Principle | None:

@@ -149,6 +149,8 @@ class Probe(Base):
     """Minutes by care event where its leaflet differs from common practice."""
     settings: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
     """What is set in its meter for it, by coefficient: a cell constant."""
+    steers: Mapped[str] = mapped_column(server_default=text("''"))
+    """What it steers, as the end of a sentence: the acid dosing; empty where nothing."""
     device: Mapped[Device | None] = relationship(lazy="joined")
     meter: Mapped[Meter | None] = relationship(lazy="joined")
 

@@ -17,7 +17,7 @@ from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView
-from brumel.services.calibrating.stored import lot_label, tolerances_of
+from brumel.services.calibrating.stored import lot_label, points_words, tolerances_of
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.upkeep import kind_of, senses
 from brumel.web.context import probe_states, services, signed_in
@@ -37,6 +37,7 @@ def page() -> ResponseReturnValue:
             (s for s in probe_states() if s.keeps_calibration), key=lambda s: (not s.on_bench, s.probe.label)
         ),
         open_runs=services().calibrations.open_runs(),
+        points_words=points_words,
     )
 
 
@@ -144,7 +145,9 @@ def immerse(run_id: uuid.UUID) -> ResponseReturnValue:
     typed = Typed(request.form)
     try:
         services().simulation.into_lot(run_id, typed.record_id("beaker"), typed.text("step"))
-        services().calibrations.begin_step(run_id, typed.new_record_id(), typed.text("step"), signed_in())
+        services().calibrations.begin_step(
+            run_id, typed.new_record_id(), typed.text("step"), signed_in(), typed.text("note")
+        )
     except InvalidInput as wrong:
         return _run_page(run_id, wrong.fields, request.form)
     return redirect(url_for("bench.run", run_id=run_id, step=typed.text("step")) + "#step")
@@ -241,8 +244,6 @@ def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
 
 
 def _shown_step(view: RunView) -> Any:
-    """The step asked for, to repeat it, or the first without a point."""
-    asked = request.values.get("step")
-    if asked and any(s.key == asked for s in view.steps):
-        return view.step(asked)
-    return view.current
+    """The step asked for, to take its point again, or the first that is not done."""
+    asked = next((s for s in view.steps if s.key == request.values.get("step")), None)
+    return asked if asked and (asked.step.kind.has_point or not asked.done) else view.current

@@ -83,6 +83,7 @@ def _typed_probe(typed: Typed, probe_id: uuid.UUID) -> NewProbe:
         meter_id=typed.record_id("meter"),
         own_waits={n.removeprefix("wait-"): typed.number(n) for n in request.form if n.startswith("wait-")},
         reference=typed.text("reference"),
+        steers=typed.text("steers"),
         settings={n.removeprefix("set-"): typed.number(n) for n in request.form if n.startswith("set-")},
         version=typed.version(),
     )

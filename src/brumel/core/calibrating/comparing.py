@@ -1,0 +1,103 @@
+"""Two instruments in one water: how far apart, and whether they agree within what each can resolve."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from brumel.core.calibrating.run import JudgedPoint, look_at_signal
+from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.findings import Acceptance, Bounds, Finding, Level
+from brumel.core.quantities.quantity import quantity
+from brumel.core.reading.agreement import agreement
+from brumel.core.reading.together import Taken
+from brumel.core.sensing.response import Response
+from brumel.core.wording import signed
+
+_TELLS = 0.5
+"""Two that together resolve no more than this share of the value can't tell (rule of this product)."""
+_SOURCE = "ISO 13528: E_n up to 1; which share can't tell: rule of this product"
+
+
+@dataclass(frozen=True)
+class Compared:
+    """What the probe showed beside what another instrument showed, in the quantity's unit; U at k = 2."""
+
+    shown: float
+    beside: float
+    u_shown: float
+    u_beside: float
+    percent: float | None
+    en: float | None
+    level: Level
+    words: str
+
+
+def compared(point: JudgedPoint, response: Response) -> Compared:
+    """Whether a probe agrees with the instrument beside it: agree, disagree, or it can't be told.
+
+    Notes
+    -----
+    Source: ISO 13528, E_n with both expanded uncertainties.
+    """
+    p, about = point.point, quantity(response.principle.quantity)
+    value = float(response.value(p.signal, p.at))
+    u = float(response.budget(p.signal, p.at, u_signal=p.u_signal).u)
+    found = agreement(Taken(about.key, value, u), Taken(about.key, p.value, p.u_value))
+    level, words = Level.UNFIT, found.words
+    resolves = 2.0 * (u**2 + p.u_value**2) ** 0.5
+    if found.en is None or (found.en <= 1.0 and resolves > _TELLS * max(value, p.value)):
+        level = Level.DOUBTFUL
+        words = f"It can't be told whether they agree: together they resolve ±{about.number(resolves)}{about.after}."
+    elif found.en <= 1.0:
+        level = Level.SOUND
+    percent = 100.0 * (value - p.value) / p.value if p.value else None
+    return Compared(value, p.value, 2.0 * u, 2.0 * p.u_value, percent, found.en, level, words)
+
+
+def comparison_finding(point: JudgedPoint, response: Response, tolerances: Tolerances) -> Finding:
+    """The finding of one comparison."""
+    found, about = compared(point, response), quantity(response.principle.quantity)
+    apart = f", {signed(found.percent, 1, plus=True)} %" if found.percent is not None else ""
+    sound = found.level is Level.SOUND
+    return Finding(
+        "agreement", found.level,
+        f"It showed {about.number(found.shown)} (U ±{about.number(found.u_shown)}), the instrument beside it "
+        f"{about.number(found.beside)}{about.after} (U ±{about.number(found.u_beside)}){apart}. {found.words}",
+        "" if sound else tolerances.check_remedy, None if sound else tolerances.redo_minutes, _SOURCE,
+    )  # fmt: skip
+
+
+def off_its_target(point: JudgedPoint, response: Response, tolerances: Tolerances) -> tuple[float, Bounds, bool]:
+    """How far a check is off, the bounds that judge it, and whether both are in percent of its target.
+
+    Of a comparison the bounds are what both resolve together (k = 2).
+    """
+    p = point.point
+    if tolerances.by_agreement:
+        found = compared(point, response)
+        whole = max(found.beside, found.shown) or 1.0
+        resolves = 100.0 * float(np.hypot(found.u_shown, found.u_beside)) / whole
+        return 100.0 * (found.shown - found.beside) / whole, Bounds.around_zero(resolves, resolves), True
+    within = tolerances.residual
+    off = within.scaled(float(response.value(p.signal, p.at)) - p.value, p.value)
+    return off, within.bounds(p.value), within.percent and p.value != 0.0
+
+
+def level_of_point(point: JudgedPoint, tolerances: Tolerances, expected: Response, found: Response | None) -> Level:
+    """The mark beside a point while the run goes on: unfit for a wrong cup, doubtful for what was done badly.
+
+    ``expected`` is the probe's last line, or the usual one; ``found`` the line through the points so far.
+    """
+    signal, target, at = point.point.signal, point.point.value, point.point.at
+    if look_at_signal(signal, at, target, expected, tolerances, []).unlike:
+        return Level.UNFIT
+    badly = point.acceptance is Acceptance.UNSETTLED or bool(point.deviations) or not point.target_known
+    late = Level.UNFIT if point.expired_days or point.over_open_days else Level.SOUND
+    if found is not None and tolerances.by_agreement:
+        by_value = compared(point, found).level
+    else:
+        by_value = tolerances.residual.level(0.0 if found is None else found.value(signal, at) - target, target)
+    levels = [late, by_value, Level.DOUBTFUL if badly else Level.SOUND]
+    return next((x for x in (Level.UNFIT, Level.DOUBTFUL) if x in levels), Level.SOUND)

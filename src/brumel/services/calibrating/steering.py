@@ -1,0 +1,99 @@
+"""Probes that steer something: it is paused before they leave the water, and handed back after a passed check only."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Sequence
+from datetime import date, datetime
+
+from sqlalchemy.orm import Session
+
+from brumel.core.calibrating.methods import StepKind, Use, steps_of
+from brumel.core.findings import Level
+from brumel.core.kit.care import Care
+from brumel.core.kit.kinds import ProbeKind
+from brumel.services.calibrating.shown import RunView, run_view
+from brumel.services.clock import Clock
+from brumel.services.errors import InvalidInput
+from brumel.services.kit import upkeep
+from brumel.services.kit.care_log import NewCare, care_row
+from brumel.store import care_queries, queries
+from brumel.store.models.calibration import CalibrationRun, KeptBy
+from brumel.store.models.care import CareRecord
+from brumel.store.models.reference import Person
+from brumel.store.once import add_once
+
+_OF_STEERING = (Care.PAUSED, Care.HANDED_BACK)
+NOT_BACK = "Hand back only after a check has passed: take it, and mend what it finds."
+
+
+def open_pauses(session: Session, probe_id: uuid.UUID | None = None) -> Sequence[CareRecord]:
+    """What is paused and not handed back, of all probes or one: the entries of the care log that say so."""
+    return [r for r in care_queries.newest_of(session, _OF_STEERING, probe_id) if r.care == Care.PAUSED]
+
+
+def pause_of(session: Session, probe_id: uuid.UUID) -> CareRecord | None:
+    """The open pause of what a probe steers; None where nothing is paused."""
+    return next(iter(open_pauses(session, probe_id)), None)
+
+
+def passed_since(session: Session, probe_id: uuid.UUID, since: datetime, today: date) -> bool:
+    """Whether a check of the probe has passed since a moment, after its last adjustment, and nothing is unfit."""
+    runs = (queries.run_in_full(session, key) for key in queries.runs_with_points(session, probe_id, since))
+    newest = next((r for r in runs if r is not None and r.abandonment is None), None)
+    return newest is not None and _passed(session, newest, since, today)
+
+
+def _passed(session: Session, run: CalibrationRun, since: datetime, today: date) -> bool:
+    view = run_view(session, run, today)
+    if run.kept_by == KeptBy.METER:
+        return view.level is Level.SOUND
+    taken = [(s, s.point) for s in view.steps if s.point]
+    adjusted = max((p.ordinal for s, p in taken if s.step.use is Use.ADJUST), default=-1)
+    checks = [s for s, p in taken if s.step.use is Use.CHECK and p.ordinal > adjusted and p.taken_at >= since]
+    return bool(checks) and all(s.level is Level.SOUND for s in checks) and view.level is not Level.UNFIT
+
+
+def check_log(session: Session, probe_id: uuid.UUID, kind: ProbeKind, new: NewCare, clock: Clock) -> None:
+    """Refuse an entry of the log by which something would be paused twice, or handed back too early."""
+    if new.care not in _OF_STEERING:
+        return
+    pause = pause_of(session, probe_id)
+    if new.care == Care.PAUSED and pause is not None:
+        since = f"{clock.local(pause.at):%d %b, %H:%M}"
+        raise InvalidInput({"care": f"It is paused already, since {since} by {pause.person.name}."})
+    if new.care == Care.HANDED_BACK:
+        if pause is None:
+            raise InvalidInput({"care": f"Nothing is paused: {kind.steers} needs no handing back."})
+        if not passed_since(session, probe_id, pause.at, clock.today()):
+            raise InvalidInput({"care": NOT_BACK})
+
+
+def check_step(session: Session, run: CalibrationRun, kind: StepKind, today: date) -> None:
+    """Refuse a step before what the probe steers is paused, and handing it back before a check has passed."""
+    if not any(s.kind in (StepKind.PAUSE, StepKind.HAND_BACK) for s in steps_of(run.method)):
+        return
+    view = run_view(session, run, today)
+    if kind is StepKind.HAND_BACK:
+        pause = pause_of(session, run.probe_id)
+        if not passed_since(session, run.probe_id, pause.at if pause else run.started_at, today):
+            raise InvalidInput({"step": NOT_BACK})
+    elif kind is not StepKind.PAUSE and (words := _not_paused(view)):
+        raise InvalidInput({"device": words})
+
+
+def _not_paused(view: RunView) -> str:
+    waiting = next((s for s in view.steps if s.step.kind is StepKind.PAUSE and not s.done), None)
+    return f"{waiting.step.words} Say that it is done, then go on." if waiting else ""
+
+
+def log_step(
+    session: Session, run: CalibrationRun, kind: StepKind, person: Person, *, key: uuid.UUID, now: datetime, note: str
+) -> None:
+    """Log with the probe that what it steers was paused, or handed back, at a step of a run."""
+    care = {StepKind.PAUSE: Care.PAUSED, StepKind.HAND_BACK: Care.HANDED_BACK}.get(kind)
+    about, paused = upkeep.kind_of(run.probe), pause_of(session, run.probe_id) is not None
+    if care is None or not about.steers or paused is (care == Care.PAUSED):
+        return
+    new = NewCare(uuid.uuid5(key, str(care)), str(care), detail=about.steers, note=note)
+    add_once(session, CareRecord, care_row(new, about, run.probe_id, person, at=now, recorded_at=now))

@@ -1,0 +1,103 @@
+"""Two instruments in one water: E_n (ISO 13528) hand-worked, and what it means for the tip."""
+
+from __future__ import annotations
+
+import math
+
+import pytest
+
+from brumel.core.calibrating.comparing import compared, comparison_finding, level_of_point
+from brumel.core.calibrating.judging import judge
+from brumel.core.calibrating.methods import StepKind, Use, method, rinses
+from brumel.core.calibrating.run import JudgedPoint
+from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.findings import Finding, Level, verdict
+from brumel.core.sensing.fit import Point
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.principles import principle
+from brumel.core.sensing.response import Response
+from brumel.devices.simulation.chlorine import ChlorineModel
+from brumel.devices.simulation.model import Ailment, Liquid
+
+TIP = Response.usual(principle("chlorine-tip"))
+AT = Conditions(21.0)
+FROZEN = method("chlorine-beside").frozen(
+    waters=None, rinse=next(iter(rinses().values())), kind="chlorine", holds_days=(7.0, 30.0)
+)
+
+
+def beside(shown: float, reference: float, u: float = 0.04) -> JudgedPoint:
+    point = Point(reference, shown, AT, u, math.hypot(0.01, 0.02), "photometer")
+    return JudgedPoint("the photometer's sample", point, None, "", Use.CHECK)
+
+
+def judged(*points: JudgedPoint) -> tuple[Level, dict[str, Finding]]:
+    response, findings = judge(FROZEN, points, None)
+    assert response is not None
+    assert response.by_key == {"zero": 0.0, "gain": 1.0}
+    return verdict(findings), {f.code: f for f in findings}
+
+
+def test_en_by_hand() -> None:
+    """Tip: zero 0.02/√3, gain 4 %/√3 of 1.40, display 0.01, filling 0.02; photometer u 0.04; 0.22 apart."""
+    found = compared(beside(1.40, 1.62), TIP)
+    u = math.sqrt((0.02**2 + (0.04 * 1.40) ** 2) / 3 + 0.01**2 + 0.02**2)
+    assert found.u_shown == pytest.approx(2 * u)
+    assert found.u_beside == pytest.approx(0.08)
+    assert found.en == pytest.approx(0.22 / (2 * math.hypot(u, 0.04)))
+    assert found.percent == pytest.approx(-13.58, abs=0.005)
+
+
+@pytest.mark.parametrize(
+    ("shown", "reference", "u", "level", "words"),
+    [
+        (3.23, 3.47, 0.10, Level.SOUND, "They agree: E_n 0.94."),  # 0.24 / (2 · √(0.0787² + 0.10²))
+        (1.20, 1.62, 0.04, Level.UNFIT, "They disagree: E_n 3.83, more than the two uncertainties can explain."),
+        (0.03, 0.02, 0.03, Level.DOUBTFUL, "It can't be told whether they agree: together they resolve ±0.08 mg/L."),
+        (0.00, 0.00, 0.03, Level.DOUBTFUL, "It can't be told whether they agree: together they resolve ±0.08 mg/L."),
+        (1.20, 1.25, 0.40, Level.DOUBTFUL, "It can't be told whether they agree: together they resolve ±0.80 mg/L."),
+    ],
+)
+def test_agree_disagree_or_it_cannot_be_told(
+    shown: float, reference: float, u: float, level: Level, words: str
+) -> None:  # fmt: skip
+    point = beside(shown, reference, u)
+    found, by_code = judged(point)
+    finding = by_code["agreement"]
+    assert (found, finding.level) == (level, level)
+    assert words in finding.sentence
+    assert level_of_point(point, Tolerances.of(FROZEN["tolerances"]), TIP, TIP) is level
+    assert "safe" not in " ".join(f.sentence + f.remedy for f in by_code.values()).lower()
+    assert set(by_code) == {"agreement"}
+
+
+def test_what_is_said_of_two_that_disagree() -> None:
+    finding = comparison_finding(beside(1.20, 1.62), TIP, Tolerances.of(FROZEN["tolerances"]))
+    assert finding.sentence == (
+        "It showed 1.20 (U ±0.07), the instrument beside it 1.62 mg/L (U ±0.08), −25.9 %. "
+        "They disagree: E_n 3.83, more than the two uncertainties can explain."
+    )
+    assert "a new tablet" in finding.remedy
+    assert "third method" in finding.remedy
+
+
+def test_the_steps_say_what_hands_do_and_count_the_seconds() -> None:
+    steps = method("chlorine-beside").steps
+    assert [(s.kind, s.seconds) for s in steps[-2:]] == [(StepKind.WAIT, 20), (StepKind.COMPARE, 10)]
+    words = " ".join(s.words for s in steps)
+    for said in ("20 mL", "fingers never touch it", "Crush it", "it zeroes itself", "at once", "read both"):
+        assert said in words
+    assert not any(s.use is Use.ADJUST and s.kind.has_point for s in steps)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_the_bench_shows_a_touched_tablet_and_no_false_alarm(seed: int) -> None:
+    """A photometer that is right within its U; tips whose zero and gain lie within what is assumed of them."""
+    spread = (seed - 5.5) / 5.5
+    model = ChlorineModel(seed, zero_mg_l=0.015 * spread, gain=1.0 - 0.03 * spread)
+    model.place(Liquid(f"pool {seed}", 24.0, {"total-chlorine": 1.4}, standard=True), 0.0)
+    healthy = model.values(60.0)[1]
+    assert judged(beside(healthy, 1.4))[0] is Level.SOUND
+    model.ailment = Ailment.TABLET
+    model.place(Liquid(f"pool {seed} again", 24.0, {"total-chlorine": 1.4}, standard=True), 100.0)
+    assert judged(beside(model.values(200.0)[1], 1.4))[0] is Level.UNFIT
