@@ -9,6 +9,8 @@ from datetime import datetime
 from pathlib import Path
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
+from brumel.core.plan.order import HouseOrder, default_order, orders
+
 
 class SettingsError(Exception):
     """A setting is unknown or can't be used; the text names it and says what to do."""
@@ -20,6 +22,10 @@ TABLE: dict[str, tuple[str, str]] = {
     "BRUMEL_DATA": ("", "folder for the database cluster and the secrets; default depends on who runs it"),
     "BRUMEL_SECRET_KEY": ("", "key that signs sessions; made and kept in the data folder where it is empty"),
     "BRUMEL_TIMEZONE": ("UTC", "time zone of the screens, an IANA name"),
+    "BRUMEL_ORDER": (
+        default_order().key,
+        "in which order a house calibrates: " + "; ".join(f"{o.key} ({o.name})" for o in orders().values()),
+    ),
     "BRUMEL_NOW": ("", "freezes the calendar at this ISO 8601 time with offset; for tests and pictures"),
     "BRUMEL_PROXY_HOPS": ("0", "number of trusted TLS proxies in front of serve"),
     "BRUMEL_HOSTS": ("127.0.0.1,localhost", "names under which the application is reached, with commas"),
@@ -36,6 +42,7 @@ class Settings:
     data: Path
     secret_key: str
     timezone: ZoneInfo
+    order: HouseOrder
     now: datetime | None
     proxy_hops: int
     hosts: tuple[str, ...]
@@ -58,6 +65,9 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
         zone = ZoneInfo(value["BRUMEL_TIMEZONE"])
     except (ZoneInfoNotFoundError, ValueError):
         raise SettingsError(f"BRUMEL_TIMEZONE: {value['BRUMEL_TIMEZONE']!r} is not a time zone's IANA name.") from None
+    if value["BRUMEL_ORDER"] not in orders():
+        known = ", ".join(orders())
+        raise SettingsError(f"BRUMEL_ORDER: {value['BRUMEL_ORDER']!r} is no order; known are {known}.")
     if not value["BRUMEL_PROXY_HOPS"].isdigit():
         raise SettingsError(f"BRUMEL_PROXY_HOPS: a whole number is needed, not {value['BRUMEL_PROXY_HOPS']!r}.")
     return Settings(
@@ -66,6 +76,7 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
         data=Path(value["BRUMEL_DATA"]) if value["BRUMEL_DATA"] else default_data_folder(),
         secret_key=value["BRUMEL_SECRET_KEY"],
         timezone=zone,
+        order=orders()[value["BRUMEL_ORDER"]],
         now=_moment(value["BRUMEL_NOW"]),
         proxy_hops=int(value["BRUMEL_PROXY_HOPS"]),
         hosts=tuple(name.strip() for name in value["BRUMEL_HOSTS"].split(",") if name.strip()),

@@ -19,6 +19,7 @@ from brumel.settings import SettingsError, read_settings
     ("given", "words"),
     [
         ({"BRUMEL_TIMEZONE": "Moon/Base"}, "BRUMEL_TIMEZONE: 'Moon/Base' is not a time zone's IANA name."),
+        ({"BRUMEL_ORDER": "as-it-comes"}, "BRUMEL_ORDER: 'as-it-comes' is no order; known are conductivity-first, "),
         ({"BRUMEL_TIMEZONE": "/etc/passwd"}, "is not a time zone's IANA name."),
         ({"BRUMEL_NOW": "noon"}, "BRUMEL_NOW: 'noon' is not an ISO 8601 time."),
         ({"BRUMEL_NOW": "2026-05-04T09:00:00"}, "has no offset from UTC; write it as 2026-05-04T09:00:00+00:00."),

@@ -11,8 +11,11 @@ import pytest
 
 from brumel.core import tables
 from brumel.core.errors import CoreError
+from brumel.core.findings import Level
+from brumel.core.plan.order import orders
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
+from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
@@ -151,3 +154,28 @@ def test_the_bench_offers_the_pressure_of_the_kit_that_is_there_with_who_gave_it
     assert (hints.given_for.probe_id, hints.given_for.person.id) == (below, world.person.id)
     elsewhere = world.at().calibrations.hints(world.other_probe("oxygen-optical", "Kit in the shed"))
     assert (elsewhere.pressure, elsewhere.given_for) == (None, None)
+
+
+def test_a_broken_order_is_told_before_and_stays_with_the_run(world: World) -> None:
+    """Buffers first, then a conductivity standard of the same kit: salt is carried over (common practice)."""
+    buffers = world.at().states.probe_state(world.other_probe("ph-combination", "Kit in order")).probe
+    world.take(world.begin(buffers), "neutral")
+    cell = world.other_probe("conductivity-1", "Kit in order")
+    elsewhere = world.other_probe("conductivity-1", "Another kit")
+    later = world.at(NOW + timedelta(hours=1))
+    (words,) = later.calibrations.hints(cell).out_of_order
+    assert words.startswith(f"{buffers.label} was calibrated before it, at {NOW:%H:%M}: salt of a buffer")
+    assert later.calibrations.hints(elsewhere).out_of_order == ()
+    assert world.at(NOW + timedelta(hours=5)).calibrations.hints(cell).out_of_order == ()
+    free = Services.over(world.database, later.clock, orders()["ions-last"])
+    assert free.calibrations.hints(cell).out_of_order == ()
+    lot = world.shelved("1413 of the order", standard="conductivity", family="kcl", nominal=1413.0)
+    begin = Begin(uuid.uuid4(), cell, "conductivity-one", "distilled-once", {"conductivity": lot.id}, despite=DESPITE)
+    later.calibrations.begin(begin, world.person)
+    later.calibrations.take(
+        begin.run_id, TakePoint(uuid.uuid4(), "standard", 1413.0, 25.0, device=False, meter_did={"method": "none"}),
+        world.person,
+    )  # fmt: skip
+    finding = next(f for f in later.calibrations.view(begin.run_id).findings if f.code == "order")
+    assert (finding.level, finding.source) == (Level.SOUND, "the house's order")
+    assert finding.sentence == f"{words}."

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from brumel.core.plan.order import HouseOrder, default_order
 from brumel.services.calibrating.kept import KeptRuns
 from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
@@ -64,10 +65,11 @@ class Services:
     simulation: Simulation
 
     @classmethod
-    def over(cls, database: Database, clock: Clock) -> Services:
-        """Wire the services."""
+    def over(cls, database: Database, clock: Clock, order: HouseOrder | None = None) -> Services:
+        """Wire the services; ``order`` is in which the house calibrates."""
+        order = order or default_order()
         kit, meters, shelf = Kit(database, clock), Meters(database, clock), Shelf(database, clock)
-        planned = PlannedRounds(database, clock, Planning(database, clock, shelf), kit, meters)
+        planned = PlannedRounds(database, clock, Planning(database, clock, shelf, order), kit, meters)
         return cls(
             clock=clock,
             people=People(database),
@@ -80,7 +82,7 @@ class Services:
             planned=planned,
             outlook=Outlook(clock, shelf, planned),
             search=Search(database),
-            calibrations=Calibrations(database, clock),
+            calibrations=Calibrations(database, clock, order),
             kept=KeptRuns(database, clock),
             readings=Readings(database, clock),
             visits=Visits(database, clock),

@@ -151,6 +151,14 @@ def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) ->
     )
 
 
+def begun_in_kit(session: Session, kit: str, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
+    """Runs of ours with probes of a kit that were begun within a time and have points, the oldest first."""
+    taken = exists().where(CalibrationPoint.run_id == CalibrationRun.id)
+    within = (CalibrationRun.started_at >= since, CalibrationRun.started_at <= until)
+    query = select(CalibrationRun).join(Probe, Probe.id == CalibrationRun.probe_id).where(Probe.kit == kit, taken)
+    return session.scalars(query.where(*within).order_by(CalibrationRun.started_at)).all()
+
+
 def runs_with_points(session: Session, probe_id: uuid.UUID, since: datetime) -> list[uuid.UUID]:
     """Keys of a probe's runs that have something taken since a moment, the newest first."""
     taken = exists().where(CalibrationPoint.run_id == CalibrationRun.id, CalibrationPoint.taken_at >= since)

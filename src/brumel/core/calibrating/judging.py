@@ -54,5 +54,6 @@ def judge(
         despite or Despite(),
         (reach[0], reach[1]) if reach else None,
         Surroundings.of(frozen.get("conditions")),
+        tuple(frozen.get("out_of_order", ())),
     )
     return response, judge_run(run)

@@ -255,15 +255,17 @@ class Method:
         first: Mapping[str, float] | None = None,
         conditions: Mapping[str, Any] | None = None,
         steers: str = "",
+        out_of_order: Sequence[str] = (),
     ) -> dict[str, Any]:
         """The method as it is kept with a run: plain data, sides resolved, tolerances and rinse included whole.
 
         ``first`` are the coefficients of the first run since a part was changed, ``conditions`` what was asked of the
-        place, ``steers`` what its probe steers.
+        place, ``steers`` what its probe steers, ``out_of_order`` what was calibrated before it and should come after.
         """
         data = asdict(self)
         data["steps"] = [asdict(s) for s in self.steering(steers).steps_for(waters)]
         data["steers"] = steers
+        data["out_of_order"] = list(out_of_order)
         data["tolerances"] = shipped_tolerances(self.principle, kind, first) | {"holds_days": list(holds_days)}
         data["rinse"] = asdict(rinse)
         data["usual"] = dict(probe_kind(kind).usual)

@@ -90,6 +90,8 @@ class Run:
     """Values that the probe is made for, where its kind says so."""
     place: Surroundings = field(default_factory=Surroundings)
     """What was asked of the place where it was made."""
+    out_of_order: tuple[str, ...] = ()
+    """What was calibrated before it and should have come after, with the reason."""
 
     @property
     def adjusted(self) -> tuple[JudgedPoint, ...]:

@@ -46,6 +46,7 @@ def judge_run(run: Run) -> list[Finding]:
         *_temperatures(run),
         *_change(run),
         *_bracket(run),
+        *_order(run),
     ]
     return worst_first([*causes, *numbers, *around])
 
@@ -256,3 +257,8 @@ def _bracket(run: Run) -> Iterator[Finding]:
             run.tolerances.bracket_remedy,
             run.tolerances.redo_minutes,
         )
+
+
+def _order(run: Run) -> Iterator[Finding]:
+    for words in run.out_of_order:
+        yield Finding("order", Level.SOUND, f"{words}.", "", None, "the house's order")

@@ -53,7 +53,6 @@ class Planned:
     weight: int = 1
     task: str = "calibrate"
     weekly_cleaning: bool = False
-    last: bool = False
 
 
 @dataclass(frozen=True)

@@ -47,6 +47,8 @@ class ProbeDay:
     sound: bool = False
     is_on: bool = False
     kept_alive: bool = True
+    stage: int | None = None
+    """When in the house's order it is calibrated."""
 
 
 def caution_of(key: str, kind: ProbeKind) -> str:
@@ -89,7 +91,7 @@ def tasks_of(day: ProbeDay) -> tuple[Task, ...]:
     tasks += [replace(t, while_waiting=True) for t in _switch_on(day)]
     if _must_calibrate(day):
         plan = day.kind.plan
-        tasks.append(_task(day, CALIBRATE, plan.task, plan.minutes, stage=int(plan.last)))
+        tasks.append(_task(day, CALIBRATE, plan.task, plan.minutes, stage=day.stage))
     tasks.append(_task(day, PACK, "pack", _PACK_MIN))
     return tuple(tasks)
 

@@ -6,7 +6,7 @@ import math
 import uuid
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -15,6 +15,7 @@ from brumel.core.calibrating.causes_conductivity import unlike_waters
 from brumel.core.calibrating.methods import Method, Step, method, methods_of, rinses, roles
 from brumel.core.findings import Level
 from brumel.core.kit.shelf import standards
+from brumel.core.plan.order import Done, HouseOrder
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.reading.surroundings import REMEMBERED, WATER_C, Surroundings
@@ -22,12 +23,16 @@ from brumel.core.wording import counted, lower_first
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin, run_row
 from brumel.services.calibrating.shown import lot_findings
+from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, check_number
 from brumel.services.kit import upkeep
 from brumel.services.kit.states import USUAL, probe_states
 from brumel.store import queries
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person, Probe, Site
+
+_ONE_SITTING = timedelta(hours=4)
+"""Probes of a kit that are calibrated within this are calibrated together (rule of this product)."""
 
 
 @dataclass(frozen=True)
@@ -66,16 +71,20 @@ class Hints:
     not_looked_at: str
     stale: str
     """Which probes that it leans on have no calibration that holds; empty where all have."""
+    out_of_order: tuple[str, ...] = ()
+    """What was calibrated before it today and should come after, with the reason."""
 
 
-def hints_for(session: Session, probe: Probe, now: datetime) -> Hints:
+def hints_for(session: Session, probe: Probe, clock: Clock, order: HouseOrder) -> Hints:
     """What is told before a run with a probe."""
+    now = clock.now()
     run = queries.newest_with_pressure(session, probe.kit, now - REMEMBERED, now)
     pressure = stored.place_of(run).pressure if run else None
-    return Hints(pressure, run, _not_looked_at(session, probe, now), leaning_on_stale(session, probe, now))
+    early = tuple(out_of_order(session, probe, clock, order))
+    return Hints(pressure, run, _not_looked_at(session, probe, now), leaning_on_stale(session, probe, now), early)
 
 
-def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -> dict[str, Any]:
+def new_run_row(session: Session, begin: Begin, person: Person, clock: Clock, order: HouseOrder) -> dict[str, Any]:
     """A run as it is stored when it begins.
 
     Raises
@@ -83,7 +92,7 @@ def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -
     InvalidInput
         With every choice that can't be taken.
     """
-    wrong: dict[str, str] = {}
+    wrong, now = dict[str, str](), clock.now()
     probe = session.get(Probe, begin.probe_id) if begin.probe_id else None
     school = method(begin.method_code)
     if probe is None:
@@ -114,6 +123,7 @@ def new_run_row(session: Session, begin: Begin, person: Person, now: datetime) -
         first=stored.first_since_change(session, probe, now),
         conditions=begin.place.plain,
         steers=upkeep.kind_of(probe).steers,
+        out_of_order=out_of_order(session, probe, clock, order),
     )
     return run_row(begin, probe, frozen, chosen, waters, person, at=now, not_ready=not_ready)
 
@@ -179,6 +189,17 @@ def not_ready_for(session: Session, probe: Probe, now: datetime) -> str:
     """Why a probe may not be calibrated now: its own clocks, and what it leans on; empty where it may."""
     own = upkeep.Logs.read(session, [probe]).why_not_ready(probe, now)
     return " ".join(words for words in (own, leaning_on_stale(session, probe, now)) if words)
+
+
+def out_of_order(session: Session, probe: Probe, clock: Clock, order: HouseOrder) -> list[str]:
+    """What was calibrated in the same kit before a probe, and should have come after it."""
+    now = clock.now()
+    done = [
+        Done(r.probe.label, upkeep.kind_of(r.probe).quantity, f"{clock.local(r.started_at):%H:%M}")
+        for r in queries.begun_in_kit(session, probe.kit, now - _ONE_SITTING, now)
+        if r.probe_id != probe.id
+    ]
+    return order.broken(upkeep.kind_of(probe).quantity, done)
 
 
 def leaning_on_stale(session: Session, probe: Probe, now: datetime) -> str:

@@ -15,6 +15,7 @@ from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, StepKind, roles, steps_of
 from brumel.core.calibrating.run import CupLook, look_at_signal
 from brumel.core.findings import Acceptance
+from brumel.core.plan.order import HouseOrder, default_order
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity, rule_of
 from brumel.core.sensing.response import Response
@@ -83,6 +84,7 @@ class Calibrations:
 
     database: Database
     clock: Clock
+    order: HouseOrder = field(default_factory=default_order)
 
     def begin(self, begin: Begin, person: Person) -> uuid.UUID:
         """Begin a run; the same id twice begins it once.
@@ -94,7 +96,7 @@ class Calibrations:
         """
         may_record(person)
         with self.database.session() as session:
-            row = new_run_row(session, begin, person, self.clock.now())
+            row = new_run_row(session, begin, person, self.clock, self.order)
             add_once(session, CalibrationRun, row, told=("probe_id", "method_code", "rinse", "lots"))
         return begin.run_id
 
@@ -106,7 +108,7 @@ class Calibrations:
     def hints(self, probe_id: uuid.UUID) -> Hints:
         """What is told before a run with a probe begins."""
         with self.database.session() as session:
-            return hints_for(session, stored_probe(session, probe_id), self.clock.now())
+            return hints_for(session, stored_probe(session, probe_id), self.clock, self.order)
 
     def open_runs(self) -> Sequence[CalibrationRun]:
         """Runs begun and neither signed nor given up."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
 from brumel.core.calibrating.methods import rinses
@@ -14,6 +14,7 @@ from brumel.core.kit.readiness import State
 from brumel.core.plan.check import faults
 from brumel.core.plan.crew import Candidate, Unsuited, crew_for, misfit
 from brumel.core.plan.needs import Need, Offer, needs_of
+from brumel.core.plan.order import HouseOrder, default_order
 from brumel.core.plan.problem import Job, Plan, Problem
 from brumel.core.plan.solve import best_plan, earliest_departure
 from brumel.core.plan.tasks import ProbeDay, can_be_planned, caution_of, tasks_of
@@ -127,6 +128,7 @@ class Planning:
     database: Database
     clock: Clock
     shelf: Shelf
+    order: HouseOrder = field(default_factory=default_order)
 
     def plan(self, wanted: PlannedRound) -> DayPlan:
         """Work out the best plan; every plan is checked by code that shares nothing with the solver."""
@@ -139,7 +141,7 @@ class Planning:
         crew = _crew(wanted, everyone, waters)
         if wanted.departure <= now:
             return DayPlan(wanted, (), (), crew.states, crew.sites_of, (), (), tuple(sites), crew.quantities, None)
-        planner = _Planner(wanted, everyone, logs, now, waters, crew)
+        planner = _Planner(wanted, everyone, logs, now, waters, crew, self.order)
         jobs = tuple(planner.job(s) for s in crew.states if can_be_planned(s.readiness))
         problem = Problem(jobs, int((wanted.departure - now).total_seconds() // 60))
         found = best_plan(problem)
@@ -230,6 +232,7 @@ class _Planner:
     now: datetime
     waters: Sequence[Expected]
     crew: _Crew
+    order: HouseOrder
 
     def job(self, state: ProbeState) -> Job:
         """A probe's tasks that are not ticked off yet, and from when on they can be done."""
@@ -297,6 +300,7 @@ class _Planner:
             sound=state.level is Level.SOUND and until is not None and until >= self.wanted.departure,
             is_on=self._is_on(state),
             kept_alive=probe.meter is None or probe.meter.polarises_off,
+            stage=self.order.stages.get(state.kind.quantity),
         )
 
     def _is_on(self, state: ProbeState) -> bool:
