@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
@@ -179,3 +180,43 @@ def test_a_broken_order_is_told_before_and_stays_with_the_run(world: World) -> N
     finding = next(f for f in later.calibrations.view(begin.run_id).findings if f.code == "order")
     assert (finding.level, finding.source) == (Level.SOUND, "the house's order")
     assert finding.sentence == f"{words}."
+
+
+def test_what_was_done_otherwise_wants_a_reason_and_says_its_size_in_the_points_unit(world: World) -> None:
+    run_id = world.begin(world.probe())
+    world.take(run_id, "neutral")
+    skipped = TakePoint(uuid.uuid4(), "acid", 175.0, 22.0, device=False, deviations=("rinse skipped",))
+    with pytest.raises(InvalidInput) as refused:
+        world.at().calibrations.take(run_id, skipped, world.person)
+    assert refused.value.fields == {"deviation_reason": "Say in a few words why; it stays on record with the point."}
+    why = replace(skipped, deviation_reason="no water left in the boat")
+    world.at().calibrations.take(run_id, why, world.person)
+    finding = next(f for f in world.at().calibrations.view(run_id).findings if f.code == "deviation")
+    # By hand: 1 % of the phosphate's 0.025 mol/L of base in a phthalate of 0.015 mol/L a pH.
+    assert finding.sentence == (
+        "buffer 4.01 (lot 4.01): rinse skipped; because: no water left in the boat. "
+        "1 % of the 7.01 before left in it is +0.017 pH."
+    )
+
+
+def test_a_skipped_rinse_before_a_low_conductivity_standard_is_eight_percent(world: World) -> None:
+    """Common practice: 1 % of 12 880 in 1413 is +8 %."""
+    lots = {
+        "high-conductivity": world.shelved("12880 carried", standard="conductivity", family="kcl", nominal=12_880.0).id,
+        "low-conductivity": world.shelved("1413 carried", standard="conductivity", family="kcl", nominal=1413.0).id,
+    }
+    cell = world.other_probe("conductivity-1", "Kit of the carried")
+    begin = Begin(uuid.uuid4(), cell, "conductivity-two", "distilled-once", lots, despite=DESPITE)
+    services = world.at()
+    services.calibrations.begin(begin, world.person)
+    by_key = {s.key: s for s in services.calibrations.view(begin.run_id).steps}
+    steps = sorted(by_key, key=lambda key: -(by_key[key].target or 0.0))
+    for number, (key, us_cm) in enumerate(zip(steps, (12_880.0, 1413.0), strict=True)):
+        point = TakePoint(
+            uuid.uuid4(), key, us_cm, 25.0, device=False, meter_did={"method": "none"},
+            deviations=("rinse skipped",) if number else (), deviation_reason="in a hurry" if number else "",
+        )  # fmt: skip
+        services.calibrations.take(begin.run_id, point, world.person)
+    found = [f.sentence for f in services.calibrations.view(begin.run_id).findings if f.code == "deviation"]
+    assert len(found) == 1
+    assert found[0].endswith("1 % of the 12\u202f880 before left in it is +8.1 %.")

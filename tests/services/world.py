@@ -114,7 +114,10 @@ class World:
         assert lot is not None
         value = target(stored.bottle(lot), Conditions(temperature_c)).value + off_ph
         mv = float(millivolts_from_ph(value, temperature_c, slope, offset))
-        take = TakePoint(uuid.uuid4(), step, mv, temperature_c, device=False, deviations=deviations)
+        why = "only a test" if deviations else ""
+        take = TakePoint(
+            uuid.uuid4(), step, mv, temperature_c, device=False, deviations=deviations, deviation_reason=why
+        )
         services.calibrations.take(run_id, take, self.person)
 
     def sign(self, run_id: uuid.UUID, moment: datetime = NOW) -> RunView:

@@ -17,9 +17,6 @@ from brumel.core.sensing.principle import Conditions
 from brumel.core.standards.targets import Bottle, Target, target
 from brumel.core.tables import kept, table, tables_in
 
-DEVIATIONS = ("rinse skipped", "rinsed in tap water", "sachet used before", "cup shared with another probe")
-"""What may be done otherwise than a method says."""
-
 
 class StepKind(StrEnum):
     """What a step is; the bench has a part for each."""
@@ -165,6 +162,21 @@ class Step:
 
 
 @dataclass(frozen=True)
+class Deviation:
+    """What may be done otherwise than a method says; ``carries`` something of the cup before, or of ``tap`` water."""
+
+    words: str
+    carries: bool = False
+    tap: bool = False
+
+
+@kept
+def deviations() -> Mapping[str, Deviation]:
+    """All of them by their words."""
+    return {d["words"]: Deviation(**d) for d in table("calibrating", "rinses.toml")["deviations"]}
+
+
+@dataclass(frozen=True)
 class Rinse:
     """One regime of rinsing between solutions.
 
@@ -192,7 +204,7 @@ class Rinse:
     @property
     def deviations(self) -> tuple[str, ...]:
         """What may be done otherwise under this regime."""
-        return tuple(d for d in DEVIATIONS if d not in self.is_)
+        return tuple(d for d in deviations() if d not in self.is_)
 
 
 def ml_per_point(standard_share: float) -> float:

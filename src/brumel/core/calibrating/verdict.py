@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from brumel.core.calibrating.causes import signs_of
 from brumel.core.calibrating.comparing import comparison_finding
-from brumel.core.calibrating.methods import Use
+from brumel.core.calibrating.methods import Use, deviations
 from brumel.core.calibrating.run import JudgedPoint, Run, targets_range
 from brumel.core.calibrating.tolerances import Tolerance
 from brumel.core.findings import Acceptance, Finding, Level, despite_findings, worst_first
@@ -159,7 +159,7 @@ def _scatter(run: Run) -> Iterator[Finding]:
 
 
 def _points(run: Run) -> Iterator[Finding]:
-    for p in run.points:
+    for before, p in zip((None, *run.points), run.points, strict=False):
         if p.acceptance is Acceptance.UNSETTLED:
             yield Finding(
                 "not-settled",
@@ -182,10 +182,25 @@ def _points(run: Run) -> Iterator[Finding]:
             yield Finding(
                 "deviation",
                 Level.DOUBTFUL,
-                f"{p.label}: {'; '.join(p.deviations)}.",
+                f"{p.label}: {'; '.join(p.deviations)}.{_carried(run, before, p)}",
                 "Repeat the point as the method says, if the reading matters.",
                 5,
             )
+
+
+def _carried(run: Run, before: JudgedPoint | None, now: JudgedPoint) -> str:
+    """What a hundredth of what came before would do to a standard that was entered so; in its own unit."""
+    known = [d for words, d in deviations().items() if words in now.deviations]
+    value, own, tap = now.point.value, run.response.principle, any(d.tap for d in known)
+    left = before is not None and before.point.value != value and any(d.carries for d in known)
+    if not (tap or left):
+        return ""
+    came_before = before.point.value if left and before is not None else None
+    off = own.carried(came_before, value)
+    if not off:
+        return ""
+    what = "tap water" if came_before is None else f"the {_quantity(run).number(came_before)} before"
+    return f" 1 % of {what} left in it is {run.tolerances.residual.words(off, value, _quantity(run))}."
 
 
 def _temperatures(run: Run) -> Iterator[Finding]:

@@ -11,6 +11,7 @@ from typing import Any, ClassVar
 import numpy as np
 
 from brumel.core.arrays import Array, Number
+from brumel.core.quantities.carry_over import mixed
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
 from brumel.core.sensing.principle import Ask, Coefficient, Conditions, Principle
 from brumel.core.wording import grouped, signed
@@ -19,6 +20,9 @@ _MIDDLE_US_CM = 1_000.0
 """Where the constant is given for; decades are counted from here."""
 _DRY_US_CM = 1.0
 """A cell in dry air conducts less than this, µS/cm: only then does a point tell the zero (rule of this product)."""
+
+_TAP_US_CM = 500.0
+"""What tap water usually has (common practice)."""
 
 
 class Conductivity(Principle):
@@ -124,6 +128,10 @@ class Conductivity(Principle):
         here = ", its factor here," if coefficients["bend"] else ""
         found = f"{_digits(value)} µS/cm at {signed(float(at.temperature_c))} °C"
         return [f"κ = {less} × {about.words(constant)}{here} = {found}"]
+
+    def carried(self, before: float | None, value: float) -> float | None:
+        """It mixes in proportion."""
+        return mixed(value, _TAP_US_CM if before is None else before) - value
 
 
 def _digits(value: float) -> str:

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 
 from brumel.core.arrays import Number
+from brumel.core.quantities.carry_over import ph_with
 from brumel.core.quantities.ph import ISOPOTENTIAL_PH, MILLIVOLT_RANGE, nernst_slope_mv, ph_recompensated
 from brumel.core.quantities.ph_working import ph_working, recompensation_working
 from brumel.core.sensing.principle import Coefficient, Conditions, Principle
@@ -80,3 +81,7 @@ class Glass(Principle):
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """From millivolts to pH."""
         return ph_working(signal, float(at.temperature_c), coefficients["slope"], coefficients["offset"], value)
+
+    def carried(self, before: float | None, value: float) -> float | None:
+        """By the charge balance of the two buffers; a film of tap water thins one by 1 %, which moves it by nothing."""
+        return None if before is None else ph_with(value, before) - value

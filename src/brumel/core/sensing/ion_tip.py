@@ -12,6 +12,7 @@ from typing import ClassVar
 import numpy as np
 
 from brumel.core.arrays import Array, Number
+from brumel.core.quantities.carry_over import mixed
 from brumel.core.quantities.ph import nernst_slope_mv
 from brumel.core.sensing.principle import Ask, Coefficient, Conditions, Principle
 from brumel.core.wording import signed
@@ -84,6 +85,10 @@ class IonTip(Principle):
         warmth = f" − {drift:.2f} × {signed(away)}" if drift else ""
         above = f"{signal:.1f} − {coefficients['offset']:.1f}{warmth}"
         return [f"log10 a = ({above}) / {per_decade:.2f} = {np.log10(value):.3f}"]
+
+    def carried(self, before: float | None, value: float) -> float | None:
+        """It mixes in proportion; tap water holds next to nothing of the ion."""
+        return mixed(value, before or 0.0) - value
 
     def per_decade(self, at: Conditions) -> Array:
         """mV a decade and percent of slope, by the ion's charge."""

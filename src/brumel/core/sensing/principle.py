@@ -214,6 +214,14 @@ class Principle(ABC):
             return self.u_signal
         return np.maximum(self.u_signal, np.abs(signal) * (self.u_signal_percent / 100.0))
 
+    def carried(self, before: float | None, value: float) -> float | None:
+        """How much a hundredth of what came before, or of tap water (None), changes a standard; None: not to speak of.
+
+        In the quantity's unit.
+        """
+        del before, value
+        return None
+
     def drift(self, value: Number, days: float) -> Number:
         """Standard uncertainty (k = 1) from the drift of a value in so many days."""
         return (self.drift_per_day + self.drift_percent_per_day / 100.0 * np.abs(value)) * days / 3**0.5

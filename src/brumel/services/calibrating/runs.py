@@ -69,6 +69,8 @@ class TakePoint:
     """What the meter had done to a typed value: ``method``, ``coefficient``, ``reference_c``."""
     unsettled_reason: str = ""
     deviations: Sequence[str] = field(default_factory=tuple)
+    deviation_reason: str = ""
+    """Why something was done otherwise; wanted with every deviation."""
     so: Sequence[str] | None = None
     """What was answered to what is asked at the step; None where nobody was asked."""
     lot_id: uuid.UUID | None = None
@@ -373,6 +375,10 @@ def _told(run: CalibrationRun, take: TakePoint) -> dict[str, Any]:
 def _deviations(run: CalibrationRun, take: TakePoint) -> list[str]:
     """What was otherwise; what was asked and not said to be so is."""
     found = [d.strip() for d in take.deviations if d.strip()]
+    if found and not take.deviation_reason.strip():
+        raise InvalidInput({"deviation_reason": "Say in a few words why; it stays on record with the point."})
+    if found:
+        found.append(f"because: {take.deviation_reason.strip()}")
     asked = principle_of(run.method).asks.get(_step_of(run, take.step).kind, ())
     if asked and take.so is not None:
         if not take.so:

@@ -9,7 +9,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from werkzeug.datastructures import MultiDict
 
-from brumel.core.calibrating.methods import DEVIATIONS, rinse_from, rinses, roles
+from brumel.core.calibrating.methods import deviations, rinse_from, rinses, roles
 from brumel.core.quantities.quantity import quantities, rule_of
 from brumel.core.reading.pressure import KINDS, UNITS_HPA, Pressure
 from brumel.core.reading.water import BY_METERS
@@ -166,7 +166,8 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
         device=device,
         meter_did={} if device else typed.meter_did(),
         unsettled_reason=typed.text("unsettled_reason"),
-        deviations=[d for d in DEVIATIONS if d in request.form.getlist("deviations")],
+        deviations=[d for d in deviations() if d in request.form.getlist("deviations")],
+        deviation_reason=typed.text("deviation_reason"),
         so=request.form.getlist("so") if "asked" in request.form else None,
         lot_id=typed.record_id("lot"),
         reference=typed.number("reference"),
