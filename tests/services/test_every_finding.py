@@ -11,17 +11,20 @@ from pathlib import Path
 
 import pytest
 
-from brumel.core.calibrating import causes_glass, verdict
+from brumel.core.calibrating import causes_glass, comparing, verdict
 from brumel.core.findings import Finding
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.core.reading import verdict as reading_verdict
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
+from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
+from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.visiting.measuring import NewReading
+from brumel.store.models.reference import Lot
 from tests.conftest import NOW
 from tests.services.world import SIDE, World
 
@@ -59,6 +62,45 @@ def unsettled_point(world: World) -> tuple[Finding, ...]:
     return world.sign(run_id).findings
 
 
+def beside_a_photometer(world: World) -> tuple[Finding, ...]:
+    measures = {"total-chlorine": TypedMeasures(0.02, 6.0, "±0.05, ±4 % of reading, steps of 0.01")}
+    new = NewInstrument(uuid.uuid4(), "P-REF", "photometer", "Kit", measures=measures)
+    photometer = world.at().instruments.save(new, world.person)
+    tablets = world.shelved("tablets", standard="chlorine-reagent", family="chlorine-reagent", nominal=None)
+    begin = Begin(
+        uuid.uuid4(), world.other_probe("chlorine"), "chlorine-beside", "distilled-once", {"reagent": tablets.id}
+    )
+    services = world.at()
+    services.calibrations.begin(begin, world.person)
+    point = TakePoint(uuid.uuid4(), "beside", 1.2, 24.0, device=False, reference=1.62, instrument_id=photometer)
+    services.calibrations.take(begin.run_id, point, world.person)
+    return world.sign(begin.run_id).findings
+
+
+def out_of_order(world: World) -> tuple[Finding, ...]:
+    """Conductivity after the buffers of the same kit."""
+    world.take(world.begin(world.probe()), "neutral")
+    lot = world.shelved("1413 out of order", standard="conductivity", family="kcl", nominal=1413.0)
+    return one_conductivity(world, "conductivity-one", "conductivity", lot, "standard", 1413.0)
+
+
+def in_a_combined_solution(world: World) -> tuple[Finding, ...]:
+    lot = world.shelved("two values", standard="conductivity", family="combined", nominal=2530.0)
+    return one_conductivity(world, "conductivity-combined", "combined-conductivity", lot, "combined", 2500.0)
+
+
+def one_conductivity(
+    world: World, method: str, role: str, lot: Lot, step: str, us_cm: float
+) -> tuple[Finding, ...]:  # fmt: skip
+    probe = world.other_probe("conductivity-1")
+    begin = Begin(uuid.uuid4(), probe, method, "distilled-once", {role: lot.id})
+    services = world.at()
+    services.calibrations.begin(begin, world.person)
+    point = TakePoint(uuid.uuid4(), step, us_cm, 25.0, device=False, meter_did={"method": "none"})
+    services.calibrations.take(begin.run_id, point, world.person)
+    return world.sign(begin.run_id).findings
+
+
 RUNS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
     "slope": ("unfit", lambda w: run(w, three(slope=88.0))),
     "offset": ("doubtful", lambda w: run(w, three(offset=22.0))),
@@ -93,6 +135,9 @@ RUNS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
     "not-bracketing": ("doubtful", lambda w: run(w, {"neutral": {}, "acid": {}}, sites=(w.site.id,))),
     "changed-since-last": ("doubtful", after_a_sound_run),
     "not-settled": ("doubtful", unsettled_point),
+    "agreement": ("unfit", beside_a_photometer),
+    "order": ("sound", out_of_order),
+    "leaves-open": ("doubtful", in_a_combined_solution),
 }
 
 
@@ -213,5 +258,5 @@ def codes(module: object) -> Iterator[str]:
 
 def test_every_finding_of_the_core_has_its_case() -> None:
     of_a_lot = {f.code for f in out_of_date(1, 1)}
-    assert {*codes(verdict), *codes(causes_glass), "slope", "offset"} | of_a_lot == set(RUNS)
+    assert {*codes(verdict), *codes(causes_glass), *codes(comparing), "slope", "offset"} | of_a_lot == set(RUNS)
     assert set(codes(reading_verdict)) == set(READINGS)

@@ -100,6 +100,7 @@ CASES: dict[str, Case] = {
 FOR_EVERYBODY = {
     "channels.of_meter", "channels.view",
     "calibrations.open_runs", "calibrations.view", "calibrations.lens", "calibrations.choices", "calibrations.hints",
+    "calibrations.same_pour",
     "kept.form", "states.probe", "states.probe_states",
     "states.probe_state", "states.sites", "states.site", "states.usual_sites",
     "kit.cards", "kit.life", "kit.photo", "ledger.calibrations", "ledger.readings", "ledger.calibrations_csv",

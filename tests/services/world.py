@@ -156,10 +156,11 @@ class World:
             session.add(lot)
         return lot
 
-    def _lot(self, name: str, family: str = "technical", nominal: float = 0.0, **given: object) -> Lot:
+    def _lot(self, name: str, family: str = "technical", nominal: float | None = 0.0, **given: object) -> Lot:
         dates = {"received_on": NOW.date() - timedelta(days=100), "expires_on": NOW.date() + timedelta(days=300)}
         row = dates | {"open_life_days": 90, "standard": "ph-buffer"} | given
-        return Lot(id=uuid.uuid4(), lot_number=name, family=family, nominal=nominal or float(name), **row)
+        value = float(name) if nominal == 0.0 else nominal
+        return Lot(id=uuid.uuid4(), lot_number=name, family=family, nominal=value, **row)
 
 
 LOTS: dict[str, dict[str, object]] = {

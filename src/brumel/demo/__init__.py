@@ -106,6 +106,7 @@ _ON_THE_LINE = (
 """Principles of the bench's probes, by address."""
 _STANDARD_OF = {
     ("A-EC", "standard"): "C14-0902", ("B-EC", "standard"): "S35-0114",
+    ("G-EC", "standard"): "C14-0902",
 }  # fmt: skip
 """The lots that a probe's meter is checked in."""
 _IN_ORDER: tuple[type[Base], ...] = (
@@ -249,7 +250,10 @@ class _Maker:
         with self.database.session() as session:
             session.add_all([*devices, *meters])
             session.flush()
-            session.add_all([*probes, *sites, *self.lots])
+            ph, salts = places.combined(self.now.date())
+            session.add_all([*probes, *sites, *self.lots, ph])
+            session.flush()
+            session.add(salts)
         self.probes = {p.label: p for p in probes}
         own = {label: principle_of(p) for label, p in self.probes.items() if kind_of(p).principle}
         noon = self.now.astimezone(self.zone).replace(hour=12, minute=0, second=0, microsecond=0)
@@ -269,7 +273,7 @@ class _Maker:
         fitting = [
             lot
             for lot in self.lots
-            if roles()[role].admits(lot.standard, lot.nominal)
+            if roles()[role].admits(lot.standard, lot.nominal, lot.family)
             and lot.family not in ("primary", "sea-water")
             and lot.lot_number != "T4-2480"
         ]
@@ -542,21 +546,21 @@ class _Maker:
         if number == self.truths.touched:
             self._calibrate("B-Cl", morning + timedelta(minutes=50), school=_BESIDE)
         if day.weekday() == 0:
-            self._steering(morning, dirty=number == self.truths.acid_stood)
+            self._steering("G-pH", morning, dirty=number == self.truths.acid_stood)
+            self._steering("G-EC", morning + timedelta(hours=4), school=_ONE)
         self.random = shared
 
-    def _steering(self, at: datetime, *, dirty: bool) -> None:
-        """The acid is off while the electrode is calibrated; where its check failed it stayed off until one passed."""
-        detail, minutes = self.probes["G-pH"].steers, timedelta(minutes=1)
-        self._care("G-pH", Care.PAUSED, at - minutes, detail, note="Oskar at the panel" if dirty else "")
-        self._calibrate("G-pH", at)
+    def _steering(self, label: str, at: datetime, *, school: str = _THREE, dirty: bool = False) -> None:
+        """A dosing is off while its probe is calibrated; where the check failed it stayed off until one passed."""
+        what, minutes = self.probes[label].steers, timedelta(minutes=1)
+        self._care(label, Care.PAUSED, at - minutes, what, note="Oskar at the panel" if dirty else "")
+        self._calibrate(label, at, school=school)
         if dirty:
-            self._care(
-                "G-pH", Care.CLEANED, self.truths.before(self.truths.acid_stood + 4 / 24), "cleaning solution", 15.0
-            )
+            cleaned = self.truths.before(self.truths.acid_stood + 4 / 24)
+            self._care(label, Care.CLEANED, cleaned, "cleaning solution", 15.0)
             at += timedelta(hours=3)
-            self._calibrate("G-pH", at)
-        self._care("G-pH", Care.HANDED_BACK, at + 20 * minutes, detail)
+            self._calibrate(label, at, school=school)
+        self._care(label, Care.HANDED_BACK, at + 20 * minutes, what)
 
     def _sign(
         self,

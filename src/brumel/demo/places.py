@@ -96,12 +96,13 @@ _OTHER_LOTS: tuple[tuple[str, float | None, str, int | None, int, str, float], .
     ("cleaning", None, "K-114", 200, 365, "bottle", 500.0),
 )
 """Standard, value, lot number, days since opened, days it keeps open, what it comes in, how much."""
+_COMBINED = uuid.UUID("6f2c4f0e-7c1d-4c57-9a56-3a1f2d0c9b11")
 _FAMILY = {"S35-0114": "sea-water"}
 """Where it is not the first of its standard's."""
 
 
 def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
-    """Two kits, spares in the store, an electrode that steers a dosing; keys and meters come later."""
+    """Two kits, spares in the store, two probes that steer dosings; keys and meters come later."""
     return [
         Probe(label="A-pH", serial="HR-A-1041", kind="ph-combination", kit="Kit A",
               in_service_on=served - timedelta(days=410), device_id=devices[0].id),
@@ -132,6 +133,8 @@ def probes(served: date, devices: Sequence[Device]) -> list[Probe]:
         Probe(label="G-pH", serial="HR-G-1102", kind="ph-combination", kit="Greenhouse",
               in_service_on=served - timedelta(days=395), device_id=devices[11].id,
               steers="the acid dosing of the nutrient reservoir"),
+        Probe(label="G-EC", serial="HR-G-3307", kind="conductivity-1", kit="Greenhouse",
+              in_service_on=served - timedelta(days=395), steers="the nutrient dosing of the nutrient reservoir"),
     ]  # fmt: skip
 
 
@@ -167,6 +170,22 @@ def meters(served: date, new_id: Callable[[], uuid.UUID]) -> Iterator[Meter]:
               "itself": {"auto_off_min": 8.0}},
         memory_records=2400, batteries="3 × C", battery_hours=160.0,
     )  # fmt: skip
+
+
+def combined(today: date) -> list[Lot]:
+    """A bottle of one solution for pH and conductivity, opened nine days ago."""
+    row = {"received_on": today - timedelta(days=30), "expires_on": today + timedelta(days=330), "family": "combined",
+           "opened_on": today - timedelta(days=9), "open_life_days": 60, "content": 500.0}  # fmt: skip
+    ph = Lot(
+        id=uuid.uuid5(_COMBINED, "ph"), lot_number="PC-0418", standard="ph-buffer", nominal=4.0,
+        value_table=[[15.0, 3.99], [20.0, 4.0], [25.0, 4.0], [30.0, 4.01]], certificate_u=0.01, **row,
+    )  # fmt: skip
+    salts = Lot(
+        id=uuid.uuid5(_COMBINED, "conductivity"), lot_number="PC-0418 (conductivity)", standard="conductivity",
+        nominal=2530.0, value_table=[[15.0, 2030.0], [20.0, 2280.0], [25.0, 2530.0], [30.0, 2790.0]],
+        certificate_u=13.0, bottle_id=ph.id, **row,
+    )  # fmt: skip
+    return [ph, salts]
 
 
 def lots(today: date, days: int, new_id: Callable[[], uuid.UUID]) -> Iterator[Lot]:

@@ -108,6 +108,7 @@ class Truths:
             "A-T": (0.06, 1.0),
             "B-Cl": (0.004, 0.72 if self._is_touched(at) else 1.012),
             "G-pH": self._doses(at),
+            "G-EC": (0.05, 1.0 / (1.01 + 0.01 * passed), 0.2),
             "B-NH4": (171.0 + 0.04 * self._age("B-NH4", at), 97.0 - 0.105 * self._age("B-NH4", at), 0.2),
             "A-DO": self._membrane(at),
             "B-DO": (18.05, 38.4 * (1.0 - 0.14 * self._age("B-DO", at) / 365.0)),

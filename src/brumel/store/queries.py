@@ -8,11 +8,12 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, Text, and_, cast, exists, func, select, text, true, update
+from sqlalchemy import ColumnElement, Select, Text, all_, and_, cast, exists, func, literal, select, text, true, update
 from sqlalchemy.dialects.postgresql import ARRAY, distinct_on
 from sqlalchemy.orm import Session, aliased, defer, selectinload
 from sqlalchemy.orm.interfaces import ORMOption
 
+from brumel.core.calibrating.methods import SHARED_CUP
 from brumel.core.quantities.quantity import quantities
 from brumel.core.sensing.response import TAKEN_OVER, Origin
 from brumel.store.models.calibration import (
@@ -102,7 +103,7 @@ def points_of_lots(session: Session, since: datetime | None = None) -> list[tupl
     query = (
         select(CalibrationPoint.lot_id, share, func.count())
         .join(CalibrationRun, CalibrationRun.id == CalibrationPoint.run_id)
-        .where(CalibrationPoint.lot_id.is_not(None))
+        .where(CalibrationPoint.lot_id.is_not(None), literal(SHARED_CUP) != all_(CalibrationPoint.deviations))
         .group_by(CalibrationPoint.lot_id, share)
     )
     if since is not None:

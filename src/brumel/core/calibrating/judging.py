@@ -55,5 +55,6 @@ def judge(
         (reach[0], reach[1]) if reach else None,
         Surroundings.of(frozen.get("conditions")),
         tuple(frozen.get("out_of_order", ())),
+        frozen.get("leaves_open", ""),
     )
     return response, judge_run(run)

@@ -68,16 +68,22 @@ class Role:
     middle: float | None = None
     lower: str = ""
     higher: str = ""
+    families: tuple[str, ...] = ()
+    """Of which families its standard must be; any that no other role names where it names none."""
+    others: tuple[str, ...] = ()
+    """Families that other roles name for themselves."""
 
-    def admits(self, standard: str, nominal: float | None) -> bool:
-        """Whether a lot of this standard and nominal value can serve.
+    def admits(self, standard: str, nominal: float | None, family: str = "") -> bool:
+        """Whether a lot of this standard, nominal value and family can serve.
 
         Examples
         --------
         >>> roles()["neutral"].admits("ph-buffer", 8.0), roles()["acid"].admits("ph-buffer", 6.0)
         (True, False)
+        >>> roles()["acid"].admits("ph-buffer", 4.0, "combined"), roles()["combined-ph"].admits("ph-buffer", 4.0)
+        (False, False)
         """
-        if standard != self.standard:
+        if standard != self.standard or family in self.others or (self.families and family not in self.families):
             return False
         if nominal is None:
             return self.low == float("-inf") and self.high == float("inf")
@@ -112,9 +118,13 @@ def roles() -> Mapping[str, Role]:
             entry.get("middle"),
             entry.get("lower", ""),
             entry.get("higher", ""),
+            (own := tuple(entry.get("families", ()))),
+            tuple(f for f in named if f not in own),
         )
 
-    return {key: role(key, entry) for key, entry in table("calibrating", "roles.toml").items()}
+    entries = table("calibrating", "roles.toml")
+    named = {f for entry in entries.values() for f in entry.get("families", ())}
+    return {key: role(key, entry) for key, entry in entries.items()}
 
 
 @dataclass(frozen=True)
@@ -159,6 +169,10 @@ class Step:
             raise CoreError(f"The step {self.key} has no standard: its method must say what it is.")
         of_pressure = self.target * at.u_pressure_hpa / float(at.pressure_hpa)
         return Target(self.target, math.hypot(self.target_u, of_pressure), known=True)
+
+
+SHARED_CUP = "cup shared with another probe"
+"""A point that was taken so took no standard of its own."""
 
 
 @dataclass(frozen=True)
@@ -227,6 +241,8 @@ class Method:
     order: int = 99
     weights: Weights = Weights.EQUAL
     cautions: tuple[str, ...] = field(default=())
+    leaves_open: str = ""
+    """What a run of it does not tell, as the end of a sentence; empty where it tells what it should."""
 
     def steps_for(self, waters: tuple[float, float] | None) -> tuple[Step, ...]:
         """The steps, once the day's waters are known."""

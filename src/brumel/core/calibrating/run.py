@@ -93,6 +93,9 @@ class Run:
     out_of_order: tuple[str, ...] = ()
     """What was calibrated before it and should have come after, with the reason."""
 
+    leaves_open: str = ""
+    """What its method does not tell."""
+
     @property
     def adjusted(self) -> tuple[JudgedPoint, ...]:
         """The points that the line was fitted to."""

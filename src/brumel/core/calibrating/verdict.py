@@ -47,6 +47,7 @@ def judge_run(run: Run) -> list[Finding]:
         *_change(run),
         *_bracket(run),
         *_order(run),
+        *_left_open(run),
     ]
     return worst_first([*causes, *numbers, *around])
 
@@ -277,3 +278,10 @@ def _bracket(run: Run) -> Iterator[Finding]:
 def _order(run: Run) -> Iterator[Finding]:
     for words in run.out_of_order:
         yield Finding("order", Level.SOUND, f"{words}.", "", None, "the house's order")
+
+
+def _left_open(run: Run) -> Iterator[Finding]:
+    if run.leaves_open:
+        words = f"A weaker run by its method: it leaves open {run.leaves_open}."
+        remedy = "Take a full run as soon as its standards are at hand."
+        yield Finding("leaves-open", Level.DOUBTFUL, words, remedy, run.tolerances.redo_minutes)

@@ -111,7 +111,7 @@ class _Maker:
         about = quantity(key)
         found = []
         for role in chosen:
-            fitting = [o for o in buffers if o.family == family and role.admits(o.standard, o.value)]
+            fitting = [o for o in buffers if o.family == family and role.admits(o.standard, o.value, o.family)]
             beyond = ""
             if fitting and role.key == side.lower and low < min(o.value or 0 for o in fitting):
                 beyond = f"The waters reach down to {about.symbol} {low:g}, below this buffer."
@@ -219,7 +219,7 @@ def _one_family(chosen: Sequence[Role], buffers: Sequence[Offer]) -> str:
 
     def worth(family: str) -> tuple[int, float]:
         own = [o for o in buffers if o.family == family]
-        served = sum(any(role.admits(o.standard, o.value) for o in own) for role in chosen)
+        served = sum(any(role.admits(o.standard, o.value, o.family) for o in own) for role in chosen)
         return served, sum(o.left or 0.0 for o in own)
 
     return max(sorted({o.family for o in buffers}), key=worth, default="")

@@ -21,11 +21,14 @@ LABEL_TEMPERATURE_C = 25.0
 LABEL_TOLERANCE_C = 2.0
 """A buffer without a table serves only this near to 25 °C (rule of this product)."""
 
+COMBINED = "combined"
+"""The family of a solution that has a pH and a conductivity, of either standard."""
 FAMILIES: Mapping[str, str] = {
     "primary": "NIST/IUPAC primary",
     "technical": "technical 4.01 / 7.00 / 10.01",
     "technical-7.01": "technical 4.01 / 7.01 / 10.01",
     "technical-4.00": "technical 4.00 / 7.00 / 10.00",
+    COMBINED: "one solution for pH and conductivity",
 }
 """Buffer families by key; buffers of two families are never mixed in one run without a warning."""
 

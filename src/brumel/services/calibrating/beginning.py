@@ -12,7 +12,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.causes_conductivity import unlike_waters
-from brumel.core.calibrating.methods import Method, Step, method, methods_of, rinses, roles
+from brumel.core.calibrating.methods import Method, Step, method, methods, methods_of, rinses, roles
 from brumel.core.findings import Level
 from brumel.core.kit.shelf import standards
 from brumel.core.plan.order import Done, HouseOrder
@@ -174,7 +174,7 @@ def _lots(session: Session, wanted: Collection[str], today: date, aim: Aimed) ->
     found: dict[str, list[LotChoice]] = {}
     for key in (k for k in roles() if k in wanted):
         role = roles()[key]
-        lots = [x for x in queries.lots(session, role.standard) if role.admits(x.standard, x.nominal)]
+        lots = [x for x in queries.lots(session, role.standard) if role.admits(x.standard, x.nominal, x.family)]
         choices = [
             LotChoice(x, stored.label_value(x) or standards()[x.standard].short, _caution(x, today, aim)) for x in lots
         ]
@@ -200,6 +200,23 @@ def out_of_order(session: Session, probe: Probe, clock: Clock, order: HouseOrder
         if r.probe_id != probe.id
     ]
     return order.broken(upkeep.kind_of(probe).quantity, done)
+
+
+def same_pour(session: Session, run: CalibrationRun) -> list[Probe]:
+    """Probes of the kit that could be calibrated in the same pour as a run: in the other value of its solution."""
+    of_run = {uuid.UUID(key) for key in (run.lots or {}).values()}
+    lots = queries.lots(session)
+    bottles = {lot.bottle_id or lot.id for lot in lots if lot.id in of_run}
+    others = [x for x in lots if x.id not in of_run and (x.bottle_id or x.id) in bottles and x.discarded_on is None]
+    fitting = {
+        m.principle
+        for m in methods().values()
+        if m.leaves_open
+        for s in m.steps
+        for lot in others
+        if s.role and roles()[s.role].admits(lot.standard, lot.nominal, lot.family)
+    }
+    return [p for p in queries.probes(session) if p.kit == run.probe.kit and upkeep.kind_of(p).principle in fitting]
 
 
 def leaning_on_stale(session: Session, probe: Probe, now: datetime) -> str:
@@ -272,7 +289,7 @@ def _chosen_lots(
         short = standards()[role.standard].short
         if lot is None:
             wrong[f"lot_{key}"] = f"Choose the lot of the {key} {short}."
-        elif not role.admits(lot.standard, lot.nominal):
+        elif not role.admits(lot.standard, lot.nominal, lot.family):
             wrong[f"lot_{key}"] = f"A {short} of {stored.label_words(lot)} can't be the {key} one: choose another lot."
         elif lot.discarded_on is not None:
             wrong[f"lot_{key}"] = f"This lot was discarded on {lot.discarded_on}: choose another."

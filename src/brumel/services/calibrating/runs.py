@@ -19,7 +19,7 @@ from brumel.core.plan.order import HouseOrder, default_order
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity, rule_of
 from brumel.core.sensing.response import Response
-from brumel.services.calibrating import steering, stored
+from brumel.services.calibrating import beginning, steering, stored
 from brumel.services.calibrating.beginning import Choices, Hints, choices_for, hints_for, new_run_row
 from brumel.services.calibrating.rows import (
     Begin,
@@ -52,7 +52,7 @@ from brumel.store.models.calibration import (
     CalibrationStep,
     CalibrationTrace,
 )
-from brumel.store.models.reference import Instrument, Lot, Person
+from brumel.store.models.reference import Instrument, Lot, Person, Probe
 from brumel.store.once import add_once, stands
 
 
@@ -111,6 +111,11 @@ class Calibrations:
         """What is told before a run with a probe begins."""
         with self.database.session() as session:
             return hints_for(session, stored_probe(session, probe_id), self.clock, self.order)
+
+    def same_pour(self, run_id: uuid.UUID) -> list[Probe]:
+        """Probes of the kit that the bottle of a run serves too: a combined solution has two values."""
+        with self.database.session() as session:
+            return beginning.same_pour(session, _run(session, run_id))
 
     def open_runs(self) -> Sequence[CalibrationRun]:
         """Runs begun and neither signed nor given up."""
@@ -308,9 +313,13 @@ def _lot_of(session: Session, run: CalibrationRun, step: Step, take: TakePoint) 
     if not step.role:
         return None
     lot = session.get(Lot, take.lot_id or uuid.UUID(run.lots[step.key]))
-    if lot is None or not roles()[step.role].admits(lot.standard, lot.nominal) or lot.discarded_on is not None:
+    if lot is None or not _serves(lot, step):
         raise InvalidInput({"lot": f"This lot can't serve as the {step.role} standard: choose another."})
     return lot
+
+
+def _serves(lot: Lot, step: Step) -> bool:
+    return lot.discarded_on is None and roles()[step.role].admits(lot.standard, lot.nominal, lot.family)
 
 
 def _beside(session: Session, run: CalibrationRun, step: Step, take: TakePoint) -> Beside | None:

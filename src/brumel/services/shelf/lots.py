@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import uuid
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from typing import Any
 
 from sqlalchemy.orm import Session
 
@@ -15,7 +17,7 @@ from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
 from brumel.core.quantities.salinity import SALTIEST, conductivity_from_salinity
 from brumel.core.reading.water import SOLIDS_FACTORS
-from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
+from brumel.core.standards.buffers import COMBINED, LABEL_TEMPERATURE_C
 from brumel.core.standards.targets import (
     CONDUCTIVITY,
     KCL,
@@ -95,6 +97,10 @@ class NewLot:
     """ppm for each µS/cm, of a label in ppm."""
     table: str = ""
     """Its own values as typed, a line each: temperature, °C, and value in the standard's unit."""
+    also_us_cm: float | None = None
+    """Of a solution that is a buffer too its conductivity at 25 °C, µS/cm; ``also_table``, ``also_u`` as above."""
+    also_table: str = ""
+    also_u: float | None = None
 
 
 @dataclass(frozen=True)
@@ -140,21 +146,25 @@ class Shelf:
             new, wrong = _in_us_cm(new)
             table, unread = _table(new.table)
             wrong = _wrong(new, table, self.clock.today()) | wrong | unread
+            also, wrong_too = _also(new, self.clock.today())
+            wrong |= wrong_too
             number = new.lot_number.strip()
             if any(lot.lot_number.lower() == number.lower() for lot in queries.lots(session)):
                 wrong["lot_number"] = f"A lot {number} stands on the shelf already: open that one."
             if wrong or new.expires_on is None:
                 raise InvalidInput(wrong)
             life = new.open_life_days if new.open_life_days is not None else standards()[new.standard].open_life_days
-            session.add(
-                Lot(
-                    id=new.lot_id, lot_number=number, standard=new.standard, family=new.family or new.standard,
-                    nominal=new.nominal, received_on=new.received_on or self.clock.today(), expires_on=new.expires_on,
-                    open_life_days=int(life), pack=new.pack, content=new.content,
-                    certificate_u=new.certificate_u, value_table=table or None,
-                )
-            )  # fmt: skip
+            row = {
+                "id": new.lot_id, "lot_number": number, "standard": new.standard, "family": new.family or new.standard,
+                "nominal": new.nominal, "received_on": new.received_on or self.clock.today(),
+                "expires_on": new.expires_on, "open_life_days": int(life), "pack": new.pack, "content": new.content,
+                "certificate_u": new.certificate_u, "value_table": table or None,
+            }  # fmt: skip
+            session.add(Lot(**row))
             session.flush()
+            if also:
+                session.add(Lot(**row | also | {"lot_number": f"{number} (conductivity)", "bottle_id": new.lot_id}))
+                session.flush()
             self._record(session, uuid.uuid4(), new.lot_id, LotEvent.RECEIVED, person)
         return new.lot_id
 
@@ -162,10 +172,10 @@ class Shelf:
         """Open a lot: its open life begins."""
         may_record(person)
         with self.database.session() as session:
-            lot = _lot(session, lot_id)
-            if lot.opened_on is None:
-                lot.opened_on = self.clock.today()
-                self._record(session, record_id, lot_id, LotEvent.OPENED, person)
+            for lot in _in_bottle(session, lot_id):
+                if lot.opened_on is None:
+                    lot.opened_on = self.clock.today()
+                    self._record(session, _each(record_id, lot, lot_id), lot.id, LotEvent.OPENED, person)
 
     def use(self, lot_id: uuid.UUID, record_id: uuid.UUID, amount: float | None, note: str, person: Person) -> None:
         """Take some out; what calibration points take is counted by itself."""
@@ -225,10 +235,11 @@ class Shelf:
         if not reason.strip():
             raise InvalidInput({"reason": "Say in a few words why it goes; its record stays."})
         with self.database.session() as session:
-            lot = _lot(session, lot_id)
-            if lot.discarded_on is None:
-                lot.discarded_on = self.clock.today()
-                self._record(session, record_id, lot_id, LotEvent.DISCARDED, person, note=reason)
+            for lot in _in_bottle(session, lot_id):
+                if lot.discarded_on is None:
+                    lot.discarded_on = self.clock.today()
+                    key = _each(record_id, lot, lot_id)
+                    self._record(session, key, lot.id, LotEvent.DISCARDED, person, note=reason)
 
     def attach(self, lot_id: uuid.UUID, data: bytes, person: Person) -> None:
         """Keep the certificate that came with a lot.
@@ -271,7 +282,10 @@ class Shelf:
         used = _used({lot.id: lot for lot in lots}, queries.points_of_lots(session))
         for record in queries.lot_records(session):
             used[record.lot_id] += record.amount or 0.0
-        return [self._entry(lot, used[lot.id]) for lot in lots]
+        of_bottle: dict[uuid.UUID, float] = defaultdict(float)
+        for lot in lots:
+            of_bottle[lot.bottle_id or lot.id] += used[lot.id]
+        return [self._entry(lot, of_bottle[lot.bottle_id or lot.id]) for lot in lots]
 
     def _entry(self, lot: Lot, used: float) -> Entry:
         left = None if lot.content is None else lot.content - used
@@ -286,6 +300,18 @@ class Shelf:
         row = {"id": record_id, "lot_id": lot_id, "person_id": person.id, "at": self.clock.now(), "event": str(event),
                "amount": amount, "note": note.strip()}  # fmt: skip
         add_once(session, LotRecord, row, told=("lot_id", "event", "amount", "note"))
+
+
+def _in_bottle(session: Session, lot_id: uuid.UUID) -> list[Lot]:
+    """A lot, and what else stands in its bottle."""
+    lot = _lot(session, lot_id)
+    bottle = lot.bottle_id or lot.id
+    return [lot, *(x for x in queries.lots(session) if x.id != lot.id and bottle in (x.id, x.bottle_id))]
+
+
+def _each(record_id: uuid.UUID, lot: Lot, asked: uuid.UUID) -> uuid.UUID:
+    """The key of what is recorded of each lot in a bottle."""
+    return record_id if lot.id == asked else uuid.uuid5(record_id, str(lot.id))
 
 
 def _used(lots: Mapping[uuid.UUID, Lot], points: Sequence[tuple[uuid.UUID, float, int]]) -> dict[uuid.UUID, float]:
@@ -309,6 +335,27 @@ def _lot(session: Session, lot_id: uuid.UUID) -> Lot:
     if lot is None:
         raise NotFound("There is no such lot.")
     return lot
+
+
+def _also(new: NewLot, today: date) -> tuple[dict[str, Any], dict[str, str]]:
+    """The conductivity standard in the bottle of a combined buffer, as a row has it, and what can't be of it."""
+    if new.standard != PH_BUFFER or new.family != COMBINED:
+        if new.also_us_cm is None:
+            return {}, {}
+        return {}, {"also_us_cm": "Only a combined solution has two values: choose that family."}
+    if new.also_us_cm is None:
+        return {}, {"also_us_cm": "Give its conductivity too: one solution, two values."}
+    face = replace(new, standard=CONDUCTIVITY, nominal=new.also_us_cm, label_unit="", certificate_u=new.also_u)
+    table, unread = _table(new.also_table)
+    found = _wrong(face, table, today) | unread
+    wrong = {_ALSO[field]: words for field, words in found.items() if field in _ALSO}
+    row = {"id": uuid.uuid5(new.lot_id, "also"), "standard": CONDUCTIVITY, "nominal": new.also_us_cm,
+           "certificate_u": new.also_u, "value_table": table or None}  # fmt: skip
+    return row, wrong
+
+
+_ALSO = {"nominal": "also_us_cm", "table": "also_table", "certificate_u": "also_u", "family": "also_us_cm"}
+"""The fields of a combined solution's conductivity."""
 
 
 def _in_us_cm(new: NewLot) -> tuple[NewLot, dict[str, str]]:

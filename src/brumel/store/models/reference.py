@@ -203,6 +203,8 @@ class Lot(Base):
     value_table: Mapped[list[Any] | None]
     parent_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("lot.id"))
     """The lot that it was poured off from."""
+    bottle_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("lot.id"))
+    """The lot in whose bottle it stands: a combined solution is a buffer, and a conductivity standard beside it."""
 
 
 class Site(Base):

@@ -51,6 +51,9 @@ def new() -> ResponseReturnValue:
             content=typed.number("content"),
             certificate_u=typed.number("certificate_u"),
             table=typed.text("table"),
+            also_us_cm=typed.number("also_us_cm"),
+            also_table=typed.text("also_table"),
+            also_u=typed.number("also_u"),
         )
         try:
             typed.must_be_read()
