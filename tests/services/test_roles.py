@@ -59,6 +59,8 @@ CASES: dict[str, Case] = {
     "calibrations.take": Case(lambda s, p: s.calibrations.take(ANY, TakePoint(ANY, "neutral"), p), RECORDS),
     "calibrations.sign": Case(lambda s, p: s.calibrations.sign(ANY, p), RECORDS),
     "calibrations.abandon": Case(lambda s, p: s.calibrations.abandon(ANY, p, "rain"), RECORDS),
+    "calibrations.drop": Case(lambda s, p: s.calibrations.drop(ANY, ANY, "neutral", p, "bubble"), RECORDS),
+    "calibrations.take_over": Case(lambda s, p: s.calibrations.take_over(ANY, ANY, p, "called away"), RECORDS),
     "calibrations.amend": Case(lambda s, p: s.calibrations.amend(ANY, ANY, p, "note", withdraw=False), RECORDS),
     "calibrations.amend, withdrawn": Case(
         lambda s, p: s.calibrations.amend(ANY, ANY, p, "wrong", withdraw=True), SUPERVISES

@@ -48,6 +48,7 @@ def fill(database: Database, clock: Clock) -> None:
         technician,
     )  # fmt: skip
     services.calibrations.begin_step(run_id, uuid.uuid4(), "neutral", technician)
+    services.calibrations.take_over(run_id, uuid.uuid4(), supervisor, "called away")
     services.calibrations.abandon(run_id, technician, "rain")
     services.calibrations.amend(signed, uuid.uuid4(), supervisor, "cups looked at again", withdraw=False)
     care_id = uuid.uuid4()

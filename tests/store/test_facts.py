@@ -190,13 +190,15 @@ def test_facts_come_through_a_change_of_their_shape(dump: Urls) -> None:
         connection.execute(
             f"INSERT INTO {table}_new ({names}) OVERRIDING SYSTEM VALUE SELECT {names} FROM {table} ORDER BY ordinal"
         )
-        connection.execute("ALTER TABLE calibration_trace DROP CONSTRAINT fk_calibration_trace_point_id")
+        pointing = ("calibration_trace", "calibration_entry")
+        for other in pointing:
+            connection.execute(f"ALTER TABLE {other} DROP CONSTRAINT fk_{other}_point_id")
         connection.execute(f"DROP TABLE {table}")
         connection.execute(f"ALTER TABLE {table}_new RENAME TO {table}")
-        connection.execute(
-            f"ALTER TABLE calibration_trace ADD CONSTRAINT fk_calibration_trace_point_id "
-            f"FOREIGN KEY (point_id) REFERENCES {table} (id)"
-        )
+        for other in pointing:
+            connection.execute(
+                f"ALTER TABLE {other} ADD CONSTRAINT fk_{other}_point_id FOREIGN KEY (point_id) REFERENCES {table} (id)"
+            )
         for what, when, each in (("kept", "UPDATE OR DELETE", "ROW"), ("not_emptied", "TRUNCATE", "STATEMENT")):
             connection.execute(
                 f"CREATE TRIGGER {table}_{what} BEFORE {when} ON {table} "

@@ -18,6 +18,7 @@ from brumel.store.models.calibration import (
     CalibrationAbandonment,
     CalibrationAmendment,
     CalibrationCoefficient,
+    CalibrationEntry,
     CalibrationFinding,
     CalibrationPoint,
     CalibrationRun,
@@ -38,8 +39,8 @@ KNOWN_BY: Mapping[str, tuple[type[Base], tuple[str, ...]]] = {
 }
 """What facts point to, by table, and the columns that people know it by."""
 _OF_RUNS: tuple[type[Base], ...] = (
-    CalibrationRun, CalibrationStep, CalibrationPoint, CalibrationTrace, CalibrationCoefficient, CalibrationSignature,
-    CalibrationFinding, CalibrationAbandonment, CalibrationAmendment,
+    CalibrationRun, CalibrationStep, CalibrationPoint, CalibrationTrace, CalibrationEntry, CalibrationCoefficient,
+    CalibrationSignature, CalibrationFinding, CalibrationAbandonment, CalibrationAmendment,
 )  # fmt: skip
 _OF_VISITS: tuple[type[Base], ...] = (Visit, VisitEntry, VisitPhoto)
 _OF_READINGS: tuple[type[Base], ...] = (Reading, ReadingTrace, ReadingFinding, ReadingBasis, Acknowledgement)

@@ -147,6 +147,7 @@ def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) ->
             selectinload(CalibrationRun.begun),
             selectinload(CalibrationRun.findings),
             selectinload(CalibrationRun.amendments),
+            selectinload(CalibrationRun.entries),
         )
         .execution_options(populate_existing=True)
     )

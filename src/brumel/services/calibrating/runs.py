@@ -29,7 +29,7 @@ from brumel.services.calibrating.rows import (
     signature_row,
     trace_row,
 )
-from brumel.services.calibrating.shown import RunView, begun_last, run_view
+from brumel.services.calibrating.shown import RunView, begun_last, holder_of, run_view
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.kit.probes import stored_probe
@@ -45,12 +45,14 @@ from brumel.store.models.calibration import (
     CalibrationAbandonment,
     CalibrationAmendment,
     CalibrationCoefficient,
+    CalibrationEntry,
     CalibrationFinding,
     CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
     CalibrationStep,
     CalibrationTrace,
+    EntryKind,
 )
 from brumel.store.models.reference import Instrument, Lot, Person, Probe
 from brumel.store.once import add_once, stands
@@ -167,6 +169,7 @@ class Calibrations:
         may_record(person)
         with self.database.session() as session:
             run = _run(session, run_id)
+            _must_be_at_it(run, person, self.clock)
             chosen, now = _step_of(run, step), self.clock.now()
             steering.check_step(session, run, chosen.kind, self.clock.today())
             steering.log_step(session, run, chosen.kind, person, key=begun_id, now=now, note=note)
@@ -197,6 +200,7 @@ class Calibrations:
             run = _run(session, run_id)
             if stands(session, CalibrationPoint, {"id": take.point_id}, _told(run, take)):
                 return
+            _must_be_at_it(run, person, self.clock)
             step = _step_of(run, take.step)
             steering.check_step(session, run, step.kind, self.clock.today())
             lot, beside = _lot_of(session, run, step, take), _beside(session, run, step, take)
@@ -224,6 +228,42 @@ class Calibrations:
             if added and signal.times_s:
                 add_once(session, CalibrationTrace, trace_row(take.point_id, signal))
 
+    def drop(self, run_id: uuid.UUID, entry_id: uuid.UUID, step: str, person: Person, reason: str) -> None:
+        """Drop the point of a step: it stays on record and stands no more; the step is open again.
+
+        Raises
+        ------
+        InvalidInput
+            Without a reason, or a point that stands.
+        """
+        may_record(person)
+        if not reason.strip():
+            raise InvalidInput({"drop": "Say in a few words why the point is dropped; it stays on record."})
+        with self.database.session() as session:
+            run = _run(session, run_id)
+            row = {"kind": EntryKind.DROPPED, "reason": reason.strip()}
+            if stands(session, CalibrationEntry, {"id": entry_id}, {"run_id": run_id, **row}):
+                return
+            _must_be_at_it(run, person, self.clock)
+            point = next((p for p in stored.standing_points(run) if p.step == step), None)
+            if point is None:
+                raise InvalidInput({"drop": "No point of this step stands: it was dropped already, or never taken."})
+            add_once(
+                session, CalibrationEntry, _entry_row(run, entry_id, person, self.clock) | row | {"point_id": point.id}
+            )
+
+    def take_over(self, run_id: uuid.UUID, entry_id: uuid.UUID, person: Person, note: str) -> None:
+        """Go on with a run that somebody else is at; who, when and why stays with it."""
+        may_record(person)
+        if not note.strip():
+            raise InvalidInput({"take_over": "Say in a few words why you take over; it stays with the run."})
+        with self.database.session() as session:
+            run = _run(session, run_id)
+            if holder_of(run).person_id == person.id:
+                return
+            row = {"kind": EntryKind.TAKEN_OVER, "reason": note.strip(), "point_id": None}
+            add_once(session, CalibrationEntry, _entry_row(run, entry_id, person, self.clock) | row)
+
     def sign(self, run_id: uuid.UUID, person: Person, note: str = "") -> None:
         """Finish a run: its response and its findings are kept as they are now, with the points that they rest on."""
         may_record(person)
@@ -232,6 +272,7 @@ class Calibrations:
             run = _run(session, run_id)
             if run.signature is not None:
                 return
+            _must_be_at_it(run, person, self.clock)
             view = run_view(session, run, self.clock.today())
             points = stored.standing_points(run)
             if view.response is None:
@@ -290,6 +331,18 @@ def _run(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> Calibr
     if run is None:
         raise NotFound("There is no such calibration.")
     return run
+
+
+def _must_be_at_it(run: CalibrationRun, person: Person, clock: Clock) -> None:
+    """Refuse what somebody does who is not at the probe; a closed run refuses by itself."""
+    at = holder_of(run)
+    if at.person_id != person.id and run.signature is None and run.abandonment is None:
+        words = f"{at.person.name} is at {run.probe.label} since {clock.local(at.since):%d %b, %H:%M}: take over first."
+        raise InvalidInput({"take_over": words})
+
+
+def _entry_row(run: CalibrationRun, key: uuid.UUID, person: Person, clock: Clock) -> dict[str, Any]:
+    return {"id": key, "run_id": run.id, "person_id": person.id, "at": clock.now(), "point_id": None}
 
 
 def _apart(run: CalibrationRun, step: Step, aim: float, temperature_c: float) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from datetime import date
+from datetime import date, datetime
 
 from sqlalchemy.orm import Session
 
@@ -38,9 +38,10 @@ from brumel.store.models.calibration import (
     CalibrationPoint,
     CalibrationRun,
     CalibrationStep,
+    EntryKind,
     KeptBy,
 )
-from brumel.store.models.reference import Lot
+from brumel.store.models.reference import Lot, Person
 
 
 @dataclass(frozen=True)
@@ -175,6 +176,11 @@ class RunView:
         return all(step.done for step in self.steps)
 
     @property
+    def holder(self) -> Holder:
+        """Who is at the probe, since when."""
+        return holder_of(self.run)
+
+    @property
     def current(self) -> StepView | None:
         """The first step that is not done."""
         return next((step for step in self.steps if not step.done), None)
@@ -247,6 +253,26 @@ def _step_view(
         cautions=tuple(lot_findings(lot, today)) if lot else (),
         repeats=sum(p.step == step.key for p in run.points) - 1,
     )
+
+
+@dataclass(frozen=True)
+class Holder:
+    """Who is at the probe of an open run, and since when; ``note`` says why, where it was taken over."""
+
+    person: Person
+    since: datetime
+    note: str = ""
+
+    @property
+    def person_id(self) -> uuid.UUID:
+        """Their key."""
+        return self.person.id
+
+
+def holder_of(run: CalibrationRun) -> Holder:
+    """Who began a run, or took it over last."""
+    over = next((e for e in reversed(run.entries) if e.kind == EntryKind.TAKEN_OVER), None)
+    return Holder(over.person, over.at, over.reason) if over else Holder(run.person, run.started_at)
 
 
 def begun_last(run: CalibrationRun, step: str) -> CalibrationStep | None:

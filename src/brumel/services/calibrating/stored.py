@@ -125,9 +125,9 @@ def judged_points(run: CalibrationRun, points: Iterable[CalibrationPoint]) -> tu
 
 
 def standing_points(run: CalibrationRun) -> list[CalibrationPoint]:
-    """The newest point of every step, in the order taken; earlier ones are superseded."""
+    """The newest point of every step, in the order taken; earlier ones are superseded, a dropped one stands no more."""
     newest = {point.step: point for point in run.points}
-    return sorted(newest.values(), key=lambda p: p.ordinal)
+    return sorted((p for p in newest.values() if p.dropped is None), key=lambda p: p.ordinal)
 
 
 def response_of(
@@ -156,7 +156,7 @@ def adjusts(run: CalibrationRun) -> bool:
 
 def points_words(run: CalibrationRun) -> str:
     """How many of its points an open run has."""
-    taken, wanted = len({p.step for p in run.points}), sum(s.kind.has_point for s in steps_of(run.method))
+    taken, wanted = len(standing_points(run)), sum(s.kind.has_point for s in steps_of(run.method))
     return f"{taken} of {counted(wanted, 'point')}"
 
 

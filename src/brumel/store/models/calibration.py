@@ -73,6 +73,7 @@ class CalibrationRun(Base):
     signature: Mapped[CalibrationSignature | None] = relationship(lazy="joined", viewonly=True)
     abandonment: Mapped[CalibrationAbandonment | None] = relationship(lazy="joined", viewonly=True)
     amendments: Mapped[list[CalibrationAmendment]] = relationship(order_by="CalibrationAmendment.at", viewonly=True)
+    entries: Mapped[list[CalibrationEntry]] = relationship(order_by="CalibrationEntry.ordinal", viewonly=True)
 
 
 class CalibrationStep(Base):
@@ -144,6 +145,7 @@ class CalibrationPoint(Base):
     lot: Mapped[Lot | None] = relationship(lazy="selectin")
     instrument: Mapped[Instrument | None] = relationship(lazy="selectin")
     trace: Mapped[CalibrationTrace | None] = relationship(viewonly=True)
+    dropped: Mapped[CalibrationEntry | None] = relationship(lazy="joined", viewonly=True)
 
 
 class CalibrationTrace(Base):
@@ -211,6 +213,35 @@ class CalibrationAbandonment(Base):
     run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("calibration_run.id"), primary_key=True)
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime]
+    reason: Mapped[str]
+
+    person: Mapped[Person] = relationship(lazy="selectin")
+
+
+class EntryKind(StrEnum):
+    """What befalls a run while it is open."""
+
+    DROPPED = "dropped"
+    TAKEN_OVER = "taken-over"
+
+
+class CalibrationEntry(Base):
+    """A point was dropped and stands no more, or another person took the run over; with the reason."""
+
+    __tablename__ = "calibration_entry"
+    __table_args__ = (
+        CheckConstraint(one_of("kind", EntryKind), name="kind"),
+        CheckConstraint("(kind = 'dropped') = (point_id IS NOT NULL)", name="point"),
+        Index("ix_calibration_entry_run_id", "run_id"),
+    )
+
+    id: Mapped[uuid.UUID] = own_id()
+    ordinal: Mapped[int] = mapped_column(BigInteger, Identity())
+    run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("calibration_run.id"))
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime]
+    kind: Mapped[str]
+    point_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("calibration_point.id"), unique=True)
     reason: Mapped[str]
 
     person: Mapped[Person] = relationship(lazy="selectin")

@@ -181,6 +181,32 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
     return redirect(url_for("bench.run", run_id=run_id) + "#step")
 
 
+@blueprint.post("/runs/<uuid:run_id>/drop")
+def drop(run_id: uuid.UUID) -> ResponseReturnValue:
+    """Drop the point of a step."""
+    typed = Typed(request.form)
+    try:
+        key, step, why = typed.new_record_id(), typed.text("step"), typed.text("drop")
+        typed.must_be_read()
+        services().calibrations.drop(run_id, key, step, signed_in(), why)
+    except InvalidInput as wrong:
+        return _run_page(run_id, wrong.fields, request.form)
+    return redirect(url_for("bench.run", run_id=run_id) + "#step")
+
+
+@blueprint.post("/runs/<uuid:run_id>/take-over")
+def take_over(run_id: uuid.UUID) -> ResponseReturnValue:
+    """Go on with a run that somebody else is at."""
+    typed = Typed(request.form)
+    try:
+        key, note = typed.new_record_id(), typed.text("take_over")
+        typed.must_be_read()
+        services().calibrations.take_over(run_id, key, signed_in(), note)
+    except InvalidInput as wrong:
+        return _run_page(run_id, wrong.fields, request.form)
+    return redirect(url_for("bench.run", run_id=run_id) + "#step")
+
+
 @blueprint.post("/runs/<uuid:run_id>/sign")
 def sign(run_id: uuid.UUID) -> ResponseReturnValue:
     """Sign the run."""
