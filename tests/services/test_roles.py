@@ -59,6 +59,9 @@ CASES: dict[str, Case] = {
     "calibrations.take": Case(lambda s, p: s.calibrations.take(ANY, TakePoint(ANY, "neutral"), p), RECORDS),
     "calibrations.sign": Case(lambda s, p: s.calibrations.sign(ANY, p), RECORDS),
     "calibrations.abandon": Case(lambda s, p: s.calibrations.abandon(ANY, p, "rain"), RECORDS),
+    "calibrations.take_typed": Case(
+        lambda s, p: s.calibrations.take_typed(ANY, [TakePoint(ANY, "neutral", 1.0, 22.0, device=False)], p), RECORDS
+    ),
     "calibrations.drop": Case(lambda s, p: s.calibrations.drop(ANY, ANY, "neutral", p, "bubble"), RECORDS),
     "calibrations.take_over": Case(lambda s, p: s.calibrations.take_over(ANY, ANY, p, "called away"), RECORDS),
     "calibrations.amend": Case(lambda s, p: s.calibrations.amend(ANY, ANY, p, "note", withdraw=False), RECORDS),

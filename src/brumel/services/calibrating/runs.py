@@ -228,6 +228,16 @@ class Calibrations:
             if added and signal.times_s:
                 add_once(session, CalibrationTrace, trace_row(take.point_id, signal))
 
+    def take_typed(self, run_id: uuid.UUID, takes: Sequence[TakePoint], person: Person) -> dict[str, str]:
+        """Take what was typed of several steps at once: what can be taken is, the rest is told by ``step-field``."""
+        wrong: dict[str, str] = {}
+        for take in takes:
+            try:
+                self.take(run_id, take, person)
+            except InvalidInput as refused:
+                wrong |= {f"{take.step}-{field}": words for field, words in refused.fields.items()}
+        return wrong
+
     def drop(self, run_id: uuid.UUID, entry_id: uuid.UUID, step: str, person: Person, reason: str) -> None:
         """Drop the point of a step: it stays on record and stands no more; the step is open again.
 

@@ -16,7 +16,7 @@ from brumel.core.reading.water import BY_METERS
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
-from brumel.services.calibrating.shown import RunView
+from brumel.services.calibrating.shown import RunView, StepView
 from brumel.services.calibrating.stored import lot_label, points_words, tolerances_of
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.upkeep import kind_of, senses
@@ -137,6 +137,53 @@ def kept(probe_id: uuid.UUID) -> ResponseReturnValue:
 def run(run_id: uuid.UUID) -> ResponseReturnValue:
     """The run: its steps, the live trace, the verdict."""
     return _run_page(run_id, {}, MultiDict())
+
+
+@blueprint.route("/runs/<uuid:run_id>/sheet", methods=["GET", "POST"])
+def sheet(run_id: uuid.UUID) -> ResponseReturnValue:
+    """The whole run on one page, typed from a handheld: all at once, or as it comes."""
+    view, errors = services().calibrations.view(run_id), dict[str, str]()
+    if not view.open:
+        return redirect(url_for("ledger.calibration", run_id=run_id))
+    if request.method == "POST":
+        typed = Typed(request.form)
+        takes = [_typed_point(typed, view, s) for s in view.steps if request.form.get(f"{s.key}-signal", "").strip()]
+        readable = [t for t in takes if not any(field.startswith(f"{t.step}-") for field in typed.errors)]
+        errors = typed.errors | services().calibrations.take_typed(run_id, readable, signed_in())
+        if not errors:
+            return redirect(url_for("bench.run", run_id=run_id))
+        view = services().calibrations.view(run_id)
+    page = render_template(
+        "bench/sheet.html",
+        view=view,
+        errors=errors,
+        values=request.form,
+        by_meters=BY_METERS,
+        standard=tolerances_of(view.run).standard,
+        rinse=rinse_from(view.run.method["rinse"]),
+        choices=services().calibrations.choices(view.run.probe_id),
+        beside=[i for i in services().instruments.all() if view.quantity.key in i.measures] if view.compares else [],
+        kind=kind_of(view.run.probe),
+    )
+    return page, 422 if errors else 200
+
+
+def _typed_point(typed: Typed, view: RunView, step: StepView) -> TakePoint:
+    """A point of the sheet: each field by the name of its step."""
+    asks = view.principle.asks.get(step.step.kind, ())
+    return TakePoint(
+        point_id=typed.record_id(f"{step.key}-id") or uuid.uuid4(),
+        step=step.key,
+        typed_signal=typed.number(f"{step.key}-signal"),
+        typed_temperature_c=typed.number(f"{step.key}-temperature_c"),
+        device=False,
+        meter_did=typed.meter_did(),
+        unsettled_reason=typed.text(f"{step.key}-unsettled_reason"),
+        so=[a.so for a in asks] if f"{step.key}-so" in typed.form else [] if asks else None,
+        lot_id=typed.record_id(f"{step.key}-lot"),
+        reference=typed.number(f"{step.key}-reference"),
+        instrument_id=typed.record_id(f"{step.key}-instrument"),
+    )
 
 
 @blueprint.post("/runs/<uuid:run_id>/immerse")

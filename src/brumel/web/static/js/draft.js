@@ -1,8 +1,8 @@
-// What is typed at the water stays on this device until the server has it: a lost connection loses nothing.
+// What is typed at the water or at the bench stays on this device until the server has it: a lost connection loses nothing.
 // The keys of the records are kept with it, so that sending again after a lost answer makes no second one.
 const form = document.querySelector("form[data-draft]");
 const told = form.querySelector("[data-kept]");
-const name = `visit:${form.dataset.draft}`;
+const name = form.dataset.draft;
 const store = window.localStorage;
 
 const keep = () => {
