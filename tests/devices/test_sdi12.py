@@ -175,3 +175,46 @@ def test_fewer_values_than_announced() -> None:
         with pytest.raises(DeviceGarbled, match="start of measurement"):
             line.measure("0", "M")
         line.close()
+
+
+@contextmanager
+def babbler(piece: bytes, answers_first: bytes = b"") -> Iterator[str]:
+    """Something on the line that never stops talking."""
+    server, over = socket.create_server(("127.0.0.1", 0)), threading.Event()
+
+    def serve() -> None:
+        try:
+            connection, _ = server.accept()
+            with connection:
+                if answers_first:
+                    connection.recv(64)
+                    connection.sendall(answers_first)
+                while not over.is_set():
+                    connection.sendall(piece)
+        except OSError:
+            pass
+
+    thread = threading.Thread(target=serve, daemon=True)
+    thread.start()
+    try:
+        yield f"socket://127.0.0.1:{server.getsockname()[1]}"
+    finally:
+        over.set()
+        server.close()
+
+
+def test_a_line_that_never_falls_silent_is_left_after_a_bounded_time() -> None:
+    with babbler(b"\x55" * 65_536) as url:
+        line = Sdi12Line(url, timeout_s=0.3)
+        with pytest.raises(DeviceGarbled, match="never falls silent|does not end"):
+            line.read("0")
+        line.close()
+
+
+def test_an_answer_of_nine_thousand_characters_is_refused_short(monkeypatch: pytest.MonkeyPatch) -> None:
+    with babbler(b"", answers_first=b"0" + b"+1" * 4_500) as url:
+        line = Sdi12Line(url, timeout_s=0.3)
+        with pytest.raises(DeviceError) as refused:
+            line.read("0")
+        assert len(str(refused.value)) < 400
+        line.close()

@@ -128,7 +128,7 @@ def test_one_run_is_saved_from_its_page(demonstration: Services) -> None:
         ("points[0].temperature_c", 300, "points[0].temperature_c must be a number from -5 to 105; 300 is not."),
         ("points[0].lot", ..., "points[0].lot is missing: give the point a lot or a target."),
         ("points[0].lot.nominal", None, "points[0].lot.nominal must be a number"),
-        ("points[0].lot.family", "gold", "No family is named 'gold'; known are kcl, sea-water, other."),
+        ("points[0].lot.family", "gold", "No family is named 'gold'; known are kcl, sea-water, combined, other."),
         ("points[0].target", {"value": "high"}, "points[0].target.value must be a number"),
         ("points[0].target", {"value": 1413, "u": 14, "known": "yes"}, "points[0].target.known must be true or false"),
         ("points[0].acceptance", "maybe", "points[0].acceptance must be one of settled, unsettled, by-eye"),

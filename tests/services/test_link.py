@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 
+import psycopg
 import pytest
 
-from brumel.devices.sdi12 import Sdi12Line
+from brumel.devices.sdi12 import DeviceGarbled, Sdi12Line
 from brumel.devices.simulation.control import BenchControl
 from brumel.services.live.link import LineTaken, Link
 from brumel.store import queries
@@ -82,3 +84,49 @@ def test_a_line_has_one_owner(database: Database) -> None:
     finally:
         done.set()
         owner.join(10)
+
+
+class Away(Database):
+    """A database that can't be reached for the first so many times."""
+
+    def __init__(self, url: str, times: int) -> None:
+        super().__init__(url, pool_size=1)
+        self.times = times
+
+    @contextmanager
+    def notifications(self) -> Iterator[psycopg.Connection]:
+        self.times -= 1
+        if self.times >= 0:
+            raise psycopg.OperationalError("connection refused")
+        with super().notifications() as connection:
+            yield connection
+
+
+def test_a_link_waits_for_a_database_that_is_away_and_goes_on(
+    database: Database, bench: tuple[Sdi12Line, BenchControl], device: Device
+) -> None:
+    line, _ = bench
+    waited: list[float] = []
+    away = Away(database.url, 6)
+
+    def newest() -> bool:
+        with database.session() as session:
+            return queries.last_sample_seq(session, device.id) > 0
+
+    Link(away, line.url, line, pause=waited.append).run(Rounds(newest))
+    assert waited == [0.5, 1.0, 2.0, 4.0, 8.0, 8.0]
+    assert newest()
+    away.close()
+
+
+def test_what_a_probe_says_is_told_to_a_bound(database: Database, device: Device) -> None:
+    class Talks(Sdi12Line):
+        def read(self, address: str, least: int = 0) -> list[float]:
+            raise DeviceGarbled("x" * 20_000)
+
+    def told() -> str:
+        with database.session() as session:
+            return session.get_one(Device, device.id).status_words or ""
+
+    Link(database, device.url, Talks(device.url)).run(Rounds(lambda: bool(told())))
+    assert told() == "x" * 500

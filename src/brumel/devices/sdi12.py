@@ -15,6 +15,8 @@ from typing import Any
 import serial
 
 _VALUE = re.compile(r"[+-]\d{1,7}(?:\.\d{0,7})?")
+_HUSHED, _CHUNK = 16, 4096
+"""What came unasked is dropped in so many pieces of so many bytes."""
 _ADDRESS = re.compile(r"[0-9A-Za-z]")
 _ATTEMPTS = 3
 _LONGEST = 120
@@ -227,7 +229,7 @@ class Sdi12Line:
         for _ in range(_ATTEMPTS):
             try:
                 port = self._open()
-                port.reset_input_buffer()
+                self._hush(port)
                 port.send_break(0.012)
                 port.write(command.encode("ascii"))
                 answer = self._read_line(self.timeout_s)
@@ -245,6 +247,14 @@ class Sdi12Line:
             error = DeviceGarbled(f"The probe answered {answer!r} to {command}.")
         raise error
 
+    def _hush(self, port: Any) -> None:
+        """Drop what came unasked; a line that never falls silent is no answer to anything."""
+        port.timeout = 0
+        for _ in range(_HUSHED):
+            if not port.read(_CHUNK):
+                return
+        raise DeviceGarbled("The line never falls silent: what is plugged into it is no SDI-12 probe.")
+
     def _open(self) -> Any:
         if self._port is None:
             self._port = serial.serial_for_url(
@@ -257,7 +267,7 @@ class Sdi12Line:
         deadline = time.monotonic() + timeout_s
         line = b""
         while not line.endswith(b"\n"):
-            if len(line) == _LONGEST:
+            if len(line) == _LONGEST or (line and time.monotonic() > deadline + timeout_s):
                 raise DeviceGarbled(
                     f"The probe's answer does not end after {_LONGEST} characters: is it an SDI-12 probe?"
                 )

@@ -10,18 +10,27 @@ import os
 import pwd
 import secrets
 import shutil
+import signal
 import socket
 import subprocess
+import time
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import psycopg
 from psycopg import sql
+
+if TYPE_CHECKING:
+    from brumel.launch.processes import Processes
 
 HOST = "127.0.0.1"
 ADMIN, OWNER, APPLICATION = "brumel_admin", "brumel_owner", "brumel_app"
 DATABASE = "brumel"
 _TRIES = 3
+_SERVES_WITHIN_S = 60.0
+_BARE = {"PATH": "/usr/bin:/bin", "LANG": "C.UTF-8"}
+"""All that a server needs of the environment: none of our secrets."""
 
 
 class LaunchError(Exception):
@@ -56,9 +65,37 @@ class Cluster:
             raise LaunchError(f"The data folder {self.folder} can't be written: {error.strerror}.") from error
         self._roles()
 
+    def serve_with(self, processes: Processes) -> None:
+        """Create it where it is missing, and serve it as a child that is looked after and ends with us.
+
+        What an earlier start left running is stopped first: nobody else has this folder.
+        """
+        self.stop()
+        try:
+            if not (self.data / "PG_VERSION").exists():
+                self._create()
+            port, log = free_port(), self.log
+        except OSError as error:
+            raise LaunchError(f"The data folder {self.folder} can't be written: {error.strerror}.") from error
+        command = [
+            str(programs() / "postgres"), "-D", str(self.data), "-p", str(port), "-c", f"listen_addresses={HOST}",
+            "-c", "unix_socket_directories=", "-c", "logging_collector=off", "-c", f"log_directory={self.data}",
+        ]  # fmt: skip
+        processes.start(
+            "database", "/bin/sh", "-c", 'exec "$@" >> "$0" 2>&1', str(log), *command, stop_signal=signal.SIGINT,
+            account="postgres" if os.geteuid() == 0 else "", environment=_BARE, stops_last=True,
+        )  # fmt: skip
+        server = processes.children[-1]
+        deadline = time.monotonic() + _SERVES_WITHIN_S
+        while not self._ready():
+            if server.ended or time.monotonic() > deadline:
+                raise LaunchError(self._why("postgres", ""))
+            time.sleep(0.05)
+        self._roles()
+
     def stop(self) -> None:
         """Stop the server if it runs."""
-        if self.port() is not None:
+        if self._pid() is not None:
             self._pg_ctl("-w", "-s", "-m", "fast", "stop")
 
     def remove(self) -> None:
@@ -69,12 +106,26 @@ class Cluster:
     def port(self) -> int | None:
         """The port that the server listens on; None where it does not run."""
         try:
-            lines = (self.data / "postmaster.pid").read_text().splitlines()
-            os.kill(int(lines[0]), 0)
-            port = int(lines[3])
+            port = int((self.data / "postmaster.pid").read_text().splitlines()[3])
         except (OSError, ValueError, IndexError):
             return None
-        return port if answers(port) else None
+        return port if self._pid() is not None and answers(port) else None
+
+    def _ready(self) -> bool:
+        """Whether it takes connections: its file says so once what was cut off has been recovered."""
+        try:
+            return (self.data / "postmaster.pid").read_text().splitlines()[7].strip() == "ready"
+        except (OSError, IndexError):
+            return False
+
+    def _pid(self) -> int | None:
+        """The server's process; None where it does not run. A number that another program has now does not count."""
+        try:
+            pid = int((self.data / "postmaster.pid").read_text().splitlines()[0])
+            name = Path(f"/proc/{pid}/comm").read_text().strip()
+        except (OSError, ValueError, IndexError):
+            return None
+        return pid if name == "postgres" else None
 
     def url(self, role: str = APPLICATION, database: str = DATABASE) -> str:
         """Where to connect, as one of the three roles."""

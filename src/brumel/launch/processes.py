@@ -2,52 +2,89 @@
 
 from __future__ import annotations
 
+import ctypes
+import errno
 import http.client
 import os
+import pwd
 import signal
 import socket
 import subprocess
 import sys
 import time
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from ipaddress import ip_address
 from types import FrameType
+from typing import Any
 
 from brumel.launch.cluster import HOST, LaunchError
 
 _STOP_WITHIN_S = 6.0
 _LOOK_EVERY_S = 0.2
-_MOST_RESTARTS = 5
+_PAUSES_S = (0.0, 1.0, 2.0, 4.0, 8.0, 16.0, 30.0)
+"""How long a child is left alone before it is started again: longer each time that it ends soon."""
+_RAN_WELL_S = 60.0
+"""A child that ran so long begins with the first pause again."""
+_PR_SET_PDEATHSIG = 1
+_libc = ctypes.CDLL(None, use_errno=True)
 
 
 @dataclass
 class Child:
-    """One process: what runs, and whether it is started again when it ends by itself."""
+    """One process: what runs, as whom, and how it is asked to stop; started again whenever it ends by itself."""
 
     name: str
     command: list[str]
-    restart: bool = True
     inherits: tuple[int, ...] = ()
+    account: str = ""
+    """The user that it runs as; ours where empty."""
+    environment: Mapping[str, str] | None = None
+    stop_signal: signal.Signals = signal.SIGTERM
+    stops_last: bool = False
     process: subprocess.Popen[bytes] | None = None
-    started: int = 0
+    launched_at: float = 0.0
+    soon: int = 0
+    """How often in a row it ended soon."""
+    again_at: float | None = None
+    """When it is started again; None while it runs."""
+
+    @property
+    def ended(self) -> bool:
+        """Whether it does not run."""
+        return self.process is None or self.process.poll() is not None
+
+    @property
+    def why(self) -> str:
+        """How it ended, in words."""
+        code = self.process.returncode if self.process else None
+        if code is None:
+            return "never ran"
+        return f"signal {-code}" if code < 0 else f"code {code}"
 
 
 @dataclass
 class Processes:
-    """Children that start in order and stop together."""
+    """Children that start in order, are started again each by itself, and stop together."""
 
     environment: Mapping[str, str]
     address: str = ""
+    say: Callable[[str], None] = lambda words: None
+    clock: Callable[[], float] = time.monotonic
     children: list[Child] = field(default_factory=list)
     _stopping: bool = False
 
-    def start(self, name: str, *command: str, restart: bool = True, inherits: tuple[int, ...] = ()) -> None:
-        """Start a child in a session of its own, so that Ctrl-C reaches it through us only.
+    def start(
+        self, name: str, *command: str, inherits: tuple[int, ...] = (), account: str = "",
+        environment: Mapping[str, str] | None = None, stop_signal: signal.Signals = signal.SIGTERM,
+        stops_last: bool = False,
+    ) -> None:  # fmt: skip
+        """Start a child in a session of its own, so that Ctrl-C reaches it through us only; it ends when we do.
 
-        ``inherits`` are open files that it takes over under their numbers.
+        ``inherits`` are open files that it takes over under their numbers; they stay open here, for the next start.
+        Call it from the main thread: a child ends with the thread that started it.
         """
-        child = Child(name, list(command), restart, inherits)
+        child = Child(name, list(command), inherits, account, environment, stop_signal, stops_last)
         self.children.append(child)
         self._launch(child)
 
@@ -57,40 +94,62 @@ class Processes:
             signal.signal(number, self._ask_to_stop)
 
     def wait(self) -> None:
-        """Look after the children until a signal asks to stop or one that must not end has ended.
-
-        Raises
-        ------
-        LaunchError
-            Where a child ended that can't be started again.
-        """
+        """Look after the children until a signal asks to stop: one that ended is started again, for ever."""
         while not self._stopping:
-            for child in self.children:
-                if child.process is None or child.process.poll() is None:
-                    continue
-                if not child.restart or child.started > _MOST_RESTARTS:
-                    raise LaunchError(f"The {child.name} ended by itself (code {child.process.returncode}).")
-                self._launch(child)
+            self.look_after()
             time.sleep(_LOOK_EVERY_S)
 
-    def stop(self) -> None:
-        """End all children, the last started first."""
-        for child in reversed(self.children):
-            _signal(child, signal.SIGTERM)
-        deadline = time.monotonic() + _STOP_WITHIN_S
+    def look_after(self) -> None:
+        """Start again what has ended: at once, then after longer pauses where it ends soon; each by itself."""
+        now = self.clock()
         for child in self.children:
-            if child.process is not None:
+            if not child.ended:
+                continue
+            if child.again_at is None:
+                child.soon = 0 if now - child.launched_at >= _RAN_WELL_S else child.soon + 1
+                pause_s = _PAUSES_S[min(max(child.soon - 1, 0), len(_PAUSES_S) - 1)]
+                child.again_at = now + pause_s
+                when = f"in {pause_s:g} s" if pause_s else "at once"
+                self.say(f"the {child.name} ended by itself ({child.why}); it is started again {when}")
+            if now >= child.again_at:
                 try:
-                    child.process.wait(max(deadline - time.monotonic(), 0.1))
-                except subprocess.TimeoutExpired:
-                    _signal(child, signal.SIGKILL)
+                    self._launch(child)
+                except OSError as error:
+                    child.again_at = now + _PAUSES_S[-1]
+                    self.say(f"the {child.name} can't be started ({error.strerror}); tried again in 30 s")
+
+    def stop(self) -> None:
+        """End all children, the last started first; what the others lean on after them."""
+        for last in (False, True):
+            group = [c for c in reversed(self.children) if c.stops_last is last]
+            for child in group:
+                _signal(child, child.stop_signal)
+            deadline = time.monotonic() + _STOP_WITHIN_S
+            for child in group:
+                if child.process is not None:
+                    try:
+                        child.process.wait(max(deadline - time.monotonic(), 0.1))
+                    except subprocess.TimeoutExpired:
+                        _signal(child, signal.SIGKILL)
 
     def _launch(self, child: Child) -> None:
-        child.started += 1
+        ours, signal_number = os.getpid(), int(child.stop_signal)
+
+        def end_with_us() -> None:
+            _libc.prctl(_PR_SET_PDEATHSIG, signal_number)
+            if os.getppid() != ours:  # we ended before it could be told
+                os._exit(1)
+
+        user: dict[str, Any] = {}
+        if child.account:
+            entry = pwd.getpwnam(child.account)
+            user = {"user": entry.pw_uid, "group": entry.pw_gid, "extra_groups": [], "cwd": "/"}
+        environment = self.environment if child.environment is None else child.environment
         child.process = subprocess.Popen(
-            child.command, env=dict(self.environment), stdin=subprocess.DEVNULL, start_new_session=True,
-            pass_fds=child.inherits,
+            child.command, env=dict(environment), stdin=subprocess.DEVNULL, start_new_session=True,
+            pass_fds=child.inherits, preexec_fn=end_with_us, **user,
         )  # fmt: skip
+        child.launched_at, child.again_at = self.clock(), None
 
     def _ask_to_stop(self, number: int, frame: FrameType | None) -> None:
         del number, frame
@@ -112,25 +171,30 @@ def gunicorn(factory: str, claimed: socket.socket, *, workers: int = 2, threads:
     )  # fmt: skip
 
 
-def claim(host: str, port: int) -> socket.socket:
+def claim(host: str, port: int, patience_s: float = 0.0) -> socket.socket:
     """Listen on a port from now on, on any free one for 0; a server inherits it, so that nobody takes it meanwhile.
 
-    Who comes early waits until the server takes over.
+    Who comes early waits until the server takes over. ``patience_s``: so long a server that is ending may have it yet.
 
     Raises
     ------
     LaunchError
         Where somebody has it, or the host or port can't be had.
     """
-    claimed = socket.socket()
-    claimed.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-    try:
-        claimed.bind((host, port))
-        claimed.listen()
-    except OSError as error:
-        claimed.close()
-        raise LaunchError(f"Port {port} can't be used ({error.strerror}): choose another with --port.") from error
-    return claimed
+    deadline = time.monotonic() + patience_s
+    while True:
+        claimed = socket.socket()
+        claimed.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            claimed.bind((host, port))
+            claimed.listen()
+        except OSError as error:
+            claimed.close()
+            if error.errno == errno.EADDRINUSE and time.monotonic() < deadline:
+                time.sleep(_LOOK_EVERY_S)
+                continue
+            raise LaunchError(f"Port {port} can't be used ({error.strerror}): choose another with --port.") from error
+        return claimed
 
 
 def wait_until_served(host: str, port: int, processes: Processes, timeout_s: float = 60.0) -> None:
@@ -170,5 +234,6 @@ def taken_over(where: str) -> socket.socket:
 
 
 def _signal(child: Child, number: int) -> None:
+    """Tell a child, and what it started; a database tells its own."""
     if child.process is not None and child.process.poll() is None:
-        os.killpg(child.process.pid, number)
+        (os.kill if child.stops_last else os.killpg)(child.process.pid, number)

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import fcntl
 import os
+import socket
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from ipaddress import ip_address
 from pathlib import Path
+from typing import IO
 
 from brumel import demo
 from brumel.demo.truths import DAYS
@@ -19,6 +21,9 @@ from brumel.settings import Settings
 from brumel.store import schema
 from brumel.store.database import Database, StoreError
 from brumel.store.models.reference import Device
+
+_PATIENCE_S = 12.0
+"""So long what a start that was cut off left behind may take to end."""
 
 
 @dataclass(frozen=True)
@@ -43,16 +48,18 @@ def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processe
     """Everything that the demonstration consists of, running; stopped at the end, come what may."""
     cluster = Cluster(settings.data / "demo")
     with (
-        claim(HOST, options.port) as claimed,
+        _only_one(cluster.folder) as patience_s,
+        claim(HOST, options.port, patience_s) as claimed,
         claim(HOST, 0) as line,
         claim(HOST, 0) as control,
-        _only_one(cluster.folder),
     ):
         if options.fresh:
             say("starting over: the demonstration's data are removed")
             cluster.remove()
+        port = claimed.getsockname()[1]
+        processes = Processes({}, f"http://{HOST}:{port}", say)
         try:
-            cluster.start()
+            cluster.serve_with(processes)
             schema.upgrade(cluster.url(OWNER), APPLICATION)
             database = Database(cluster.url(), pool_size=2)
             clock = Clock(settings.timezone, settings.now)
@@ -61,25 +68,17 @@ def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processe
             ports = demo.BenchPorts(line.getsockname()[1], control.getsockname()[1], options.speed)
             demo.plug_in(database, ports)
             database.close()
-            port = claimed.getsockname()[1]
-            environment = _environment(settings, cluster.url(), cluster.secret("session"))
-            processes = Processes(environment, f"http://{HOST}:{port}")
-            try:
-                bench = python(
-                    "-m", "brumel", "bench-server", "--line", handed_over(line), "--control", handed_over(control),
-                    "--speed", str(options.speed),
-                )  # fmt: skip
-                processes.start("simulated bench", *bench, inherits=(line.fileno(), control.fileno()))
-                processes.start("link", *python("-m", "brumel", "link", f"socket://{HOST}:{ports.line}"))
-                server = gunicorn("demo", claimed, workers=options.workers)
-                processes.start("web server", *server, restart=False, inherits=(claimed.fileno(),))
-                claimed.close()
-                wait_until_served(HOST, port, processes)
-                yield processes
-            finally:
-                processes.stop()
+            processes.environment = _environment(settings, cluster.url(), cluster.secret("session"))
+            bench = python(
+                "-m", "brumel", "bench-server", "--line", handed_over(line), "--control", handed_over(control),
+                "--speed", str(options.speed),
+            )  # fmt: skip
+            processes.start("simulated bench", *bench, inherits=(line.fileno(), control.fileno()))
+            processes.start("link", *python("-m", "brumel", "link", f"socket://{HOST}:{ports.line}"))
+            _serve(processes, gunicorn("demo", claimed, workers=options.workers), claimed, HOST)
+            yield processes
         finally:
-            cluster.stop()
+            processes.stop()
 
 
 @contextmanager
@@ -90,36 +89,51 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
             "Another address than loopback needs a TLS proxy in front (BRUMEL_PROXY_HOPS) and a PostgreSQL of your "
             "own (BRUMEL_DATABASE_URL)."
         )
-    with claim(host, port) as claimed, database_of(settings) as (url, secret):
+    processes = Processes({}, say=say)
+    with _served(settings, processes) as (url, secret, patience_s), claim(host, port, patience_s) as claimed:
         database = Database(url, pool_size=1)
         with database.session() as session:
             lines = sorted({d.url for d in session.query(Device)})
         database.close()
-        port = claimed.getsockname()[1]
-        processes = Processes(_environment(settings, url, secret), f"http://{host}:{port}")
+        processes.environment = _environment(settings, url, secret)
+        processes.address = f"http://{host}:{claimed.getsockname()[1]}"
+        for line in lines:
+            processes.start(f"link to {line}", *python("-m", "brumel", "link", line))
+        _serve(processes, gunicorn("serve", claimed), claimed, host)
+        yield processes
+
+
+def _serve(processes: Processes, server: list[str], claimed: socket.socket, host: str) -> None:
+    """The web server on a port that stays claimed here: whoever comes while it is started again waits."""
+    processes.start("web server", *server, inherits=(claimed.fileno(),))
+    wait_until_served(host, claimed.getsockname()[1], processes)
+
+
+@contextmanager
+def _served(settings: Settings, processes: Processes) -> Iterator[tuple[str, str, float]]:
+    """The database for real work, looked after where it is our own; its address, the key for sessions, a patience."""
+    if settings.database_url:
         try:
-            for line in lines:
-                processes.start(f"link to {line}", *python("-m", "brumel", "link", line))
-            server = gunicorn("serve", claimed)
-            processes.start("web server", *server, restart=False, inherits=(claimed.fileno(),))
-            claimed.close()
-            wait_until_served(host, port, processes)
-            yield processes
+            yield *_of_ones_own(settings), 0.0
+        finally:
+            processes.stop()
+        return
+    cluster = Cluster(settings.data / "serve")
+    with _only_one(cluster.folder) as patience_s:
+        try:
+            cluster.serve_with(processes)
+            schema.upgrade(cluster.url(OWNER), APPLICATION)
+            _check(cluster.url())
+            yield cluster.url(), settings.secret_key or cluster.secret("session"), patience_s
         finally:
             processes.stop()
 
 
 @contextmanager
 def database_of(settings: Settings) -> Iterator[tuple[str, str]]:
-    """Address of the application's database, migrated and checked, and the key for sessions."""
+    """Address of the application's database, migrated and checked, and the key for sessions; for one command."""
     if settings.database_url:
-        if not settings.secret_key:
-            raise LaunchError("With BRUMEL_DATABASE_URL, BRUMEL_SECRET_KEY is needed too: any long random text.")
-        if settings.database_owner_url:
-            role = Database(settings.database_url).engine.url.username or ""
-            schema.upgrade(settings.database_owner_url, role)
-        _check(settings.database_url)
-        yield settings.database_url, settings.secret_key
+        yield _of_ones_own(settings)
         return
     cluster = Cluster(settings.data / "serve")
     with _only_one(cluster.folder):
@@ -130,6 +144,17 @@ def database_of(settings: Settings) -> Iterator[tuple[str, str]]:
             yield cluster.url(), settings.secret_key or cluster.secret("session")
         finally:
             cluster.stop()
+
+
+def _of_ones_own(settings: Settings) -> tuple[str, str]:
+    """A PostgreSQL that somebody else looks after: its address and the key for sessions."""
+    if not settings.secret_key:
+        raise LaunchError("With BRUMEL_DATABASE_URL, BRUMEL_SECRET_KEY is needed too: any long random text.")
+    if settings.database_owner_url:
+        role = Database(settings.database_url).engine.url.username or ""
+        schema.upgrade(settings.database_owner_url, role)
+    _check(settings.database_url)
+    return settings.database_url, settings.secret_key
 
 
 def _check(url: str) -> None:
@@ -153,12 +178,12 @@ def _environment(settings: Settings, url: str, secret: str) -> dict[str, str]:
 
 
 @contextmanager
-def _only_one(folder: Path) -> Iterator[None]:
-    """One start a data folder at a time."""
+def _only_one(folder: Path) -> Iterator[float]:
+    """One start a data folder at a time; gives how long to wait for what an earlier one, cut off, may still hold, s."""
     lock_path = folder.with_name(folder.name + ".lock")
     try:
         lock_path.parent.mkdir(parents=True, exist_ok=True)
-        lock = open(lock_path, "w")  # noqa: SIM115
+        lock = open(lock_path, "a+")  # noqa: SIM115
     except OSError as error:
         raise LaunchError(
             f"The data folder {lock_path.parent} can't be written ({error.strerror}): give BRUMEL_DATA another."
@@ -170,4 +195,19 @@ def _only_one(folder: Path) -> Iterator[None]:
             raise LaunchError(
                 f"It runs already with the data in {folder}: use that one, or stop it, or give BRUMEL_DATA another."
             ) from None
-        yield
+        lock.seek(0)
+        cut_off = bool(lock.read().strip())
+        if cut_off:
+            say("the last start was cut off: what it left is ended")
+        _note(lock, str(os.getpid()))
+        try:
+            yield _PATIENCE_S if cut_off else 0.0
+        finally:
+            _note(lock, "")
+
+
+def _note(lock: IO[str], words: str) -> None:
+    lock.seek(0)
+    lock.truncate()
+    lock.write(words)
+    lock.flush()

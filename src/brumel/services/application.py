@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 
 from brumel.core.plan.order import HouseOrder, default_order
 from brumel.services.calibrating.kept import KeptRuns
 from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
+from brumel.services.health import Health
 from brumel.services.kit.instruments import Instruments
 from brumel.services.kit.life import Kit
 from brumel.services.kit.meters import Meters
@@ -63,10 +65,13 @@ class Services:
     live: LiveHub
     channels: ChannelMaps
     simulation: Simulation
+    health: Health
 
     @classmethod
-    def over(cls, database: Database, clock: Clock, order: HouseOrder | None = None) -> Services:
-        """Wire the services; ``order`` is in which the house calibrates."""
+    def over(
+        cls, database: Database, clock: Clock, order: HouseOrder | None = None, data: Path | None = None
+    ) -> Services:
+        """Wire the services; ``order`` is in which the house calibrates, ``data`` where its data are."""
         order = order or default_order()
         kit, meters, shelf = Kit(database, clock), Meters(database, clock), Shelf(database, clock)
         planned = PlannedRounds(database, clock, Planning(database, clock, shelf, order), kit, meters)
@@ -96,4 +101,5 @@ class Services:
             live=LiveHub(database),
             channels=ChannelMaps(database),
             simulation=Simulation(database),
+            health=Health(database, data),
         )

@@ -8,6 +8,7 @@ from contextlib import contextmanager
 import psycopg
 from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
 
 from brumel.core.typed import NAME_MOST, TEXT_MOST
@@ -26,7 +27,22 @@ _SENTENCES = {
 
 
 # Every question is answered in milliseconds; compiling one took up to 250.
-_CONNECT = {"options": "-c jit=off"}
+_CONNECT = {"options": "-c jit=off", "connect_timeout": 5}
+_AWAY = "The database does not answer: is it running? Nothing was recorded."
+_AT_ONCE = "Something else was being recorded at the same moment: send it again."
+_UNFIT = "A value does not fit into its record: check what was typed."
+_BY_SQLSTATE = {
+    "53100": "The disk of the database is full: free some space. Nothing was recorded.",
+    "53200": "The database has no memory left. Nothing was recorded; try again.",
+    "53300": "Too many ask the database at once. Nothing was recorded; try again.",
+    "40001": _AT_ONCE, "40P01": _AT_ONCE, "55P03": _AT_ONCE,
+    "57014": "It took too long and was stopped. Nothing was recorded.",
+    "22001": _UNFIT, "22003": _UNFIT, "22008": _UNFIT, "22021": _UNFIT, "22P02": _UNFIT, "22P05": _UNFIT,
+    "25006": "The database takes no records now. Nothing was recorded.",
+}  # fmt: skip
+"""What an error means to a technician, by its SQLSTATE (PostgreSQL, appendix A)."""
+_FOR_A_WHILE = ("53", "57", "25")
+"""Classes of errors that pass: what was sent can be sent again."""
 
 
 def _sentence(constraint: str) -> str:
@@ -54,6 +70,16 @@ class Unreachable(StoreError):
     unreachable = True
 
 
+def _named(error: DBAPIError) -> StoreError | None:
+    """An error in words; None where it can only be a mistake of ours."""
+    state = getattr(error.orig, "sqlstate", None)
+    if state == REFUSED_CHANGE:
+        return StoreError(str(error.orig).splitlines()[0])
+    if words := _BY_SQLSTATE.get(state or ""):
+        return (Unreachable if str(state).startswith(_FOR_A_WHILE) else StoreError)(words)
+    return Unreachable(_AWAY) if isinstance(error, OperationalError) or error.connection_invalidated else None
+
+
 class Database:
     """One database: sessions for services, a plain connection for notifications."""
 
@@ -73,12 +99,13 @@ class Database:
         except IntegrityError as error:
             name = getattr(getattr(error.orig, "diag", None), "constraint_name", None) or ""
             raise StoreError(_sentence(name)) from error
-        except OperationalError as error:
-            raise Unreachable("The database does not answer: is it running? Nothing was recorded.") from error
+        except PoolTimeout as error:
+            raise Unreachable(_BY_SQLSTATE["53300"]) from error
         except DBAPIError as error:
-            if getattr(error.orig, "sqlstate", None) == REFUSED_CHANGE:
-                raise StoreError(str(error.orig).splitlines()[0]) from error
-            raise
+            named = _named(error)
+            if named is None:
+                raise
+            raise named from error
 
     @contextmanager
     def notifications(self) -> Iterator[psycopg.Connection]:

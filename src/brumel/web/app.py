@@ -7,7 +7,8 @@ import uuid
 from dataclasses import dataclass
 from typing import Any
 
-from flask import Flask, redirect, request, url_for
+from flask import Flask, jsonify, redirect, request, url_for
+from flask.typing import ResponseReturnValue
 from flask_login import LoginManager, current_user
 from flask_wtf.csrf import CSRFProtect
 from werkzeug.middleware.proxy_fix import ProxyFix
@@ -36,7 +37,7 @@ from brumel.web.context import probe_states
 from brumel.web.formatting import register_filters
 from brumel.web.ribbon import ribbon_figures
 
-_OPEN_ENDPOINTS = {"auth.sign_in", "auth.demo", "static", "auth.theme", "healthy"}
+_OPEN_ENDPOINTS = {"auth.sign_in", "auth.demo", "static", "auth.theme", "healthy", "ready"}
 
 
 @dataclass(frozen=True)
@@ -93,7 +94,15 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
 
     @app.get("/healthy")
     def healthy() -> str:
+        """This process answers."""
         return "ok"
+
+    @app.get("/ready")
+    def ready() -> ResponseReturnValue:
+        """All that it leans on is there; as JSON, for a monitor."""
+        checks = services.health.checks()
+        well = not any(c.wrong for c in checks)
+        return jsonify(ready=well, checks={c.name: c.wrong or "ok" for c in checks}), 200 if well else 503
 
     logging.getLogger("werkzeug").setLevel(logging.WARNING)
     return app

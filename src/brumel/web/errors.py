@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from flask import Flask, jsonify, render_template, request
+from collections.abc import Sequence
+
+from flask import Flask, current_app, jsonify, render_template, request
 from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFError
 from werkzeug.exceptions import HTTPException
@@ -18,6 +20,10 @@ _WORDS = {
     413: "What was sent is too large.",
     500: "Something went wrong inside. Nothing was recorded; go back and try again.",
 }
+
+_OURS = 500
+"""From here on the page leans on nothing that may be what failed."""
+_LATER = {"Retry-After": "5"}
 
 
 def register(app: Flask) -> None:
@@ -50,11 +56,34 @@ def register(app: Flask) -> None:
         if words is None:
             app.logger.exception("unexpected error")
             return _answer(500, _WORDS[500])
-        return _answer(503 if getattr(error, "unreachable", False) else 409, words)
+        if getattr(error, "unreachable", False):
+            return _away(words)
+        return _answer(409, words)
+
+
+def _away(words: str) -> ResponseReturnValue:
+    """A page that needs no database; what was typed is on it, to be sent again."""
+    if _wants_json():
+        return jsonify(error=words), 503, _LATER
+    secret = request.endpoint in ("auth.sign_in", "auth.units")
+    kept = [] if secret else list(request.form.items(multi=True))
+    return _bare_page(503, words, kept), 503, _LATER
+
+
+def _bare_page(code: int, words: str, kept: Sequence[tuple[str, str]] = ()) -> str:
+    """A page without whoever is signed in: who that is, only a database could say."""
+    template = current_app.jinja_env.get_template("away.html")
+    return template.render(request=request, code=code, words=words, kept=kept)
+
+
+def _wants_json() -> bool:
+    best = request.accept_mimetypes.best_match(["text/html", "application/json"])
+    return best == "application/json" or request.path.startswith("/api/")
 
 
 def _answer(code: int, words: str, fields: dict[str, str] | None = None) -> ResponseReturnValue:
-    wants_json = request.accept_mimetypes.best_match(["text/html", "application/json"]) == "application/json"
-    if wants_json or request.path.startswith("/api/"):
+    if _wants_json():
         return jsonify(error=words, **({"fields": fields} if fields else {})), code
+    if code >= _OURS:
+        return _bare_page(code, words), code
     return render_template("error.html", code=code, words=words), code

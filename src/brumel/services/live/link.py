@@ -21,6 +21,10 @@ _IDLE_WAIT_S = 0.5
 _LOCK_WAIT_MS = 2000
 _PRUNE_EVERY_S = 60.0
 _SLOW_S = 0.6
+_FIRST_PAUSE_S, _LONGEST_PAUSE_S = 0.5, 8.0
+"""How long it waits for a database that is away: longer each time."""
+_MOST_WORDS = 500
+"""What a probe says is told to so many characters: a notification holds 8 000 bytes."""
 _log = logging.getLogger(__name__)
 
 
@@ -35,8 +39,12 @@ class Link:
     ``clock_rate`` says so (the simulated bench).
     """
 
-    def __init__(self, database: Database, url: str, line: Sdi12Line | None = None) -> None:
+    def __init__(
+        self, database: Database, url: str, line: Sdi12Line | None = None,
+        pause: Callable[[float], None] = time.sleep,
+    ) -> None:  # fmt: skip
         self._database = database
+        self._pause = pause
         self._url = url
         self._line = line or Sdi12Line(url)
         self._status: dict[uuid.UUID, str] = {}
@@ -44,13 +52,29 @@ class Link:
         self._started = time.monotonic(), time.time()
 
     def run(self, running: Callable[[], bool] = lambda: True) -> None:
-        """Read until ``running`` says no.
+        """Read until ``running`` says no; without a database it waits for one, and goes on.
 
         Raises
         ------
         LineTaken
             Where another process reads this line already.
         """
+        pause_s, away = _FIRST_PAUSE_S, True
+        while away:
+            begun = time.monotonic()
+            try:
+                self._own_the_line(running)
+                away = False
+            except (Unreachable, psycopg.OperationalError) as error:
+                self._line.close()
+                self._status.clear()
+                pause_s = _FIRST_PAUSE_S if time.monotonic() - begun > _LONGEST_PAUSE_S else pause_s
+                _log.warning("the database does not answer (%s); tried again in %g s", _first_line(error), pause_s)
+                self._pause(pause_s)
+                pause_s = min(2.0 * pause_s, _LONGEST_PAUSE_S)
+                away = running()
+
+    def _own_the_line(self, running: Callable[[], bool]) -> None:
         with self._database.notifications() as connection:
             # A link that has just ended may hold its lock a moment longer.
             connection.execute(f"SET lock_timeout = {_LOCK_WAIT_MS}")
@@ -75,13 +99,8 @@ class Link:
                 self._prune()
 
     def _wanted(self) -> list[Device]:
-        try:
-            with self._database.session() as session:
-                return list(queries.wanted_devices(session, self._url))
-        except Unreachable:
-            _log.warning("the database does not answer; trying again")
-            time.sleep(1.0)
-            return []
+        with self._database.session() as session:
+            return list(queries.wanted_devices(session, self._url))
 
     def _read(self, device: Device) -> None:
         asked = time.monotonic()
@@ -118,6 +137,7 @@ class Link:
         if self._status.get(device.id) == status:
             return
         self._status[device.id] = status
+        words = words[:_MOST_WORDS]
         with self._database.session() as session:
             session.execute(update(Device).where(Device.id == device.id).values(status=status, status_words=words))
             payload = {"device": str(device.id), "status": status, "words": words}
@@ -128,3 +148,7 @@ class Link:
             self._pruned = time.monotonic()
             with self._database.session() as session:
                 queries.prune_samples(session)
+
+
+def _first_line(error: Exception) -> str:
+    return (str(error).strip().splitlines() or [type(error).__name__])[0]

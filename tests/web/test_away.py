@@ -1,0 +1,157 @@
+"""The database away, full or busy: a page of its own with what was typed, and a monitor that is told what is wrong."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import pytest
+from flask.testing import FlaskClient
+from sqlalchemy import text
+from sqlalchemy.orm import Session
+from tests.conftest import CLOCK
+
+from brumel.services import health
+from brumel.services.application import Services
+from brumel.store.database import Database, StoreError, Unreachable
+from brumel.web.app import WebSettings, create_app
+
+AWAY = "The database does not answer: is it running? Nothing was recorded."
+
+
+class Switched(Database):
+    """A database that is away while it is said to be."""
+
+    away = False
+
+    @contextmanager
+    def session(self) -> Iterator[Session]:
+        if self.away:
+            raise Unreachable(AWAY)
+        with super().session() as session:
+            yield session
+
+
+@pytest.fixture(scope="module")
+def switched(database: Database) -> Iterator[Switched]:
+    made = Switched(database.url, pool_size=2)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def signed_in(switched: Switched) -> Iterator[FlaskClient]:
+    services = Services.over(switched, CLOCK)
+    app = create_app(services, WebSettings("test", demo=True))
+    app.config["WTF_CSRF_ENABLED"] = False
+    with app.test_client() as client:
+        client.post("/sign-in/demo", data={"role": "technician"}, base_url="https://localhost")
+        assert client.get("/", base_url="https://localhost").status_code == 200
+        switched.away = True
+        yield client
+        switched.away = False
+
+
+def get(client: FlaskClient, path: str, **more: object) -> tuple[int, str]:
+    answer = client.get(path, base_url="https://localhost", **more)  # type: ignore[arg-type]
+    return answer.status_code, answer.text
+
+
+def post(client: FlaskClient, path: str, fields: dict[str, str]) -> tuple[int, str]:
+    answer = client.post(path, data=fields, base_url="https://localhost")
+    return answer.status_code, answer.text
+
+
+@pytest.mark.parametrize("path", ["/", "/bench/", "/ledger/readings", "/kit/"])
+def test_a_signed_in_person_gets_a_page_that_needs_no_database(signed_in: FlaskClient, path: str) -> None:
+    status, page = get(signed_in, path)
+    assert status == 503
+    assert AWAY in page
+    assert f'href="{path}"' in page
+    assert "Internal Server Error" not in page
+
+
+def test_what_was_typed_is_on_the_page_and_makes_one_record_when_it_is_sent_again(
+    signed_in: FlaskClient, switched: Switched
+) -> None:
+    fields = {
+        "id": "0b1c6f5e-3a5c-4a52-9d0e-0f6a3f1f2d11", "standard": "ph-buffer", "family": "ph-buffer/technical",
+        "nominal": "7.00", "lot_number": "T7 <away> & back", "expires_on": "2026-12-01", "pack": "bottle",
+    }  # fmt: skip
+    status, page = post(signed_in, "/shelf/new", fields)
+    assert status == 503
+    assert "Send it again" in page
+    kept = dict(re.findall(r'type="hidden" name="([^"]+)" value="([^"]*)"', page))
+    assert kept == fields | {"lot_number": "T7 &lt;away&gt; &amp; back"}
+    switched.away = False
+    for _ in range(2):
+        assert post(signed_in, "/shelf/new", fields)[0] == 302
+    lots = [e.lot.lot_number for e in Services.over(switched, CLOCK).shelf.entries()]
+    assert lots.count("T7 <away> & back") == 1
+
+
+def test_a_password_is_never_written_back(signed_in: FlaskClient) -> None:
+    assert "a secret word" not in post(signed_in, "/sign-in", {"login": "mira", "password": "a secret word"})[1]
+
+
+def test_programs_are_told_so_in_json(signed_in: FlaskClient) -> None:
+    status, told = get(signed_in, "/ledger/readings", headers={"Accept": "application/json"})
+    assert (status, json.loads(told)) == (503, {"error": AWAY})
+
+
+def test_a_process_is_healthy_and_not_ready(signed_in: FlaskClient) -> None:
+    assert get(signed_in, "/healthy") == (200, "ok")
+    status, told = get(signed_in, "/ready")
+    assert status == 503
+    assert json.loads(told)["ready"] is False
+    assert json.loads(told)["checks"]["database"] == AWAY
+
+
+def test_a_monitor_is_told_of_lines_that_nobody_reads_and_of_a_full_disk(
+    database: Database, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    def checks() -> dict[str, str]:
+        return {c.name: c.wrong for c in health.Health(database, tmp_path).checks()}
+
+    with database.session() as session:
+        session.execute(text("UPDATE device SET url = 'socket://127.0.0.1:1'"))
+    url = "socket://127.0.0.1:1"
+    assert checks() == {"disk": "", "database": "", "schema": "", "links": f"1 line without a link that reads: {url}."}
+    with database.notifications() as link:
+        link.execute("SELECT pg_advisory_lock(hashtextextended(%s, 1))", [url])
+        assert checks()["links"] == ""
+    monkeypatch.setattr(health, "_LEAST_FREE", 1e18)
+    assert checks()["disk"].endswith("MB are free on the disk of the data.")
+
+
+@pytest.mark.parametrize(
+    ("state", "words", "passes"),
+    [
+        ("53100", "The disk of the database is full: free some space. Nothing was recorded.", True),
+        ("53300", "Too many ask the database at once. Nothing was recorded; try again.", True),
+        ("57P01", AWAY, True),
+        ("40P01", "Something else was being recorded at the same moment: send it again.", False),
+        ("22003", "A value does not fit into its record: check what was typed.", False),
+    ],
+)
+def test_an_error_is_called_what_it_is_by_its_sqlstate(
+    database: Database, state: str, words: str, passes: bool
+) -> None:  # fmt: skip
+    raised = text(f"DO $$ BEGIN RAISE EXCEPTION 'raw words' USING ERRCODE = '{state}'; END $$")
+    with pytest.raises(StoreError) as refused, database.session() as session:
+        session.execute(raised)
+    assert refused.value.for_people == words
+    assert refused.value.unreachable is passes
+
+
+def test_a_pool_that_is_used_up_says_so(database: Database) -> None:
+    narrow = Database(database.url, pool_size=1)
+    narrow.engine.pool._max_overflow, narrow.engine.pool._timeout = 0, 0.01  # type: ignore[attr-defined]
+    with narrow.session() as held:
+        held.execute(text("SELECT 1"))
+        with pytest.raises(Unreachable, match="Too many ask the database at once"), narrow.session() as second:
+            second.execute(text("SELECT 1"))
+    narrow.close()
