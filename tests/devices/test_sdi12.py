@@ -206,7 +206,7 @@ def babbler(piece: bytes, answers_first: bytes = b"") -> Iterator[str]:
 def test_a_line_that_never_falls_silent_is_left_after_a_bounded_time() -> None:
     with babbler(b"\x55" * 65_536) as url:
         line = Sdi12Line(url, timeout_s=0.3)
-        with pytest.raises(DeviceGarbled, match="never falls silent|does not end"):
+        with pytest.raises(DeviceGarbled, match=r"never falls silent|does not end"):
             line.read("0")
         line.close()
 

@@ -1,0 +1,181 @@
+"""A soak: parts of the application are killed at random while clients save; what was lost, what was doubled.
+
+``./brumel bench faults`` kills 25 times, with ``SOAK_ROUNDS=500`` so often, at least ten seconds apart; ``SOAK_SEED``
+repeats one.
+"""
+
+from __future__ import annotations
+
+import http.client
+import os
+import random
+import re
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+import uuid
+from collections import Counter
+from dataclasses import dataclass, field
+from pathlib import Path
+from urllib.parse import urlencode
+
+import psycopg
+
+from brumel.launch.cluster import HOST, OWNER, Cluster, free_port
+
+_APART_S = 10.0
+_CLIENTS = 3
+_WHOLE_START_EVERY = 10
+_PARTS = ("worker", "web server", "link", "simulated bench", "database")
+
+
+@dataclass
+class Client:
+    """Saves care entries, one after the other; each is sent until it is acknowledged, always under the same key."""
+
+    port: int
+    acknowledged: list[uuid.UUID] = field(default_factory=list)
+    longest_s: float = 0.0
+    cookie: str = ""
+    token: str = ""
+    path: str = ""
+
+    def run(self, over: threading.Event) -> None:
+        """Save until it is over, and then the last one to its end."""
+        while not over.is_set():
+            key, begun, failed = uuid.uuid4(), time.monotonic(), False
+            while not self._saved(key):
+                failed = True
+                time.sleep(0.1)
+                if time.monotonic() - begun > 120.0:
+                    break
+            else:
+                self.acknowledged.append(key)
+            if failed:
+                self.longest_s = max(self.longest_s, time.monotonic() - begun)
+            time.sleep(0.05)
+
+    def _saved(self, key: uuid.UUID) -> bool:
+        try:
+            if not self.token:
+                self._enter()
+            fields = {"csrf_token": self.token, "id": str(key), "care": "cleaned", "note": f"soak {key}"}
+            status, location, _ = self._ask("POST", self.path, fields)
+        except (OSError, http.client.HTTPException, LookupError):
+            return False
+        if status == 302 and "sign-in" in location:
+            self.token = ""
+        return status == 302 and "sign-in" not in location
+
+    def _enter(self) -> None:
+        token = _found(r'name="csrf_token" value="([^"]+)"', self._ask("GET", "/sign-in")[2])
+        self._ask("POST", "/sign-in/demo", {"csrf_token": token, "role": "technician"})
+        probe = _found(r'href="(/kit/probes/[^"]+)"', self._ask("GET", "/kit/")[2])
+        self.token = _found(r'name="csrf_token" value="([^"]+)"', self._ask("GET", probe)[2])
+        self.path = f"{probe}/care"
+
+    def _ask(self, method: str, path: str, fields: dict[str, str] | None = None) -> tuple[int, str, str]:
+        connection = http.client.HTTPConnection(HOST, self.port, timeout=20)
+        try:
+            headers = {"Cookie": self.cookie, "Content-Type": "application/x-www-form-urlencoded"}
+            connection.request(method, path, urlencode(fields or {}), headers)
+            answer = connection.getresponse()
+            if given := answer.getheader("Set-Cookie"):
+                self.cookie = given.split(";")[0]
+            return answer.status, answer.getheader("Location") or "", answer.read().decode()
+        finally:
+            connection.close()
+
+
+def _found(pattern: str, page: str) -> str:
+    found = re.search(pattern, page)
+    if found is None:
+        raise LookupError(pattern)
+    return found[1]
+
+
+def _start(folder: Path, port: int) -> subprocess.Popen[str]:
+    process = subprocess.Popen(
+        [sys.executable, "-m", "brumel", "demo", "--port", str(port), "--days", "30"],
+        env={**os.environ, "BRUMEL_DATA": str(folder)}, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True,
+    )  # fmt: skip
+    assert process.stdout
+    for line in process.stdout:
+        if "Hallow Reach is at" in line:
+            break
+    threading.Thread(target=process.stdout.read, daemon=True).start()
+    return process
+
+
+def _children(pid: int) -> list[int]:
+    try:
+        return [int(c) for c in Path(f"/proc/{pid}/task/{pid}/children").read_text().split()]
+    except OSError:
+        return []
+
+
+def _pid_of(part: str, start: int) -> int | None:
+    """The process of a part of a start."""
+    words = {"worker": "gunicorn", "web server": "gunicorn", "link": "brumel link", "simulated bench": "bench-server",
+             "database": "postgres"}[part]  # fmt: skip
+    for pid in _children(start):
+        try:
+            command = Path(f"/proc/{pid}/cmdline").read_bytes().replace(b"\0", b" ").decode()
+        except OSError:
+            continue
+        if words in command:
+            workers = _children(pid)
+            return (random.choice(workers) if workers else None) if part == "worker" else pid
+    return None
+
+
+def soak() -> None:
+    """Kill, save, count."""
+    rounds, seed = int(os.environ.get("SOAK_ROUNDS", "25")), int(os.environ.get("SOAK_SEED", time.time_ns() % 10_000))
+    random.seed(seed)
+    base = Path("/var/lib/brumel") if os.geteuid() == 0 else Path(tempfile.gettempdir())
+    folder, port = base / f"soak-{uuid.uuid4().hex[:8]}", free_port()
+    print(f"Soak: {rounds} rounds, seed {seed}, {_CLIENTS} clients that save", flush=True)
+    start, over = _start(folder, port), threading.Event()
+    clients = [Client(port) for _ in range(_CLIENTS)]
+    threads = [threading.Thread(target=c.run, args=(over,)) for c in clients]
+    killed: Counter[str] = Counter()
+    try:
+        for thread in threads:
+            thread.start()
+        for number in range(1, rounds + 1):
+            time.sleep(_APART_S + random.uniform(0.0, 2.0))
+            if number % _WHOLE_START_EVERY == 0:
+                killed["the whole start"] += 1
+                start.send_signal(signal.SIGKILL)
+                start.wait()
+                start = _start(folder, port)
+                continue
+            part = random.choice(_PARTS)
+            if (pid := _pid_of(part, start.pid)) is not None:
+                killed[part] += 1
+                os.kill(pid, signal.SIGKILL)
+        time.sleep(_APART_S)
+        over.set()
+        for thread in threads:
+            thread.join(150)
+        with psycopg.connect(Cluster(folder / "demo").url(OWNER)) as connection:
+            query = "SELECT note, count(*) FROM care_record WHERE note LIKE 'soak %' GROUP BY note"
+            kept = dict(connection.execute(query).fetchall())
+    finally:
+        over.set()
+        start.send_signal(signal.SIGTERM)
+        start.wait(60)
+        shutil.rmtree(folder, ignore_errors=True)
+    acknowledged = [key for c in clients for key in c.acknowledged]
+    lost = sum(f"soak {key}" not in kept for key in acknowledged)
+    doubled = sum(count > 1 for count in kept.values())
+    print("killed: " + ", ".join(f"{part} {count}" for part, count in sorted(killed.items())))
+    print(
+        f"acknowledged {len(acknowledged)}, lost {lost}, doubled {doubled}, "
+        f"longest outage {max(c.longest_s for c in clients):.1f} s (wanted: 0, 0, within 15 s)", flush=True,
+    )  # fmt: skip
