@@ -15,6 +15,7 @@ from tests.conftest import NOW, load_demonstration
 from tests.cutoff import data_folder
 from tests.ready import Ready
 
+from brumel.launch.processes import Processes
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import read_settings
 
@@ -40,16 +41,22 @@ def pristine(ready: Ready) -> Iterator[Path]:
 
 
 @pytest.fixture(scope="module")
-def address(pristine: Path) -> Iterator[str]:
+def processes(pristine: Path) -> Iterator[Processes]:
     """A demonstration of the module's own: what one file leaves behind meets no other."""
     folder = data_folder("browser")
     settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": NOW.isoformat()})
     try:
         subprocess.run(["cp", "-a", "--reflink=auto", f"{pristine}/.", folder], check=True)
-        with demonstration(settings, DemoOptions(port=0, speed=20.0, workers=1)) as processes:
-            yield processes.address
+        with demonstration(settings, DemoOptions(port=0, speed=20.0, workers=1)) as running:
+            yield running
     finally:
         shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="module")
+def address(processes: Processes) -> str:
+    """Where it answers."""
+    return processes.address
 
 
 @pytest.fixture(scope="session")

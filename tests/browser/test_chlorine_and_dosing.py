@@ -102,3 +102,26 @@ def test_the_acid_stays_off_until_a_check_has_passed(technician: Page) -> None:
     sign(page)
     page.goto("/")
     expect(page.locator("main")).not_to_contain_text("Hand the acid dosing")
+
+
+def test_an_unrinsed_combined_solution_is_named_with_its_size(technician: Page) -> None:
+    page = technician
+    page.goto("/bench/")
+    page.get_by_role("link", name="Calibrate G-EC").click()
+    page.get_by_text("One combined solution", exact=True).click()
+    page.get_by_role("button", name="Begin").click()
+    page.get_by_role("button", name="It is paused").click()
+    page.get_by_label("Conductivity as shown").fill("2290")
+    page.locator("#temperature_c").fill("20")
+    page.get_by_text("Done otherwise", exact=True).click()
+    page.get_by_label("Rinse skipped").check()
+    take(page, "Take the typed point")
+    expect(page.locator("#error-deviation_reason")).to_contain_text("Say in a few words why")
+    expect(page.get_by_label("Conductivity as shown")).to_have_value("2290")
+    page.locator("#deviation_reason-typed").fill("no water left")
+    take(page, "Take the typed point")
+    deviation = page.locator("[data-code=deviation]")
+    expect(deviation).to_contain_text("rinse skipped; because: no water left")
+    expect(deviation).to_contain_text("left in it is −0.8 %")
+    expect(page.locator("[data-code=leaves-open]")).to_contain_text("every range but this one")
+    give_up(page)

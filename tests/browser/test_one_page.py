@@ -2,8 +2,13 @@
 
 from __future__ import annotations
 
+import os
+import signal
+
 from playwright.sync_api import Page, expect
 from tests.browser.driving import begin, dressed, no_violations, sign
+
+from brumel.launch.processes import Processes
 
 
 def typed(page: Page, *texts: str) -> None:
@@ -45,3 +50,52 @@ def test_three_buffers_by_keyboard_alone(technician: Page) -> None:
     expect(page.locator("#verdict")).to_contain_text("sound")
     sign(page)
     expect(page.locator("main")).to_contain_text("typed, judged by eye")
+
+
+FOUR = {
+    "high": ("262.0", "22.0"), "low": ("207.0", "22.0"),
+    "high-field": ("256.9", "12.0"), "low-field": ("203.8", "12.0"),
+}  # fmt: skip
+"""Gaps of 55.0 mV at 22 °C and 53.1 mV at 12 °C: 93.9 and 93.8 % of the Nernst slopes 58.56 and 56.58 mV, by hand."""
+
+
+def kill(processes: Processes, name: str) -> None:
+    """End a part at once, and start it again as whoever looks after it does."""
+    child = next(c for c in processes.children if c.name == name)
+    assert child.process is not None
+    os.killpg(child.process.pid, signal.SIGKILL)
+    child.process.wait(20)
+    processes.look_after()
+    processes.look_after()
+    assert not child.ended
+
+
+def test_servers_killed_in_the_middle_of_a_four_point_ion_run_lose_nothing(
+    technician: Page, processes: Processes
+) -> None:
+    page = technician
+    page.goto("/bench/")
+    page.get_by_role("link", name="Calibrate B-NH4").click()
+    page.locator("[name=despite]").fill("the spare tip stood in its standard for a day")
+    page.get_by_text("Both pairs: at room temperature and at the waters'", exact=True).click()
+    page.get_by_role("button", name="Begin").click()
+    page.get_by_role("link", name="Type the whole run on one page").click()
+    for number, (step, (mv, warm_c)) in enumerate(FOUR.items()):
+        page.locator(f"#{step}-signal").fill(mv)
+        page.locator(f"#{step}-temperature_c").fill(warm_c)
+        page.locator(f"[name={step}-so]").check()
+        if number in (1, 3):
+            kill(processes, "web server" if number == 1 else "database")
+        page.get_by_role("button", name="Take what is typed").click()
+        taken = page.get_by_role("link", name="Type the whole run on one page").or_(page.locator("#verdict"))
+        again = page.get_by_role("button", name="Send it again")
+        expect(taken.or_(again).first).to_be_visible()
+        while again.count():  # the database is not back yet: what was typed is on the page
+            again.click()
+            expect(taken.or_(again).first).to_be_visible()
+        if number < 3:
+            page.get_by_role("link", name="Type the whole run on one page").click()
+    expect(page.locator("[data-code=slope]")).to_contain_text("Slope 93.9 % of Nernst")
+    sign(page)
+    expect(page.locator("main")).to_contain_text("262.0")
+    expect(page.locator("main")).to_contain_text("203.8")

@@ -31,9 +31,9 @@ class Rounds:
 
 
 @pytest.fixture
-def device(database: Database, bench: tuple[Sdi12Line, BenchControl]) -> Device:
+def device(database: Database, world: World, bench: tuple[Sdi12Line, BenchControl]) -> Device:
     line, _ = bench
-    probe = World(database).probe(device=True)
+    probe = world.probe(device=True)
     with database.session() as session:
         device = session.get_one(Device, probe.device_id)
         device.url, device.period_s = line.url, 0.0

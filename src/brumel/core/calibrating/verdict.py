@@ -192,15 +192,14 @@ def _points(run: Run) -> Iterator[Finding]:
 def _carried(run: Run, before: JudgedPoint | None, now: JudgedPoint) -> str:
     """What a hundredth of what came before would do to a standard that was entered so; in its own unit."""
     known = [d for words, d in deviations().items() if words in now.deviations]
-    value, own, tap = now.point.value, run.response.principle, any(d.tap for d in known)
-    left = before is not None and before.point.value != value and any(d.carries for d in known)
-    if not (tap or left):
+    carries, value = any(d.carries for d in known), now.point.value
+    came_before = before.point.value if carries and before is not None else None
+    if not (carries or any(d.tap for d in known)) or came_before == value:
         return ""
-    came_before = before.point.value if left and before is not None else None
-    off = own.carried(came_before, value)
+    off = run.response.principle.carried(came_before, value)
     if not off:
         return ""
-    what = "tap water" if came_before is None else f"the {_quantity(run).number(came_before)} before"
+    what = f"the {_quantity(run).number(came_before)} before" if came_before is not None else "a fresh water"
     return f" 1 % of {what} left in it is {run.tolerances.residual.words(off, value, _quantity(run))}."
 
 
