@@ -111,8 +111,14 @@ def shoot(page: Page) -> None:
     page.wait_for_selector(".tracks")
     keep("plan")
     page.get_by_role("button", name="Drop this round").click()
-    page.goto("/reckon/?have=conductivity&have=temperature")
-    keep("reckon")
+    begin(page, "B-Cl")
+    for title in ("Self-zero", "One sample for both", "Tablet", "Shake"):
+        page.locator("li.current .title", has_text=title).wait_for()
+        page.get_by_role("button", name="Done").click()
+    page.get_by_role("button", name="Probe is in").click()
+    page.wait_for_selector("[data-settling=stable]")
+    page.get_by_label("The reference shows").first.fill("1.30")
+    keep("chlorine")
     page.goto("/reckon/oxygen-percent?oxygen_mg_l=6.1&temperature_c=13.2&temperature_c_u=0.1&pressure_hpa=942")
     keep("reckon-answer")
 
