@@ -6,7 +6,7 @@ import math
 
 import pytest
 
-from brumel.core.calibrating.comparing import compared, comparison_finding, level_of_point
+from brumel.core.calibrating.comparing import compared, comparison_finding, level_of_point, off_its_target
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.methods import StepKind, Use, method, rinses
 from brumel.core.calibrating.run import JudgedPoint
@@ -101,3 +101,14 @@ def test_the_bench_shows_a_touched_tablet_and_no_false_alarm(seed: int) -> None:
     model.ailment = Ailment.TABLET
     model.place(Liquid(f"pool {seed} again", 24.0, {"total-chlorine": 1.4}, standard=True), 100.0)
     assert judged(beside(model.values(200.0)[1], 1.4))[0] is Level.UNFIT
+
+
+def test_a_checks_history_says_what_its_finding_says() -> None:
+    point, tolerances = beside(1.20, 1.62), Tolerances.of(FROZEN["tolerances"])
+    off, band, percent = off_its_target(point, TIP, tolerances)
+    assert percent
+    assert f"{off:.1f}".replace("-", "−") in comparison_finding(point, TIP, tolerances).sentence
+    assert band.sound_high == pytest.approx(100.0 * math.hypot(0.0749, 0.08) / 1.62, abs=0.01)
+    off, band, percent = off_its_target(beside(0.03, 0.0), TIP, tolerances)
+    assert not percent
+    assert off == pytest.approx(0.03)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 import pwd
 import secrets
+import shlex
 import shutil
 import signal
 import socket
@@ -77,15 +78,11 @@ class Cluster:
             port, log = free_port(), self.log
         except OSError as error:
             raise LaunchError(f"The data folder {self.folder} can't be written: {error.strerror}.") from error
-        command = [
-            str(programs() / "postgres"), "-D", str(self.data), "-p", str(port), "-c", f"listen_addresses={HOST}",
-            "-c", "unix_socket_directories=", "-c", "logging_collector=off", "-c", f"log_directory={self.data}",
-        ]  # fmt: skip
-        processes.start(
+        command = [str(programs() / "postgres"), "-D", str(self.data), *_listening(port)]
+        server = processes.start(
             "database", "/bin/sh", "-c", 'exec "$@" >> "$0" 2>&1', str(log), *command, stop_signal=signal.SIGINT,
             account="postgres" if os.geteuid() == 0 else "", environment=_BARE, stops_last=True,
         )  # fmt: skip
-        server = processes.children[-1]
         deadline = time.monotonic() + _SERVES_WITHIN_S
         while not self._ready():
             if server.ended or time.monotonic() > deadline:
@@ -171,9 +168,8 @@ class Cluster:
         """Start the server on a free port, on another where somebody took that one meanwhile."""
         for left in reversed(range(_TRIES)):
             port = free_port()
-            options = f"-p {port} -c listen_addresses={HOST} -c unix_socket_directories=''"
             try:
-                self._pg_ctl("-w", "-s", "-l", str(self.log), "-o", options, "start")
+                self._pg_ctl("-w", "-s", "-l", str(self.log), "-o", shlex.join(_listening(port)), "start")
                 return
             except LaunchError:
                 if not left or not answers(port):
@@ -221,6 +217,11 @@ class Cluster:
             return f"The disk of {self.folder} is full: free some space and start again."
         last = (errors.strip().splitlines() or ["no message"])[-1]
         return f"PostgreSQL's {program} failed ({last}); its log is {self.log}."
+
+
+def _listening(port: int) -> list[str]:
+    """How a server is told where it listens: on loopback alone."""
+    return ["-p", str(port), "-c", f"listen_addresses={HOST}", "-c", "unix_socket_directories="]
 
 
 def answers(port: int) -> bool:

@@ -78,7 +78,7 @@ class Processes:
         self, name: str, *command: str, inherits: tuple[int, ...] = (), account: str = "",
         environment: Mapping[str, str] | None = None, stop_signal: signal.Signals = signal.SIGTERM,
         stops_last: bool = False,
-    ) -> None:  # fmt: skip
+    ) -> Child:  # fmt: skip
         """Start a child in a session of its own, so that Ctrl-C reaches it through us only; it ends when we do.
 
         ``inherits`` are open files that it takes over under their numbers; they stay open here, for the next start.
@@ -87,6 +87,7 @@ class Processes:
         child = Child(name, list(command), inherits, account, environment, stop_signal, stops_last)
         self.children.append(child)
         self._launch(child)
+        return child
 
     def heed_signals(self) -> None:
         """From now on a signal to stop is taken as one: before anybody is told that it runs."""

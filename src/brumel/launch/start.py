@@ -122,9 +122,7 @@ def _served(settings: Settings, processes: Processes) -> Iterator[tuple[str, str
     with _only_one(cluster.folder) as patience_s:
         try:
             cluster.serve_with(processes)
-            schema.upgrade(cluster.url(OWNER), APPLICATION)
-            _check(cluster.url())
-            yield cluster.url(), settings.secret_key or cluster.secret("session"), patience_s
+            yield *_of_our_own(settings, cluster), patience_s
         finally:
             processes.stop()
 
@@ -139,11 +137,16 @@ def database_of(settings: Settings) -> Iterator[tuple[str, str]]:
     with _only_one(cluster.folder):
         try:
             cluster.start()
-            schema.upgrade(cluster.url(OWNER), APPLICATION)
-            _check(cluster.url())
-            yield cluster.url(), settings.secret_key or cluster.secret("session")
+            yield _of_our_own(settings, cluster)
         finally:
             cluster.stop()
+
+
+def _of_our_own(settings: Settings, cluster: Cluster) -> tuple[str, str]:
+    """A cluster that serves, migrated and checked: its address and the key for sessions."""
+    schema.upgrade(cluster.url(OWNER), APPLICATION)
+    _check(cluster.url())
+    return cluster.url(), settings.secret_key or cluster.secret("session")
 
 
 def _of_ones_own(settings: Settings) -> tuple[str, str]:

@@ -56,8 +56,8 @@ class Health:
     def _schema(self) -> str:
         from brumel.store import schema  # imported late: no request needs it
 
-        with self.database.engine.connect() as connection:
-            return schema.problem(connection) or ""
+        with self.database.session() as session:
+            return schema.problem(session.connection()) or ""
 
     def _links(self) -> str:
         with self.database.session() as session:

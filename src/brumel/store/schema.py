@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from importlib.resources import files
 
 import psycopg
@@ -56,9 +57,15 @@ def downgrade(owner_url: str, revision: str = "base") -> None:
         engine.dispose()
 
 
+@cache
+def _newest() -> str | None:
+    """The revision that this version needs; its scripts are read once."""
+    return ScriptDirectory.from_config(configuration()).get_current_head()
+
+
 def problem(connection: Connection) -> str | None:
     """What is wrong with the schema or with the role that asks, in one line; None where all is well."""
-    wanted = ScriptDirectory.from_config(configuration()).get_current_head()
+    wanted = _newest()
     found = MigrationContext.configure(connection).get_current_revision()
     if found != wanted:
         return f"The database's schema is {found or 'empty'}, this version needs {wanted}: run ./brumel db upgrade."

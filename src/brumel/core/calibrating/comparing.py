@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
-import numpy as np
+import math
+from dataclasses import dataclass, replace
 
 from brumel.core.calibrating.run import JudgedPoint, look_at_signal
 from brumel.core.calibrating.tolerances import Tolerances
@@ -33,6 +32,11 @@ class Compared:
     level: Level
     words: str
 
+    @property
+    def resolves(self) -> float:
+        """What both resolve together (k = 2)."""
+        return math.hypot(self.u_shown, self.u_beside)
+
 
 def compared(point: JudgedPoint, response: Response) -> Compared:
     """Whether a probe agrees with the instrument beside it: agree, disagree, or it can't be told.
@@ -45,15 +49,13 @@ def compared(point: JudgedPoint, response: Response) -> Compared:
     value = float(response.value(p.signal, p.at))
     u = float(response.budget(p.signal, p.at, u_signal=p.u_signal).u)
     found = agreement(Taken(about.key, value, u), Taken(about.key, p.value, p.u_value))
-    level, words = Level.UNFIT, found.words
-    resolves = 2.0 * (u**2 + p.u_value**2) ** 0.5
-    if found.en is None or (found.en <= 1.0 and resolves > _TELLS * max(value, p.value)):
-        level = Level.DOUBTFUL
-        words = f"It can't be told whether they agree: together they resolve ±{about.number(resolves)}{about.after}."
-    elif found.en <= 1.0:
-        level = Level.SOUND
     percent = 100.0 * (value - p.value) / p.value if p.value else None
-    return Compared(value, p.value, 2.0 * u, 2.0 * p.u_value, percent, found.en, level, words)
+    both = Compared(value, p.value, 2.0 * u, 2.0 * p.u_value, percent, found.en, Level.UNFIT, found.words)
+    if found.en is None or (found.en <= 1.0 and both.resolves > _TELLS * max(value, p.value)):
+        resolves = f"{about.number(both.resolves)}{about.after}"
+        words = f"It can't be told whether they agree: together they resolve ±{resolves}."
+        return replace(both, level=Level.DOUBTFUL, words=words)
+    return replace(both, level=Level.SOUND) if found.en <= 1.0 else both
 
 
 def comparison_finding(point: JudgedPoint, response: Response, tolerances: Tolerances) -> Finding:
@@ -77,9 +79,10 @@ def off_its_target(point: JudgedPoint, response: Response, tolerances: Tolerance
     p = point.point
     if tolerances.by_agreement:
         found = compared(point, response)
-        whole = max(found.beside, found.shown) or 1.0
-        resolves = 100.0 * float(np.hypot(found.u_shown, found.u_beside)) / whole
-        return 100.0 * (found.shown - found.beside) / whole, Bounds.around_zero(resolves, resolves), True
+        if found.percent is None:
+            return found.shown, Bounds.around_zero(found.resolves, found.resolves), False
+        resolves = 100.0 * found.resolves / found.beside
+        return found.percent, Bounds.around_zero(resolves, resolves), True
     within = tolerances.residual
     off = within.scaled(float(response.value(p.signal, p.at)) - p.value, p.value)
     return off, within.bounds(p.value), within.percent and p.value != 0.0

@@ -211,7 +211,6 @@ def same_pour(session: Session, run: CalibrationRun) -> list[Probe]:
     fitting = {
         m.principle
         for m in methods().values()
-        if m.leaves_open
         for s in m.steps
         for lot in others
         if s.role and roles()[s.role].admits(lot.standard, lot.nominal, lot.family)

@@ -21,7 +21,7 @@ from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.water import Compensation
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Response
-from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
+from brumel.core.standards.buffers import COMBINED, LABEL_TEMPERATURE_C
 from brumel.core.uncertainty import Budget
 from brumel.core.wording import signed
 from brumel.services.calibrating import stored
@@ -159,6 +159,11 @@ class RunView:
             for s in self.steps
             if s.step.use is Use.CHECK and s.off is not None and s.point is not None
         ]
+
+    @property
+    def combined(self) -> bool:
+        """Whether it was made in a solution that has another value too."""
+        return any(s.lot is not None and s.lot.family == COMBINED for s in self.steps)
 
     @property
     def on_line(self) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -131,10 +132,13 @@ class Kit:
             readings = queries.readings(
                 session, queries.Criteria(probe_id=probe_id), limit=_READINGS_SHOWN, findings=False
             )
+        checks: dict[uuid.UUID, list[str]] = defaultdict(list)
+        for off in offs:
+            checks[off.run_id].append(off.words)
         happenings = [
             *map(_care_line, care),
             *(_inspection_line(i, photo=i.id in shown) for i in looked),
-            *(_run_line(run, [o.words for o in offs if o.run.id == run.id]) for run in runs),
+            *(_run_line(run, checks[run.id]) for run in runs),
         ]
         happenings.sort(key=lambda h: h.at, reverse=True)
         courses = [*_courses(state.kind, runs, upkeep.standing(care), now), *_course_of_checks(offs)]
@@ -298,7 +302,7 @@ def _courses(
 class _Off:
     """How far a check of a run was off its target, and by what it is judged."""
 
-    run: CalibrationRun
+    run_id: uuid.UUID
     at: datetime
     off: float
     band: Bounds
@@ -321,7 +325,7 @@ def _offs(runs: Sequence[CalibrationRun]) -> list[_Off]:
             if point.use is Use.CHECK and run.signature is not None:
                 off, band, percent = off_its_target(point, line, tolerances)
                 unit = "%" if percent else about.unit or about.symbol
-                found.append(_Off(run, run.signature.signed_at, off, band, unit, tolerances.by_agreement))
+                found.append(_Off(run.id, run.signature.signed_at, off, band, unit, tolerances.by_agreement))
     return found
 
 

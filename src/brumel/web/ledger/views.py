@@ -161,7 +161,7 @@ def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
         standard=tolerances_of(view.run).standard,
         accepted=lambda key: Acceptance(key).words,
         status=status_of(view.run),
-        same_pour=services().calibrations.same_pour(run_id),
+        same_pour=services().calibrations.same_pour(run_id) if view.combined else [],
         references=REFERENCES,
         errors=errors,
         values=request.form,
