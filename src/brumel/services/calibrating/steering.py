@@ -12,7 +12,7 @@ from brumel.core.calibrating.methods import StepKind, Use, steps_of
 from brumel.core.findings import Level
 from brumel.core.kit.care import Care
 from brumel.core.kit.kinds import ProbeKind
-from brumel.services.calibrating.shown import RunView, run_view
+from brumel.services.calibrating.shown import begun_last, run_view
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import upkeep
@@ -71,20 +71,18 @@ def check_log(session: Session, probe_id: uuid.UUID, kind: ProbeKind, new: NewCa
 
 def check_step(session: Session, run: CalibrationRun, kind: StepKind, today: date) -> None:
     """Refuse a step before what the probe steers is paused, and handing it back before a check has passed."""
-    if not any(s.kind in (StepKind.PAUSE, StepKind.HAND_BACK) for s in steps_of(run.method)):
-        return
-    view = run_view(session, run, today)
     if kind is StepKind.HAND_BACK:
         pause = pause_of(session, run.probe_id)
         if not passed_since(session, run.probe_id, pause.at if pause else run.started_at, today):
             raise InvalidInput({"step": NOT_BACK})
-    elif kind is not StepKind.PAUSE and (words := _not_paused(view)):
+    elif kind is not StepKind.PAUSE and (words := _not_paused(run)):
         raise InvalidInput({"device": words})
 
 
-def _not_paused(view: RunView) -> str:
-    waiting = next((s for s in view.steps if s.step.kind is StepKind.PAUSE and not s.done), None)
-    return f"{waiting.step.words} Say that it is done, then go on." if waiting else ""
+def _not_paused(run: CalibrationRun) -> str:
+    pauses = (s for s in steps_of(run.method) if s.kind is StepKind.PAUSE)
+    waiting = next((s for s in pauses if begun_last(run, s.key) is None), None)
+    return f"{waiting.words} Say that it is done, then go on." if waiting else ""
 
 
 def log_step(
