@@ -24,6 +24,7 @@ from urllib.parse import urlencode, urlsplit
 import gsw
 import numpy as np
 from bench_faults import soak
+from bench_hostile import hostile
 from bench_table import line
 from bench_truth import KINDS_OF_THE_BENCH, TABLES, truth
 from bench_visits import visits
@@ -316,7 +317,7 @@ def plan() -> None:
 USUAL: dict[str, Callable[[], None]] = {"screens": screens, "live": live, "core": core, "plan": plan}
 BENCHES = (
     USUAL
-    | {"visits": visits, "truth": truth, "faults": soak}
+    | {"visits": visits, "truth": truth, "faults": soak, "hostile": hostile}
     | {f"truth-{n}": partial(truth, [n]) for n in (*TABLES, *KINDS_OF_THE_BENCH)}
 )
 

@@ -10,6 +10,7 @@ from pathlib import Path
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from brumel.core.plan.order import HouseOrder, default_order, orders
+from brumel.core.typed import whole_written
 
 
 class SettingsError(Exception):
@@ -68,7 +69,8 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
     if value["BRUMEL_ORDER"] not in orders():
         known = ", ".join(orders())
         raise SettingsError(f"BRUMEL_ORDER: {value['BRUMEL_ORDER']!r} is no order; known are {known}.")
-    if not value["BRUMEL_PROXY_HOPS"].isdigit():
+    hops = whole_written(value["BRUMEL_PROXY_HOPS"], 2)
+    if hops is None:
         raise SettingsError(f"BRUMEL_PROXY_HOPS: a whole number is needed, not {value['BRUMEL_PROXY_HOPS']!r}.")
     return Settings(
         database_url=value["BRUMEL_DATABASE_URL"],
@@ -78,7 +80,7 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
         timezone=zone,
         order=orders()[value["BRUMEL_ORDER"]],
         now=_moment(value["BRUMEL_NOW"]),
-        proxy_hops=int(value["BRUMEL_PROXY_HOPS"]),
+        proxy_hops=hops,
         hosts=tuple(name.strip() for name in value["BRUMEL_HOSTS"].split(",") if name.strip()),
     )
 

@@ -82,7 +82,7 @@ def test_a_meter_takes_only_its_kinds(world: World) -> None:
 
 def test_a_probe_moves_to_another_meter_and_kit(world: World) -> None:
     probe_id, meter_id = world.other_probe("orp"), meter(world)
-    change = NewProbe(probe_id, "ORP of the boat", "", "", "Boat", None, meter_id, reference="ag-agcl-sat")
+    change = NewProbe(probe_id, "ORP of the boat", "", "", "Boat", None, meter_id, reference="ag-agcl-sat", version=1)
     world.at().probes.change(change, world.person)
     probe = world.at().states.probe_state(probe_id).probe
     assert (probe.label, probe.kit, probe.meter_id) == ("ORP of the boat", "Boat", meter_id)

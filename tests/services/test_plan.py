@@ -34,12 +34,16 @@ class Round:
         self.new = NewRound(uuid.uuid4(), NOW + timedelta(minutes=minutes), self.kit, "distilled-once", self.sites)
         self.id = world.at().planned.save(self.new, world.person)
 
+    @property
+    def version(self) -> int:
+        return next(r.version for r in self.world.at().planned.ahead() if r.id == self.id)
+
     def plan(self, minutes_later: float = 0) -> DayPlan:
         return self.world.at(NOW + timedelta(minutes=minutes_later)).planned.plan(self.id)
 
     def leave(self, minutes: int) -> DayPlan:
         departure = NOW + timedelta(minutes=minutes)
-        changed = NewRound(self.id, departure, self.kit, "distilled-once", self.sites)
+        changed = NewRound(self.id, departure, self.kit, "distilled-once", self.sites, version=self.version)
         self.world.at().planned.save(changed, self.world.person)
         return self.plan()
 
@@ -160,7 +164,7 @@ def test_cells_are_matched_to_the_waters_and_one_can_be_taken_too(world: World) 
     assert [s.probe.id for s in both.going] == [cell, day.probes[0]]
     assert both.missing == ()
     assert len(both.standards) == 2
-    alone = replace(day.new, probe_ids=[day.probes[0]])
+    alone = replace(day.new, probe_ids=[day.probes[0]], version=day.version)
     world.at().planned.save(alone, world.person)
     by_choice = day.plan().missing[0]
     assert ("by your choice" in by_choice.title, by_choice.level, by_choice.ways) == (True, Level.DOUBTFUL, ())

@@ -21,7 +21,7 @@ def test_what_is_expected_is_entered_changed_and_taken_away(world: World) -> Non
     assert (site.code, site.expected("ph"), site.expected("oxygen"), site.expected("orp")) == (
         "MERE", (6.5, 9.0), (5.0, 12.0), None,
     )  # fmt: skip
-    sites.save(replace(new, expected={"ph": (6.0, 8.0), "oxygen": (None, None)}), world.person)
+    sites.save(replace(new, expected={"ph": (6.0, 8.0), "oxygen": (None, None)}, version=1), world.person)
     site = catalog.site(new.site_id)
     assert [(r.quantity, r.low, r.high) for r in site.ranges] == [("ph", 6.0, 8.0)]
 

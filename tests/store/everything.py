@@ -36,7 +36,7 @@ def fill(database: Database, clock: Clock) -> None:
         lots = {lot.nominal: lot.id for lot in queries.lots(session, "ph-buffer") if lot.family == "technical"}
         signed = session.scalars(select(CalibrationSignature.run_id)).first()
         reading = session.scalars(select(Reading.id)).first()
-        lot = session.scalars(select(Lot.id)).first()
+        lot = session.scalars(select(Lot.id).where(Lot.discarded_on.is_(None))).first()
     assert signed
     assert reading
     assert lot

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -28,10 +29,10 @@ class Switched(Database):
     away = False
 
     @contextmanager
-    def session(self) -> Iterator[Session]:
+    def session(self, *alone: uuid.UUID) -> Iterator[Session]:
         if self.away:
             raise Unreachable(AWAY)
-        with super().session() as session:
+        with super().session(*alone) as session:
             yield session
 
 

@@ -11,6 +11,7 @@ from tests.web.screens import BASE, enter, post, probe_id
 
 from brumel import demo
 from brumel.services.application import Services
+from brumel.services.calibrating.rows import Begin
 from brumel.services.ledger.records import Filter
 from brumel.store.models.reference import PersonRole
 from brumel.web.app import WebSettings, create_app
@@ -117,11 +118,53 @@ def test_a_form_that_names_somebody_else_records_who_is_signed_in(client: FlaskC
 
 @pytest.mark.parametrize(
     "path",
-    ["/ledger/readings?page=x", "/bench/new?probe=x", "/rounds/reading?site=x"],
+    ["/ledger/readings?kind=x&_external=1&_scheme=evil", "/bench/new?probe=x", "/rounds/reading?site=x"],
 )
 def test_bad_queries_do_not_break_a_page(client: FlaskClient, path: str) -> None:
     enter(client, "technician")
     assert client.get(path, base_url=BASE).status_code == 200
+
+
+@pytest.mark.parametrize("page", ["x", "²", "１", "-1", "0", "9" * 30, ""])
+@pytest.mark.parametrize("path", ["/ledger/readings?page=", "/ledger/calibrations?page="])
+def test_a_page_that_can_not_be_is_not_there(client: FlaskClient, path: str, page: str) -> None:
+    enter(client, "technician")
+    answer = client.get(path + page, base_url=BASE)
+    assert answer.status_code == 404
+    assert "There is no such page." in answer.text
+
+
+@pytest.mark.parametrize("after", ["²", "-1", "9" * 30, "x"])
+def test_a_trace_that_can_not_be_is_not_there(client: FlaskClient, services: Services, after: str) -> None:
+    enter(client, "technician")
+    probe = probe_id(services, "A-pH")
+    assert client.get(f"/live/{probe}/reading?after={after}", base_url=BASE).status_code == 404
+
+
+@pytest.mark.parametrize("host", ["evil.example", "localhost:99999", "[::1", "127.0.0.1.evil.example"])
+def test_under_another_name_nothing_is_answered_but_a_sentence(client: FlaskClient, host: str) -> None:
+    answer = client.get("/sign-in", base_url=BASE, headers={"Host": host})
+    assert answer.status_code == 400
+    assert "not reached under that name" in answer.text
+    assert "Location" not in answer.headers
+
+
+@pytest.mark.parametrize("what", ["run", "beaker"])
+def test_what_is_not_there_is_said(client: FlaskClient, services: Services, what: str) -> None:
+    enter(client, "technician")
+    run_id = uuid.uuid4()
+    if what == "beaker":
+        probe = probe_id(services, "B-ORP")
+        choices = services.calibrations.choices(probe)
+        (role, lots), *_ = choices.lots.items()
+        person = services.people.person_of_role(PersonRole.TECHNICIAN)
+        assert person
+        begin = Begin(run_id, probe, "orp-check", "distilled-once", {role: lots[0].lot.id}, despite="only a test")
+        services.calibrations.begin(begin, person)
+    path = f"/bench/runs/{run_id}/immerse"
+    answer = post(client, path, id=uuid.uuid4(), step="redox", beaker=uuid.uuid4())
+    assert answer.status_code == 404
+    assert "is not there: go back, reload the page and choose again" in answer.text
 
 
 @pytest.mark.parametrize("kind", ["readings", "calibrations"])

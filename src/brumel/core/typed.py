@@ -73,6 +73,17 @@ def number_typed(text: str) -> float:
     return float(sign + _pointed(digits, text) + exponent + power)
 
 
+def whole_written(text: str, most_digits: int = 18) -> int | None:
+    """A count as a page of ours writes it into an address or a form; None for anything else.
+
+    Examples
+    --------
+    >>> whole_written("12"), whole_written("²"), whole_written("-1"), whole_written("9" * 30)
+    (12, None, None, None)
+    """
+    return int(text) if text.isascii() and text.isdigit() and len(text) <= most_digits else None
+
+
 def _pointed(digits: str, text: str) -> str:
     """Digits with no more than a decimal point among them."""
     if _PLAIN.fullmatch(digits):

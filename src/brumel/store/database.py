@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import logging
+import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
 
 import psycopg
 from sqlalchemy import Engine, create_engine, text
-from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.exc import DBAPIError, IntegrityError, NoResultFound, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -27,9 +29,10 @@ _SENTENCES = {
 
 
 # Every question is answered in milliseconds; compiling one took up to 250.
-_CONNECT = {"options": "-c jit=off", "connect_timeout": 5}
+_CONNECT = {"options": "-c jit=off -c lock_timeout=10s", "connect_timeout": 5}
 _AWAY = "The database does not answer: is it running? Nothing was recorded."
 _AT_ONCE = "Something else was being recorded at the same moment: send it again."
+_CONTRADICTS = "The record contradicts what stands already: look at it anew, then send it again."
 _UNFIT = "A value does not fit into its record: check what was typed."
 _BY_SQLSTATE = {
     "53100": "The disk of the database is full: free some space. Nothing was recorded.",
@@ -37,10 +40,12 @@ _BY_SQLSTATE = {
     "53300": "Too many ask the database at once. Nothing was recorded; try again.",
     "40001": _AT_ONCE, "40P01": _AT_ONCE, "55P03": _AT_ONCE,
     "57014": "It took too long and was stopped. Nothing was recorded.",
+    "23503": "It points to something that is not there: reload the page and choose again.",
     "22001": _UNFIT, "22003": _UNFIT, "22008": _UNFIT, "22021": _UNFIT, "22P02": _UNFIT, "22P05": _UNFIT,
     "25006": "The database takes no records now. Nothing was recorded.",
 }  # fmt: skip
 """What an error means to a technician, by its SQLSTATE (PostgreSQL, appendix A)."""
+_HOLD = text("SELECT pg_advisory_xact_lock(hashtextextended(key, 0)) FROM unnest(CAST(:keys AS text[])) AS key")
 _FOR_A_WHILE = ("53", "57", "25")
 """Classes of errors that pass: what was sent can be sent again."""
 
@@ -50,18 +55,26 @@ def _sentence(constraint: str) -> str:
         return f"A text is too long: names have {NAME_MOST} characters at most, notes {TEXT_MOST}."
     if constraint.endswith("_finite"):
         return "A number is too large to be kept: check what was typed."
-    return _SENTENCES.get(constraint, f"The record contradicts the rule {constraint!r}.")
+    if constraint not in _SENTENCES:
+        logging.getLogger(__name__).error("refused by %s", constraint or "a rule without a name")
+    return _SENTENCES.get(constraint, _CONTRADICTS)
 
 
 class StoreError(Exception):
     """The database refused; the text says why in words."""
 
-    unreachable = False
+    unreachable = missing = False
 
     @property
     def for_people(self) -> str:
         """The sentence to show."""
         return str(self)
+
+
+class Missing(StoreError):
+    """What a request names is not there."""
+
+    missing = True
 
 
 class Unreachable(StoreError):
@@ -80,6 +93,16 @@ def _named(error: DBAPIError) -> StoreError | None:
     return Unreachable(_AWAY) if isinstance(error, OperationalError) or error.connection_invalidated else None
 
 
+def hold(session: Session, *keys: uuid.UUID) -> None:
+    """Let nobody else who names one of these records go on until this transaction ends, as the guards of runs do.
+
+    What was read before may have changed meanwhile: read it again. Within one statement the order is always the same,
+    so that two who want the same two don't wait for each other.
+    """
+    if keys:
+        session.execute(_HOLD, {"keys": sorted({str(key) for key in keys})})
+
+
 class Database:
     """One database: sessions for services, a plain connection for notifications."""
 
@@ -91,14 +114,25 @@ class Database:
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager
-    def session(self) -> Iterator[Session]:
-        """A session in one transaction; database errors come out as :class:`StoreError`."""
+    def session(self, *alone: uuid.UUID) -> Iterator[Session]:
+        """A session in one transaction; database errors come out as :class:`StoreError`.
+
+        Parameters
+        ----------
+        alone
+            Records that nobody else changes meanwhile: who names one of them waits until this transaction ends.
+        """
         try:
             with self._sessions.begin() as session:
+                hold(session, *alone)
                 yield session
         except IntegrityError as error:
+            if words := _BY_SQLSTATE.get(getattr(error.orig, "sqlstate", None) or ""):
+                raise StoreError(words) from error
             name = getattr(getattr(error.orig, "diag", None), "constraint_name", None) or ""
             raise StoreError(_sentence(name)) from error
+        except NoResultFound as error:
+            raise Missing("What this is about is not there: go back, reload the page and choose again.") from error
         except PoolTimeout as error:
             raise Unreachable(_BY_SQLSTATE["53300"]) from error
         except DBAPIError as error:

@@ -56,14 +56,26 @@ def stands(session: Session, model: type[Base], key: Mapping[str, Any], told: Ma
     ).first()
     if row is None:
         return False
-    other = {n: v for n, v in zip(names, row, strict=True) if told and _plain(v) != _plain(told[n])}
+    if told:
+        refuse_other(dict(zip(names, row, strict=True)), told)
+    return True
+
+
+def refuse_other(known: Mapping[str, Any], told: Mapping[str, Any]) -> None:
+    """Refuse a form that was saved already and came again with other content.
+
+    Raises
+    ------
+    OtherContent
+        Where what is known differs from what is told; the sentence says what stands.
+    """
+    other = {n: v for n, v in known.items() if _plain(v) != _plain(told[n])}
     if other:
-        known = "; ".join(f"{name.replace('_', ' ')} {_words(value)}" for name, value in other.items())
+        words = "; ".join(f"{name.replace('_', ' ')} {_words(value)}" for name, value in other.items())
         raise OtherContent(
-            f"This form was saved already, with other content, and that stands: {known}. "
+            f"This form was saved already, with other content, and that stands: {words}. "
             "To enter something else, open the form anew."
         )
-    return True
 
 
 def _plain(value: Any) -> Any:

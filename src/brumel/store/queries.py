@@ -243,11 +243,6 @@ def full_runs(probe_id: uuid.UUID, before: datetime, minor: Collection[str] = ()
     )
 
 
-def lock_run(session: Session, run_id: uuid.UUID) -> None:
-    """Let nobody add a point to a run until this transaction ends: the lock that its guards take."""
-    session.execute(text("SELECT pg_advisory_xact_lock(hashtextextended(:run, 0))"), {"run": str(run_id)})
-
-
 def newest_of_probes(session: Session, at: datetime, *, usable: bool) -> dict[uuid.UUID, CalibrationRun]:
     """The newest signed run of every probe before ``at``; only those not judged unfit where ``usable``."""
     query = signed_runs(None, at).ext(distinct_on(CalibrationRun.probe_id)).order_by(None)

@@ -73,9 +73,9 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
         app.wsgi_app = ProxyFix(  # type: ignore[method-assign]
             app.wsgi_app, x_for=settings.proxy_hops, x_proto=settings.proxy_hops, x_host=settings.proxy_hops
         )
+    security.guard(app)
     CSRFProtect(app).exempt(api.blueprint)  # it takes no cookie into account and changes nothing
     _sign_in(app, services)
-    security.add_headers(app)
     errors.register(app)
     register_filters(app, services.clock)
     for place in (auth, today, kit, shelf, plan, bench, rounds, visits, reckon, ledger, find, live, api):

@@ -32,7 +32,7 @@ def into_water(probe_id: uuid.UUID, site_id: uuid.UUID | None) -> int:
     device = services().states.probe(probe_id).device
     after = services().live.newest_sample(device.id) if device else 0
     if site_id is not None:
-        services().simulation.into_site(device, site_id)
+        services().simulation.into_site(device, site_id, signed_in())
     return after
 
 

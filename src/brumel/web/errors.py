@@ -58,7 +58,7 @@ def register(app: Flask) -> None:
             return _answer(500, _WORDS[500])
         if getattr(error, "unreachable", False):
             return _away(words)
-        return _answer(409, words)
+        return _answer(404 if getattr(error, "missing", False) else 409, words)
 
 
 def _away(words: str) -> ResponseReturnValue:

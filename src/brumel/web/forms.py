@@ -12,7 +12,7 @@ from werkzeug.datastructures import MultiDict
 
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
-from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST, NotANumber, number_typed
+from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST, NotANumber, number_typed, whole_written
 from brumel.services.errors import InvalidInput
 from brumel.services.live.display import ITSELF
 
@@ -107,8 +107,7 @@ class Typed:
 
     def version(self) -> int | None:
         """The version of what was edited; None where it is new."""
-        typed = self.text("version")
-        return int(typed) if typed.isdecimal() and len(typed) < 9 else None
+        return whole_written(self.text("version"), 8)
 
     def record_id(self, name: str) -> uuid.UUID | None:
         """A record's id; None where nothing was chosen or it can't be read."""

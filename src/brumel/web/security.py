@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import Any
 
-from flask import Flask, Request, Response
+from flask import Flask, Request, Response, request
 from werkzeug.datastructures import ImmutableMultiDict
+from werkzeug.exceptions import SecurityError
 
 _POLICY = "; ".join(
     (
@@ -36,8 +37,16 @@ class TypedRequest(Request):
     parameter_storage_class = _Fields
 
 
-def add_headers(app: Flask) -> None:
-    """Set a strict content security policy and its companions."""
+def guard(app: Flask) -> None:
+    """Answer only under our own names; set a strict content security policy and its companions."""
+
+    @app.before_request
+    def under_our_name() -> Response | None:
+        # No page can be made for it: all addresses on a page would be under that name.
+        if not isinstance(request.routing_exception, SecurityError):
+            return None
+        words = "This server is not reached under that name: ask who runs it which one to use (BRUMEL_HOSTS).\n"
+        return Response(words, 400, mimetype="text/plain")
 
     @app.after_request
     def headers(response: Response) -> Response:

@@ -38,7 +38,7 @@ from brumel.services.live.display import asked_thousandth, signal_behind, wrong_
 from brumel.services.live.signal import Lens, Signal, signal_since
 from brumel.services.people import may_record, may_withdraw
 from brumel.store import queries
-from brumel.store.database import Database
+from brumel.store.database import Database, hold
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import (
     AmendmentKind,
@@ -167,10 +167,11 @@ class Calibrations:
             Before what the probe steers is paused; for handing it back before a check has passed.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(run_id) as session:
             run = _run(session, run_id)
             _must_be_at_it(run, person, self.clock)
             chosen, now = _step_of(run, step), self.clock.now()
+            hold(session, run.probe_id)  # what it steers is paused once, whichever run says so
             steering.check_step(session, run, chosen.kind, self.clock.today())
             steering.log_step(session, run, chosen.kind, person, key=begun_id, now=now, note=note)
             device = run.probe.device
@@ -196,7 +197,7 @@ class Calibrations:
             Where the signal has not settled and no reason is given, or a typed value can't be.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(run_id) as session:
             run = _run(session, run_id)
             if stands(session, CalibrationPoint, {"id": take.point_id}, _told(run, take)):
                 return
@@ -249,7 +250,7 @@ class Calibrations:
         may_record(person)
         if not reason.strip():
             raise InvalidInput({"drop": "Say in a few words why the point is dropped; it stays on record."})
-        with self.database.session() as session:
+        with self.database.session(run_id) as session:
             run = _run(session, run_id)
             row = {"kind": EntryKind.DROPPED, "reason": reason.strip()}
             if stands(session, CalibrationEntry, {"id": entry_id}, {"run_id": run_id, **row}):
@@ -267,7 +268,7 @@ class Calibrations:
         may_record(person)
         if not note.strip():
             raise InvalidInput({"take_over": "Say in a few words why you take over; it stays with the run."})
-        with self.database.session() as session:
+        with self.database.session(run_id) as session:
             run = _run(session, run_id)
             if holder_of(run).person_id == person.id:
                 return
@@ -277,8 +278,7 @@ class Calibrations:
     def sign(self, run_id: uuid.UUID, person: Person, note: str = "") -> None:
         """Finish a run: its response and its findings are kept as they are now, with the points that they rest on."""
         may_record(person)
-        with self.database.session() as session:
-            queries.lock_run(session, run_id)
+        with self.database.session(run_id) as session:
             run = _run(session, run_id)
             if run.signature is not None:
                 return
@@ -302,7 +302,7 @@ class Calibrations:
         may_record(person)
         if not reason.strip():
             raise InvalidInput({"reason": "Say in a few words why the run is given up; the points stay on record."})
-        with self.database.session() as session:
+        with self.database.session(run_id) as session:
             run = _run(session, run_id)
             if run.abandonment is None:
                 add_once(
@@ -318,7 +318,7 @@ class Calibrations:
             may_withdraw(person)
         if not reason.strip():
             raise InvalidInput({"reason": "An amendment needs its reason in words."})
-        with self.database.session() as session:
+        with self.database.session(run_id) as session:
             run = _run(session, run_id)
             if run.signature is None:
                 raise InvalidInput({"reason": "Only a signed calibration is amended; this one is still open."})
@@ -376,6 +376,9 @@ def _lot_of(session: Session, run: CalibrationRun, step: Step, take: TakePoint) 
     if not step.role:
         return None
     lot = session.get(Lot, take.lot_id or uuid.UUID(run.lots[step.key]))
+    if lot is not None:
+        hold(session, lot.bottle)
+        session.refresh(lot)
     if lot is None or not _serves(lot, step):
         raise InvalidInput({"lot": f"This lot can't serve as the {step.role} standard: choose another."})
     return lot

@@ -12,7 +12,7 @@ from brumel.core.errors import CoreError
 from brumel.core.kit.accuracy import read_accuracy
 from brumel.core.kit.instruments import InstrumentKind, Measures
 from brumel.core.quantities.quantity import quantities, quantity
-from brumel.services.editing import change
+from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
 from brumel.store import visit_queries
@@ -75,7 +75,7 @@ class Instruments:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(new.instrument_id) as session:
             wrong = _wrong(session, new)
             measures = {}
             for key, typed in new.measures.items():
@@ -89,15 +89,14 @@ class Instruments:
                 wrong["measures"] = "Say of at least one quantity what it can see, or how exact it is."
             if wrong:
                 raise InvalidInput(wrong)
-            instrument = session.get(Instrument, new.instrument_id)
-            if instrument is None:
-                instrument = Instrument(id=new.instrument_id, version=1)
-                session.add(instrument)
-            else:
-                change(instrument, new.version, {"label": instrument.label, "kit": instrument.kit})
-            instrument.label, instrument.serial = new.label.strip(), new.serial.strip()
-            instrument.kind, instrument.kit, instrument.measures = new.kind, new.kit.strip(), measures
+            with edited(session, Instrument, new.instrument_id, new.version, _shown) as instrument:
+                instrument.label, instrument.serial = new.label.strip(), new.serial.strip()
+                instrument.kind, instrument.kit, instrument.measures = new.kind, new.kit.strip(), measures
         return new.instrument_id
+
+
+def _shown(instrument: Instrument) -> dict[str, object]:
+    return {"label": instrument.label, "kit": instrument.kit}
 
 
 def _wrong(session: Session, new: NewInstrument) -> dict[str, str]:

@@ -153,7 +153,7 @@ class Kit:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(probe_id) as session:
             probe = stored_probe(session, probe_id)
             kind = upkeep.kind_of(probe)
             at = new.at or self.clock.now()

@@ -17,7 +17,7 @@ from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantities
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.clock import Clock
-from brumel.services.editing import change
+from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.labels import wrong_label
 from brumel.services.live.display import wrong_does
@@ -107,25 +107,20 @@ class Meters:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(new.meter_id) as session:
             wrong = _wrong(session, new, self.clock.today())
             if wrong or new.in_service_on is None:
                 raise InvalidInput(wrong)
-            meter = session.get(Meter, new.meter_id)
-            if meter is None:
-                meter = Meter(id=new.meter_id, version=1)
-                session.add(meter)
-            else:
-                change(meter, new.version, {"label": meter.label, "kit": meter.kit, "batteries": meter.batteries})
-            meter.label, meter.serial, meter.kit = new.label.strip(), new.serial.strip(), new.kit.strip()
-            meter.in_service_on = new.in_service_on
-            meter.takes, meter.compensates = list(new.takes), list(new.compensates)
-            meter.buffer_families = list(new.buffer_families)
-            meter.holds_calibration, meter.polarises_off = new.holds_calibration, new.polarises_off
-            meter.accuracy = {p: read_accuracy(words).plain for p, words in new.accuracy.items() if words.strip()}
-            meter.does = {key: dict(did) for key, did in new.does.items()}
-            meter.memory_records = None if new.memory_records is None else int(new.memory_records)
-            meter.batteries, meter.battery_hours = new.batteries.strip(), new.battery_hours
+            with edited(session, Meter, new.meter_id, new.version, _shown) as meter:
+                meter.label, meter.serial, meter.kit = new.label.strip(), new.serial.strip(), new.kit.strip()
+                meter.in_service_on = new.in_service_on
+                meter.takes, meter.compensates = list(new.takes), list(new.compensates)
+                meter.buffer_families = list(new.buffer_families)
+                meter.holds_calibration, meter.polarises_off = new.holds_calibration, new.polarises_off
+                meter.accuracy = {p: read_accuracy(words).plain for p, words in new.accuracy.items() if words.strip()}
+                meter.does = {key: dict(did) for key, did in new.does.items()}
+                meter.memory_records = None if new.memory_records is None else int(new.memory_records)
+                meter.batteries, meter.battery_hours = new.batteries.strip(), new.battery_hours
         return new.meter_id
 
     def log(
@@ -152,6 +147,10 @@ class Meters:
             row = {"id": record_id, "meter_id": meter_id, "person_id": person.id, "at": at or self.clock.now(),
                    "event": event, "note": note.strip()}  # fmt: skip
             add_once(session, MeterRecord, row, told=("meter_id", "event", "note"))
+
+
+def _shown(meter: Meter) -> dict[str, object]:
+    return {"label": meter.label, "kit": meter.kit, "batteries": meter.batteries}
 
 
 def _wrong(session: Session, new: NewMeter, today: date) -> dict[str, str]:

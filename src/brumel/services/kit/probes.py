@@ -14,7 +14,7 @@ from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.redox import REFERENCES
 from brumel.services.calibrating import steering
 from brumel.services.clock import Clock
-from brumel.services.editing import change
+from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import upkeep
 from brumel.services.kit.care_log import NewCare, care_row
@@ -24,7 +24,7 @@ from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.care import CareRecord
 from brumel.store.models.reference import Meter, Person, Probe
-from brumel.store.once import add_once
+from brumel.store.once import add_once, refuse_other
 
 _MOST_WAIT = 2_880.0
 _LEAST_SET, _MOST_SET = 0.001, 100.0
@@ -69,8 +69,11 @@ class Probes:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session() as session:
-            if session.get(Probe, new.probe_id) is not None:
+        with self.database.session(new.probe_id) as session:
+            known = session.get(Probe, new.probe_id)
+            if known is not None:
+                told = {"label": new.label.strip(), "serial": new.serial.strip(), "kind": new.kind}
+                refuse_other({name: getattr(known, name) for name in told}, told)
                 return new.probe_id
             wrong = _wrong_probe(session, new, self.clock.today())
             if wrong or new.in_service_on is None:
@@ -96,24 +99,27 @@ class Probes:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(new.probe_id) as session:
             probe = stored_probe(session, new.probe_id)
             kept = replace(new, kind=probe.kind, serial=probe.serial, in_service_on=probe.in_service_on)
             wrong = _wrong_probe(session, kept, self.clock.today())
             if wrong:
                 raise InvalidInput(wrong)
-            change(probe, new.version, {"label": probe.label, "kit": probe.kit})
-            probe.label, probe.kit = kept.label.strip(), kept.kit.strip()
-            probe.meter_id, probe.reference, probe.own_waits = kept.meter_id, kept.reference, _said(kept.own_waits)
-            if kept.steers.strip() != probe.steers and steering.pause_of(session, probe.id):
-                raise InvalidInput({"steers": f"Hand {probe.steers} back first: it is paused."})
-            probe.steers = kept.steers.strip()
-            if _said(kept.settings) != (probe.settings or {}):
-                probe.settings = _said(kept.settings)
-                now = self.clock.now()
-                care = NewCare(uuid.uuid4(), "setting-changed", detail=_settings_words(probe))
-                row = care_row(care, upkeep.kind_of(probe), probe.id, person, at=now, recorded_at=now)
-                add_once(session, CareRecord, row)
+            with edited(session, Probe, new.probe_id, new.version, _shown):
+                self._fill(session, probe, kept, person)
+
+    def _fill(self, session: Session, probe: Probe, kept: NewProbe, person: Person) -> None:
+        probe.label, probe.kit = kept.label.strip(), kept.kit.strip()
+        probe.meter_id, probe.reference, probe.own_waits = kept.meter_id, kept.reference, _said(kept.own_waits)
+        if kept.steers.strip() != probe.steers and steering.pause_of(session, probe.id):
+            raise InvalidInput({"steers": f"Hand {probe.steers} back first: it is paused."})
+        probe.steers = kept.steers.strip()
+        if _said(kept.settings) != (probe.settings or {}):
+            probe.settings = _said(kept.settings)
+            now = self.clock.now()
+            care = NewCare(uuid.uuid4(), "setting-changed", detail=_settings_words(probe))
+            row = care_row(care, upkeep.kind_of(probe), probe.id, person, at=now, recorded_at=now)
+            add_once(session, CareRecord, row)
 
 
 def stored_probe(session: Session, probe_id: uuid.UUID) -> Probe:
@@ -122,6 +128,10 @@ def stored_probe(session: Session, probe_id: uuid.UUID) -> Probe:
     if probe is None:
         raise NotFound("There is no such probe.")
     return probe
+
+
+def _shown(probe: Probe) -> dict[str, object]:
+    return {"label": probe.label, "kit": probe.kit}
 
 
 def _said(numbers: Mapping[str, float | None]) -> dict[str, float]:

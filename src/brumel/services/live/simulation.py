@@ -18,10 +18,11 @@ from brumel.devices.simulation.control import BenchControl
 from brumel.devices.simulation.model import Liquid
 from brumel.services.calibrating import stored
 from brumel.services.errors import InvalidInput
+from brumel.services.people import may_record
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
-from brumel.store.models.reference import Device, Lot, Site
+from brumel.store.models.reference import Device, Lot, Person, Site
 
 ROOM_C, FIELD_C = 21.5, 9.0
 _WATER_C = 18.0
@@ -45,8 +46,9 @@ class Simulation:
             return None
         return state
 
-    def into_lot(self, run_id: uuid.UUID, lot_id: uuid.UUID | None = None, step: str = "") -> None:
+    def into_lot(self, run_id: uuid.UUID, person: Person, lot_id: uuid.UUID | None = None, step: str = "") -> None:
         """Put the run's probe into a standard: of the lot given, or that of the step; into air where it has none."""
+        may_record(person)
         with self.database.session() as session:
             run = session.get_one(CalibrationRun, run_id)
             device = run.probe.device
@@ -61,8 +63,9 @@ class Simulation:
         name, warm_c = stored.lot_label(lot) if lot else at.label, stands_c if own.asks_temperature else aim.value
         self._place(device, Liquid(name, warm_c, values, aim.u, standard=True, gas=at.kind is StepKind.AIR))
 
-    def into_site(self, device: Device | None, site_id: uuid.UUID) -> None:
+    def into_site(self, device: Device | None, site_id: uuid.UUID, person: Person) -> None:
         """Put the probe into a site's water: as last read there, else the middle of what is expected."""
+        may_record(person)
         with self.database.session() as session:
             site = session.get_one(Site, site_id)
             last = queries.last_readings_of_sites(session).get(site_id, [])
@@ -72,8 +75,9 @@ class Simulation:
         values |= _saturated(values, warm)
         self._place(device, Liquid(f"the water of {site.name}", warm, values))
 
-    def fault(self, device: Device | None, fault: str) -> None:
+    def fault(self, device: Device | None, fault: str, person: Person) -> None:
         """Give the probe a fault, or mend it."""
+        may_record(person)
         if device is not None and device.control is not None:
             _ordered(lambda: BenchControl(device.control or "").fault(device.address, fault))
 

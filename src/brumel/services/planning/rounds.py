@@ -14,6 +14,7 @@ from brumel.core.kit.care import MeterEvent
 from brumel.core.plan import tasks
 from brumel.core.quantities.quantity import of_a_round
 from brumel.services.clock import Clock
+from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.life import Kit
@@ -41,6 +42,8 @@ class NewRound:
     site_ids: Sequence[uuid.UUID]
     probe_ids: Sequence[uuid.UUID] = ()
     without: Sequence[str] = ()
+    version: int | None = None
+    """At which it was seen, where it is changed."""
 
 
 @dataclass(frozen=True)
@@ -78,17 +81,19 @@ class PlannedRounds:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(new.round_id) as session:
             wrong = self._wrong(session, new)
             if wrong or new.departure is None:
                 raise InvalidInput(wrong)
-            row = session.get(PlannedRound, new.round_id)
-            if row is None:
-                row = PlannedRound(id=new.round_id, person_id=person.id, planned_at=self.clock.now(), done={})
-                session.add(row)
-            row.departure, row.kit, row.rinse, row.dropped = new.departure, new.kit, new.rinse, False
-            row.site_ids, row.probe_ids = list(new.site_ids), list(new.probe_ids)
-            row.without = [q.key for q in of_a_round() if q.key in new.without]
+            known = session.get(PlannedRound, new.round_id)
+            if known is not None and known.dropped:
+                raise InvalidInput({"departure": "This round was dropped: plan a new one."})
+            with edited(session, PlannedRound, new.round_id, new.version, self._shown) as row:
+                if known is None:
+                    row.person_id, row.planned_at, row.done = person.id, self.clock.now(), {}
+                row.departure, row.kit, row.rinse = new.departure, new.kit, new.rinse
+                row.site_ids, row.probe_ids = list(new.site_ids), list(new.probe_ids)
+                row.without = [q.key for q in of_a_round() if q.key in new.without]
         return new.round_id
 
     def take_way(self, round_id: uuid.UUID, field: str, value: str, person: Person) -> None:
@@ -110,7 +115,7 @@ class PlannedRounds:
                     raise LookupError(field)
             except (ValueError, LookupError):
                 raise InvalidInput({"way": "This way out is no longer there: look at the plan again."}) from None
-            changed = NewRound(round_id, departure, row.kit, row.rinse, row.site_ids, probes, without)
+            changed = NewRound(round_id, departure, row.kit, row.rinse, row.site_ids, probes, without, row.version)
         self.save(changed, person)
 
     def tick(self, round_id: uuid.UUID, key: str, person: Person) -> None:
@@ -121,22 +126,28 @@ class PlannedRounds:
         if step is None:
             return  # ticked already, or no longer needed
         now = self.clock.now()
-        self._log_care(step, plan.round, now, person)
-        with self.database.session() as session:
+        with self.database.session(round_id) as session:
             row = _round(session, round_id)
+            if key in row.done:
+                return  # somebody else ticked it at the same moment
+            self._log_care(step, row, now, person)
             row.done = {**row.done, key: now.isoformat()}
 
     def untick(self, round_id: uuid.UUID, person: Person) -> None:
         """Take back all ticks; what went into the log stays there, to be withdrawn where it is wrong."""
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(round_id) as session:
             _round(session, round_id).done = {}
 
     def drop(self, round_id: uuid.UUID, person: Person) -> None:
         """The round does not take place."""
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(round_id) as session:
             _round(session, round_id).dropped = True
+
+    def _shown(self, row: PlannedRound) -> dict[str, object]:
+        departure = f"{self.clock.local(row.departure):%d %b, %H:%M}"
+        return {"departure": departure, "kit": row.kit, "sites": len(row.site_ids)}
 
     def _log_care(self, step: Step, wanted: PlannedRound, now: datetime, person: Person) -> None:
         probe = step.probe.probe

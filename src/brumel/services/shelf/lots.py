@@ -35,11 +35,11 @@ from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import photos
 from brumel.services.people import may_record
 from brumel.store import queries
-from brumel.store.database import Database
+from brumel.store.database import Database, hold
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person
 from brumel.store.models.shelf import LotCertificate, LotEvent, LotRecord
-from brumel.store.once import add_once
+from brumel.store.once import add_once, refuse_other
 
 _RUNS_SHOWN = 10
 LABEL_UNITS = {"": "µS/cm", "mS": "mS/cm", "ppm": "ppm, by a factor", "salinity": "practical salinity"}
@@ -140,8 +140,10 @@ class Shelf:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session() as session:
-            if session.get(Lot, new.lot_id) is not None:
+        with self.database.session(new.lot_id) as session:
+            known = session.get(Lot, new.lot_id)
+            if known is not None:
+                _same(known, new)
                 return new.lot_id
             new, wrong = _in_us_cm(new)
             table, unread = _table(new.table)
@@ -173,6 +175,7 @@ class Shelf:
         may_record(person)
         with self.database.session() as session:
             for lot in _in_bottle(session, lot_id):
+                _must_stand(lot, "open")
                 if lot.opened_on is None:
                     lot.opened_on = self.clock.today()
                     self._record(session, _each(record_id, lot, lot_id), lot.id, LotEvent.OPENED, person)
@@ -181,11 +184,13 @@ class Shelf:
         """Take some out; what calibration points take is counted by itself."""
         may_record(person)
         with self.database.session() as session:
-            unit = Pack(_lot(session, lot_id).pack).unit
+            lot = _in_bottle(session, lot_id)[0]
+            unit = Pack(lot.pack).unit
             if amount is None or not 0 < amount <= _MOST:
                 raise InvalidInput({"amount": f"Give how many {unit} were taken, above 0 and up to {_MOST:,.0f}."})
             if unit != "mL" and amount != int(amount):
                 raise InvalidInput({"amount": f"Give a whole number of {unit}."})
+            self._must_be_left(session, lot, record_id, "amount", amount)
             self._record(session, record_id, lot_id, LotEvent.USED, person, amount, note)
 
     def pour_off(
@@ -199,10 +204,10 @@ class Shelf:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(new_id) as session:
             if session.get(Lot, new_id) is not None:
                 return new_id
-            parent, number = _lot(session, lot_id), lot_number.strip()
+            parent, number = _in_bottle(session, lot_id)[0], lot_number.strip()
             wrong = {}
             if amount is None or not 0 < amount <= _MOST:
                 wrong["poured"] = f"Give how many mL were poured off, above 0 and up to {_MOST:,.0f}."
@@ -212,8 +217,9 @@ class Shelf:
                 wrong["lot_number"] = f"A lot {number} stands on the shelf already: choose another."
             if parent.pack != Pack.BOTTLE or parent.discarded_on is not None:
                 wrong["poured"] = "Only a bottle that stands on the shelf can be poured off."
-            if wrong:
+            if wrong or amount is None:
                 raise InvalidInput(wrong)
+            self._must_be_left(session, parent, uuid.uuid5(new_id, "taken"), "poured", amount)
             today = self.clock.today()
             parent.opened_on = parent.opened_on or today
             session.add(
@@ -284,14 +290,25 @@ class Shelf:
             used[record.lot_id] += record.amount or 0.0
         of_bottle: dict[uuid.UUID, float] = defaultdict(float)
         for lot in lots:
-            of_bottle[lot.bottle_id or lot.id] += used[lot.id]
-        return [self._entry(lot, of_bottle[lot.bottle_id or lot.id]) for lot in lots]
+            of_bottle[lot.bottle] += used[lot.id]
+        return [self._entry(lot, of_bottle[lot.bottle]) for lot in lots]
 
     def _entry(self, lot: Lot, used: float) -> Entry:
         left = None if lot.content is None else lot.content - used
         facts = stored.lot_facts(lot, left)
         findings = judge_lot(facts, self.clock.today())
         return Entry(lot, standards()[lot.standard], facts, verdict(findings), tuple(findings))
+
+    def _must_be_left(self, session: Session, lot: Lot, record_id: uuid.UUID, field: str, amount: float) -> None:
+        """Refuse to take from what was discarded, or more than is left; what was recorded already passes."""
+        if session.get(LotRecord, record_id) is not None:
+            return
+        _must_stand(lot, field)
+        left = next(e.facts.left for e in self._entries(session) if e.lot.id == lot.id)
+        if left is not None and amount > left:
+            unit = Pack(lot.pack).unit
+            words = f"Only {max(left, 0.0):,.0f} {unit} are left by what was logged: take less, or receive another lot."
+            raise InvalidInput({field: words})
 
     def _record(
         self, session: Session, record_id: uuid.UUID, lot_id: uuid.UUID, event: LotEvent, person: Person,
@@ -303,10 +320,25 @@ class Shelf:
 
 
 def _in_bottle(session: Session, lot_id: uuid.UUID) -> list[Lot]:
-    """A lot, and what else stands in its bottle."""
+    """A lot, and what else stands in its bottle; nobody else takes from that bottle until the transaction ends."""
     lot = _lot(session, lot_id)
-    bottle = lot.bottle_id or lot.id
-    return [lot, *(x for x in queries.lots(session) if x.id != lot.id and bottle in (x.id, x.bottle_id))]
+    hold(session, lot.bottle)
+    session.expire_all()
+    return [lot, *(x for x in queries.lots(session) if x.id != lot.id and x.bottle == lot.bottle)]
+
+
+def _must_stand(lot: Lot, field: str) -> None:
+    """Refuse what was discarded."""
+    if lot.discarded_on is not None:
+        words = f"It was discarded on {lot.discarded_on:%d %b %Y}: take another, or receive a new one."
+        raise InvalidInput({field: words})
+
+
+def _same(known: Lot, new: NewLot) -> None:
+    """Refuse other content under the key of a lot that stands."""
+    told = {"lot number": new.lot_number.strip(), "standard": new.standard, "expires on": new.expires_on}
+    stands = {"lot number": known.lot_number, "standard": known.standard, "expires on": known.expires_on}
+    refuse_other(stands, told)
 
 
 def _each(record_id: uuid.UUID, lot: Lot, asked: uuid.UUID) -> uuid.UUID:

@@ -67,7 +67,7 @@ class AtOnce:
         """
         may_record(person)
         refused: dict[uuid.UUID, str] = {}
-        with self.database.session() as session:
+        with self.database.session(visit_id) as session:
             visit = visit_of(session, visit_id)
             known = {d.probe_id: session.get(Probe, d.probe_id) for d in dipped}
             # A salinity that oxygen leans on is there before it.

@@ -69,7 +69,7 @@ class Readings:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(*(key for key in (new.visit_id, new.amends_id) if key)) as session:
             record_within(session, self.clock, new, person)
             session.flush()
             visits = [session.get_one(Visit, new.visit_id)] if new.visit_id else []

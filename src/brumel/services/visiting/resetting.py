@@ -18,7 +18,7 @@ from brumel.services.visiting.anew import Again, Anew
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.measuring import as_measured
 from brumel.store import visit_queries
-from brumel.store.database import Database
+from brumel.store.database import Database, hold
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Meter, Person
 
@@ -67,6 +67,8 @@ class Resetting:
         if not reason.strip():
             raise InvalidInput({"reason": "Say how it was found that the setting was wrong."})
         with self.database.session() as session:
+            hold(session, *{v.id for c in self._changes(session, wrong) if (v := c.reading.visit)})
+            session.expire_all()
             changes = self._changes(session, wrong)
             Again(session, self.clock).record(changes, reason.strip(), person)
             visits = [v for c in changes if (v := c.reading.visit)]

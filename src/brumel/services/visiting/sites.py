@@ -13,7 +13,7 @@ from brumel.core.quantities.quantity import of_a_round, quantities, quantity
 from brumel.core.reading.pressure import ALTITUDE_M
 from brumel.core.reading.water import METHODS, SOLIDS_FACTORS, Compensation, wrong_with
 from brumel.services.clock import Clock
-from brumel.services.editing import change
+from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.people import may_record, may_set_limits
 from brumel.store import queries
@@ -98,31 +98,30 @@ class Sites:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(new.site_id) as session:
             wrong = _wrong(session, new)
             if wrong or new.visit_every_days is None:
                 raise InvalidInput(wrong)
-            site = session.get(Site, new.site_id)
-            if site is None:
-                site = Site(id=new.site_id, version=1)
-                session.add(site)
-            else:
-                reaches = {quantity(r.quantity).name: f"{r.low:g} to {r.high:g}" for r in site.ranges}
-                change(site, new.version, {"name": site.name, "every, days": site.visit_every_days, **reaches})
-            site.code, site.name = new.code.strip().upper(), new.name.strip()
-            site.water_kind, site.visit_every_days = new.water_kind.strip(), int(new.visit_every_days)
-            site.altitude_m, site.access = new.altitude_m, new.access.strip()
-            site.compensation = asdict(Compensation.of(new.compensation))
-            known = {r.quantity: r for r in site.ranges}
-            kept = []
-            for key, (low, high) in new.expected.items():
-                if low is None or high is None:
-                    continue
-                row = known.get(key) or SiteRange(quantity=key)
-                row.low, row.high = low, high
-                kept.append(row)
-            site.ranges = kept
+            with edited(session, Site, new.site_id, new.version, _shown) as site:
+                site.code, site.name = new.code.strip().upper(), new.name.strip()
+                site.water_kind, site.visit_every_days = new.water_kind.strip(), int(new.visit_every_days)
+                site.altitude_m, site.access = new.altitude_m, new.access.strip()
+                site.compensation = asdict(Compensation.of(new.compensation))
+                known = {r.quantity: r for r in site.ranges}
+                kept = []
+                for key, (low, high) in new.expected.items():
+                    if low is None or high is None:
+                        continue
+                    row = known.get(key) or SiteRange(quantity=key)
+                    row.low, row.high = low, high
+                    kept.append(row)
+                site.ranges = kept
         return new.site_id
+
+
+def _shown(site: Site) -> dict[str, object]:
+    reaches = {quantity(r.quantity).name: f"{r.low:g} to {r.high:g}" for r in site.ranges}
+    return {"name": site.name, "every, days": site.visit_every_days, **reaches}
 
 
 def _wrong_limit(new: NewLimit) -> dict[str, str]:

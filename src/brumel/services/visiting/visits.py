@@ -25,7 +25,7 @@ from brumel.services.visiting.rows import removal_row, typed_pressure
 from brumel.services.visiting.seen import VisitView, standing, view_of, visit_of
 from brumel.services.visiting.typed import TypedValue
 from brumel.store import visit_queries
-from brumel.store.database import Database
+from brumel.store.database import Database, hold
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person, Site
@@ -136,7 +136,7 @@ class Visits:
             With every field that can't be taken, by the quantity's key; then nothing of it is recorded.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(visit_id) as session:
             visit = visit_of(session, visit_id)
             at = self._moment(visit)
             if sheet.pressure is not None and sheet.pressure_id is not None:
@@ -164,6 +164,7 @@ class Visits:
             old = session.get(Reading, reading_id)
             if old is None or old.visit_id is None or old.source == Source.DERIVED:
                 raise NotFound("There is no such reading to amend here.")
+            hold(session, old.visit_id)
             visit, spot = visit_of(session, old.visit_id), Spot(old.depth_m, old.layer, old.replicate)
             amending = Amending(old.id, reason.strip())
             if typed_pressure(old) is None:
@@ -189,6 +190,7 @@ class Visits:
             old = session.get(Reading, reading_id)
             if old is None or old.visit_id is None:
                 raise NotFound("There is no such reading to remove here.")
+            hold(session, old.visit_id)
             visit = visit_of(session, old.visit_id)
             add_once(session, Reading, removal_row(old, new_id, reason.strip(), person, self.clock.now()))
             self._follow(session, visit, person, old.id)
@@ -205,7 +207,7 @@ class Visits:
         if not data:
             raise InvalidInput({"photo": "Choose the photo first."})
         jpeg = photos.cleaned(data)
-        with self.database.session() as session:
+        with self.database.session(visit_id) as session:
             row = {
                 "id": photo_id, "visit_id": visit_of(session, visit_id).id, "person_id": person.id,
                 "at": self.clock.now(), "words": words.strip(), "jpeg": jpeg,
@@ -270,8 +272,12 @@ class Visits:
             Where something is left to read and no word is said of it.
         """
         may_record(person)
-        with self.database.session() as session:
+        with self.database.session(visit_id) as session:
             visit = visit_of(session, visit_id)
+            known = visit.newest(EntryKind.FINISHED)
+            if known is not None and known.id != entry_id:
+                words = f"It was finished already: “{known.words}”. Add a note, or amend what is wrong."
+                raise InvalidInput({"words": words})
             view = view_of(session, visit, self.clock.now())
             if view.left and not words.strip():
                 names = ", ".join(about.name for about in view.left)

@@ -56,13 +56,30 @@ class LoginAttempt(Base):
     """An attempt to sign in, by which sign-in is throttled."""
 
     __tablename__ = "login_attempt"
-    __table_args__ = (Index("ix_login_attempt_login_at", "login", "at"),)
+    __table_args__ = (
+        Index("ix_login_attempt_login_at", "login", "at"),
+        Index("ix_login_attempt_address_at", "address", "at"),
+    )
 
     id: Mapped[int] = mapped_column(BigInteger, Identity(), primary_key=True)
     login: Mapped[str]
     address: Mapped[str]
     at: Mapped[datetime] = mapped_column(server_default=func.now())
     succeeded: Mapped[bool]
+    browser: Mapped[str] = mapped_column(server_default=text("''"))
+    """The browser that it came from, where the same person signed in from it before."""
+
+
+class SignedIn(Base):
+    """A browser in which somebody is signed in, until it is signed out of or its time is over."""
+
+    __tablename__ = "signed_in"
+    __table_args__ = (Index("ix_signed_in_person_id", "person_id"),)
+
+    id: Mapped[uuid.UUID] = own_id()
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    begun_at: Mapped[datetime] = mapped_column(server_default=func.now())
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
 class Device(Base):
@@ -206,6 +223,11 @@ class Lot(Base):
     bottle_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("lot.id"))
     """The lot in whose bottle it stands: a combined solution is a buffer, and a conductivity standard beside it."""
 
+    @property
+    def bottle(self) -> uuid.UUID:
+        """The lot that its bottle is kept under."""
+        return self.bottle_id or self.id
+
 
 class Site(Base):
     """A place where readings are taken."""
@@ -251,6 +273,7 @@ class PlannedRound(Base):
     __table_args__ = (Index("ix_planned_round_departure", "departure"),)
 
     id: Mapped[uuid.UUID] = own_id()
+    version: Mapped[int] = own_version()
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
     planned_at: Mapped[datetime]
     departure: Mapped[datetime]

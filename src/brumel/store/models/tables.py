@@ -34,6 +34,7 @@ from brumel.store.models.reference import (
     Person,
     PlannedRound,
     Probe,
+    SignedIn,
     Site,
     SiteRange,
 )
@@ -41,7 +42,7 @@ from brumel.store.models.shelf import LotCertificate, LotRecord
 from brumel.store.models.visit import Acknowledgement, ReadingBasis, SiteLimit, Visit, VisitEntry, VisitPhoto
 
 REFERENCE = (Person, Device, Meter, Probe, Instrument, Lot, Site, PlannedRound)
-OPERATIONAL = (DeviceSample, SiteRange)
+OPERATIONAL = (DeviceSample, SiteRange, SignedIn)
 ADDED_TO = (LoginAttempt,)
 COUNTED = (ChangeCount,)
 """Only read: triggers write it."""

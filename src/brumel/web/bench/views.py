@@ -191,10 +191,10 @@ def immerse(run_id: uuid.UUID) -> ResponseReturnValue:
     """The probe is in the standard of a step, or a step without a point is done."""
     typed = Typed(request.form)
     try:
-        services().simulation.into_lot(run_id, typed.record_id("beaker"), typed.text("step"))
-        services().calibrations.begin_step(
-            run_id, typed.new_record_id(), typed.text("step"), signed_in(), typed.text("note")
-        )
+        key, step, note = typed.new_record_id(), typed.text("step"), typed.text("note")
+        typed.must_be_read()
+        services().simulation.into_lot(run_id, signed_in(), typed.record_id("beaker"), step)
+        services().calibrations.begin_step(run_id, key, step, signed_in(), note)
     except InvalidInput as wrong:
         return _run_page(run_id, wrong.fields, request.form)
     return redirect(url_for("bench.run", run_id=run_id, step=typed.text("step")) + "#step")
@@ -277,7 +277,7 @@ def abandon(run_id: uuid.UUID) -> ResponseReturnValue:
 @blueprint.post("/probes/<uuid:probe_id>/fault")
 def fault(probe_id: uuid.UUID) -> ResponseReturnValue:
     """Give a simulated probe a fault, or mend it."""
-    services().simulation.fault(services().states.probe(probe_id).device, request.form.get("fault", ""))
+    services().simulation.fault(services().states.probe(probe_id).device, request.form.get("fault", ""), signed_in())
     run_id = as_id(request.form.get("run"))
     if run_id:
         return redirect(url_for("bench.run", run_id=run_id, step=request.form.get("step") or None))

@@ -13,6 +13,7 @@ from brumel.core.findings import Acceptance
 from brumel.core.quantities.quantity import of_a_round, quantities
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.surroundings import Surroundings
+from brumel.core.typed import whole_written
 from brumel.services.calibrating.stored import coefficient_words, target_words, tolerances_of
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger.records import Filter, status_of
@@ -26,6 +27,8 @@ from brumel.web.response import response_figure
 
 blueprint = Blueprint("ledger", __name__, template_folder="templates", url_prefix="/ledger")
 
+_FILTERS = ("probe", "site", "quantity", "since", "until", "level", "amended")
+"""What a list can be filtered by, as its address has it."""
 _LEVELS = ("sound", "doubtful", "unfit")
 
 
@@ -77,7 +80,7 @@ def readings() -> ResponseReturnValue:
 
 def _list_page(template: str, found: Any, errors: dict[str, str]) -> ResponseReturnValue:
     states = services().states
-    query = {k: v for k, v in request.args.items() if v and k != "page"}
+    query = {name: value for name in _FILTERS if (value := request.args.get(name))}
     page = render_template(
         template,
         page=found,
@@ -187,5 +190,7 @@ def reading(reading_id: uuid.UUID) -> ResponseReturnValue:
 
 
 def _page_number() -> int:
-    typed = request.args.get("page", "1")
-    return max(int(typed), 1) if typed.isdigit() and len(typed) < 6 else 1
+    number = whole_written(request.args.get("page", "1"), 5)
+    if not number:
+        abort(404)
+    return number

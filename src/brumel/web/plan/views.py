@@ -130,6 +130,7 @@ def _save(typed: Typed, round_id: uuid.UUID) -> uuid.UUID:
         site_ids=ids("site"),
         probe_ids=ids("probe"),
         without=request.form.getlist("without"),
+        version=typed.version(),
     )
     typed.must_be_read()
     return services().planned.save(new, signed_in())

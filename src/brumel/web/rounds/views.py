@@ -14,6 +14,7 @@ from brumel.core.reading.pressure import KINDS, UNITS_HPA
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.water import BY_METERS, METHODS, Compensation
 from brumel.core.sensing.oxygen import SHOWN_AS
+from brumel.core.typed import whole_written
 from brumel.services.calibrating.stored import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import positions_of
@@ -99,7 +100,7 @@ def reading() -> ResponseReturnValue:
         probe_id=typed.record_id("probe"),
         source=source,
         visit_id=typed.record_id("visit"),
-        after_seq=_whole(typed.text("after")),
+        after_seq=whole_written(typed.text("after")),
         signal=typed.number("signal") if source == "typed-signal" else None,
         temperature_c=typed.number("temperature_c"),
         shown=typed.number("shown") if source == "typed-value" else None,
@@ -144,10 +145,6 @@ def immerse() -> ResponseReturnValue:
     return redirect(url_for("rounds.reading", **kept) + "#live")
 
 
-def _whole(text: str) -> int | None:
-    return int(text) if text.isdigit() else None
-
-
 def _reading_page(values: Any, errors: dict[str, str]) -> str:
     known = services().states
     states = probe_states(on_bench=True)
@@ -180,7 +177,7 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         coefficients=coefficient_words,
         targets=target_words,
         source=source,
-        after=_whole(values.get("after") or ""),
+        after=whole_written(values.get("after") or ""),
         figure=history_figure(history, services().clock) if history else None,
         simulated=services().simulation.state(state.probe.device) if state else None,
         rule=rule_of(key, calibrating=False) if key else None,

@@ -10,6 +10,7 @@ from flask import flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import rule_of
+from brumel.core.typed import whole_written
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.states import ProbeState
 from brumel.services.live.channels import positions_of
@@ -85,10 +86,10 @@ def _dipped(given: Sequence[str]) -> dict[uuid.UUID, int]:
     """Probes in the water, each with the sample after which its trace begins."""
     found: dict[uuid.UUID, int] = {}
     for text in given[:MOST]:
-        key, _, after = text.partition(":")
-        probe_id = as_id(key)
-        if probe_id is not None and after.isdecimal() and after.isascii() and len(after) <= 18:
-            found[probe_id] = int(after)
+        key, _, newest = text.partition(":")
+        probe_id, after = as_id(key), whole_written(newest)
+        if probe_id is not None and after is not None:
+            found[probe_id] = after
     return found
 
 
