@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import io
+import re
 import uuid
 from collections.abc import Callable
 from dataclasses import replace
-from datetime import date, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 import pytest
@@ -207,20 +208,18 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Choose the site.": lambda w: record(w, site_id=None),
     "Choose the probe.": lambda w: record(w, probe_id=None),
     "Choose how the reading comes in.": lambda w: record(w, source="a dream"),
-    "A reading can't be taken in the future: check date and time.": lambda w: record(w, taken_at=NOW + 0.1 * HOUR),
+    "is in service since 01 Jan 2026: check date and time.": lambda w: record(w, taken_at=NOW - 200 * 24 * HOUR),
     "17 pH can't be: from −2 to 16 pH.": lambda w: record(w, source="typed-value", shown=17.0),
     "Put the probe into the water first, then record.": lambda w: record(w, source="device"),
     # Kit
     "a ORP platinum probe knows cleaned, soaked, stored": lambda w: care(w, "orp", care="membrane-changed"),
     "Choose what it stands in: storage solution": lambda w: care(w, care="stored", detail="beer"),
-    "Care can't be logged for a time to come: check date and time.": lambda w: care(w, at=NOW + HOUR),
     "Minutes must be above 0 and at most 100 000.": lambda w: care(w, minutes=0.0),
     "The part was past its date on the day it was put in": lambda w: care(
         w, care="electrode-changed", good_until=date(2026, 5, 5)
     ),
     # Calibrations that a meter keeps
     "Type at least one value that the meter shows or reports.": lambda w: kept(w),
-    "A calibration can't be entered for a time to come: check date and time.": lambda w: kept(w, at=NOW + HOUR),
     "Choose the lot that it was in.": lambda w: kept(w, points={"neutral": TypedPoint(before=7.0, temperature_c=20.0)}),
     "This lot can't serve here: choose another.": lambda w: kept(
         w, points={"neutral": TypedPoint(uuid.uuid4(), before=7.0, temperature_c=20.0)}
@@ -258,9 +257,6 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Records must be a whole number above 0 and at most 10 million.": lambda w: meter(w, memory_records=0.0),
     "Hours must be above 0 and at most 100 000.": lambda w: meter(w, battery_hours=0.0),
     "Choose what was done.": lambda w: w.at().meters.log(w.meter(), uuid.uuid4(), "kicked", None, "", w.person),
-    "This can't be noted for a time to come: check date and time.": lambda w: w.at().meters.log(
-        w.meter(), uuid.uuid4(), "switched-on", NOW + HOUR, "", w.person
-    ),
     # Shelf
     "Give the lot number that stands on the bottle.": lambda w: lot(w, lot_number=" "),
     "Choose what it is.": lambda w: lot(w, standard="soup"),
@@ -272,8 +268,8 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Choose what it comes in.": lambda w: lot(w, pack="barrel"),
     "How many mL there are must be above 0 and up to 20,000.": lambda w: lot(w, content=20_001.0),
     "Give a whole number of sachets.": lambda w: lot(w, pack="sachets", content=1.5),
-    "Days must be above 0 and up to 3 650.": lambda w: lot(w, open_life_days=3651.0),
-    "An uncertainty must be above 0.": lambda w: lot(w, certificate_u=0.0),
+    "Days must be from 1 to 3 650.": lambda w: lot(w, open_life_days=3651.0),
+    "An uncertainty must be above 0. Give it in the unit of the label.": lambda w: lot(w, certificate_u=0.0),
     "Choose the buffer's family.": lambda w: lot(w, family="royal"),
     "The value of a buffer lies between pH 0 and 14.": lambda w: lot(w, nominal=14.0),
     "stands on the shelf already: open that one.": lambda w: lot(w, lot_number="7.00"),
@@ -330,7 +326,6 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Not known: tea.": lambda w: instrument(w, measures={"tea": TypedMeasures(1.0)}),
     "Choose the site, or give the sample a name.": lambda w: visit(w, sample=""),
     "There is no such site: choose another.": lambda w: visit(w, sample="", site_id=uuid.uuid4()),
-    "A visit can't begin in the future: check date and time.": lambda w: visit(w, begun_at=NOW + HOUR),
     "Say why it is not read.": lambda w: say(w, skip=True),
     "This quantity is not known.": lambda w: say(w, quantity="tea"),
     "Choose what it was read with.": lambda w: say(w, "probe:tea"),
@@ -442,13 +437,36 @@ def test_what_is_not_there_is_said(world: World, words: str) -> None:
     assert str(refused.value) == words
 
 
-def test_a_moment_without_its_offset_is_a_mistake_of_the_caller(world: World) -> None:
-    with pytest.raises(ValueError, match="taken_at needs an offset from UTC"):
-        record(world, taken_at=NOW.replace(tzinfo=None))
-
-
 def test_a_certificate_is_kept_once(world: World) -> None:
     pdf = b"%PDF-1.4 %%EOF"
     world.at().shelf.attach(world.lots["4.01"].id, pdf, world.person)
     with pytest.raises(InvalidInput, match="Its certificate is kept already"):
         world.at().shelf.attach(world.lots["4.01"].id, pdf, world.person)
+
+
+DONE_AT: dict[str, Callable[[World, datetime], object]] = {
+    "reading": lambda w, at: record(w, taken_at=at),
+    "care": lambda w, at: care(w, at=at),
+    "kept": lambda w, at: kept(w, at=at),
+    "meter": lambda w, at: w.at().meters.log(w.meter(), uuid.uuid4(), "switched-on", at, "", w.person),
+    "visit": lambda w, at: visit(w, begun_at=at),
+}
+
+
+@pytest.mark.parametrize("what", DONE_AT)
+@pytest.mark.parametrize(
+    ("at", "words"),
+    [
+        (NOW + 0.1 * HOUR, "This lies in the future: check date and time."),
+        (datetime(1990, 1, 1, tzinfo=UTC), "This lies more than ten years back: check date and time."),
+    ],
+)
+def test_nothing_was_done_then(world: World, what: str, at: datetime, words: str) -> None:
+    with pytest.raises(InvalidInput, match=re.escape(words)):
+        DONE_AT[what](world, at)
+
+
+@pytest.mark.parametrize("what", DONE_AT)
+def test_a_moment_without_an_offset_is_a_mistake_of_ours(world: World, what: str) -> None:
+    with pytest.raises(ValueError, match="needs an offset from UTC"):
+        DONE_AT[what](world, NOW.replace(tzinfo=None))

@@ -40,7 +40,12 @@ KEYS = ("00000000-0000-0000-0000-000000000000", "²", "9" * 30, "x", "urn:uuid:1
 METHODS = ("GET", "POST", "HEAD", "PUT", "DELETE", "OPTIONS", "PATCH")
 QUERIES = ("page", "after", "days", "from", "to", "visit", "site", "run", "step", "probe", "q", "have", "want", "lot",
            "dip", "beaker", "status", "kit", "standard", "minutes", "care", "at", "next", "units", "kind")  # fmt: skip
-PLAIN = {"number": "7.2", "date": "2026-05-05", "datetime-local": "2026-05-06T08:00", "textarea": "a note"}
+PLAIN = {
+    "number": "7.2",
+    "date": "2026-05-05",
+    "datetime-local": "2026-05-06T08:00",
+    "textarea": "a note",
+}
 FILES = (b"", b"%PDF-1.4 nothing", b"\xff\xd8\xff\xe0 not a picture", b"GIF89a\xff\xff\xff\xff" + bytes(40),
          b"\x89PNG\r\n\x1a\n\0\0\0\rIHDR\x7f\xff\xff\xff\x7f\xff\xff\xff\x08\x02\0\0\0" + bytes(40))  # fmt: skip
 BODIES = ('{"rows": 1e999}', "[[[[", "{}", "[]", "null", '{"calc": []}', '{"rows": [{"t": NaN}]}', '"\\ud800"',
@@ -109,13 +114,18 @@ class Hostile:
             elif name == "id" or name.endswith("-id"):
                 sent.append((name, str(uuid.UUID(int=self.chance.getrandbits(128)))))
             else:
-                sent.append((name, value or (PLAIN.get(kind, "7.2") if self.chance.random() < 0.6 else "")))
+                sent.append((name, value or (PLAIN.get(kind, "a word") if self.chance.random() < 0.6 else "")))
         if self.chance.random() < 0.1:
             path = re.sub(r"[0-9a-f]{8}-[0-9a-f-]{27}", lambda _: self._key(), path)
         return Shot(method.upper(), path, tuple(sent), file)
 
     def _odd(self, kind: str, name: str) -> str:
-        likely = {"number": NUMBERS, "date": TIMES, "datetime-local": TIMES, "textarea": TEXTS}.get(kind)
+        likely = {
+            "number": NUMBERS,
+            "date": TIMES,
+            "datetime-local": TIMES,
+            "textarea": TEXTS,
+        }.get(kind)
         if name == "id" or kind in ("hidden", "select"):
             likely = (self._key(), *KEYS)
         if likely is None or self.chance.random() < 0.3:
@@ -220,7 +230,7 @@ def unsound_files(app: Flask, role: str) -> list[str]:
     return wrong
 
 
-_FAR, _NEAR = 1e9, 1e-12
+_FAR, _NEAR = 1e9, 1e-9
 
 
 def unsound(database: Database) -> list[str]:

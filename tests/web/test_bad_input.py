@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import html
 import uuid
+from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
 
 import pytest
 from flask.testing import FlaskClient
 from tests.web.screens import BASE, enter, post, probe_id
+from werkzeug.datastructures import MultiDict
 
 from brumel.services.application import Services
 from brumel.services.visiting.visits import NewVisit
+from brumel.web.forms import Typed
 
 
 @pytest.fixture(scope="module")
@@ -58,7 +62,7 @@ CASES: list[tuple[str, dict[str, str], str]] = [
     ("/shelf/new", LOT | {"pack": "barrel"}, "Choose what it comes in"),
     ("/shelf/new", LOT | {"expires_on": "99999-01-01"}, "is not a date"),
     ("/shelf/new", LOT | {"content": "-1"}, "above 0"),
-    ("/shelf/lots/{lot}/use", {"amount": "1e99"}, "how many mL"),
+    ("/shelf/lots/{lot}/use", {"amount": "20001"}, "how many mL"),
     ("/shelf/lots/{lot}/certificate", {}, "neither a PDF nor a picture"),
     ("/plan/{round}", ROUND, "Choose the sites"),
     ("/visits/{visit}/at-once/immerse", {}, "Choose from one to 5 probes."),
@@ -108,3 +112,9 @@ def test_nothing_was_stored(services: Services, places: dict[str, object]) -> No
 @pytest.mark.parametrize("path", ["/find/?q=%00", "/find/?q=" + "a" * 3000, "/kit/probes/{ec}?care=%00&minutes=x"])
 def test_an_odd_address_breaks_nothing(client: FlaskClient, places: dict[str, object], path: str) -> None:
     assert client.get(path.format(**places), base_url=BASE).status_code == 200
+
+
+def test_a_time_typed_with_its_offset_keeps_it() -> None:
+    typed = Typed(MultiDict({"at": "2026-05-06T08:00+14:00", "here": "2026-05-06T08:00"}))
+    assert typed.moment("at", ZoneInfo("UTC")) == datetime(2026, 5, 5, 18, 0, tzinfo=UTC)
+    assert typed.moment("here", ZoneInfo("Etc/GMT+5")) == datetime(2026, 5, 6, 13, 0, tzinfo=UTC)

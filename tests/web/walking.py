@@ -15,7 +15,12 @@ EACH = 2
 """Of pages that differ only in a key, so many are looked at."""
 
 Field = tuple[str, str, str]
-"""Name, type, and the value that it stands at."""
+"""Name, type (``number`` where numbers are typed), and the value that it stands at."""
+
+
+def kind_of(tag: str, have: dict[str, str]) -> str:
+    """What a field takes: numbers stand in fields of their own look."""
+    return "number" if "number" in have.get("class", "").split() else have.get("type", tag)
 
 
 class Page(HTMLParser):
@@ -36,7 +41,7 @@ class Page(HTMLParser):
             self._fields = []
             self.forms.append((have.get("action", ""), have.get("method", "get"), self._fields))
         elif self._fields is not None and have.get("name") and tag in ("input", "select", "textarea", "button"):
-            self._fields.append((have["name"], have.get("type", tag), have.get("value", "")))
+            self._fields.append((have["name"], kind_of(tag, have), have.get("value", "")))
         elif tag == "option" and self._fields and have.get("value") and not self._fields[-1][2]:
             name, kind, _ = self._fields[-1]
             self._fields[-1] = (name, kind, have["value"])

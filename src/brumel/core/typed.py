@@ -50,7 +50,8 @@ def number_typed(text: str) -> float:
     Raises
     ------
     NotANumber
-        Where it is none, or where its comma may be a decimal mark as well as one that keeps thousands apart;
+        Where it is none, is too large or too small to be meant, or where its comma may be a decimal mark as well as
+        one that keeps thousands apart;
         the sentence says both readings.
 
     Examples
@@ -70,7 +71,20 @@ def number_typed(text: str) -> float:
             f"{text.strip()!r} can be read in two ways: write {sign}{whole}{after} for thousands, "
             f"or {sign}{whole}.{after} for a decimal comma."
         )
-    return float(sign + _pointed(digits, text) + exponent + power)
+    return _meant(float(sign + _pointed(digits, text) + exponent + power), text)
+
+
+_LARGEST, _SMALLEST = 1e12, 1e-12
+"""Beyond these nobody means a number of this trade: fingers slipped, or somebody tries what happens."""
+
+
+def _meant(value: float, text: str) -> float:
+    """A number that can be meant; none is below nought by its sign alone."""
+    if not abs(value) <= _LARGEST:
+        raise NotANumber(f"{text.strip()[:40]!r} is too large to be meant: check what was typed.")
+    if 0.0 < abs(value) < _SMALLEST:
+        raise NotANumber(f"{text.strip()[:40]!r} is too small to be meant: write 0, or check what was typed.")
+    return value + 0.0
 
 
 def whole_written(text: str, most_digits: int = 18) -> int | None:

@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
+
+_FAST = timedelta(minutes=5)
+"""So far a clock in somebody's hand may be ahead of ours."""
+_EARLIEST = timedelta(days=3653)
 
 
 @dataclass(frozen=True)
@@ -17,6 +21,22 @@ class Clock:
     def now(self) -> datetime:
         """The time now, in UTC."""
         return (self.frozen or datetime.now(UTC)).astimezone(UTC)
+
+    def why_not(self, moment: datetime) -> str:
+        """Why something can't have been done at a moment, in words; empty where it can.
+
+        Raises
+        ------
+        ValueError
+            Without an offset from UTC: whose noon it is, nobody would know.
+        """
+        if moment.tzinfo is None:
+            raise ValueError(f"{moment} needs an offset from UTC")
+        if moment > self.now() + _FAST:
+            return "This lies in the future: check date and time."
+        if moment < self.now() - _EARLIEST:
+            return "This lies more than ten years back: check date and time."
+        return ""
 
     def local(self, moment: datetime) -> datetime:
         """A moment in the time zone of the screens."""

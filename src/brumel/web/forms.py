@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import uuid
 from datetime import UTC, date, datetime
 from typing import Any, TypeVar
@@ -96,14 +95,10 @@ class Typed:
         if not typed:
             return None
         try:
-            value = number_typed(typed)
+            return number_typed(typed)
         except NotANumber as error:
             self.errors[name] = str(error)
             return None
-        if math.isfinite(value):
-            return value
-        self.errors[name] = f"{typed!r} is too large to be meant."
-        return None
 
     def version(self) -> int | None:
         """The version of what was edited; None where it is new."""
@@ -133,7 +128,7 @@ class Typed:
             return None
 
     def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
-        """A local date and time as a moment; None where the field is empty or can't be read."""
+        """A date and time, local where no offset stands with it, as a moment; None where empty or unreadable."""
         typed = self.text(name)
         if not typed:
             return None
@@ -142,7 +137,7 @@ class Typed:
         except ValueError:
             self.errors[name] = f"{typed!r} is not a date and time: write it like 2026-05-04T09:30."
             return None
-        return local and local.replace(tzinfo=zone).astimezone(UTC)
+        return local and (local if local.tzinfo else local.replace(tzinfo=zone)).astimezone(UTC)
 
     def _near(self, name: str, found: Day) -> Day | None:
         """A date of this trade; a slip in the year is said."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -40,7 +40,6 @@ from brumel.store.models.reference import Lot, Person, Probe
 from brumel.store.once import add_once
 
 METHOD = "kept-by-meter"
-_FUTURE = timedelta(minutes=5)
 _MOST_REPORTED = (-1_000.0, 1_000.0)
 
 
@@ -104,7 +103,7 @@ class KeptRuns:
         with self.database.session() as session:
             probe = stored_probe(session, new.probe_id)
             kind = upkeep.kind_of(probe)
-            points = _points(session, kind, probe, new, at, _checked(kind, new, at, self.clock.now()))
+            points = _points(session, kind, probe, new, at, _checked(kind, new, at, self.clock))
             rows = kept_rows(new, probe, kind, points, person, at=at)
             if not add_once(session, CalibrationRun, rows.run, told=("probe_id",)):
                 return stored.stored_findings(queries.findings_of_run(session, new.run_id))
@@ -194,11 +193,11 @@ def _point_row(run_id: uuid.UUID, person: Person, taken: Taken, at: datetime) ->
     }  # fmt: skip
 
 
-def _checked(kind: ProbeKind, new: NewKept, at: datetime, now: datetime) -> dict[str, str]:
+def _checked(kind: ProbeKind, new: NewKept, at: datetime, clock: Clock) -> dict[str, str]:
     """What can't be taken, by field."""
     wrong: dict[str, str] = {}
-    if at > now + _FUTURE:
-        wrong["at"] = "A calibration can't be entered for a time to come: check date and time."
+    if why_not := clock.why_not(at):
+        wrong["at"] = why_not
     shown = False
     for check in kind.checks:
         typed = new.points.get(check.key, TypedPoint())

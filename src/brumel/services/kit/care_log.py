@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -14,12 +14,11 @@ from brumel.core.findings import Finding
 from brumel.core.kit.care import REFERENCE_CHANGES, Care
 from brumel.core.kit.kinds import ProbeKind, storage_finding
 from brumel.services.calibrating import stored
+from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import upkeep
 from brumel.store import queries
 from brumel.store.models.reference import Person, Probe
-
-_FUTURE = timedelta(minutes=5)
 
 
 @dataclass(frozen=True)
@@ -76,15 +75,15 @@ def shared_key(care_id: uuid.UUID, probe_id: uuid.UUID) -> uuid.UUID:
     return uuid.uuid5(care_id, str(probe_id))
 
 
-def check_care(kind: ProbeKind, new: NewCare, at: datetime, now: datetime) -> None:
+def check_care(kind: ProbeKind, new: NewCare, at: datetime, clock: Clock) -> None:
     """Refuse an entry that can't be, with every field that is wrong."""
     wrong: dict[str, str] = {}
     if new.care not in kind.care:
         wrong["care"] = f"Choose what was done; a {kind.name} probe knows {', '.join(c.words for c in kind.care)}."
     if new.care == Care.STORED and new.detail.strip() not in kind.storage:
         wrong["detail"] = f"Choose what it stands in: {', '.join(kind.storage)}."
-    if at > now + _FUTURE:
-        wrong["at"] = "Care can't be logged for a time to come: check date and time."
+    if why_not := clock.why_not(at):
+        wrong["at"] = why_not
     if new.minutes is not None and not 0 < new.minutes <= 100_000:
         wrong["minutes"] = "Minutes must be above 0 and at most 100 000."
     if new.good_until is not None and new.good_until < at.date():

@@ -157,7 +157,7 @@ class Kit:
             probe = stored_probe(session, probe_id)
             kind = upkeep.kind_of(probe)
             at = new.at or self.clock.now()
-            check_care(kind, new, at, self.clock.now())
+            check_care(kind, new, at, self.clock)
             steering.check_log(session, probe_id, kind, new, self.clock)
             row = care_row(new, kind, probe_id, person, at=at, recorded_at=self.clock.now())
             for one in (row, *shared_rows(session, row, probe, person)):

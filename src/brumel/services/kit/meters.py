@@ -137,8 +137,8 @@ class Meters:
         wrong: dict[str, str] = {}
         if event not in set(MeterEvent):
             wrong["event"] = "Choose what was done."
-        if at is not None and at > self.clock.now():
-            wrong["at"] = "This can't be noted for a time to come: check date and time."
+        if at is not None and (why_not := self.clock.why_not(at)):
+            wrong["at"] = why_not
         if wrong:
             raise InvalidInput(wrong)
         with self.database.session() as session:

@@ -15,6 +15,7 @@ from brumel.core.calibrating.methods import ml_per_point
 from brumel.core.errors import CoreError
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
+from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.salinity import SALTIEST, conductivity_from_salinity
 from brumel.core.reading.water import SOLIDS_FACTORS
 from brumel.core.standards.buffers import COMBINED, LABEL_TEMPERATURE_C
@@ -47,7 +48,8 @@ LABEL_UNITS = {"": "µS/cm", "mS": "mS/cm", "ppm": "ppm, by a factor", "salinity
 _WEAKEST_US_CM = 50.0
 """No standard of potassium chloride is sold weaker (common practice): then mS/cm was meant."""
 _MOST_VALUE = 1_000_000.0
-_MOST = 20_000.0
+_LEAST_U = 1e-6
+_LEAST, _MOST = 0.1, 20_000.0
 _ALIKE = 0.05
 """Farther from its label at 25 °C, a table is another lot's (rule of this product)."""
 
@@ -186,7 +188,7 @@ class Shelf:
         with self.database.session() as session:
             lot = _in_bottle(session, lot_id)[0]
             unit = Pack(lot.pack).unit
-            if amount is None or not 0 < amount <= _MOST:
+            if amount is None or not _LEAST <= amount <= _MOST:
                 raise InvalidInput({"amount": f"Give how many {unit} were taken, above 0 and up to {_MOST:,.0f}."})
             if unit != "mL" and amount != int(amount):
                 raise InvalidInput({"amount": f"Give a whole number of {unit}."})
@@ -209,7 +211,7 @@ class Shelf:
                 return new_id
             parent, number = _in_bottle(session, lot_id)[0], lot_number.strip()
             wrong = {}
-            if amount is None or not 0 < amount <= _MOST:
+            if amount is None or not _LEAST <= amount <= _MOST:
                 wrong["poured"] = f"Give how many mL were poured off, above 0 and up to {_MOST:,.0f}."
             if not number:
                 wrong["lot_number"] = "Give the new bottle a number of its own."
@@ -417,10 +419,13 @@ def _in_us_cm(new: NewLot) -> tuple[NewLot, dict[str, str]]:
 def _table(text: str) -> tuple[list[list[float]], dict[str, str]]:
     """Temperature and value of each line, and what can't be read."""
     found: list[list[float]] = []
+    low, high = TEMPERATURE_RANGE_C
     for number, line in enumerate((x for x in text.splitlines() if x.strip()), 1):
         parts = line.replace(";", " ").replace("|", " ").split()
         try:
             temperature_c, value = (number_typed(part) for part in parts)
+            if not (low <= temperature_c <= high and abs(value) <= _MOST_VALUE):
+                raise ValueError(line)
         except (ValueError, CoreError):
             return [], {"table": f"Line {number} can't be read: write temperature and value, like 20 1278."}
         found.append([temperature_c, value])
@@ -454,14 +459,14 @@ def _wrong(new: NewLot, table: list[list[float]], today: date) -> dict[str, str]
         wrong["received_on"] = "A lot can't be received on a day to come."
     if new.pack not in set(Pack):
         wrong["pack"] = "Choose what it comes in."
-    elif new.content is not None and not 0 < new.content <= _MOST:
+    elif new.content is not None and not _LEAST <= new.content <= _MOST:
         wrong["content"] = f"How many {Pack(new.pack).unit} there are must be above 0 and up to {_MOST:,.0f}."
     elif new.content is not None and new.pack != Pack.BOTTLE and new.content != int(new.content):
         wrong["content"] = f"Give a whole number of {new.pack}."
-    if new.open_life_days is not None and not 0 < new.open_life_days <= 3650:
-        wrong["open_life_days"] = "Days must be above 0 and up to 3 650."
-    if new.certificate_u is not None and not new.certificate_u > 0:
-        wrong["certificate_u"] = "An uncertainty must be above 0."
+    if new.open_life_days is not None and not 1 <= new.open_life_days <= 3650:
+        wrong["open_life_days"] = "Days must be from 1 to 3 650."
+    if new.certificate_u is not None and not _LEAST_U <= new.certificate_u <= _MOST_VALUE:
+        wrong["certificate_u"] = "An uncertainty must be above 0. Give it in the unit of the label."
     if new.standard in standards() and new.nominal is not None and (families := families_of(new.standard)):
         if new.family not in families:
             wrong["family"] = f"Choose the {standards()[new.standard].short}'s family."

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy.orm import Session
@@ -36,8 +36,6 @@ from brumel.store.models.reading import Reading, ReadingTrace
 from brumel.store.models.reference import Person, Probe, Site
 from brumel.store.models.visit import Visit
 from brumel.store.once import add_once, stands
-
-_FUTURE = timedelta(minutes=5)
 
 
 @dataclass(frozen=True)
@@ -203,10 +201,10 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
     if new.source not in set(Source):
         wrong["source"] = "Choose how the reading comes in."
     taken_at = new.taken_at or clock.now()
-    if taken_at.tzinfo is None:
-        raise ValueError("taken_at needs an offset from UTC")
-    if taken_at > clock.now() + _FUTURE:
-        wrong["taken_at"] = "A reading can't be taken in the future: check date and time."
+    if why_not := clock.why_not(taken_at):
+        wrong["taken_at"] = why_not
+    elif probe is not None and clock.local(taken_at).date() < probe.in_service_on:
+        wrong["taken_at"] = f"{probe.label} is in service since {probe.in_service_on:%d %b %Y}: check date and time."
     if new.amends_id and not new.amend_reason.strip():
         wrong["amend_reason"] = "An amendment needs its reason in words."
     own = principle_of(probe) if probe else None

@@ -22,7 +22,6 @@ from brumel.store.models.reference import Person, Site, SiteRange
 from brumel.store.models.visit import SiteLimit
 from brumel.store.once import add_once
 
-_MOST = 1_000_000.0
 _MOST_DAYS = 3_650.0
 
 Reach = tuple[float | None, float | None]
@@ -165,8 +164,11 @@ def _wrong(session: Session, new: NewSite) -> dict[str, str]:
             wrong[key] = f"Known quantities are {', '.join(known)}."
         elif (low is None) != (high is None):
             wrong[key] = "Give both ends, or leave both empty."
-        elif low is not None and high is not None and not -_MOST <= low < high <= _MOST:
-            wrong[key] = "The lower end must be below the upper."
+        elif low is not None and high is not None:
+            found = dict[str, str]()
+            for end in (low, high):
+                check_number(found, key, end, known[key].typed, known[key].unit or known[key].symbol)
+            wrong |= found or ({} if low < high else {key: "The lower end must be below the upper."})
     return wrong
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Sequence
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from sqlalchemy.orm import Session
 
@@ -32,7 +32,6 @@ from brumel.store.models.reference import Person, Site
 from brumel.store.models.visit import Acknowledgement, EntryKind, Visit, VisitEntry, VisitPhoto
 from brumel.store.once import add_once
 
-_FUTURE = timedelta(minutes=5)
 _LISTED = 8
 LAYERS = ("top", "bottom")
 REPLICATES = ("a", "b", "c")
@@ -90,8 +89,8 @@ class Visits:
         wrong: dict[str, str] = {}
         if (new.site_id is None) == (not sample):
             wrong["site"] = "Choose the site, or give the sample a name."
-        if new.begun_at is not None and new.begun_at > now + _FUTURE:
-            wrong["begun_at"] = "A visit can't begin in the future: check date and time."
+        if new.begun_at is not None and (why_not := self.clock.why_not(new.begun_at)):
+            wrong["begun_at"] = why_not
         with self.database.session() as session:
             if new.site_id is not None and session.get(Site, new.site_id) is None:
                 wrong["site"] = "There is no such site: choose another."
