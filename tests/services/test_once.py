@@ -2,17 +2,33 @@
 
 from __future__ import annotations
 
+import io
 import uuid
+from collections.abc import Callable
 
 import pytest
+from PIL import Image
 
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
+from brumel.services.kit.care_log import NewCare
 from brumel.services.people import Person
+from brumel.services.shelf.lots import NewLot
+from brumel.services.visiting.filling import Entry
+from brumel.services.visiting.visits import NewVisit, Sheet
 from brumel.store.database import StoreError
 from tests.conftest import NOW
 from tests.services.world import THREE, World
+
+
+def _picture() -> bytes:
+    made = io.BytesIO()
+    Image.new("RGB", (40, 30)).save(made, "JPEG")
+    return made.getvalue()
+
+
+JPEG = _picture()
 
 
 def test_run_point_immersion_and_signature_once(world: World) -> None:
@@ -61,3 +77,47 @@ def test_all_that_is_missing_is_said_at_once(world: World) -> None:
     with pytest.raises(InvalidInput) as wrong:
         world.at().calibrations.begin(Begin(uuid.uuid4(), None, THREE, "", {}), world.person)
     assert set(wrong.value.fields) == {"probe", "rinse", "lot_neutral", "lot_acid", "lot_alkaline"}
+
+
+def _again(world: World, run_id: uuid.UUID) -> dict[str, Callable[[str, uuid.UUID], object]]:
+    """By name what says something in words under a key: the words, the key."""
+    at, me = world.at(), world.person
+    visit_id = at.visits.open(NewVisit(uuid.uuid4(), world.site.id), me)
+    reading, other = uuid.uuid4(), uuid.uuid4()
+    at.visits.save(visit_id, Sheet([Entry(reading, "ph", "8.1"), Entry(other, "orp", "200")]), me)
+    care = uuid.uuid4()
+    at.kit.log(world.probe().id, NewCare(care, "cleaned"), me)
+    lot = at.shelf.receive(
+        NewLot(uuid.uuid4(), "ph-buffer", f"T-{care}", "technical", 7.0, expires_on=NOW.date(), content=500.0), me
+    )
+    signed = world.calibrated(world.probe()).run.id
+    return {
+        "give up": lambda words, _: at.calibrations.abandon(run_id, me, words),
+        "note on a signed run": lambda words, key: at.calibrations.amend(signed, key, me, words, withdraw=False),
+        "removal": lambda words, key: at.visits.remove(reading, key, words, me),
+        "what was done": lambda words, _: at.visits.acknowledge(other, words, me),
+        "withdrawn care": lambda words, _: at.kit.withdraw(care, words, me),
+        "used": lambda words, key: at.shelf.use(lot, key, 10.0, words, me),
+        "photo": lambda words, key: at.visits.photograph(visit_id, key, JPEG, words, me),
+        "finished": lambda words, key: at.visits.finish(visit_id, key, words, me),
+    }
+
+
+def test_the_same_form_with_other_words_is_told_what_stands(world: World) -> None:
+    says = _again(world, world.begin(world.probe()))
+    for name, say in says.items():
+        key = uuid.uuid4()
+        for _ in range(2):
+            say("first words", key)
+        with pytest.raises(StoreError, match="that stands: .*first words"):
+            say("other words", key)
+            pytest.fail(name)
+
+
+def test_a_signature_with_another_note_is_told_what_stands(world: World) -> None:
+    run_id = world.begin(world.probe())
+    world.take(run_id, "neutral")
+    for _ in range(2):
+        world.at().calibrations.sign(run_id, world.person, "windy")
+    with pytest.raises(StoreError, match="that stands: note windy"):
+        world.at().calibrations.sign(run_id, world.person, "calm")

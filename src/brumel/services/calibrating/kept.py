@@ -105,7 +105,9 @@ class KeptRuns:
             kind = upkeep.kind_of(probe)
             points = _points(session, kind, probe, new, at, _checked(kind, new, at, self.clock))
             rows = kept_rows(new, probe, kind, points, person, at=at)
-            if not add_once(session, CalibrationRun, rows.run, told=("probe_id",)):
+            if not add_once(
+                session, CalibrationRun, rows.run, told=("probe_id", "started_at") if new.at else ("probe_id",)
+            ):
                 return stored.stored_findings(queries.findings_of_run(session, new.run_id))
             for model, some in rows.rest():
                 for row in some:

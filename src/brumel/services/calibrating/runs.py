@@ -55,7 +55,7 @@ from brumel.store.models.calibration import (
     EntryKind,
 )
 from brumel.store.models.reference import Instrument, Lot, Person, Probe
-from brumel.store.once import add_once, stands
+from brumel.store.once import add_once, refuse_other, stands
 
 
 @dataclass(frozen=True)
@@ -186,6 +186,7 @@ class Calibrations:
                     "at": now,
                     "after_seq": queries.last_sample_seq(session, device.id) if device else 0,
                 },
+                told=("run_id", "step"),
             )
 
     def take(self, run_id: uuid.UUID, take: TakePoint, person: Person) -> None:
@@ -281,6 +282,7 @@ class Calibrations:
         with self.database.session(run_id) as session:
             run = _run(session, run_id)
             if run.signature is not None:
+                refuse_other({"note": run.signature.note}, {"note": note.strip()})
                 return
             _must_be_at_it(run, person, self.clock)
             view = run_view(session, run, self.clock.today())
@@ -303,13 +305,11 @@ class Calibrations:
         if not reason.strip():
             raise InvalidInput({"reason": "Say in a few words why the run is given up; the points stay on record."})
         with self.database.session(run_id) as session:
-            run = _run(session, run_id)
-            if run.abandonment is None:
-                add_once(
-                    session,
-                    CalibrationAbandonment,
-                    {"run_id": run_id, "person_id": person.id, "at": self.clock.now(), "reason": reason.strip()},
-                )
+            _run(session, run_id)
+            if stands(session, CalibrationAbandonment, {"run_id": run_id}, {"reason": reason.strip()}):
+                return
+            row = {"run_id": run_id, "person_id": person.id, "at": self.clock.now(), "reason": reason.strip()}
+            add_once(session, CalibrationAbandonment, row)
 
     def amend(self, run_id: uuid.UUID, amendment_id: uuid.UUID, person: Person, reason: str, *, withdraw: bool) -> None:
         """Add a note to a signed run, or withdraw it as a basis for readings."""
@@ -333,6 +333,7 @@ class Calibrations:
                     "kind": AmendmentKind.WITHDRAWAL if withdraw else AmendmentKind.NOTE,
                     "reason": reason.strip(),
                 },
+                told=("run_id", "kind", "reason"),
             )
 
 

@@ -177,7 +177,7 @@ class Kit:
             shared = [key for p in sharing if session.get(CareRecord, key := shared_key(care_id, p.id))]
             for key in (care_id, *shared):
                 row = {"care_id": key, "person_id": person.id, "at": self.clock.now(), "reason": reason.strip()}
-                add_once(session, CareWithdrawal, row)
+                add_once(session, CareWithdrawal, row, told=("reason",))
 
     def inspect(
         self,

@@ -191,7 +191,8 @@ class Visits:
                 raise NotFound("There is no such reading to remove here.")
             hold(session, old.visit_id)
             visit = visit_of(session, old.visit_id)
-            add_once(session, Reading, removal_row(old, new_id, reason.strip(), person, self.clock.now()))
+            row = removal_row(old, new_id, reason.strip(), person, self.clock.now())
+            add_once(session, Reading, row, told=("amends_id", "amend_reason"))
             self._follow(session, visit, person, old.id)
 
     def photograph(self, visit_id: uuid.UUID, photo_id: uuid.UUID, data: bytes, words: str, person: Person) -> None:
@@ -211,7 +212,7 @@ class Visits:
                 "id": photo_id, "visit_id": visit_of(session, visit_id).id, "person_id": person.id,
                 "at": self.clock.now(), "words": words.strip(), "jpeg": jpeg,
             }  # fmt: skip
-            add_once(session, VisitPhoto, row)
+            add_once(session, VisitPhoto, row, told=("visit_id", "words"))
 
     def photo(self, photo_id: uuid.UUID) -> bytes:
         """A photo, a JPEG."""
@@ -236,7 +237,7 @@ class Visits:
             if session.get(Reading, reading_id) is None:
                 raise NotFound("There is no such reading.")
             row = {"reading_id": reading_id, "person_id": person.id, "at": self.clock.now(), "words": words.strip()}
-            add_once(session, Acknowledgement, row)
+            add_once(session, Acknowledgement, row, told=("words",))
 
     def _follow(self, session: Session, visit: Visit, person: Person, *amended: uuid.UUID) -> None:
         """What leans on an amended reading is amended, then all that follows from the readings as they stand."""
