@@ -74,7 +74,14 @@ def migrated(cluster: Cluster) -> str:
     name = "migrated"
     cluster.create_database(name)
     schema.upgrade(cluster.url(OWNER, name), APPLICATION)
+    let_people_be_added(cluster, name)
     return name
+
+
+def let_people_be_added(cluster: Cluster, name: str) -> None:
+    """In a database of the tests the application's role adds people, as only the owner does in earnest."""
+    with psycopg.connect(cluster.url(OWNER, name), autocommit=True) as connection:
+        connection.execute(f"GRANT INSERT ON person TO {APPLICATION}")
 
 
 @pytest.fixture(scope="session")
@@ -88,6 +95,7 @@ def load_demonstration(cluster: Cluster, name: str) -> None:
     """A migrated database with the demonstration's data."""
     cluster.create_database(name)
     schema.upgrade(cluster.url(OWNER, name), APPLICATION)
+    let_people_be_added(cluster, name)
     database = Database(cluster.url(APPLICATION, name), pool_size=1)
     demo.load(database, CLOCK.now(), CLOCK)
     database.close()

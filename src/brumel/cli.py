@@ -5,8 +5,10 @@ from __future__ import annotations
 import asyncio
 import logging
 import sys
-from contextlib import ExitStack
+from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
@@ -14,6 +16,9 @@ from brumel import __version__
 from brumel.cli_calc import calc, settle
 from brumel.cli_judge import judge
 from brumel.settings import TABLE, Settings, SettingsError, read_settings
+
+if TYPE_CHECKING:
+    from brumel.services.people import People
 
 
 class Refused(click.ClickException):
@@ -124,13 +129,41 @@ def user() -> None:
 @click.pass_obj
 def user_add(settings: Settings, login: str, name: str, role: str, password: str) -> None:
     """Add a person to the database of ``serve``."""
+    with _people(settings) as people:
+        people.add(login, name, role, password)
+        click.echo(f"brumel: {name} can sign in as {login}")
+
+
+@user.command("password")
+@click.argument("login")
+@click.option("--password", prompt=True, hide_input=True, confirmation_prompt=True)
+@click.pass_obj
+def user_password(settings: Settings, login: str, password: str) -> None:
+    """Give a person another password; whoever is signed in as them is signed out."""
+    with _people(settings) as people:
+        people.set_password(login, password)
+        click.echo(f"brumel: {login} has a new password and is signed out everywhere")
+
+
+@user.command("deactivate")
+@click.argument("login")
+@click.pass_obj
+def user_deactivate(settings: Settings, login: str) -> None:
+    """Let a person sign in no more; their records stay."""
+    with _people(settings) as people:
+        people.deactivate(login)
+        click.echo(f"brumel: {login} can sign in no more and is signed out everywhere")
+
+
+@contextmanager
+def _people(settings: Settings) -> Iterator[People]:
+    """The people of ``serve``, as the owner of the database: the application itself can't change them."""
     from brumel.launch.start import database_of
     from brumel.services.people import People
     from brumel.store.database import Database
 
-    with _refusals(), database_of(settings) as (url, _):
-        People(Database(url)).add(login, name, role, password)
-        click.echo(f"brumel: {name} can sign in as {login}")
+    with _refusals(), database_of(settings, owner=True) as url:
+        yield People(Database(url))
 
 
 @main.command()
@@ -143,7 +176,7 @@ def load(settings: Settings, file: Path) -> None:
     from brumel.services.loading import Loading
     from brumel.store.database import Database
 
-    with _refusals(), database_of(settings) as (url, _):
+    with _refusals(), database_of(settings) as url:
         taker = Exchange(Database(url)).take_in if file.suffix == ".json" else Loading(Database(url)).load
         entered = taker(file.read_text(encoding="utf-8"))
         click.echo("brumel: entered " + ", ".join(f"{n} {kind}" for kind, n in entered.items()))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
@@ -28,6 +28,7 @@ TABLE: dict[str, tuple[str, str]] = {
         "in which order a house calibrates: " + "; ".join(f"{o.key} ({o.name})" for o in orders().values()),
     ),
     "BRUMEL_NOW": ("", "freezes the calendar at this ISO 8601 time with offset; for tests and pictures"),
+    "BRUMEL_SESSION_HOURS": ("168", "how long somebody stays signed in, hours"),
     "BRUMEL_PROXY_HOPS": ("0", "number of trusted TLS proxies in front of serve"),
     "BRUMEL_HOSTS": ("127.0.0.1,localhost", "names under which the application is reached, with commas"),
 }
@@ -45,6 +46,8 @@ class Settings:
     timezone: ZoneInfo
     order: HouseOrder
     now: datetime | None
+    stays: timedelta
+    """How long somebody stays signed in."""
     proxy_hops: int
     hosts: tuple[str, ...]
 
@@ -72,6 +75,11 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
     hops = whole_written(value["BRUMEL_PROXY_HOPS"], 2)
     if hops is None:
         raise SettingsError(f"BRUMEL_PROXY_HOPS: a whole number is needed, not {value['BRUMEL_PROXY_HOPS']!r}.")
+    hours = whole_written(value["BRUMEL_SESSION_HOURS"], 4)
+    if not hours:
+        raise SettingsError(
+            f"BRUMEL_SESSION_HOURS: a whole number above 0 is needed, not {value['BRUMEL_SESSION_HOURS']!r}."
+        )
     return Settings(
         database_url=value["BRUMEL_DATABASE_URL"],
         database_owner_url=value["BRUMEL_DATABASE_OWNER_URL"],
@@ -80,6 +88,7 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
         timezone=zone,
         order=orders()[value["BRUMEL_ORDER"]],
         now=_moment(value["BRUMEL_NOW"]),
+        stays=timedelta(hours=hours),
         proxy_hops=hops,
         hosts=tuple(name.strip() for name in value["BRUMEL_HOSTS"].split(",") if name.strip()),
     )

@@ -115,7 +115,7 @@ FOR_EVERYBODY = {
     "kit.cards", "kit.life", "kit.photo", "ledger.calibrations", "ledger.readings", "ledger.calibrations_csv",
     "ledger.readings_csv", "ledger.calibration_file", "ledger.calibrations_json", "ledger.calibrations_jsonl",
     "ledger.readings_json", "live.newest_sample", "live.stream",
-    "meters.all", "meters.view", "outlook.shopping", "people.person", "people.person_of_role", "people.sign_in",
+    "meters.all", "meters.view", "outlook.shopping", "people.person_of_role",
     "planned.ahead", "planned.kits", "planned.plan", "readings.basis", "readings.lens", "readings.view",
     "readings.place", "readings.check_place", "rounds.history", "rounds.histories", "instruments.all",
     "instruments.one", "visits.view", "visits.photo", "visits.at_site", "visits.unfinished_at", "visits.limits",
@@ -127,6 +127,12 @@ FOR_EVERYBODY = {
 """Use cases that only look."""
 WITHOUT_A_PERSON = {
     "people.add": "the command line's alone",
+    "people.set_password": "the command line's alone",
+    "people.deactivate": "the command line's alone",
+    "people.sign_in": "nobody is anybody before",
+    "people.begin": "who signs in, and nobody else",
+    "people.signed_in": "it says who somebody is",
+    "people.end": "whoever has the key",
     "people.read_in": "everybody chooses the own units",
     "simulation.state": "the simulated bench changes no record",
 }

@@ -58,7 +58,7 @@ def test_every_number_is_finite_and_every_text_bounded(urls: Urls) -> None:
 
 @pytest.mark.parametrize("value", ["NaN", "Infinity", "-Infinity"])
 def test_no_certificate_is_infinite(world: World, urls: Urls, value: str) -> None:
-    with psycopg.connect(urls.application) as connection, pytest.raises(psycopg.Error) as refused:
+    with psycopg.connect(urls.owner) as connection, pytest.raises(psycopg.Error) as refused:
         connection.execute("UPDATE lot SET certificate_u = %s::float8", [value])
     assert refused.value.sqlstate == CHECK
     world.take(world.begin(world.probe()), "neutral")

@@ -16,7 +16,7 @@ from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
 from brumel.store import schema
 from brumel.store.database import Database
 from brumel.store.models.base import Base
-from brumel.store.models.tables import ADDED_TO, COUNTED, FACTS, OPERATIONAL, REFERENCE
+from brumel.store.models.tables import ADDED_BY_THE_OWNER, ADDED_TO, COUNTED, FACTS, OPERATIONAL, REFERENCE, changeable
 
 PRIVILEGE, KEPT, FEATURE = "42501", "BR001", "0A000"
 """SQLSTATE: insufficient privilege; our trigger's own; a truncation that foreign keys forbid."""
@@ -107,12 +107,14 @@ _RIGHTS = {
     FACTS: {"SELECT", "INSERT"},
     ADDED_TO: {"SELECT", "INSERT"},
     COUNTED: {"SELECT"},
-    REFERENCE: {"SELECT", "INSERT", "UPDATE"},
+    ADDED_BY_THE_OWNER: {"SELECT"},
+    tuple(m for m in REFERENCE if m not in ADDED_BY_THE_OWNER): {"SELECT", "INSERT"},
     OPERATIONAL: {"SELECT", "INSERT", "UPDATE", "DELETE"},
 }
 
 
 def test_the_catalogue_grants_no_more_than_each_class_may(urls: Urls) -> None:
+    schema.upgrade(urls.owner, APPLICATION)  # as a start grants, without what tests may do besides
     rights = ("SELECT", "INSERT", "UPDATE", "DELETE", "TRUNCATE", "REFERENCES", "TRIGGER")
     with psycopg.connect(urls.owner) as connection:
         for models, allowed in _RIGHTS.items():
@@ -129,6 +131,65 @@ def test_the_catalogue_grants_no_more_than_each_class_may(urls: Urls) -> None:
             [APPLICATION, NAMES],
         ).fetchall()
     assert by_column == []
+
+
+@pytest.mark.parametrize("model", REFERENCE, ids=lambda m: m.__tablename__)
+def test_of_a_reference_row_only_what_may_change_can_be_changed(urls: Urls, model: type[Base]) -> None:
+    with psycopg.connect(urls.owner) as connection:
+        found = connection.execute(
+            "SELECT column_name FROM information_schema.column_privileges "
+            "WHERE grantee = %s AND privilege_type = 'UPDATE' AND table_name = %s",
+            [APPLICATION, model.__tablename__],
+        ).fetchall()
+    assert {name for (name,) in found} == set(changeable(model))
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "UPDATE person SET role = 'supervisor'",
+        "UPDATE person SET password_hash = ''",
+        "UPDATE person SET active = true",
+        "DELETE FROM person",
+        "INSERT INTO person (id, login, name, role, password_hash) "
+        "VALUES (gen_random_uuid(), 'x', 'x', 'supervisor', '')",
+        "UPDATE lot SET nominal = 7",
+        "UPDATE lot SET expires_on = '2099-01-01'",
+        "UPDATE probe SET kind = 'orp'",
+        "UPDATE login_attempt SET succeeded = true",
+    ],
+)
+def test_the_application_cannot_make_itself_a_supervisor_or_a_lot_good(urls: Urls, statement: str) -> None:
+    schema.upgrade(urls.owner, APPLICATION)
+    assert state_of(urls.application, statement) == PRIVILEGE
+
+
+@pytest.mark.parametrize("role", ["technician", "reader"])
+def test_what_a_role_may_not_record_the_database_refuses_too(filled: Database, urls: Urls, role: str) -> None:
+    with psycopg.connect(urls.owner) as connection:
+        person = connection.execute("SELECT id FROM person WHERE role = %s", [role]).fetchone()
+        assert person
+        withdrawal = (
+            "INSERT INTO calibration_amendment (id, run_id, person_id, at, kind, reason) SELECT gen_random_uuid(), "
+            f"run_id, '{person[0]}', now(), '%s', 'x' FROM calibration_signature s WHERE NOT EXISTS "
+            "(SELECT 1 FROM calibration_amendment a WHERE a.run_id = s.run_id) LIMIT 1"
+        )
+        limit = (
+            "INSERT INTO site_limit (id, site_id, person_id, at, quantity, low, reason) "
+            f"SELECT gen_random_uuid(), id, '{person[0]}', now(), 'ph', 6, 'x' FROM site LIMIT 1"
+        )
+    assert state_of(urls.application, withdrawal % "withdrawal") == KEPT
+    assert state_of(urls.application, limit) == KEPT
+    assert state_of(urls.application, withdrawal % "note") == (KEPT if role == "reader" else None)
+
+
+def test_every_fact_that_a_person_makes_is_guarded_against_readers(urls: Urls) -> None:
+    made = {m.__tablename__ for m in FACTS if "person_id" in m.__table__.columns}
+    with psycopg.connect(urls.owner) as connection:
+        guarded = connection.execute(
+            "SELECT tgrelid::regclass::text FROM pg_trigger WHERE tgname LIKE '%not_by_readers'"
+        )
+        assert {name for (name,) in guarded} == made
 
 
 def test_the_catalogue_holds_both_triggers_of_every_fact(urls: Urls) -> None:

@@ -48,7 +48,7 @@ def test_sign_in_is_throttled(client: FlaskClient) -> None:
         assert post(client, "/sign-in", login="oskar", password="wrong").status_code == 422
     answer = post(client, "/sign-in", login="oskar", password=demo.PASSWORD)
     assert answer.status_code == 422
-    assert "Too many attempts" in answer.text
+    assert "Too many attempts have failed: wait 1 s, then try again." in answer.text
     assert post(client, "/sign-in", login="mira", password=demo.PASSWORD).status_code == 302
 
 

@@ -61,7 +61,7 @@ def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processe
         try:
             cluster.serve_with(processes)
             schema.upgrade(cluster.url(OWNER), APPLICATION)
-            database = Database(cluster.url(), pool_size=2)
+            database = Database(cluster.url(OWNER), pool_size=2)  # who else could add people
             clock = Clock(settings.timezone, settings.now)
             if not demo.loaded(database):
                 demo.load(database, clock.now(), clock, say, options.days)
@@ -128,16 +128,26 @@ def _served(settings: Settings, processes: Processes) -> Iterator[tuple[str, str
 
 
 @contextmanager
-def database_of(settings: Settings) -> Iterator[tuple[str, str]]:
-    """Address of the application's database, migrated and checked, and the key for sessions; for one command."""
+def database_of(settings: Settings, *, owner: bool = False) -> Iterator[str]:
+    """Address of the database for one command, migrated and checked; as the role that owns it where it must be.
+
+    Raises
+    ------
+    LaunchError
+        Where the owner is wanted of a database that somebody else looks after, and is not told.
+    """
     if settings.database_url:
-        yield _of_ones_own(settings)
+        url, _ = _of_ones_own(settings)
+        if owner and not settings.database_owner_url:
+            raise LaunchError("Only the owner of the database changes people: give BRUMEL_DATABASE_OWNER_URL.")
+        yield settings.database_owner_url if owner else url
         return
     cluster = Cluster(settings.data / "serve")
     with _only_one(cluster.folder):
         try:
             cluster.start()
-            yield _of_our_own(settings, cluster)
+            url, _ = _of_our_own(settings, cluster)
+            yield cluster.url(OWNER) if owner else url
         finally:
             cluster.stop()
 

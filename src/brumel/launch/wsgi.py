@@ -26,7 +26,7 @@ def demo() -> Flask:
 def _make(*, demo: bool) -> Flask:
     settings = read_settings()
     clock = Clock(settings.timezone, settings.now)
-    services = Services.over(Database(settings.database_url), clock, settings.order, settings.data)
+    services = Services.over(Database(settings.database_url), clock, settings.order, settings.data, settings.stays)
     app = create_app(services, WebSettings(settings.secret_key, demo, settings.proxy_hops, settings.hosts))
     # What is there now stays: the collector need not walk through it within a request.
     gc.freeze()

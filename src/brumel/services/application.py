@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import timedelta
 from pathlib import Path
 
 from brumel.core.plan.order import HouseOrder, default_order
@@ -69,15 +70,30 @@ class Services:
 
     @classmethod
     def over(
-        cls, database: Database, clock: Clock, order: HouseOrder | None = None, data: Path | None = None
+        cls,
+        database: Database,
+        clock: Clock,
+        order: HouseOrder | None = None,
+        data: Path | None = None,
+        stays: timedelta = timedelta(days=7),
     ) -> Services:
-        """Wire the services; ``order`` is in which the house calibrates, ``data`` where its data are."""
+        """Wire the services.
+
+        Parameters
+        ----------
+        order
+            In which the house calibrates.
+        data
+            Where its data are.
+        stays
+            How long somebody stays signed in.
+        """
         order = order or default_order()
         kit, meters, shelf = Kit(database, clock), Meters(database, clock), Shelf(database, clock)
         planned = PlannedRounds(database, clock, Planning(database, clock, shelf, order), kit, meters)
         return cls(
             clock=clock,
-            people=People(database),
+            people=People(database, stays),
             states=States(database, clock),
             kit=kit,
             probes=Probes(database, clock),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 import uuid
 from collections.abc import Mapping
@@ -10,22 +11,28 @@ from datetime import timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
 
 from brumel.core.quantities.shown import choices, kept_units
-from brumel.services.errors import Forbidden, InvalidInput
+from brumel.services.errors import Forbidden, InvalidInput, NotFound
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models.reference import LoginAttempt
+from brumel.store.models.reference import LoginAttempt, SignIn
 from brumel.store.models.reference import Person as Person
 from brumel.store.models.reference import PersonRole as PersonRole
 
 _LOGIN = re.compile(r"[a-z0-9][a-z0-9._-]{1,31}")
 _LEAST_PASSWORD = 10
-_WINDOW = timedelta(minutes=10)
-_MOST_FAILURES = 5
-_MOST_FAILURES_OF_ADDRESS = 30
+_TOO_SHORT = f"A password has at least {_LEAST_PASSWORD} characters."
+_WINDOW = timedelta(hours=1)
+_FREE, _FREE_OF_ADDRESS = 5, 30
+_LONGEST_S, _LONGEST_OF_ADDRESS_S = 900, 60
+"""Failures that cost nothing, and the longest wait after more: it doubles with each, from 1 s on."""
 _hasher = PasswordHasher()
 _NOBODY = _hasher.hash("nobody signs in with this")
+_COUNTED = uuid.UUID("5b1e7a0c-3c57-4c55-9d1f-8f0a4d1d9c11")
+"""Under keys made from this one, attempts on a name, from an address or a browser are counted one after the other."""
 
 
 class SignInRefused(InvalidInput):
@@ -33,37 +40,76 @@ class SignInRefused(InvalidInput):
 
 
 @dataclass(frozen=True)
+class Browser:
+    """A browser that somebody has signed in from before, as its own signed cookie says."""
+
+    id: str
+    people: frozenset[str] = frozenset()
+    """Who signed in from it, by id."""
+
+
+@dataclass(frozen=True)
 class People:
     """Use cases around people."""
 
     database: Database
+    stays: timedelta = timedelta(days=7)
+    """How long somebody stays signed in."""
 
-    def sign_in(self, login: str, password: str, address: str) -> Person:
+    def sign_in(self, login: str, password: str, address: str, browser: Browser | None = None) -> Person:
         """Return the person whose name and password these are.
+
+        An attempt is counted before it is looked at, by name and by address; from a browser that the person signed
+        in from before it is counted by that browser alone, so that nobody else's guesses keep them out.
 
         Raises
         ------
         SignInRefused
-            Where they don't fit, or after too many failures within ten minutes.
+            Where they don't fit, or too many have failed: the wait grows with each.
         """
         login = login.strip().lower()
         with self.database.session() as session:
-            by_name, by_address = queries.failed_attempts(session, login, address, _WINDOW)
-            if by_name >= _MOST_FAILURES or by_address >= _MOST_FAILURES_OF_ADDRESS:
-                raise SignInRefused({"login": "Too many attempts have failed: wait ten minutes, then try again."})
             person = queries.person_by_login(session, login)
-            fits = _fits(person.password_hash if person else _NOBODY, password) and person is not None
-            fits = fits and person is not None and person.active
-            session.add(LoginAttempt(login=login, address=address, succeeded=fits))
-        if not fits or person is None:
+        known = browser.id if browser and person and str(person.id) in browser.people else ""
+        of_name = {"login": login, "browser": known}
+        counted = [(of_name, _FREE, _LONGEST_S)]
+        if not known:
+            counted.append(({"address": address, "browser": ""}, _FREE_OF_ADDRESS, _LONGEST_OF_ADDRESS_S))
+        with self.database.session(*(uuid.uuid5(_COUNTED, repr(of)) for of, _, _ in counted)) as session:
+            wait_s = max(_wait_s(queries.failures(session, of, _WINDOW), free, most) for of, free, most in counted)
+            if wait_s > 0:
+                raise SignInRefused(
+                    {"login": f"Too many attempts have failed: wait {_in_words(wait_s)}, then try again."}
+                )
+            session.add(LoginAttempt(login=login, address=address, succeeded=False, browser=known))
+        fits = _fits(person.password_hash if person else _NOBODY, password)
+        if not fits or person is None or not person.active:
             raise SignInRefused({"login": "Name and password don't fit together: check both and try again."})
+        with self.database.session() as session:
+            session.add(LoginAttempt(login=login, address=address, succeeded=True, browser=known))
         return person
 
-    def person(self, person_id: uuid.UUID) -> Person | None:
-        """The active person with this id."""
+    def begin(self, person: Person) -> uuid.UUID:
+        """Remember that somebody is signed in from now on; the key that their browser keeps."""
         with self.database.session() as session:
-            person = session.get(Person, person_id)
-            return person if person is not None and person.active else None
+            session.execute(delete(SignIn).where(SignIn.begun_at < func.now() - self.stays))
+            row = SignIn(id=uuid.uuid4(), person_id=person.id)
+            session.add(row)
+        return row.id
+
+    def signed_in(self, key: uuid.UUID) -> Person | None:
+        """Who is signed in under a key: nobody once they signed out, were deactivated, or stayed too long."""
+        with self.database.session() as session:
+            return session.scalar(
+                select(Person)
+                .join(SignIn, SignIn.person_id == Person.id)
+                .where(SignIn.id == key, SignIn.begun_at >= func.now() - self.stays, Person.active)
+            )
+
+    def end(self, key: uuid.UUID) -> None:
+        """Sign out: the key opens nothing any more, wherever it was copied to."""
+        with self.database.session() as session:
+            session.execute(delete(SignIn).where(SignIn.id == key))
 
     def read_in(self, units: Mapping[str, str], person: Person) -> None:
         """Choose the units that a person reads and types in; records keep theirs.
@@ -104,7 +150,7 @@ class People:
         if role not in set(PersonRole):
             wrong["role"] = f"A role is one of {', '.join(PersonRole)}."
         if len(password) < _LEAST_PASSWORD:
-            wrong["password"] = f"A password has at least {_LEAST_PASSWORD} characters."
+            wrong["password"] = _TOO_SHORT
         if wrong:
             raise InvalidInput(wrong)
         person = Person(
@@ -117,6 +163,49 @@ class People:
         with self.database.session() as session:
             session.add(person)
         return person
+
+    def set_password(self, login: str, password: str) -> None:
+        """Give somebody another password; whoever is signed in as them is signed out. The command line's alone.
+
+        Raises
+        ------
+        InvalidInput
+            For a password that is too short.
+        NotFound
+            For a name that nobody has.
+        """
+        if len(password) < _LEAST_PASSWORD:
+            raise InvalidInput({"password": _TOO_SHORT})
+        with self.database.session() as session:
+            _of_login(session, login).password_hash = _hasher.hash(password)
+            _signed_out(session, login)
+
+    def deactivate(self, login: str) -> None:
+        """Let somebody sign in no more; their records stay, and they are signed out. The command line's alone."""
+        with self.database.session() as session:
+            _of_login(session, login).active = False
+            _signed_out(session, login)
+
+
+def _of_login(session: Session, login: str) -> Person:
+    person = queries.person_by_login(session, login.strip().lower())
+    if person is None:
+        raise NotFound(f"Nobody signs in as {login}.")
+    return person
+
+
+def _signed_out(session: Session, login: str) -> None:
+    session.execute(delete(SignIn).where(SignIn.person_id == _of_login(session, login).id))
+
+
+def _wait_s(failed: queries.Failures, free: int, longest_s: float) -> float:
+    """How long to wait after so many failures: twice as long after each, s."""
+    wait_s = min(2.0 ** min(failed.count - free, 30), longest_s) if failed.count >= free else 0.0
+    return max(wait_s - failed.since_s, 0.0)
+
+
+def _in_words(wait_s: float) -> str:
+    return f"{math.ceil(wait_s)} s" if wait_s <= 90 else f"{math.ceil(wait_s / 60)} min"
 
 
 def may_record(person: Person) -> None:

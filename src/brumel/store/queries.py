@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Collection, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -62,19 +62,29 @@ def person_by_login(session: Session, login: str) -> Person | None:
     return session.scalar(select(Person).where(Person.login == login))
 
 
-def failed_attempts(session: Session, login: str, address: str, window: timedelta) -> tuple[int, int]:
-    """Failed attempts within the window: for this name from this address since its last success, and
-    for any name from this address.
+@dataclass(frozen=True)
+class Failures:
+    """How often something failed lately, and how long ago the last time was, s."""
+
+    count: int
+    since_s: float
+
+
+def failures(session: Session, of: Mapping[str, str], window: timedelta) -> Failures:
+    """Failed attempts to sign in within the window, of a name, an address or a browser, since its last success.
+
+    Each attempt counts from its beginning on; the row of its success comes after that of its beginning.
     """
-    same = and_(LoginAttempt.login == login, LoginAttempt.address == address)
-    last_success = select(func.max(LoginAttempt.at)).where(same, LoginAttempt.succeeded).scalar_subquery()
-    since_success = LoginAttempt.at > func.coalesce(last_success, text("'-infinity'::timestamptz"))
-    row = session.execute(
-        select(func.count().filter(same, since_success), func.count()).where(
-            LoginAttempt.address == address, ~LoginAttempt.succeeded, LoginAttempt.at > func.now() - window
-        )
-    ).one()
-    return row[0], row[1]
+    same = and_(*(getattr(LoginAttempt, name) == value for name, value in of.items()))
+    if "address" in of:  # others sign in from there too: a success of theirs forgives its own beginning only
+        counted = func.count().filter(~LoginAttempt.succeeded) - func.count().filter(LoginAttempt.succeeded)
+    else:
+        success = select(func.max(LoginAttempt.id)).where(same, LoginAttempt.succeeded).scalar_subquery()
+        counted = func.count().filter(~LoginAttempt.succeeded, LoginAttempt.id > func.coalesce(success, 0))
+    last = func.max(LoginAttempt.at).filter(~LoginAttempt.succeeded)
+    since = func.coalesce(func.extract("epoch", func.clock_timestamp() - last), window.total_seconds())
+    row = session.execute(select(counted, since).where(same, LoginAttempt.at > func.now() - window)).one()
+    return Failures(row[0], float(row[1]))
 
 
 def probes(session: Session, some: Collection[uuid.UUID] | None = None) -> Sequence[Probe]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from functools import cache
 from importlib.resources import files
 
@@ -13,7 +14,7 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, create_engine, text
 
 from brumel.store.database import StoreError
-from brumel.store.models.tables import ADDED_TO, COUNTED, FACTS, OPERATIONAL, REFERENCE
+from brumel.store.models.tables import ADDED_BY_THE_OWNER, ADDED_TO, COUNTED, FACTS, OPERATIONAL, REFERENCE, changeable
 
 
 def configuration(connection: Connection | None = None) -> Config:
@@ -86,7 +87,7 @@ def problem(connection: Connection) -> str | None:
 def _grant(connection: Connection, role: str) -> None:
     name = psycopg.sql.Identifier(role).as_string(None)
 
-    def tables(*classes: tuple[type, ...]) -> str:
+    def tables(*classes: Iterable[type]) -> str:
         return ", ".join(model.__tablename__ for group in classes for model in group)  # type: ignore[attr-defined]
 
     for statement in (
@@ -95,7 +96,9 @@ def _grant(connection: Connection, role: str) -> None:
         f"GRANT USAGE ON SCHEMA public TO {name}",
         f"GRANT SELECT ON alembic_version, {tables(COUNTED)} TO {name}",
         f"GRANT SELECT, INSERT ON {tables(FACTS, ADDED_TO)} TO {name}",
-        f"GRANT SELECT, INSERT, UPDATE ON {tables(REFERENCE)} TO {name}",
+        f"GRANT SELECT ON {tables(REFERENCE)} TO {name}",
+        f"GRANT INSERT ON {tables([m for m in REFERENCE if m not in ADDED_BY_THE_OWNER])} TO {name}",
+        *(f"GRANT UPDATE ({', '.join(changeable(m))}) ON {tables([m])} TO {name}" for m in REFERENCE),
         f"GRANT SELECT, INSERT, UPDATE, DELETE ON {tables(OPERATIONAL)} TO {name}",
     ):
         connection.exec_driver_sql(statement)

@@ -7,15 +7,15 @@ import uuid
 from dataclasses import dataclass
 from typing import Any
 
-from flask import Flask, jsonify, redirect, request, url_for
+from flask import Flask, jsonify, request
 from flask.typing import ResponseReturnValue
-from flask_login import LoginManager, current_user
+from flask_login import LoginManager
 from flask_wtf.csrf import CSRFProtect
 from werkzeug.middleware.proxy_fix import ProxyFix
-from werkzeug.wrappers.response import Response
 
 from brumel.services.application import Services
 from brumel.web import (
+    access,
     api,
     auth,
     bench,
@@ -35,9 +35,8 @@ from brumel.web import (
 from brumel.web.auth.views import SignedIn
 from brumel.web.context import probe_states
 from brumel.web.formatting import register_filters
+from brumel.web.forms import as_id
 from brumel.web.ribbon import ribbon_figures
-
-_OPEN_ENDPOINTS = {"auth.sign_in", "auth.demo", "static", "auth.theme", "healthy", "ready"}
 
 
 @dataclass(frozen=True)
@@ -66,6 +65,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
         SEND_FILE_MAX_AGE_DEFAULT=3600,
         TRUSTED_HOSTS=list(settings.trusted_hosts) or None,
         DEMO=settings.demo,
+        PROVIDE_AUTOMATIC_OPTIONS=False,
     )
     app.jinja_env.trim_blocks = app.jinja_env.lstrip_blocks = True
     app.extensions["brumel"] = services
@@ -76,6 +76,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     security.guard(app)
     CSRFProtect(app).exempt(api.blueprint)  # it takes no cookie into account and changes nothing
     _sign_in(app, services)
+    access.guard(app)
     errors.register(app)
     register_filters(app, services.clock)
     for place in (auth, today, kit, shelf, plan, bench, rounds, visits, reckon, ledger, find, live, api):
@@ -112,14 +113,7 @@ def _sign_in(app: Flask, services: Services) -> None:
     manager = LoginManager(app)
 
     @manager.user_loader
-    def load(person_id: str) -> SignedIn | None:
-        person = services.people.person(uuid.UUID(person_id))
-        return SignedIn(person) if person else None
-
-    @app.before_request
-    def only_the_signed_in() -> Response | None:
-        if request.endpoint in _OPEN_ENDPOINTS or request.blueprint == api.blueprint.name:
-            return None
-        if current_user.is_authenticated:
-            return None
-        return redirect(url_for("auth.sign_in", next=request.full_path.rstrip("?")))
+    def load(text: str) -> SignedIn | None:
+        key = as_id(text)
+        person = services.people.signed_in(key) if key else None
+        return SignedIn(person, key) if person and key else None

@@ -24,6 +24,15 @@ _POLICY = "; ".join(
 )
 
 
+_NOTHING_OF_THE_DEVICE = ", ".join(
+    f"{name}=()"
+    for name in ("accelerometer", "bluetooth", "camera", "display-capture", "geolocation", "gyroscope", "hid",
+                 "magnetometer", "microphone", "midi", "payment", "serial", "usb", "xr-spatial-tracking")
+)  # fmt: skip
+"""A photo comes through a file field, for which no page needs the camera itself."""
+_A_YEAR_S = 365 * 86_400
+
+
 class _Fields(ImmutableMultiDict[str, Any]):
     """Typed fields without NUL, which no text in the database can hold and no keyboard types."""
 
@@ -53,6 +62,10 @@ def guard(app: Flask) -> None:
         response.headers["Content-Security-Policy"] = _POLICY
         response.headers["X-Content-Type-Options"] = "nosniff"
         response.headers["Referrer-Policy"] = "same-origin"
+        response.headers["Permissions-Policy"] = _NOTHING_OF_THE_DEVICE
+        response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
+        if request.is_secure:
+            response.headers["Strict-Transport-Security"] = f"max-age={_A_YEAR_S}"
         if response.mimetype == "text/html":
             response.headers["Cache-Control"] = "no-store"
         return response

@@ -70,7 +70,7 @@ class LoginAttempt(Base):
     """The browser that it came from, where the same person signed in from it before."""
 
 
-class SignedIn(Base):
+class SignIn(Base):
     """A browser in which somebody is signed in, until it is signed out of or its time is over."""
 
     __tablename__ = "signed_in"

@@ -34,7 +34,7 @@ from brumel.store.models.reference import (
     Person,
     PlannedRound,
     Probe,
-    SignedIn,
+    SignIn,
     Site,
     SiteRange,
 )
@@ -42,8 +42,21 @@ from brumel.store.models.shelf import LotCertificate, LotRecord
 from brumel.store.models.visit import Acknowledgement, ReadingBasis, SiteLimit, Visit, VisitEntry, VisitPhoto
 
 REFERENCE = (Person, Device, Meter, Probe, Instrument, Lot, Site, PlannedRound)
-OPERATIONAL = (DeviceSample, SiteRange, SignedIn)
+OPERATIONAL = (DeviceSample, SiteRange, SignIn)
 ADDED_TO = (LoginAttempt,)
+_KEPT: dict[type[Base], str] = {
+    Person: "login name role password_hash active",
+    Device: "label",
+    Probe: "serial kind in_service_on",
+    Lot: (
+        "lot_number family standard nominal received_on expires_on open_life_days certificate_u pack content "
+        "value_table parent_id bottle_id"
+    ),
+    PlannedRound: "person_id planned_at",
+}
+"""Columns of reference rows that the application never changes once they are there."""
+ADDED_BY_THE_OWNER = (Person,)
+"""Reference tables to which the application can't add either: who could add a supervisor would be one."""
 COUNTED = (ChangeCount,)
 """Only read: triggers write it."""
 FACTS = (
@@ -74,6 +87,13 @@ FACTS = (
     Acknowledgement,
     SiteLimit,
 )
+
+
+def changeable(model: type[Base]) -> list[str]:
+    """The columns of a reference table that the application may change."""
+    kept = {"id", *_KEPT.get(model, "").split()}
+    return [column.name for column in model.__table__.columns if column.name not in kept]
+
 
 _KEYS = frozenset({"kind", "key", "step", "quantity"})
 

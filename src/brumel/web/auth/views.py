@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import uuid
+from typing import Any
 from urllib.parse import urlsplit
 
 from flask import Blueprint, abort, current_app, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
 from flask_login import UserMixin, current_user, login_user, logout_user
+from itsdangerous import BadSignature, URLSafeSerializer
 
 from brumel.core.quantities.shown import choices, kept_units
-from brumel.services.people import Person, PersonRole, SignInRefused
+from brumel.services.people import Browser, Person, PersonRole, SignInRefused
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed
 
@@ -19,15 +22,19 @@ _A_YEAR_S = 365 * 86400
 _UNIT_WORDS = {"°C": "Temperature", "µS/cm": "Conductivity", "hPa": "Pressure", "mg/L": "Concentrations", "m": "Depth"}
 
 
-class SignedIn(UserMixin):
-    """A person as the session knows them."""
+_BROWSER, _MOST_KNOWN = "browser", 12
+"""The cookie by which a browser is known again, and of how many people it remembers that they signed in from it."""
 
-    def __init__(self, person: Person) -> None:
-        self.person = person
+
+class SignedIn(UserMixin):
+    """A person as the session knows them, by the key of their signing in."""
+
+    def __init__(self, person: Person, key: uuid.UUID) -> None:
+        self.person, self.key = person, key
 
     def get_id(self) -> str:
         """What the session keeps."""
-        return str(self.person.id)
+        return str(self.key)
 
 
 @blueprint.route("/sign-in", methods=["GET", "POST"])
@@ -40,7 +47,7 @@ def sign_in() -> ResponseReturnValue:
     typed = Typed(request.form)
     try:
         person = services().people.sign_in(
-            typed.text("login"), request.form.get("password", ""), request.remote_addr or ""
+            typed.text("login"), request.form.get("password", ""), request.remote_addr or "", _browser()
         )
     except SignInRefused as refused:
         return (
@@ -67,6 +74,8 @@ def demo() -> ResponseReturnValue:
 @blueprint.post("/sign-out")
 def sign_out() -> ResponseReturnValue:
     """Sign out."""
+    if current_user.is_authenticated:
+        services().people.end(current_user.key)
     logout_user()
     session.clear()
     return redirect(url_for("auth.sign_in"))
@@ -101,8 +110,25 @@ def _demo_roles() -> tuple[str, ...]:
 def _enter(person: Person) -> ResponseReturnValue:
     target = _local_path(request.form.get("next"))
     session.clear()
-    login_user(SignedIn(person))
-    return redirect(target)
+    login_user(SignedIn(person, services().people.begin(person)))
+    answer, known = redirect(target), _browser()
+    people = [str(person.id), *(p for p in sorted(known.people) if p != str(person.id))][:_MOST_KNOWN]
+    cookie = _signed().dumps([known.id, people])
+    answer.set_cookie(_BROWSER, cookie, max_age=_A_YEAR_S, samesite="Lax", secure=True, httponly=True)
+    return answer
+
+
+def _signed() -> URLSafeSerializer:
+    return URLSafeSerializer(str(current_app.secret_key), _BROWSER)
+
+
+def _browser() -> Browser:
+    """The browser as its cookie says; a new one where it has none, or one that we did not make."""
+    try:
+        found: Any = _signed().loads(request.cookies.get(_BROWSER, ""))
+    except BadSignature:
+        return Browser(str(uuid.uuid4()))
+    return Browser(found[0], frozenset(found[1]))
 
 
 def _local_path(path: str | None) -> str:

@@ -1,0 +1,196 @@
+"""Signing in: how guesses are counted, who gets in all the same, and what ends a stay."""
+
+from __future__ import annotations
+
+import threading
+import uuid
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from datetime import timedelta
+
+import pytest
+from sqlalchemy import text
+
+from brumel.services import people as module
+from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.people import Browser, People, Person, SignInRefused
+from brumel.store.database import Database
+from brumel.store.models.reference import LoginAttempt
+from tests.conftest import Urls
+
+RIGHT, WRONG = "a long password", "not this one"
+HERE, ELSEWHERE = "10.0.0.1", "10.0.0.2"
+
+
+@pytest.fixture(scope="module")
+def people(database: Database) -> People:
+    return People(database)
+
+
+@pytest.fixture(scope="module")
+def as_owner(urls: Urls) -> Iterator[People]:
+    """As the command line has it."""
+    database = Database(urls.owner, pool_size=1)
+    yield People(database)
+    database.close()
+
+
+@pytest.fixture
+def person(people: People) -> Person:
+    return people.add(f"p{uuid.uuid4().hex[:10]}", "Somebody", "technician", RIGHT)
+
+
+def guess(people: People, login: str, times: int, address: str = HERE, browser: Browser | None = None) -> None:
+    for _ in range(times):
+        with pytest.raises(SignInRefused):
+            people.sign_in(login, WRONG, address, browser)
+
+
+def later(people: People, seconds: float) -> None:
+    """All attempts were so much earlier."""
+    _as_owner(people, f"UPDATE login_attempt SET at = at - interval '{seconds} s'")
+
+
+_owner: dict[str, str] = {}
+
+
+@pytest.fixture(autouse=True, scope="module")
+def owner(urls: Urls) -> None:
+    _owner["url"] = urls.owner
+
+
+def _as_owner(people: People, statement: str) -> None:
+    database = Database(_owner["url"], pool_size=1)
+    with database.session() as session:
+        session.execute(text(statement))
+    database.close()
+
+
+def test_of_forty_guesses_at_once_five_are_looked_at(
+    people: People, person: Person, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    looked_at, count = threading.Lock(), [0]
+
+    def fits(stored: str, password: str) -> bool:
+        with looked_at:
+            count[0] += 1
+        return False
+
+    monkeypatch.setattr(module, "_fits", fits)
+    start = threading.Barrier(40)
+
+    def tried(number: int) -> str:
+        start.wait(20)
+        with pytest.raises(SignInRefused) as refused:
+            people.sign_in(person.login, f"guess {number}", f"10.1.0.{number}")
+        return str(refused.value)
+
+    with ThreadPoolExecutor(40) as pool:
+        said = list(pool.map(tried, range(40)))
+    assert count == [5]
+    assert sum("Too many attempts have failed: wait" in words for words in said) == 35
+
+
+def test_the_wait_doubles_with_each_failure(people: People, person: Person) -> None:
+    guess(people, person.login, 5)
+    for wait_s in (1, 2, 4, 8):
+        with pytest.raises(SignInRefused, match=f"wait {wait_s} s, then try again"):
+            people.sign_in(person.login, RIGHT, HERE)
+        later(people, wait_s)
+        guess(people, person.login, 1)
+    later(people, 16)
+    assert people.sign_in(person.login, RIGHT, HERE).id == person.id
+    guess(people, person.login, 4)
+    assert people.sign_in(person.login, RIGHT, HERE).id == person.id  # a success forgives what was before
+
+
+def test_it_never_waits_longer_than_a_quarter_of_an_hour(people: People, person: Person) -> None:
+    with people.database.session() as session:
+        begun = [LoginAttempt(login=person.login, address="10.7.7.7", succeeded=False) for _ in range(2_000)]
+        session.add_all(begun)
+    with pytest.raises(SignInRefused, match="wait 15 min"):
+        people.sign_in(person.login, RIGHT, HERE)
+    later(people, 901)
+    assert people.sign_in(person.login, RIGHT, HERE).id == person.id
+
+
+def test_who_signed_in_from_a_browser_before_gets_in_while_others_guess(people: People, person: Person) -> None:
+    browser = Browser("b-1", frozenset({str(person.id)}))
+    guess(people, person.login, 5, ELSEWHERE)
+    with pytest.raises(SignInRefused, match="Too many attempts"):
+        people.sign_in(person.login, RIGHT, HERE)
+    assert people.sign_in(person.login, RIGHT, HERE, browser).id == person.id
+
+
+def test_a_known_browser_has_no_more_guesses_than_others(people: People, person: Person) -> None:
+    browser = Browser("b-2", frozenset({str(person.id)}))
+    guess(people, person.login, 5, HERE, browser)
+    with pytest.raises(SignInRefused, match="Too many attempts"):
+        people.sign_in(person.login, RIGHT, HERE, browser)
+
+
+def test_a_browser_is_known_for_its_own_people_only(people: People, person: Person) -> None:
+    guess(people, person.login, 5)
+    with pytest.raises(SignInRefused, match="Too many attempts"):
+        people.sign_in(person.login, RIGHT, HERE, Browser("b-3", frozenset({str(uuid.uuid4())})))
+
+
+def test_an_address_waits_after_thirty_failures_and_nobody_elsewhere(people: People, person: Person) -> None:
+    address = "10.9.9.9"
+    for _ in range(6):
+        guess(people, f"nobody-{uuid.uuid4().hex[:6]}", 5, address)
+    with pytest.raises(SignInRefused, match="Too many attempts"):
+        people.sign_in(person.login, RIGHT, address)
+    assert people.sign_in(person.login, RIGHT, ELSEWHERE).id == person.id
+    later(people, 61)
+    assert people.sign_in(person.login, RIGHT, address).id == person.id
+
+
+def test_many_who_sign_in_from_one_address_are_no_attack(people: People, person: Person) -> None:
+    for _ in range(35):
+        people.sign_in(person.login, RIGHT, "10.8.8.8")
+
+
+def test_a_stay_ends_at_sign_out(people: People, person: Person) -> None:
+    here, there = people.begin(person), people.begin(person)
+    found = people.signed_in(here)
+    assert found
+    assert found.id == person.id
+    people.end(here)
+    assert people.signed_in(here) is None
+    assert people.signed_in(there) is not None
+    assert people.signed_in(uuid.uuid4()) is None
+
+
+def test_a_stay_ends_after_the_time_that_settings_name(people: People, person: Person) -> None:
+    key = people.begin(person)
+    short = replace(people, stays=timedelta(0))
+    assert short.signed_in(key) is None
+    short.begin(person)  # who signs in clears away what is over
+    assert people.signed_in(key) is None
+
+
+def test_another_password_ends_all_stays(people: People, as_owner: People, person: Person) -> None:
+    keys = [people.begin(person) for _ in range(2)]
+    as_owner.set_password(person.login, "another password")
+    assert [people.signed_in(k) for k in keys] == [None, None]
+    guess(people, person.login, 1)
+    with pytest.raises(SignInRefused):
+        people.sign_in(person.login, RIGHT, HERE)
+    assert people.sign_in(person.login, "another password", HERE).id == person.id
+
+
+def test_who_is_deactivated_is_out_and_stays_out(people: People, as_owner: People, person: Person) -> None:
+    key = people.begin(person)
+    as_owner.deactivate(person.login)
+    assert people.signed_in(key) is None
+    with pytest.raises(SignInRefused, match="don't fit together"):
+        people.sign_in(person.login, RIGHT, HERE)
+
+
+def test_what_the_command_line_refuses(as_owner: People, person: Person) -> None:
+    with pytest.raises(InvalidInput, match="at least 10 characters"):
+        as_owner.set_password(person.login, "short")
+    with pytest.raises(NotFound, match="Nobody signs in as nobody"):
+        as_owner.set_password("nobody", RIGHT)
