@@ -30,7 +30,7 @@ from brumel.launch.cluster import HOST, OWNER, Cluster, free_port
 _APART_S = 10.0
 _CLIENTS = 3
 _WHOLE_START_EVERY = 10
-_PARTS = ("worker", "web server", "link", "simulated bench", "database")
+_PARTS = ("web server", "both web servers", "link", "simulated bench", "database")
 
 
 @dataclass
@@ -118,19 +118,19 @@ def _children(pid: int) -> list[int]:
         return []
 
 
-def _pid_of(part: str, start: int) -> int | None:
-    """The process of a part of a start."""
-    words = {"worker": "gunicorn", "web server": "gunicorn", "link": "brumel link", "simulated bench": "bench-server",
-             "database": "postgres"}[part]  # fmt: skip
+def _pids_of(part: str, start: int) -> list[int]:
+    """The processes of a part of a start; of one web server any."""
+    words = {"web server": "web-server", "both web servers": "web-server", "link": "brumel link",
+             "simulated bench": "bench-server", "database": "postgres"}[part]  # fmt: skip
+    found = []
     for pid in _children(start):
         try:
             command = Path(f"/proc/{pid}/cmdline").read_bytes().replace(b"\0", b" ").decode()
         except OSError:
             continue
         if words in command:
-            workers = _children(pid)
-            return (random.choice(workers) if workers else None) if part == "worker" else pid
-    return None
+            found.append(pid)
+    return [random.choice(found)] if part == "web server" and found else found
 
 
 def soak() -> None:
@@ -156,9 +156,9 @@ def soak() -> None:
                 start = _start(folder, port)
                 continue
             part = random.choice(_PARTS)
-            if (pid := _pid_of(part, start.pid)) is not None:
-                killed[part] += 1
+            for pid in _pids_of(part, start.pid):
                 os.kill(pid, signal.SIGKILL)
+            killed[part] += 1
         time.sleep(_APART_S)
         over.set()
         for thread in threads:

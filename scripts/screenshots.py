@@ -129,7 +129,7 @@ def main() -> None:
     settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": "2026-05-06T11:40:00+00:00"})
     OUT.mkdir(parents=True, exist_ok=True)
     try:
-        options = DemoOptions(port=0, speed=8.0, workers=1)
+        options = DemoOptions(port=0, speed=8.0, servers=1)
         with demonstration(settings, options) as processes, sync_playwright() as playwright:
             browser = playwright.chromium.launch(**LAUNCH)
             page = browser.new_page(viewport=SCREEN, base_url=processes.address)

@@ -116,6 +116,18 @@ def bench_server(line: str, control: str, speed: float) -> None:
             sys.exit(0)
 
 
+@main.command("web-server")
+@click.option("--listen", required=True, help="port of loopback, or fd://N, a listening socket handed over")
+@click.option("--demo", is_flag=True, help="with the one-click sign-in of the demonstration")
+def web_server(listen: str, demo: bool) -> None:
+    """Run one web server alone, over the database that the settings name."""
+    from brumel.launch.processes import taken_over
+    from brumel.launch.wsgi import serve_web
+
+    with _refusals(), taken_over(listen) as listening:
+        serve_web(listening, demo=demo)
+
+
 @main.group()
 def user() -> None:
     """People who can sign in."""

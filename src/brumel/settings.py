@@ -29,6 +29,7 @@ TABLE: dict[str, tuple[str, str]] = {
     ),
     "BRUMEL_NOW": ("", "freezes the calendar at this ISO 8601 time with offset; for tests and pictures"),
     "BRUMEL_SESSION_HOURS": ("168", "how long somebody stays signed in, hours"),
+    "BRUMEL_USER": ("brumel", "user that serves where root starts; made where it is missing"),
     "BRUMEL_PROXY_HOPS": ("0", "number of trusted TLS proxies in front of serve"),
     "BRUMEL_HOSTS": ("127.0.0.1,localhost", "names under which the application is reached, with commas"),
 }
@@ -46,6 +47,8 @@ class Settings:
     timezone: ZoneInfo
     order: HouseOrder
     now: datetime | None
+    user: str
+    """Whom the parts that face others run as, where root starts them."""
     stays: timedelta
     """How long somebody stays signed in."""
     proxy_hops: int
@@ -88,6 +91,7 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
         timezone=zone,
         order=orders()[value["BRUMEL_ORDER"]],
         now=_moment(value["BRUMEL_NOW"]),
+        user=value["BRUMEL_USER"],
         stays=timedelta(hours=hours),
         proxy_hops=hops,
         hosts=tuple(name.strip() for name in value["BRUMEL_HOSTS"].split(",") if name.strip()),

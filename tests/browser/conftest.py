@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 import subprocess
 from collections.abc import Iterator
@@ -44,10 +45,11 @@ def pristine(ready: Ready) -> Iterator[Path]:
 def processes(pristine: Path) -> Iterator[Processes]:
     """A demonstration of the module's own: what one file leaves behind meets no other."""
     folder = data_folder("browser")
-    settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": NOW.isoformat()})
+    user = os.environ.get("BRUMEL_USER", "brumel")
+    settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": NOW.isoformat(), "BRUMEL_USER": user})
     try:
         subprocess.run(["cp", "-a", "--reflink=auto", f"{pristine}/.", folder], check=True)
-        with demonstration(settings, DemoOptions(port=0, speed=20.0, workers=1)) as running:
+        with demonstration(settings, DemoOptions(port=0, speed=20.0, servers=1)) as running:
             yield running
     finally:
         shutil.rmtree(folder, ignore_errors=True)

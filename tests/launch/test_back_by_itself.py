@@ -122,7 +122,7 @@ def test_whoever_started_it_is_killed_and_the_next_start_serves(folder: Path, ho
     settings = {"BRUMEL_DATA": str(folder)}
     first = brumel("serve", "--port", str(port), **settings)
     until(first, "Brumel is at")
-    left = [pid for name in ("postgres", "gunicorn") for pid in of_group(name, folder)]
+    left = [pid for name in ("postgres", "web-server") for pid in of_group(name, folder)]
     assert len(left) >= 3
     first.send_signal(how)
     first.wait(20)
@@ -154,10 +154,11 @@ def test_a_killed_database_and_a_killed_web_server_come_back(folder: Path) -> No
         while time.monotonic() < deadline and cluster.port() is None:
             os.sched_yield()
         assert int((data / "postmaster.pid").read_text().split()[0]) != postmaster
-        masters = [pid for pid in of_group("gunicorn", folder) if os.getsid(pid) == pid]
-        assert masters
-        os.kill(masters[0], signal.SIGKILL)
-        until(process, "the web server ended by itself (signal 9); it is started again at once")
+        servers = of_group("web-server", folder)
+        assert len(servers) == 2
+        for pid in servers:
+            os.kill(pid, signal.SIGKILL)
+        until(process, "the web server 2 ended by itself (signal 9); it is started again at once")
         assert pages(f"http://127.0.0.1:{port}") == 200
     finally:
         ctrl_c(process)

@@ -62,7 +62,13 @@ def installed(root: Path, built: list[Path], tmp_path_factory: pytest.TempPathFa
 
 
 def environment(**settings: str) -> dict[str, str]:
-    return {k: v for k, v in os.environ.items() if k not in {"PYTHONPATH", "VIRTUAL_ENV"}} | settings
+    return (
+        {k: v for k, v in os.environ.items() if k not in {"PYTHONPATH", "VIRTUAL_ENV"}}
+        | {
+            "BRUMEL_USER": "root",  # a folder of a test is read by who made it alone
+        }
+        | settings
+    )
 
 
 def fetched(address: str) -> str:

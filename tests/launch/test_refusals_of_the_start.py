@@ -24,6 +24,8 @@ from brumel.settings import SettingsError, read_settings
         ({"BRUMEL_NOW": "noon"}, "BRUMEL_NOW: 'noon' is not an ISO 8601 time."),
         ({"BRUMEL_NOW": "2026-05-04T09:00:00"}, "has no offset from UTC; write it as 2026-05-04T09:00:00+00:00."),
         ({"BRUMEL_PROXY_HOPS": "one"}, "BRUMEL_PROXY_HOPS: a whole number is needed, not 'one'."),
+        ({"BRUMEL_PROXY_HOPS": "²"}, "BRUMEL_PROXY_HOPS: a whole number is needed, not '²'."),
+        ({"BRUMEL_SESSION_HOURS": "0"}, "BRUMEL_SESSION_HOURS: a whole number above 0 is needed, not '0'."),
         ({"BRUMEL_TEA": "1"}, "BRUMEL_TEA is not a setting; known are BRUMEL_DATABASE_URL"),
     ],
 )

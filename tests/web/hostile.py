@@ -51,7 +51,15 @@ FILES = (b"", b"%PDF-1.4 nothing", b"\xff\xd8\xff\xe0 not a picture", b"GIF89a\x
 BODIES = ('{"rows": 1e999}', "[[[[", "{}", "[]", "null", '{"calc": []}', '{"rows": [{"t": NaN}]}', '"\\ud800"',
           "[" * 5_000)  # fmt: skip
 _INSIDE = re.compile(r"\b(?:ck|uq|fk|pk|ix)_[a-z]+_|contradicts the rule|Traceback|psycopg|sqlalchemy", re.IGNORECASE)
-SENTENCE = re.compile(r"[A-Z][a-z].{8,}")
+SENTENCE = re.compile(r"[A-Za-z][a-z].{8,}")
+USUAL = {
+    "nominal": "1413", "content": "500", "certificate_u": "7", "open_life_days": "90", "factor": "0.5",
+    "visit_every_days": "7", "battery_hours": "100", "memory_records": "500", "altitude_m": "12", "amount": "5",
+    "temperature_c": "20", "signal": "10", "shown": "7", "at": "", "low": "6", "high": "8", "poured": "20",
+    "pressure": "1010", "reference": "7.1", "before": "7", "after": "7", "received_on": "2026-05-01",
+    "expires_on": "2027-05-01", "in_service_on": "2026-01-05", "departure": "2026-05-07T08:00", "spot_depth": "0.5",
+}  # fmt: skip
+"""What somebody would type into a field of this name."""
 
 
 @dataclass(frozen=True)
@@ -114,7 +122,8 @@ class Hostile:
             elif name == "id" or name.endswith("-id"):
                 sent.append((name, str(uuid.UUID(int=self.chance.getrandbits(128)))))
             else:
-                sent.append((name, value or (PLAIN.get(kind, "a word") if self.chance.random() < 0.6 else "")))
+                usual = USUAL.get(name, PLAIN.get(kind, f"word {self.chance.getrandbits(20)}"))
+                sent.append((name, value or (usual if self.chance.random() < 0.7 else "")))
         if self.chance.random() < 0.1:
             path = re.sub(r"[0-9a-f]{8}-[0-9a-f-]{27}", lambda _: self._key(), path)
         return Shot(method.upper(), path, tuple(sent), file)

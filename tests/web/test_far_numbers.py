@@ -7,7 +7,7 @@ import uuid
 
 import pytest
 from flask.testing import FlaskClient
-from tests.web.hostile import unsound, unsound_files
+from tests.web.hostile import USUAL, unsound, unsound_files
 from tests.web.screens import BASE, enter, probe_id, token
 from tests.web.walking import Page
 
@@ -16,11 +16,6 @@ from brumel.services.visiting.visits import NewVisit
 from brumel.store.database import Database
 
 FAR = ("1e308", "-1e13", "5e-324")
-USUAL = {
-    "nominal": "1413", "content": "500", "certificate_u": "7", "open_life_days": "90", "factor": "0.5",
-    "visit_every_days": "7", "battery_hours": "100", "memory_records": "500", "altitude_m": "12", "amount": "5",
-    "temperature_c": "20", "signal": "10", "shown": "7", "at": "", "low": "6", "high": "8",
-}  # fmt: skip
 PLACES = (
     "/shelf/new", "/shelf/lots/{lot}", "/kit/probes/{ph}", "/kit/meters/new", "/kit/instruments/new",
     "/bench/new?probe={do}", "/bench/kept/{ec}", "/rounds/sites/new", "/rounds/sites/{site}", "/visits/{visit}",

@@ -144,7 +144,8 @@ class Processes:
         user: dict[str, Any] = {}
         if child.account:
             entry = pwd.getpwnam(child.account)
-            user = {"user": entry.pw_uid, "group": entry.pw_gid, "extra_groups": [], "cwd": "/"}
+            groups = os.getgrouplist(child.account, entry.pw_gid)  # a serial line belongs to one
+            user = {"user": entry.pw_uid, "group": entry.pw_gid, "extra_groups": groups, "cwd": "/"}
         environment = self.environment if child.environment is None else child.environment
         child.process = subprocess.Popen(
             child.command, env=dict(environment), stdin=subprocess.DEVNULL, start_new_session=True,
@@ -160,16 +161,6 @@ class Processes:
 def python(*arguments: str) -> list[str]:
     """A command of this interpreter."""
     return [sys.executable, *arguments]
-
-
-def gunicorn(factory: str, claimed: socket.socket, *, workers: int = 2, threads: int = 40) -> list[str]:
-    """The web server. Threads exceed the live streams and pages of a team; each stream holds one."""
-    return python(
-        "-m", "gunicorn", f"brumel.launch.wsgi:{factory}()", "--bind", handed_over(claimed),
-        "--worker-class", "gthread",
-        "--workers", str(workers), "--threads", str(threads), "--graceful-timeout", "2", "--no-control-socket",
-        "--log-level", "warning",
-    )  # fmt: skip
 
 
 def claim(host: str, port: int, patience_s: float = 0.0) -> socket.socket:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import fcntl
 import os
 import socket
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from ipaddress import ip_address
@@ -14,14 +14,16 @@ from typing import IO
 
 from brumel import demo
 from brumel.demo.truths import DAYS
+from brumel.launch.account import account, bare
 from brumel.launch.cluster import APPLICATION, HOST, OWNER, Cluster, LaunchError
-from brumel.launch.processes import Processes, claim, gunicorn, handed_over, python, wait_until_served
+from brumel.launch.processes import Processes, claim, handed_over, python, wait_until_served
 from brumel.services.clock import Clock
 from brumel.settings import Settings
 from brumel.store import schema
 from brumel.store.database import Database, StoreError
 from brumel.store.models.reference import Device
 
+SERVERS = 2
 _PATIENCE_S = 12.0
 """So long what a start that was cut off left behind may take to end."""
 
@@ -33,7 +35,8 @@ class DemoOptions:
     port: int = 8000
     fresh: bool = False
     speed: float = 1.0
-    workers: int = 2
+    servers: int = SERVERS
+    """How many processes answer."""
     days: int = DAYS
     """How far back its work goes, where it is made anew."""
 
@@ -68,14 +71,18 @@ def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processe
             ports = demo.BenchPorts(line.getsockname()[1], control.getsockname()[1], options.speed)
             demo.plug_in(database, ports)
             database.close()
+            serves = account(settings.user)
             processes.environment = _environment(settings, cluster.url(), cluster.secret("session"))
             bench = python(
                 "-m", "brumel", "bench-server", "--line", handed_over(line), "--control", handed_over(control),
                 "--speed", str(options.speed),
             )  # fmt: skip
-            processes.start("simulated bench", *bench, inherits=(line.fileno(), control.fileno()))
-            processes.start("link", *python("-m", "brumel", "link", f"socket://{HOST}:{ports.line}"))
-            _serve(processes, gunicorn("demo", claimed, workers=options.workers), claimed, HOST)
+            processes.start(
+                "simulated bench", *bench, inherits=(line.fileno(), control.fileno()), account=serves,
+                environment=_without(processes.environment, "BRUMEL_DATABASE_URL", "BRUMEL_SECRET_KEY"),
+            )  # fmt: skip
+            _read(processes, "link", f"socket://{HOST}:{ports.line}", serves)
+            _serve(processes, claimed, HOST, account=serves, demo=True, servers=options.servers)
             yield processes
         finally:
             processes.stop()
@@ -95,17 +102,32 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
         with database.session() as session:
             lines = sorted({d.url for d in session.query(Device)})
         database.close()
+        serves = account(settings.user)
         processes.environment = _environment(settings, url, secret)
         processes.address = f"http://{host}:{claimed.getsockname()[1]}"
         for line in lines:
-            processes.start(f"link to {line}", *python("-m", "brumel", "link", line))
-        _serve(processes, gunicorn("serve", claimed), claimed, host)
+            _read(processes, f"link to {line}", line, serves)
+        _serve(processes, claimed, host, account=serves)
         yield processes
 
 
-def _serve(processes: Processes, server: list[str], claimed: socket.socket, host: str) -> None:
-    """The web server on a port that stays claimed here: whoever comes while it is started again waits."""
-    processes.start("web server", *server, inherits=(claimed.fileno(),))
+def _read(processes: Processes, name: str, line: str, account: str) -> None:
+    """What reads a line: it needs the database, and signs nobody in."""
+    environment = _without(processes.environment, "BRUMEL_SECRET_KEY")
+    processes.start(name, *python("-m", "brumel", "link", line), account=account, environment=environment)
+
+
+def _without(environment: Mapping[str, str], *names: str) -> dict[str, str]:
+    return {k: v for k, v in environment.items() if k not in names}
+
+
+def _serve(
+    processes: Processes, claimed: socket.socket, host: str, *, account: str, demo: bool = False, servers: int = SERVERS
+) -> None:
+    """Web servers that share a port, which stays claimed here: whoever comes while all are started again waits."""
+    command = python("-m", "brumel", "web-server", "--listen", handed_over(claimed), *(["--demo"] if demo else []))
+    for number in range(1, servers + 1):
+        processes.start(f"web server {number}", *command, inherits=(claimed.fileno(),), account=account)
     wait_until_served(host, claimed.getsockname()[1], processes)
 
 
@@ -183,7 +205,7 @@ def _check(url: str) -> None:
 
 
 def _environment(settings: Settings, url: str, secret: str) -> dict[str, str]:
-    environment = {k: v for k, v in os.environ.items() if not k.startswith("BRUMEL_DATABASE")}
+    environment = {k: v for k, v in bare(os.environ).items() if not k.startswith("BRUMEL_DATABASE")}
     environment |= {"BRUMEL_DATABASE_URL": url, "BRUMEL_SECRET_KEY": secret}
     if settings.now is not None:
         environment["BRUMEL_NOW"] = settings.now.isoformat()

@@ -61,5 +61,5 @@ class Health:
 
     def _links(self) -> str:
         with self.database.session() as session:
-            unread = [row.url for row in session.execute(_LINES) if not row.owned]
-        return f"{counted(len(unread), 'line')} without a link that reads: {', '.join(unread)}." if unread else ""
+            unread = [row for row in session.execute(_LINES) if not row.owned]
+        return f"{counted(len(unread), 'line')} without a link that reads." if unread else ""
