@@ -98,6 +98,11 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
     )
 
 
+def notes_of(settings: Settings, *, demo: bool) -> Path:
+    """Where a start notes for its pages what it started again."""
+    return settings.data / ("demo" if demo else "serve") / "restarts.jsonl"
+
+
 def default_data_folder() -> Path:
     """/var/lib/brumel for root (PostgreSQL's own user must be able to pass), else the XDG data folder."""
     if os.geteuid() == 0:

@@ -13,6 +13,8 @@ import pytest
 
 from brumel.launch.cluster import Cluster, free_port
 from brumel.launch.processes import Processes
+from brumel.services.health import Health
+from brumel.store.database import Database
 from tests.launch.front_door import brumel, ctrl_c, until
 from tests.launch.test_cut_off import alive
 
@@ -160,6 +162,10 @@ def test_a_killed_database_and_a_killed_web_server_come_back(folder: Path) -> No
             os.kill(pid, signal.SIGKILL)
         until(process, "the web server 2 ended by itself (signal 9); it is started again at once")
         assert pages(f"http://127.0.0.1:{port}") == 200
+        noted = Health(Database("postgresql://"), notes=folder / "serve" / "restarts.jsonl").restarts()
+        assert {(r.what, r.why) for r in noted} == {
+            ("database", "signal 9"), ("web server 1", "signal 9"), ("web server 2", "signal 9"),
+        }  # fmt: skip
     finally:
         ctrl_c(process)
         Cluster(folder / "serve").remove()

@@ -110,7 +110,7 @@ FOR_EVERYBODY = {
     "channels.of_meter", "channels.view",
     "calibrations.open_runs", "calibrations.view", "calibrations.lens", "calibrations.choices", "calibrations.hints",
     "calibrations.same_pour",
-    "health.checks", "kept.form", "states.probe", "states.probe_states",
+    "health.checks", "health.restarts", "kept.form", "states.probe", "states.probe_states",
     "states.probe_state", "states.sites", "states.site", "states.usual_sites",
     "kit.cards", "kit.life", "kit.photo", "ledger.calibrations", "ledger.readings", "ledger.calibrations_csv",
     "ledger.readings_csv", "ledger.calibration_file", "ledger.calibrations_json", "ledger.calibrations_jsonl",

@@ -2,11 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from pathlib import Path
+
 import pytest
 from flask.testing import FlaskClient
 from tests.web.screens import BASE, enter, post
 
 from brumel import demo
+from brumel.services.application import Services
+from brumel.services.health import note_restart
+from brumel.web.app import WebSettings, create_app
 
 SECURE = ("Secure", "HttpOnly", "SameSite=Lax")
 
@@ -64,3 +70,24 @@ def test_what_every_answer_carries(client: FlaskClient, name: str, begins: str) 
 
 def test_without_tls_nobody_is_bound_to_it(client: FlaskClient) -> None:
     assert "Strict-Transport-Security" not in client.get("/sign-in", base_url="http://localhost").headers
+
+
+def test_today_says_what_was_started_again_and_why(services: Services, tmp_path: Path) -> None:
+    notes = tmp_path / "demo" / "restarts.jsonl"
+    told = replace(services, health=replace(services.health, notes=notes))
+    with create_app(told, WebSettings("test", demo=True)).test_client() as client:
+        enter(client, "technician")
+        assert "Started again by itself" not in client.get("/", base_url=BASE).text
+        for number in range(60):
+            note_restart(notes, "link" if number % 2 else "simulated bench", "code 1")
+        note_restart(notes, "link", "signal 9")
+        page = client.get("/", base_url=BASE).text
+    assert "Started again by itself" in page
+    assert "The link ended (signal 9)" in page
+    assert page.count(" ended (") == 2
+    assert len(notes.read_text().splitlines()) == 50
+
+
+def test_a_folder_that_takes_no_note_stops_nothing(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("")
+    note_restart(tmp_path / "file" / "restarts.jsonl", "link", "signal 9")

@@ -15,10 +15,12 @@ import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from ipaddress import ip_address
+from pathlib import Path
 from types import FrameType
 from typing import Any
 
 from brumel.launch.cluster import HOST, LaunchError
+from brumel.services.health import note_restart
 
 _STOP_WITHIN_S = 6.0
 _LOOK_EVERY_S = 0.2
@@ -71,6 +73,8 @@ class Processes:
     address: str = ""
     say: Callable[[str], None] = lambda words: None
     clock: Callable[[], float] = time.monotonic
+    notes: Path | None = None
+    """Where it is noted for the pages that a child is started again."""
     children: list[Child] = field(default_factory=list)
     _stopping: bool = False
 
@@ -112,6 +116,8 @@ class Processes:
                 child.again_at = now + pause_s
                 when = f"in {pause_s:g} s" if pause_s else "at once"
                 self.say(f"the {child.name} ended by itself ({child.why}); it is started again {when}")
+                if self.notes is not None:
+                    note_restart(self.notes, child.name, child.why)
             if now >= child.again_at:
                 try:
                     self._launch(child)

@@ -18,7 +18,7 @@ from brumel.launch.account import account, bare
 from brumel.launch.cluster import APPLICATION, HOST, OWNER, Cluster, LaunchError
 from brumel.launch.processes import Processes, claim, handed_over, python, wait_until_served
 from brumel.services.clock import Clock
-from brumel.settings import Settings
+from brumel.settings import Settings, notes_of
 from brumel.store import schema
 from brumel.store.database import Database, StoreError
 from brumel.store.models.reference import Device
@@ -60,7 +60,7 @@ def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processe
             say("starting over: the demonstration's data are removed")
             cluster.remove()
         port = claimed.getsockname()[1]
-        processes = Processes({}, f"http://{HOST}:{port}", say)
+        processes = Processes({}, f"http://{HOST}:{port}", say, notes=notes_of(settings, demo=True))
         try:
             cluster.serve_with(processes)
             schema.upgrade(cluster.url(OWNER), APPLICATION)
@@ -96,7 +96,7 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
             "Another address than loopback needs a TLS proxy in front (BRUMEL_PROXY_HOPS) and a PostgreSQL of your "
             "own (BRUMEL_DATABASE_URL)."
         )
-    processes = Processes({}, say=say)
+    processes = Processes({}, say=say, notes=notes_of(settings, demo=False))
     with _served(settings, processes) as (url, secret, patience_s), claim(host, port, patience_s) as claimed:
         database = Database(url, pool_size=1)
         with database.session() as session:
@@ -206,7 +206,11 @@ def _check(url: str) -> None:
 
 def _environment(settings: Settings, url: str, secret: str) -> dict[str, str]:
     environment = {k: v for k, v in bare(os.environ).items() if not k.startswith("BRUMEL_DATABASE")}
-    environment |= {"BRUMEL_DATABASE_URL": url, "BRUMEL_SECRET_KEY": secret}
+    environment |= {
+        "BRUMEL_DATABASE_URL": url,
+        "BRUMEL_SECRET_KEY": secret,
+        "BRUMEL_DATA": str(settings.data.resolve()),
+    }
     if settings.now is not None:
         environment["BRUMEL_NOW"] = settings.now.isoformat()
     return environment

@@ -14,7 +14,7 @@ from flask import Flask
 from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.kit.photos import MOST_BYTES
-from brumel.settings import read_settings
+from brumel.settings import notes_of, read_settings
 from brumel.store.database import Database
 from brumel.web.app import WebSettings, create_app
 
@@ -57,7 +57,8 @@ def application(*, demo: bool) -> Flask:
     settings = read_settings()
     clock = Clock(settings.timezone, settings.now)
     services = Services.over(
-        Database(settings.database_url), clock, settings.order, settings.data, settings.stays
+        Database(settings.database_url), clock, settings.order, settings.data, settings.stays,
+        notes_of(settings, demo=demo),
     )  # fmt: skip
     app = create_app(services, WebSettings(settings.secret_key, demo, settings.proxy_hops, settings.hosts))
     # What is there now stays: the collector need not walk through it within a request.

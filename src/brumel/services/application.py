@@ -76,6 +76,7 @@ class Services:
         order: HouseOrder | None = None,
         data: Path | None = None,
         stays: timedelta = timedelta(days=7),
+        notes: Path | None = None,
     ) -> Services:
         """Wire the services.
 
@@ -87,6 +88,8 @@ class Services:
             Where its data are.
         stays
             How long somebody stays signed in.
+        notes
+            Where it is noted that a part was started again.
         """
         order = order or default_order()
         kit, meters, shelf = Kit(database, clock), Meters(database, clock), Shelf(database, clock)
@@ -117,5 +120,5 @@ class Services:
             live=LiveHub(database),
             channels=ChannelMaps(database),
             simulation=Simulation(database),
-            health=Health(database, data),
+            health=Health(database, data, notes),
         )

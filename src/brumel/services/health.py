@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
+import json
 import os
 from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from sqlalchemy import text
@@ -13,6 +16,8 @@ from brumel.store.database import Database, StoreError
 
 _LEAST_FREE = 200_000_000
 """With less left on the disk, bytes, it is called full (rule of this product)."""
+_NOTED, _LATELY = 50, timedelta(hours=1)
+"""So many restarts are kept, and shown for so long."""
 _LINES = text(
     "SELECT url, EXISTS (SELECT 1 FROM pg_locks WHERE locktype = 'advisory' AND granted AND objsubid = 1"
     " AND database = (SELECT oid FROM pg_database WHERE datname = current_database())"
@@ -31,12 +36,35 @@ class Check:
 
 
 @dataclass(frozen=True)
+class Restart:
+    """A part that ended by itself and was started again: which, why, when."""
+
+    what: str
+    why: str
+    at: datetime
+
+
+def note_restart(notes: Path, what: str, why: str) -> None:
+    """Note that a part is started again, for the pages; the log says it too, where the disk takes no note."""
+    line = json.dumps({"what": what, "why": why, "at": datetime.now(UTC).isoformat()})
+    with contextlib.suppress(OSError):
+        notes.parent.mkdir(parents=True, exist_ok=True)
+        known = notes.read_text(encoding="utf-8").splitlines() if notes.exists() else []
+        new = notes.with_suffix(".new")
+        new.write_text("\n".join([*known, line][-_NOTED:]) + "\n", encoding="utf-8")
+        new.chmod(0o644)  # who serves may be another user than who starts
+        new.replace(notes)
+
+
+@dataclass(frozen=True)
 class Health:
     """Looks at the database, its schema, the links and the disk."""
 
     database: Database
     data: Path | None = None
     """Where the data of this installation are; None where somebody else keeps them."""
+    notes: Path | None = None
+    """Where it is noted that a part was started again."""
 
     def checks(self) -> list[Check]:
         """All checks; what can't be asked without a database is not."""
@@ -46,6 +74,19 @@ class Health:
         except StoreError as away:
             return [*found, Check("database", away.for_people)]
         return [*found, Check("database"), Check("schema", self._schema()), Check("links", self._links())]
+
+    def restarts(self) -> list[Restart]:
+        """What was started again within the last hour, the newest of each part, the newest first."""
+        try:
+            lines = self.notes.read_text(encoding="utf-8").splitlines() if self.notes else []
+        except OSError:
+            lines = []
+        since, newest = datetime.now(UTC) - _LATELY, dict[str, Restart]()
+        for line in lines:
+            told = json.loads(line)
+            if (at := datetime.fromisoformat(told["at"])) >= since:
+                newest[told["what"]] = Restart(told["what"], told["why"], at)
+        return sorted(newest.values(), key=lambda r: r.at, reverse=True)
 
     def _disk(self) -> str:
         if self.data is None or not self.data.exists():

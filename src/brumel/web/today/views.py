@@ -14,4 +14,9 @@ blueprint = Blueprint("today", __name__, template_folder="templates")
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
     """The day."""
-    return render_template("today/page.html", day=services().today.day(probe_states()), coefficients=coefficient_words)
+    return render_template(
+        "today/page.html",
+        day=services().today.day(probe_states()),
+        coefficients=coefficient_words,
+        restarts=services().health.restarts(),
+    )
