@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 import uuid
 from collections.abc import Iterator
 from typing import Any
@@ -133,9 +134,38 @@ def test_what_can_not_be_read_is_named_and_adds_nothing(database: Database, else
 
 def test_what_would_not_be_taken_from_a_form_is_not_taken_from_a_file(elsewhere: Database, pond: str) -> None:
     fresh = json.loads(pond)["records"]["reading"][-1] | {"id": str(uuid.uuid4())}
-    for wrong in ({"value": 1e999}, {"source": "dreamt"}, {"note": "x" * 5_000}):
+    for wrong in ({"source": "dreamt"}, {"note": "x" * 5_000}):
         with pytest.raises(InvalidInput, match="It can't stand here: "):
             Exchange(elsewhere).take_in(changed(pond, records={"reading": [fresh | wrong]}))
+
+
+@pytest.mark.parametrize(
+    ("value", "words"),
+    [
+        (1e308, "1e+308 is too large to be meant"),
+        (float("nan"), "nan is too large to be meant"),
+        (99.0, "99 pH can't be: from"),
+        (-40, "−40 pH can't be: from"),
+    ],
+)
+def test_a_value_that_can_not_be_is_named_with_its_row(
+    database: Database, elsewhere: Database, pond: str, value: float, words: str
+) -> None:
+    file = json.loads(pond)
+    file["records"]["reading"] = [r for r in file["records"]["reading"] if r["quantity"] == "ph"][:1]
+    file["records"]["reading"][0]["value"] = value
+    with pytest.raises(InvalidInput, match=re.escape(f"records.reading, row 1: {words}")):
+        Exchange(elsewhere).take_in(json.dumps(file))
+
+
+def test_a_number_far_out_is_found_wherever_it_stands(elsewhere: Database, pond: str) -> None:
+    file = json.loads(pond)
+    file["records"]["reading"][0]["budget"] = [{"name": "x", "u": 1e300}]
+    with pytest.raises(InvalidInput, match=r"row 1: 1e\+300 is too large"):
+        Exchange(elsewhere).take_in(json.dumps(file))
+    file["records"]["reading"][0] |= {"budget": [], "quantity": "mood"}
+    with pytest.raises(InvalidInput, match="row 1: the quantity 'mood' is not known"):
+        Exchange(elsewhere).take_in(json.dumps(file))
 
 
 def test_values_are_exported_in_the_units_that_were_chosen(database: Database) -> None:

@@ -71,7 +71,8 @@ def test_who_comes_in_where(app: Flask, who: tuple[str, FlaskClient]) -> None:
     for rule in app.url_map.iter_rules():
         if rule.endpoint in LEAVES:
             continue
-        for method in METHODS:
+        # What no door is for is the same for everybody; the strongest role tries it.
+        for method in METHODS if role == "supervisor" else ("GET", "POST"):
             headers = {"Referer": BASE, "X-CSRFToken": key}
             path = address(rule.rule)
             answer = client.open(path, method=method, base_url=BASE, headers=headers)

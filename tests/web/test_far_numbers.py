@@ -15,7 +15,7 @@ from brumel.services.application import Services
 from brumel.services.visiting.visits import NewVisit
 from brumel.store.database import Database
 
-FAR = ("1e308", "-1e13", "5e-324")
+FAR = ("-1e308", "5e-324")
 PLACES = (
     "/shelf/new", "/shelf/lots/{lot}", "/kit/probes/{ph}", "/kit/meters/new", "/kit/instruments/new",
     "/bench/new?probe={do}", "/bench/kept/{ec}", "/rounds/sites/new", "/rounds/sites/{site}", "/visits/{visit}",

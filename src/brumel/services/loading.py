@@ -16,11 +16,12 @@ from brumel.core.kit.accuracy import read_accuracy
 from brumel.core.kit.care import about_care
 from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.shelf import Pack, standards
-from brumel.core.quantities.quantity import of_a_round
+from brumel.core.quantities.quantity import of_a_round, quantity
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.sensing.principles import principles
 from brumel.core.standards.targets import PH_BUFFER, bottle_of, check_bottle
-from brumel.services.errors import InvalidInput
+from brumel.core.typed import far_in
+from brumel.services.errors import InvalidInput, check_number
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, signal_channel
 from brumel.store.database import Database
 from brumel.store.models.base import Base
@@ -177,6 +178,12 @@ def _range_problems(row: dict[str, Any]) -> list[str]:
         pair = reach if isinstance(reach, list) and len(reach) == 2 else [0, 0]
         if not all(isinstance(x, int | float) for x in pair) or not pair[0] < pair[1]:
             found.append(f"expected {key} is not a pair of numbers, the lower first")
+            continue
+        if key in known:
+            wrong, about = dict[str, str](), quantity(key)
+            for end in pair:
+                check_number(wrong, key, end, about.typed, about.unit or about.symbol)
+            found += [f"expected {key}: {words.rstrip('.')}" for words in wrong.values()]
     return found
 
 
@@ -197,6 +204,8 @@ def _row(kind: str, number: int, entry: dict[str, Any], wrong: dict[str, str]) -
         fits = isinstance(value, wanted) or (wanted is float and isinstance(value, int))
         if value is not None and not fits:
             problems.append(f"{name} is not a {wanted.__name__}")
+    if (far := far_in(entry)) is not None:
+        problems.append(f"{far:g} is too large to be meant")
     row = {"id": uuid.uuid4(), **optional, **entry}
     if not problems and kind in _PROBLEMS:
         try:

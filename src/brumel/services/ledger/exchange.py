@@ -10,13 +10,17 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.services.errors import InvalidInput
+from brumel.core.quantities.quantity import quantities
+from brumel.core.typed import far_in
+from brumel.services.errors import InvalidInput, check_number
 from brumel.store import exchange
 from brumel.store.database import Database, StoreError
 from brumel.store.models.base import Base
 from brumel.store.models.reference import PlannedRound
 
 FORMAT, VERSION = "brumel-readings", 1
+_READING = "reading"
+_ROOM = 0.05
 _TABLES = {exchange.table_of(model).name: model for model in exchange.IN_ORDER}
 
 
@@ -81,7 +85,26 @@ def _records(text: str) -> dict[str, list[dict[str, Any]]]:
         for name, rows in records.items()
     ):
         raise InvalidInput({"file": f"records must be an object of lists of rows; it may hold {', '.join(_TABLES)}."})
-    return {name: [dict(row) for row in rows] for name, rows in records.items()}
+    found = {name: [dict(row) for row in rows] for name, rows in records.items()}
+    for name, rows in found.items():
+        for number, row in enumerate(rows, 1):
+            if (far := far_in(row)) is not None:
+                raise InvalidInput({"file": f"records.{name}, row {number}: {far:g} is too large to be meant."})
+            if name == _READING and (words := _beyond(row)):
+                raise InvalidInput({"file": f"records.{name}, row {number}: {words}"})
+    return found
+
+
+def _beyond(row: Mapping[str, Any]) -> str:
+    """What is said of a value that its quantity can't have; a little room is left for what was measured at its end."""
+    about, value = quantities().get(str(row.get("quantity"))), row.get("value")
+    if about is None:
+        return f"the quantity {row.get('quantity')!r} is not known."
+    wrong, (low, high) = dict[str, str](), about.typed
+    room = _ROOM * (high - low)
+    if isinstance(value, int | float):
+        check_number(wrong, "value", value, (low - room, high + room), about.unit or about.symbol)
+    return wrong.get("value", "")
 
 
 def _named(session: Session, records: Mapping[str, list[dict[str, Any]]]) -> None:
