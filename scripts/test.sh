@@ -7,5 +7,5 @@ bin=$PWD/.venv/bin
 "$bin/ruff" format --check .
 "$bin/mypy"
 "$bin/lint-imports" --no-logo 2>/dev/null || "$bin/lint-imports"
-# Three at a time on two cores: most of a browser test is waiting. A module's database stays with one of them.
-exec "$bin/pytest" -n 3 --dist loadfile --no-loadscope-reorder "$@"
+# Two at a time, one a core: three slow each other down. Most of a browser test is waiting. A module's database stays with one of them.
+exec "$bin/pytest" -n 2 --dist loadfile --no-loadscope-reorder "$@"
