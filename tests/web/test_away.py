@@ -120,7 +120,7 @@ def test_a_monitor_is_told_of_lines_that_nobody_reads_and_of_a_full_disk(
     with database.session() as session:
         session.execute(text("UPDATE device SET url = 'socket://127.0.0.1:1'"))
     url = "socket://127.0.0.1:1"
-    assert checks() == {"disk": "", "database": "", "schema": "", "links": f"1 line without a link that reads: {url}."}
+    assert checks() == {"disk": "", "database": "", "schema": "", "links": "1 line without a link that reads."}
     with database.notifications() as link:
         link.execute("SELECT pg_advisory_lock(hashtextextended(%s, 1))", [url])
         assert checks()["links"] == ""
