@@ -40,7 +40,7 @@ class Client:
     port: int
     acknowledged: list[uuid.UUID] = field(default_factory=list)
     longest_s: float = 0.0
-    cookie: str = ""
+    cookies: dict[str, str] = field(default_factory=dict)
     token: str = ""
     path: str = ""
 
@@ -81,11 +81,13 @@ class Client:
     def _ask(self, method: str, path: str, fields: dict[str, str] | None = None) -> tuple[int, str, str]:
         connection = http.client.HTTPConnection(HOST, self.port, timeout=20)
         try:
-            headers = {"Cookie": self.cookie, "Content-Type": "application/x-www-form-urlencoded"}
+            cookies = "; ".join(f"{name}={value}" for name, value in self.cookies.items())
+            headers = {"Cookie": cookies, "Content-Type": "application/x-www-form-urlencoded"}
             connection.request(method, path, urlencode(fields or {}), headers)
             answer = connection.getresponse()
-            if given := answer.getheader("Set-Cookie"):
-                self.cookie = given.split(";")[0]
+            for given in answer.headers.get_all("Set-Cookie") or ():
+                name, _, value = given.split(";")[0].partition("=")
+                self.cookies[name] = value
             return answer.status, answer.getheader("Location") or "", answer.read().decode()
         finally:
             connection.close()
