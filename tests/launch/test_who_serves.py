@@ -13,6 +13,7 @@ from pathlib import Path
 
 import pytest
 
+from brumel.launch import start
 from brumel.launch.account import account, bare
 from brumel.launch.cluster import HOST, LaunchError
 from brumel.launch.processes import Processes, claim, handed_over, python, wait_until_served
@@ -73,6 +74,14 @@ def test_secrets_of_whoever_starts_are_not_handed_on() -> None:
     assert bare(given) == {
         "PATH": "/bin", "LANG": "C", "HOME": "/nonexistent", "PYTHONPATH": str(Path("src").resolve()),
     }  # fmt: skip
+
+
+def test_who_starts_for_themselves_keeps_their_environment(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A password file of theirs is found by their home; only another user is given nothing of it."""
+    monkeypatch.setenv("HOME", "/home/ada")
+    settings = read_settings({})
+    assert start._environment(settings, "url", "key", "")["HOME"] == "/home/ada"
+    assert start._environment(settings, "url", "key", "brumel")["HOME"] == "/nonexistent"
 
 
 @pytest.fixture

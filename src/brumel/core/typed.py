@@ -52,8 +52,7 @@ def number_typed(text: str) -> float:
     ------
     NotANumber
         Where it is none, is too large or too small to be meant, or where its comma may be a decimal mark as well as
-        one that keeps thousands apart;
-        the sentence says both readings.
+        one that keeps thousands apart; the sentence says both readings.
 
     Examples
     --------

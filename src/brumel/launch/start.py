@@ -72,7 +72,7 @@ def demonstration(settings: Settings, options: DemoOptions) -> Iterator[Processe
             demo.plug_in(database, ports)
             database.close()
             serves = account(settings.user)
-            processes.environment = _environment(settings, cluster.url(), cluster.secret("session"))
+            processes.environment = _environment(settings, cluster.url(), cluster.secret("session"), serves)
             bench = python(
                 "-m", "brumel", "bench-server", "--line", handed_over(line), "--control", handed_over(control),
                 "--speed", str(options.speed),
@@ -103,7 +103,7 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
             lines = sorted({d.url for d in session.query(Device)})
         database.close()
         serves = account(settings.user)
-        processes.environment = _environment(settings, url, secret)
+        processes.environment = _environment(settings, url, secret, serves)
         processes.address = f"http://{host}:{claimed.getsockname()[1]}"
         for line in lines:
             _read(processes, f"link to {line}", line, serves)
@@ -204,8 +204,10 @@ def _check(url: str) -> None:
         raise StoreError(wrong)
 
 
-def _environment(settings: Settings, url: str, secret: str) -> dict[str, str]:
-    environment = {k: v for k, v in bare(os.environ).items() if not k.startswith("BRUMEL_DATABASE")}
+def _environment(settings: Settings, url: str, secret: str, account: str) -> dict[str, str]:
+    """What the parts are given: ours, without the owner's address; another user has nothing of root's own."""
+    given = bare(os.environ) if account else os.environ
+    environment = {k: v for k, v in given.items() if not k.startswith("BRUMEL_DATABASE")}
     environment |= {
         "BRUMEL_DATABASE_URL": url,
         "BRUMEL_SECRET_KEY": secret,

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import math
 
+from brumel.core.quantities.quantity import Quantity
+
 
 class ServiceError(Exception):
     """Base of every refusal of a service."""
@@ -32,3 +34,8 @@ def check_number(wrong: dict[str, str], name: str, value: float | None, bounds: 
         wrong.setdefault(name, f"A number in {unit} is needed.")
     elif not (math.isfinite(value) and low <= value <= high):
         wrong[name] = f"{value:g} {unit} can't be: from {low:g} to {high:g} {unit}.".replace("-", "−")
+
+
+def check_value(wrong: dict[str, str], name: str, value: float | None, about: Quantity) -> None:
+    """The same for a value of a quantity: within what may be typed of it."""
+    check_number(wrong, name, value, about.typed, about.stated_in)

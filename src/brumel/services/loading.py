@@ -21,7 +21,7 @@ from brumel.core.quantities.redox import REFERENCES
 from brumel.core.sensing.principles import principles
 from brumel.core.standards.targets import PH_BUFFER, bottle_of, check_bottle
 from brumel.core.typed import far_in
-from brumel.services.errors import InvalidInput, check_number
+from brumel.services.errors import InvalidInput, check_value
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, signal_channel
 from brumel.store.database import Database
 from brumel.store.models.base import Base
@@ -182,7 +182,7 @@ def _range_problems(row: dict[str, Any]) -> list[str]:
         if key in known:
             wrong, about = dict[str, str](), quantity(key)
             for end in pair:
-                check_number(wrong, key, end, about.typed, about.unit or about.symbol)
+                check_value(wrong, key, end, about)
             found += [f"expected {key}: {words.rstrip('.')}" for words in wrong.values()]
     return found
 

@@ -79,6 +79,11 @@ class Quantity:
         return max(self.unknown_u or 0.0, abs(value) * self.unknown_percent / 100.0)
 
     @property
+    def stated_in(self) -> str:
+        """The unit that values are stated in; the symbol where it has none."""
+        return self.unit or self.symbol
+
+    @property
     def after(self) -> str:
         """The unit as it follows a number; empty where there is none."""
         return f" {self.unit}" if self.unit else ""

@@ -21,7 +21,7 @@ from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
 from brumel.core.standards.targets import target
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
-from brumel.services.errors import InvalidInput, check_number
+from brumel.services.errors import InvalidInput, check_number, check_value
 from brumel.services.kit import upkeep
 from brumel.services.kit.probes import stored_probe
 from brumel.services.people import may_record
@@ -209,12 +209,12 @@ def _checked(kind: ProbeKind, new: NewKept, at: datetime, clock: Clock) -> dict[
         shown = True
         for name, value in (("before", typed.before), ("after", typed.after)):
             if value is not None:
-                check_number(wrong, f"{check.key}-{name}", value, about.typed, about.unit or about.symbol)
+                check_value(wrong, f"{check.key}-{name}", value, about)
         check_number(wrong, f"{check.key}-temperature_c", typed.temperature_c, TEMPERATURE_RANGE_C, "°C")
         if check.standard and typed.lot_id is None:
             wrong[f"{check.key}-lot"] = "Choose the lot that it was in."
         if not check.standard and check.target is None:
-            check_number(wrong, f"{check.key}-reference", typed.reference, about.typed, about.unit or about.symbol)
+            check_value(wrong, f"{check.key}-reference", typed.reference, about)
     for report in kind.reported:
         value = new.reported.get(report.key)
         if value is not None:

@@ -31,7 +31,7 @@ from brumel.services.calibrating.rows import (
 )
 from brumel.services.calibrating.shown import RunView, begun_last, holder_of, run_view
 from brumel.services.clock import Clock
-from brumel.services.errors import InvalidInput, NotFound, check_number
+from brumel.services.errors import InvalidInput, NotFound, check_number, check_value
 from brumel.services.kit.probes import stored_probe
 from brumel.services.live.channels import signal_positions_of
 from brumel.services.live.display import asked_thousandth, signal_behind, wrong_of_meter
@@ -400,7 +400,7 @@ def _beside(session: Session, run: CalibrationRun, step: Step, take: TakePoint) 
     if step.kind is not StepKind.COMPARE:
         return None
     about, wrong = quantity(principle_of(run.method).quantity), dict[str, str]()
-    check_number(wrong, "reference", take.reference, about.typed, about.unit or about.symbol)
+    check_value(wrong, "reference", take.reference, about)
     instrument = session.get(Instrument, take.instrument_id) if take.instrument_id else None
     if instrument is None or about.key not in instrument.measures:
         wrong["instrument"] = f"Choose the instrument that it is compared with; one that measures {about.name}."

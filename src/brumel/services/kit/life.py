@@ -324,7 +324,7 @@ def _offs(runs: Sequence[CalibrationRun]) -> list[_Off]:
         for point in stored.judged_points(run, stored.standing_points(run)):
             if point.use is Use.CHECK and run.signature is not None:
                 off, band, percent = off_its_target(point, line, tolerances)
-                unit = "%" if percent else about.unit or about.symbol
+                unit = "%" if percent else about.stated_in
                 found.append(_Off(run.id, run.signature.signed_at, off, band, unit, tolerances.by_agreement))
     return found
 

@@ -111,7 +111,7 @@ class ShownBy:
         ``read`` is the quantity that its accuracy is stated for, which may have another unit than what is sensed.
         """
         if self.accuracy.states_accuracy:
-            unit = about.unit or about.symbol
+            unit = about.stated_in
             if quantity(read).unit == about.unit:
                 return self.accuracy.contributions(value, unit)
             each = float(as_read(about.key, read, np.array([1.0]), at, Compensation())[0])
@@ -149,7 +149,7 @@ def correct(
         itself = Derived(about.key, value, budget, about.unit, ())
         derived = [itself, *(d for d in derived if d is not head)]
         about, value, budget, working = quantity(head.quantity), head.value, head.budget, [*working, *head.working]
-    unit = about.unit or about.symbol
+    unit = about.stated_in
     working.append(f"U = 2 × {budget.u:.{about.decimals + 1}f} = {budget.expanded:.{about.decimals}f} {unit} (k = 2)")
     findings = judge_reading(
         JudgedReading(
@@ -187,7 +187,7 @@ def _from_shown(
     if not working:
         itself = f"; it compensated at {measured.temperature_c:.1f} °C itself" if own.meter_asks == "setting" else ""
         working = [f"{about.words(shown)} as the meter shows it{itself}"]
-    unit = about.unit or about.symbol
+    unit = about.stated_in
     known = meter.contributions(value, about, read, at)
     left = [Contribution(LEFT_OVER, measured.left_over, unit, 1.0)] if measured.left_over else []
     if not known:

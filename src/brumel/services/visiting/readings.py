@@ -16,7 +16,7 @@ from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
-from brumel.services.errors import InvalidInput, NotFound, check_number
+from brumel.services.errors import InvalidInput, NotFound, check_number, check_value
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import positions_of
 from brumel.services.live.display import asked_thousandth, said_once, wrong_of_meter
@@ -213,7 +213,7 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
         check_number(wrong, "signal", new.signal, own.signal_range, unit)
     if own is not None and new.source == Source.TYPED_VALUE:
         about = quantity(own.shown_quantity(new.meter_did))
-        check_number(wrong, "shown", new.shown, about.typed, about.unit or about.symbol)
+        check_value(wrong, "shown", new.shown, about)
         if new.meter_setting_c is not None:
             check_number(wrong, "meter_setting_c", new.meter_setting_c, TEMPERATURE_RANGE_C, "°C")
     if new.source in {Source.TYPED_SIGNAL, Source.TYPED_VALUE}:

@@ -14,7 +14,7 @@ from brumel.core.reading.pressure import ALTITUDE_M
 from brumel.core.reading.water import METHODS, SOLIDS_FACTORS, Compensation, wrong_with
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
-from brumel.services.errors import InvalidInput, NotFound, check_number
+from brumel.services.errors import InvalidInput, NotFound, check_number, check_value
 from brumel.services.people import may_record, may_set_limits
 from brumel.store import queries
 from brumel.store.database import Database
@@ -130,7 +130,7 @@ def _wrong_limit(new: NewLimit) -> dict[str, str]:
     about = quantity(new.quantity)
     for name, value in (("low", new.low), ("high", new.high)):
         if value is not None:
-            check_number(wrong, name, value, about.typed, about.unit or about.symbol)
+            check_value(wrong, name, value, about)
     if new.low is None and new.high is None:
         wrong["low"] = "Give at least one end."
     elif new.low is not None and new.high is not None and not new.low < new.high:
@@ -167,7 +167,7 @@ def _wrong(session: Session, new: NewSite) -> dict[str, str]:
         elif low is not None and high is not None:
             found = dict[str, str]()
             for end in (low, high):
-                check_number(found, key, end, known[key].typed, known[key].unit or known[key].symbol)
+                check_value(found, key, end, known[key])
             wrong |= found or ({} if low < high else {key: "The lower end must be below the upper."})
     return wrong
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from brumel.core.quantities.quantity import Quantity
 from brumel.core.reckoning.definition import Number
-from brumel.services.errors import InvalidInput, check_number
+from brumel.services.errors import InvalidInput, check_value
 from brumel.services.reckon.units import number_in, units_of
 
 _SIDES = "<>"
@@ -51,7 +51,7 @@ def read_value(about: Quantity, text: str, unit: str = "", name: str = "") -> Ty
     except ValueError as error:
         raise InvalidInput({name: str(error)}) from None
     wrong: dict[str, str] = {}
-    check_number(wrong, name, value, about.typed, about.unit or about.symbol)
+    check_value(wrong, name, value, about)
     if wrong:
         raise InvalidInput(wrong)
     own = f"{bare} {unit}".strip() if unit and unit != about.unit and not _has_unit(bare) else bare
