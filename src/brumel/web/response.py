@@ -101,7 +101,7 @@ def response_figure(view: RunView) -> ResponseFigure | None:
         residual_limit=f"{within.sound:g}",
         residual_decimals=1 if within.percent else about.error_decimals,
         axes=f"{own.signal_unit} against {about.symbol} at the temperature of the standards",
-        residuals=f"residual of each standard, {'%' if within.percent else about.unit or about.symbol} (shaded: sound)",
+        residuals=f"residual of each standard, {'%' if within.percent else about.stated_in} (shaded: sound)",
         usual_name=own.usual_name,
         legend_y=238.0 - 20.0 * len(lines) if ends[1] > ends[0] else 28.0,
         axes_y=32.0 if ends[1] > ends[0] else 250.0,

@@ -94,7 +94,7 @@ def of_last_check(points: Sequence[KeptPoint], about: Quantity, value: float) ->
     [('off in its last check', 0.0173), ('moved since its last check', 0.0289), ('standards of its last check', 0.01),
      ('resolution of the display', 0.0029)]
     """
-    unit, limits = about.unit or about.symbol, math.sqrt(3.0)
+    unit, limits = about.stated_in, math.sqrt(3.0)
     off = max(p.within.in_unit(p.within.scaled(p.off(p.shown), p.target), value) for p in points if p.shown is not None)
     moved = max(p.within.in_unit(p.within.bounds(p.target).sound_high, value) for p in points)
     return [

@@ -65,7 +65,7 @@ class Within:
         """What is off, in the unit, as a sentence has it."""
         if self._in_percent(target):
             return f"{signed(self.scaled(off, target), 1, plus=True)} %"
-        return f"{signed(off, about.error_decimals, plus=True)} {about.unit or about.symbol}"
+        return f"{signed(off, about.error_decimals, plus=True)} {about.stated_in}"
 
     def sound_words(self, target: float, about: Quantity) -> str:
         """From where to where it is sound."""

@@ -52,7 +52,7 @@ def _instrument(given: PlainValue) -> Iterator[Finding]:
     if not given.measures.accuracy.states_accuracy and not about.condition:
         who = f"how exact {given.instrument} is" if given.instrument else "what it was read with"
         remedy = "Enter its accuracy on its page in the kit." if given.instrument else "Say what it was read with."
-        wide = f"±{about.unknown_at(given.value):.3g} {about.unit or about.symbol}"
+        wide = f"±{about.unknown_at(given.value):.3g} {about.stated_in}"
         yield Finding(
             "instrument-unknown",
             Level.DOUBTFUL,

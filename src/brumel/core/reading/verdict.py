@@ -103,7 +103,7 @@ def _meters_own(reading: JudgedReading, meter: MetersOwn, about: Quantity) -> It
         )
     known = f" U comes from its last check, {meter.checked}." if meter.checked else ""
     if not meter.accuracy_known and not meter.checked:
-        wide = f"±{about.unknown_at(reading.value):.3g} {about.unit or about.symbol}"
+        wide = f"±{about.unknown_at(reading.value):.3g} {about.stated_in}"
         known = f" Nothing is known of its accuracy: U is taken wide, {wide}."
     or_else = "" if meter.accuracy_known else ", or enter its accuracy on the meter's page"
     yield Finding(

@@ -180,7 +180,7 @@ class Response:
         value = self.value(signal, at)
         per_value = self.signal_per_value(value, at)
         about = quantity(p.quantity)
-        unit = about.unit or about.symbol
+        unit = about.stated_in
         by_coefficient = -p.term_columns(value, at) / np.atleast_1d(np.asarray(per_value, dtype=float))[:, None]
         variance = np.einsum("ni,ij,nj->n", by_coefficient, np.array(self.covariance), by_coefficient)
         line = np.sqrt(np.maximum(variance, 0.0))
