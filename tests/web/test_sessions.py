@@ -91,3 +91,15 @@ def test_today_says_what_was_started_again_and_why(services: Services, tmp_path:
 def test_a_folder_that_takes_no_note_stops_nothing(tmp_path: Path) -> None:
     (tmp_path / "file").write_text("")
     note_restart(tmp_path / "file" / "restarts.jsonl", "link", "signal 9")
+
+
+def test_who_changes_what_another_changed_is_told_at_the_top(client: FlaskClient, services: Services) -> None:
+    enter(client, "technician")
+    planned = services.planned.ahead()[0]
+    fields = {"kit": planned.kit, "rinse": planned.rinse, "site": str(planned.site_ids[0]), "version": planned.version}
+    for day, status in (("06", 302), ("07", 422)):
+        answer = post(client, f"/plan/{planned.id}", departure=f"2026-05-{day}T20:30", **fields)
+        assert answer.status_code == status
+    top = answer.text.split("<h1>")[0]
+    assert "Somebody changed it meanwhile; what stands now: departure “06 May, 20:30”" in top
+    assert 'value="2026-05-07T20:30"' in answer.text
