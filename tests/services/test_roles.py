@@ -115,14 +115,15 @@ FOR_EVERYBODY = {
     "kit.cards", "kit.life", "kit.photo", "ledger.calibrations", "ledger.readings", "ledger.calibrations_csv",
     "ledger.readings_csv", "ledger.calibration_file", "ledger.calibrations_json", "ledger.calibrations_jsonl",
     "ledger.readings_json", "live.newest_sample", "live.stream",
-    "meters.all", "meters.view", "outlook.shopping", "people.person_of_role",
+    "meters.all", "meters.view", "outlook.lacking", "outlook.shopping", "people.person_of_role",
     "planned.ahead", "planned.kits", "planned.plan", "readings.basis", "readings.lens", "readings.view",
     "readings.place", "readings.check_place", "rounds.history", "rounds.histories", "instruments.all",
     "instruments.one", "visits.view", "visits.photo", "visits.at_site", "visits.unfinished_at", "visits.limits",
     "resetting.preview",
     "touring.tour", "touring.tour_of",
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
-    "today.day", "today.ribbon", "clock.local", "clock.local_time", "clock.now", "clock.today", "clock.why_not",
+    "today.day", "today.ribbon", "clock.local", "clock.local_time", "clock.now", "clock.today",
+    "clock.said", "clock.day_said", "clock.why_not",
 }  # fmt: skip
 """Use cases that only look."""
 WITHOUT_A_PERSON = {

@@ -11,7 +11,7 @@ from brumel.core.calibrating.methods import StepKind, Use, methods
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.probes import NewProbe
-from brumel.services.today import Action, NextStep
+from brumel.services.today.steps import Action, NextStep
 from brumel.store.models.reference import Probe
 from tests.conftest import NOW
 from tests.services.world import World

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from datetime import timedelta
 from itertools import pairwise
 from zoneinfo import ZoneInfo
 
@@ -12,13 +14,15 @@ from hypothesis import strategies as st
 from tests.conftest import NOW
 from tests.core.test_calculations import good
 
+from brumel.core.findings import Level
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import calculations
 from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.reckon.pictures import picture_of
+from brumel.services.today.strip import Mark
 from brumel.web.figures import course_figure, curve_figure, plan_figures
-from brumel.web.ribbon import FORMATS, LABEL, ribbon_figures
+from brumel.web.ribbon import FORMATS, LABEL, day_lines, lanes
 from brumel.web.scale import Scale
 
 CLOCK = Clock(ZoneInfo("UTC"), NOW)
@@ -33,11 +37,11 @@ def test_ticks_are_round_rising_and_within(low: float, span: float, about: int) 
 
 
 def test_the_ribbon_in_both_widths(services: Services) -> None:
-    broad, narrow = ribbon_figures(services.today.ribbon(services.states.probe_states()), CLOCK)
+    broad, narrow = lanes(services.today.ribbon(services.states.probe_states()), CLOCK)
     assert [r.state.probe.label for r in broad.rows] == [r.state.probe.label for r in narrow.rows]
     for figure, form in ((broad, FORMATS[0]), (narrow, FORMATS[1])):
         share = form.before / (form.before + form.after)
-        assert figure.now_x == pytest.approx(LABEL + share * (form.width - LABEL), abs=0.2)
+        assert figure.frame.now_x == pytest.approx(LABEL + share * (form.width - LABEL), abs=0.2)
         for row in figure.rows:
             for bar in row.bars:
                 assert bar.x >= LABEL
@@ -49,11 +53,51 @@ def test_the_ribbon_in_both_widths(services: Services) -> None:
 
 
 def test_a_wait_is_filled_as_far_as_it_has_come(services: Services) -> None:
-    broad = ribbon_figures(services.today.ribbon(services.states.probe_states()), CLOCK)[0]
+    broad = lanes(services.today.ribbon(services.states.probe_states()), CLOCK)[0]
     row = next(r for r in broad.rows if r.state.probe.label == "A-DO")
     assert row.waits[0].filled / row.waits[0].width == pytest.approx(40 / 90, abs=0.02)
     assert row.blocked is not None  # its new membrane is not calibrated yet
     assert row.blocked[0] >= row.waits[0].x + row.waits[0].width
+
+
+def test_the_slim_line_is_as_high_however_many_probes_there_are_and_counts_them(services: Services) -> None:
+    ribbon = services.today.ribbon(services.states.probe_states())
+    whole, one = day_lines(ribbon, CLOCK)[0], day_lines(ribbon.of(ribbon.lanes[0].state.probe.id), CLOCK)[0]
+    assert whole.frame.height == one.frame.height < 60
+    counts = dict(whole.counts)
+    assert sum(counts.values()) == len(ribbon.lanes)
+    assert counts["waiting"] == 2
+    assert counts["blocked"] == 1
+    top, height = whole.line
+    for _, x, y, width, tall in whole.layers:
+        assert LABEL <= x <= x + width <= whole.frame.width + 0.2
+        assert top - 0.1 <= y <= y + tall <= top + height + 0.1
+    now = whole.frame.now_x
+    standing = [(level, tall) for level, x, _, width, tall in whole.layers if x <= now < x + width]
+    kept = [lane for lane in ribbon.lanes if lane.state.keeps_calibration]
+    sound = sum(lane.state.level == "sound" for lane in kept)
+    assert dict(standing)["sound"] == pytest.approx(height * sound / len(kept), abs=0.1)
+
+
+def test_marks_that_lie_upon_each_other_become_one_with_the_worst_level(services: Services) -> None:
+    ribbon = services.today.ribbon(services.states.probe_states())
+    lane = next(lane for lane in ribbon.lanes if lane.state.keeps_calibration)
+    near = tuple(
+        Mark(ribbon.now - timedelta(minutes=n), level, "reading", None, "pH 7") for n, level in enumerate(Level)
+    )
+    apart = Mark(ribbon.now - timedelta(hours=3), Level.SOUND, "calibration", None, "Calibrated")
+    line = day_lines(replace(ribbon, lanes=(replace(lane, marks=(*near, apart)),)), CLOCK)[0]
+    assert [(d.count, d.level, d.kind) for d in line.dots] == [(1, "sound", "calibration"), (3, "unfit", "reading")]
+    assert line.dots[1].words == "3 readings; the worst is unfit"
+
+
+def test_an_expiry_beyond_the_edge_of_the_ribbon_is_told_as_it_is(services: Services) -> None:
+    ribbon = services.today.ribbon(services.states.probe_states())
+    for lane, row in zip(ribbon.lanes, lanes(ribbon, CLOCK)[0].rows, strict=True):
+        for bar in row.bars:
+            ends = {CLOCK.said(span.until) for span in lane.spans}
+            assert bar.words.split("until ")[1] in ends
+            assert f"{CLOCK.local(ribbon.end):%a %d %b, %H:%M}" not in bar.words
 
 
 @pytest.mark.parametrize("name", [c.name for c in calculations().values() if c.curve])

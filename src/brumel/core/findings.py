@@ -90,7 +90,12 @@ def verdict(findings: Iterable[Finding]) -> Level:
     >>> verdict([Finding("slope", Level.SOUND, "…"), Finding("offset", Level.DOUBTFUL, "…")]).value
     'doubtful'
     """
-    return min((f.level for f in findings), key=_ORDER.__getitem__, default=Level.SOUND)
+    return worst_of(f.level for f in findings)
+
+
+def worst_of(levels: Iterable[Level]) -> Level:
+    """The worst of levels; sound where there is none."""
+    return min(levels, key=_ORDER.__getitem__, default=Level.SOUND)
 
 
 def worst_first(findings: Iterable[Finding]) -> list[Finding]:

@@ -1,6 +1,8 @@
-"""Numbers as people read them."""
+"""Numbers and dates as people read them."""
 
 from __future__ import annotations
+
+from datetime import date
 
 
 def signed(value: float, digits: int = 1, *, plus: bool = False) -> str:
@@ -45,3 +47,14 @@ def grouped(value: float, least: float = 10_000.0) -> str:
     ('12\u202f880', '1413', '0.5')
     """
     return f"{value:,.10g}".replace(",", "\u202f" if abs(value) >= least else "").replace("-", "−")
+
+
+def day_words(day: date, today: date | None = None) -> str:
+    """A date in the one form that all have; its year where that is not this one, or nobody knows this one.
+
+    Examples
+    --------
+    >>> day_words(date(2026, 11, 3), date(2026, 11, 23)), day_words(date(2027, 1, 4), date(2026, 11, 23))
+    ('Tue 3 Nov', 'Mon 4 Jan 2027')
+    """
+    return f"{day:%a} {day.day} {day:%b}" + (f" {day.year}" if today is None or day.year != today.year else "")

@@ -26,7 +26,7 @@ from brumel.services.planning.plan import Planning
 from brumel.services.planning.rounds import PlannedRounds
 from brumel.services.shelf.lots import Shelf
 from brumel.services.shelf.outlook import Outlook
-from brumel.services.today import Today
+from brumel.services.today.day import Today
 from brumel.services.visiting.at_once import AtOnce
 from brumel.services.visiting.readings import Readings
 from brumel.services.visiting.resetting import Resetting
@@ -94,6 +94,7 @@ class Services:
         order = order or default_order()
         kit, meters, shelf = Kit(database, clock), Meters(database, clock), Shelf(database, clock)
         planned = PlannedRounds(database, clock, Planning(database, clock, shelf, order), kit, meters)
+        outlook = Outlook(clock, shelf, planned)
         return cls(
             clock=clock,
             people=People(database, stays),
@@ -104,7 +105,7 @@ class Services:
             instruments=Instruments(database),
             shelf=shelf,
             planned=planned,
-            outlook=Outlook(clock, shelf, planned),
+            outlook=outlook,
             search=Search(database),
             calibrations=Calibrations(database, clock, order),
             kept=KeptRuns(database, clock),
@@ -115,7 +116,7 @@ class Services:
             at_once=AtOnce(database, clock),
             rounds=Rounds(database),
             sites=Sites(database, clock),
-            today=Today(database, clock),
+            today=Today(database, clock, outlook),
             ledger=Ledger(database, clock),
             live=LiveHub(database),
             channels=ChannelMaps(database),

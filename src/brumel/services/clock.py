@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
+from brumel.core.wording import day_words
+
 _FAST = timedelta(minutes=5)
 """So far a clock in somebody's hand may be ahead of ours."""
 _EARLIEST = timedelta(days=3653)
@@ -53,3 +55,12 @@ class Clock:
     def today(self) -> date:
         """The local date now."""
         return self.local(self.now()).date()
+
+    def said(self, moment: datetime) -> str:
+        """A moment as people read it: ``Mon 23 Nov, 11:53``."""
+        local = self.local(moment)
+        return f"{self.day_said(local.date())}, {local:%H:%M}"
+
+    def day_said(self, day: date) -> str:
+        """A date as people read it: ``Mon 23 Nov``, with its year where that is not this one."""
+        return day_words(day, self.today())

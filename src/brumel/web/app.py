@@ -26,6 +26,7 @@ from brumel.web import (
     live,
     plan,
     reckon,
+    ribbon,
     rounds,
     security,
     shelf,
@@ -36,7 +37,6 @@ from brumel.web.auth.views import SignedIn
 from brumel.web.context import probe_states
 from brumel.web.formatting import register_filters
 from brumel.web.forms import as_id
-from brumel.web.ribbon import ribbon_figures
 
 
 @dataclass(frozen=True)
@@ -85,8 +85,8 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     @app.context_processor
     def shared() -> dict[str, Any]:
         return {
-            "ribbons": lambda of=None: ribbon_figures(services.today.ribbon(probe_states()).of(of), services.clock),
-            "ribbon_of": None,
+            "day_lines": lambda: ribbon.day_lines(services.today.ribbon(probe_states()), services.clock),
+            "lanes": lambda of=None: ribbon.lanes(services.today.ribbon(probe_states()).of(of), services.clock),
             "demo": settings.demo,
             "theme": request.cookies.get("theme", "day"),
             "new_id": uuid.uuid4,

@@ -5,9 +5,10 @@ from __future__ import annotations
 import uuid
 from typing import TYPE_CHECKING, Any, cast
 
-from flask import current_app, g
+from flask import abort, current_app, g, request
 from flask_login import current_user
 
+from brumel.core.typed import whole_written
 from brumel.services.application import Services
 from brumel.services.kit.states import ProbeState
 
@@ -39,3 +40,11 @@ def into_water(probe_id: uuid.UUID, site_id: uuid.UUID | None) -> int:
 def signed_in() -> Any:
     """The person who is signed in."""
     return cast("SignedIn", current_user).person
+
+
+def page_number() -> int:
+    """Which page of a list is asked for, from 1; 404 where that is no number."""
+    number = whole_written(request.args.get("page", "1"), 5)
+    if not number:
+        abort(404)
+    return number

@@ -15,6 +15,8 @@ from brumel.services.reckon.pictures import Picture
 from brumel.services.visiting.rounds import SiteHistory
 from brumel.web.scale import Scale, Tick, tick_words
 
+_HOURS_S = 2 * 86_400
+
 
 @dataclass(frozen=True)
 class TraceFigure:
@@ -94,13 +96,13 @@ def history_figure(
         ),
         path=" ".join(f"{px},{py}" for px, py in places),
         dots=tuple(
-            (px, py, str(v.level), f"{clock.local(v.at):%d %b %H:%M}: {history.quantity.words(v.value)}", v.amends)
+            (px, py, str(v.level), f"{clock.said(v.at)}: {history.quantity.words(v.value)}", v.amends)
             for (px, py), v in zip(places, history.values, strict=True)
         ),
         x_ticks=tuple(_day_ticks([begin, end], x, clock)),
         y_ticks=tuple((y(v), grouped(v)) for v in y.ticks(4)),
         calibrations=tuple(
-            (x(c.at.timestamp()), str(c.level), f"{clock.local(c.at):%d %b %H:%M}: {c.probe} calibrated, {c.level}")
+            (x(c.at.timestamp()), str(c.level), f"{clock.said(c.at)}: {c.probe} calibrated, {c.level}")
             for c in history.calibrations
         ),
         begin=begin if span else 0.0,
@@ -110,9 +112,17 @@ def history_figure(
 
 
 def _day_ticks(times: Sequence[float], x: Scale, clock: Clock) -> list[Tick]:
+    """Five moments along an axis: hours within two days, else days; the ends have their year where it changes."""
     marks = [times[0] + (times[-1] - times[0]) * n / 4 for n in range(5)]
     moments = [clock.local(datetime.fromtimestamp(m, clock.timezone)) for m in marks]
-    return [(x(m), f"{at.day} {at:%b}") for m, at in zip(marks, moments, strict=True)]
+    if times[-1] - times[0] < _HOURS_S:
+        words = [f"{at:%H:%M}" for at in moments]
+        words[0] = f"{moments[0].day} {moments[0]:%b}, {words[0]}"
+    else:
+        words = [f"{at.day} {at:%b}" for at in moments]
+        if moments[0].year != moments[-1].year:
+            words[0], words[-1] = f"{words[0]} {moments[0].year}", f"{words[-1]} {moments[-1].year}"
+    return [(x(m), said) for m, said in zip(marks, words, strict=True)]
 
 
 @dataclass(frozen=True)

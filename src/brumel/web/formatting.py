@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from flask import Flask
 from flask_login import current_user
+from markupsafe import Markup
 
-from brumel.core.findings import Finding, Level, verdict
+from brumel.core.findings import Level, worst_of
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, unit_for
 from brumel.core.wording import counted, grouped, lower_first, signed, upper_first
 from brumel.services.clock import Clock
+
+_TIME = Markup('<time datetime="{}">{}</time>')
 
 
 def register_filters(app: Flask, clock: Clock) -> None:
@@ -28,20 +31,12 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def time(moment: datetime) -> str:
         return clock.local(moment).strftime("%H:%M")
 
-    def day(moment: datetime) -> str:
-        return clock.local(moment).strftime("%d %b %Y").lstrip("0")
+    def day(when: date | datetime) -> Markup:
+        local = clock.local(when).date() if isinstance(when, datetime) else when
+        return _TIME.format(local.isoformat(), clock.day_said(local))
 
-    def when(moment: datetime) -> str:
-        local, today = clock.local(moment), clock.local(clock.now())
-        days = (today.date() - local.date()).days
-        words = {0: "today", 1: "yesterday", -1: "tomorrow"}.get(days)
-        if words is None:
-            words = local.strftime("%a %d %b") if abs(days) < 300 else day(moment)
-        return f"{words}, {local:%H:%M}"
-
-    def briefly(moment: datetime) -> str:
-        local, today = clock.local(moment), clock.local(clock.now())
-        return f"{local:%H:%M}" if local.date() == today.date() else f"{local.day} {local:%b}"
+    def when(moment: datetime) -> Markup:
+        return _TIME.format(clock.local(moment).isoformat(timespec="minutes"), clock.said(moment))
 
     def local_input(moment: datetime) -> str:
         return clock.local(moment).strftime("%Y-%m-%dT%H:%M")
@@ -59,7 +54,7 @@ def register_filters(app: Flask, clock: Clock) -> None:
         return quantity(key).name
 
     def worst_level(levels: Iterable[str]) -> Level:
-        return verdict(Finding("", Level(level), "") for level in levels)
+        return worst_of(Level(level) for level in levels)
 
     def own(key: str) -> Unit:
         return unit_for(quantity(key), current_user.person.units or {})
@@ -84,7 +79,6 @@ def register_filters(app: Flask, clock: Clock) -> None:
         own_unit,
         worst_level,
         said,
-        briefly,
         grouped,
         counted,
         value_of,

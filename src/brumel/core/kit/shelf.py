@@ -9,7 +9,7 @@ from enum import StrEnum
 
 from brumel.core.findings import Finding, Level, worst_first
 from brumel.core.tables import kept, table
-from brumel.core.wording import counted, grouped, lower_first
+from brumel.core.wording import counted, day_words, grouped, lower_first
 
 CUP_ML = 30.0
 """Standard in a cup that covers bulb and junction, mL (common practice)."""
@@ -111,7 +111,7 @@ def judge_lot(lot: LotFacts, today: date) -> list[Finding]:
     """
     found = []
     if lot.discarded_on is not None:
-        found.append(Finding("discarded", Level.UNFIT, f"Discarded on {lot.discarded_on}."))
+        found.append(Finding("discarded", Level.UNFIT, f"Discarded on {day_words(lot.discarded_on, today)}."))
     found += out_of_date(lot.days_expired(today), lot.days_over_open(today))
     if 0 <= (left := (lot.expires_on - today).days) <= SOON_DAYS:
         found.append(Finding("expires-soon", Level.DOUBTFUL, f"Expires in {_days(left)}.", "Order the next."))

@@ -10,7 +10,7 @@ from __future__ import annotations
 from itertools import pairwise
 from typing import Any
 
-from brumel.core.plan.problem import Plan, Problem
+from brumel.core.plan.problem import Job, Plan, Problem
 
 _EFFORT = 4.0
 """Most deterministic time for a step of the search, so that every machine gives the same answer. A day of nine probes
@@ -38,7 +38,19 @@ def earliest_departure(problem: Problem) -> int:
     return search.shortest()
 
 
-def _late(problem: Problem, starts: dict[str, int]) -> dict[str, int]:
+def latest_alone(job: Job, departure: int) -> dict[str, int]:
+    """When each task of a probe has to begin at the latest, were it the only one; in the past where it is too late.
+
+    Examples
+    --------
+    >>> from brumel.core.plan.problem import Job, Task
+    >>> latest_alone(Job("A", "ph", 1, (Task("soak", "soak", 2, 120), Task("cal", "calibrate", 12))), 180)
+    {'soak': 46, 'cal': 168}
+    """
+    return late_as_can_be(Problem((job,), departure), {t.key: n for n, t in enumerate(job.tasks)})
+
+
+def late_as_can_be(problem: Problem, starts: dict[str, int]) -> dict[str, int]:
     """The same order, each task as late as those after it allow."""
     late: dict[str, int] = {}
     tasks, free_until = problem.tasks, problem.departure
@@ -89,7 +101,7 @@ class _Search:
         starts = {
             t.key: solver.value(self.start[t.key]) for j in self.problem.jobs if j.probe not in gone for t in j.tasks
         }
-        return Plan(_late(self.problem, starts), gone)
+        return Plan(late_as_can_be(self.problem, starts), gone)
 
     def shortest(self) -> int:
         """The least time within which all can be done."""

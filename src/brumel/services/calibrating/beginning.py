@@ -19,7 +19,7 @@ from brumel.core.plan.order import Done, HouseOrder
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.reading.surroundings import REMEMBERED, WATER_C, Surroundings
-from brumel.core.wording import counted, lower_first
+from brumel.core.wording import counted, day_words, lower_first
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin, run_row
 from brumel.services.calibrating.shown import lot_findings
@@ -291,7 +291,7 @@ def _chosen_lots(
         elif not role.admits(lot.standard, lot.nominal, lot.family):
             wrong[f"lot_{key}"] = f"A {short} of {stored.label_words(lot)} can't be the {key} one: choose another lot."
         elif lot.discarded_on is not None:
-            wrong[f"lot_{key}"] = f"This lot was discarded on {lot.discarded_on}: choose another."
+            wrong[f"lot_{key}"] = f"This lot was discarded on {day_words(lot.discarded_on)}: choose another."
         else:
             chosen[key] = lot
     return chosen

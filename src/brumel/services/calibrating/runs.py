@@ -348,7 +348,7 @@ def _must_be_at_it(run: CalibrationRun, person: Person, clock: Clock) -> None:
     """Refuse what somebody does who is not at the probe; a closed run refuses by itself."""
     at = holder_of(run)
     if at.person_id != person.id and run.signature is None and run.abandonment is None:
-        words = f"{at.person.name} is at {run.probe.label} since {clock.local(at.since):%d %b, %H:%M}: take over first."
+        words = f"{at.person.name} is at {run.probe.label} since {clock.said(at.since)}: take over first."
         raise InvalidInput({"take_over": words})
 
 

@@ -60,7 +60,7 @@ def check_log(session: Session, probe_id: uuid.UUID, kind: ProbeKind, new: NewCa
         return
     pause = pause_of(session, probe_id)
     if new.care == Care.PAUSED and pause is not None:
-        since = f"{clock.local(pause.at):%d %b, %H:%M}"
+        since = clock.said(pause.at)
         raise InvalidInput({"care": f"It is paused already, since {since} by {pause.person.name}."})
     if new.care == Care.HANDED_BACK:
         if pause is None:

@@ -17,7 +17,7 @@ from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.trend import Point, Trend, trend_of
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.response import Origin
-from brumel.core.wording import signed, upper_first
+from brumel.core.wording import day_words, signed, upper_first
 from brumel.services.calibrating import steering, stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
@@ -238,7 +238,7 @@ def _care_line(record: CareRecord) -> Happening:
         words += f", {record.minutes:g} min"
     found = stored.findings_of(record.findings)
     if record.good_until:
-        words += f", good until {record.good_until}"
+        words += f", good until {day_words(record.good_until)}"
     if record.note:
         words += f". {record.note}"
     gone = record.withdrawal.reason if record.withdrawal else ""

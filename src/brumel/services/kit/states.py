@@ -170,7 +170,9 @@ def _state(
     if held is None:
         return state(Level.UNFIT, "Never calibrated soundly." if newest_unfit else "No calibration on record.")
     if newest_unfit or held.level is Level.UNFIT:
-        return state(Level.UNFIT, "The newest calibration was judged unfit.")
+        run = newest_unfit or run
+        what = "calibration" if run is None or run.kept_by == KeptBy.METER or stored.adjusts(run) else "check"
+        return state(Level.UNFIT, f"The newest {what} was judged unfit.")
     if ready.voided_at is not None and ready.voided_at > held.at:
         return state(Level.UNFIT, "Something was done since that ends a calibration.")
     if held.by_meter and ready.meter_lost_at is not None and ready.meter_lost_at > held.at:

@@ -20,6 +20,7 @@ from brumel.services.errors import NotFound
 from brumel.services.ledger.exchange import FORMAT, VERSION, records_of
 from brumel.services.ledger.run_files import run_file
 from brumel.services.live.display import meter_words
+from brumel.services.paging import Page
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationCoefficient, CalibrationPoint, CalibrationRun
@@ -39,15 +40,6 @@ class Filter:
     until: date | None = None
     level: str | None = None
     with_amended: bool = False
-
-
-@dataclass(frozen=True)
-class Page:
-    """One page of a list, and whether there is another."""
-
-    rows: list[Any]
-    number: int
-    more: bool
 
 
 @dataclass(frozen=True)

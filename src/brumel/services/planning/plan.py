@@ -15,8 +15,8 @@ from brumel.core.plan.check import faults
 from brumel.core.plan.crew import Candidate, Unsuited, crew_for, misfit
 from brumel.core.plan.needs import Need, Offer, needs_of
 from brumel.core.plan.order import HouseOrder, default_order
-from brumel.core.plan.problem import Job, Plan, Problem
-from brumel.core.plan.solve import best_plan, earliest_departure
+from brumel.core.plan.problem import Job, Plan, Problem, Task
+from brumel.core.plan.solve import best_plan, earliest_departure, latest_alone
 from brumel.core.plan.tasks import ProbeDay, can_be_planned, caution_of, tasks_of
 from brumel.core.plan.waters import Expected, Going, sites_of
 from brumel.core.quantities.quantity import of_a_round, quantity
@@ -54,6 +54,15 @@ class Step:
     def caution(self) -> str:
         """The caution that belongs to the step."""
         return caution_of(self.what, self.probe.kind)
+
+
+@dataclass(frozen=True)
+class Beginning:
+    """What a probe is begun with for a round, and when at the latest."""
+
+    state: ProbeState
+    task: Task
+    at: datetime
 
 
 @dataclass(frozen=True)
@@ -175,10 +184,29 @@ class Planning:
         crew = _crew(wanted, everyone, waters)
         return self._standards(wanted, waters, crew.states, crew)
 
+    def latest_begins(self, wanted: PlannedRound) -> list[Beginning]:
+        """When each probe of a round has to be begun with at the latest, were it the only one; the earliest first."""
+        now = self.clock.now()
+        with self.database.session() as session:
+            logs = upkeep.Logs.read(session)
+            everyone = probe_states(session, now, logs)
+            waters = _waters(s for s in queries.sites(session) if s.id in wanted.site_ids)
+        crew = _crew(wanted, everyone, waters)
+        planner = _Planner(wanted, everyone, logs, now, waters, crew, self.order)
+        found = []
+        for state in crew.states:
+            job = planner.job(state)
+            if can_be_planned(state.readiness) and job.tasks:
+                minutes = latest_alone(job, int((wanted.departure - now).total_seconds() // 60))
+                first = job.tasks[0]
+                found.append(Beginning(state, first, _whole_minute(now + timedelta(minutes=minutes[first.key]))))
+        return sorted(found, key=lambda b: b.at)
+
     def _standards(
         self, wanted: PlannedRound, waters: Sequence[Expected], states: Sequence[ProbeState], crew: _Crew
     ) -> list[Standard]:
-        usable = {str(e.lot.id): e for e in self.shelf.entries() if e.level is not Level.UNFIT}
+        day = self.clock.local(wanted.departure).date()
+        usable = {str(e.lot.id): e for e in self.shelf.entries(on=day) if e.level is not Level.UNFIT}
         offers = [
             Offer(key, e.lot.standard, e.lot.family, e.lot.nominal, e.facts.left, e.facts.unit)
             for key, e in usable.items()

@@ -146,7 +146,7 @@ class PlannedRounds:
             _round(session, round_id).dropped = True
 
     def _shown(self, row: PlannedRound) -> dict[str, object]:
-        departure = f"{self.clock.local(row.departure):%d %b, %H:%M}"
+        departure = self.clock.said(row.departure)
         return {"departure": departure, "kit": row.kit, "sites": len(row.site_ids)}
 
     def _log_care(self, step: Step, wanted: PlannedRound, now: datetime, person: Person) -> None:

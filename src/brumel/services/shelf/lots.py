@@ -30,6 +30,7 @@ from brumel.core.standards.targets import (
     families_of,
 )
 from brumel.core.typed import number_typed
+from brumel.core.wording import day_words
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
@@ -112,10 +113,10 @@ class Shelf:
     database: Database
     clock: Clock
 
-    def entries(self, *, discarded: bool = False) -> list[Entry]:
-        """All lots that stand on the shelf, or also those that were discarded."""
+    def entries(self, *, discarded: bool = False, on: date | None = None) -> list[Entry]:
+        """All lots on the shelf, or also those that were discarded, judged for a day; today where none is given."""
         with self.database.session() as session:
-            found = self._entries(session)
+            found = self._entries(session, on)
         found.sort(key=lambda e: list(standards()).index(e.lot.standard))
         return [e for e in found if discarded or e.lot.discarded_on is None]
 
@@ -285,7 +286,7 @@ class Shelf:
                     used[record.lot_id] += record.amount or 0.0
         return {lot_id: amount / USE_DAYS for lot_id, amount in used.items()}
 
-    def _entries(self, session: Session) -> list[Entry]:
+    def _entries(self, session: Session, on: date | None = None) -> list[Entry]:
         lots = queries.lots(session)
         used = _used({lot.id: lot for lot in lots}, queries.points_of_lots(session))
         for record in queries.lot_records(session):
@@ -293,12 +294,12 @@ class Shelf:
         of_bottle: dict[uuid.UUID, float] = defaultdict(float)
         for lot in lots:
             of_bottle[lot.bottle] += used[lot.id]
-        return [self._entry(lot, of_bottle[lot.bottle]) for lot in lots]
+        return [self._entry(lot, of_bottle[lot.bottle], on or self.clock.today()) for lot in lots]
 
-    def _entry(self, lot: Lot, used: float) -> Entry:
+    def _entry(self, lot: Lot, used: float, on: date) -> Entry:
         left = None if lot.content is None else lot.content - used
         facts = stored.lot_facts(lot, left)
-        findings = judge_lot(facts, self.clock.today())
+        findings = judge_lot(facts, on)
         return Entry(lot, standards()[lot.standard], facts, verdict(findings), tuple(findings))
 
     def _must_be_left(self, session: Session, lot: Lot, record_id: uuid.UUID, field: str, amount: float) -> None:
@@ -332,7 +333,7 @@ def _in_bottle(session: Session, lot_id: uuid.UUID) -> list[Lot]:
 def _must_stand(lot: Lot, field: str) -> None:
     """Refuse what was discarded."""
     if lot.discarded_on is not None:
-        words = f"It was discarded on {lot.discarded_on:%d %b %Y}: take another, or receive a new one."
+        words = f"It was discarded on {day_words(lot.discarded_on)}: take another, or receive a new one."
         raise InvalidInput({field: words})
 
 

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections import defaultdict
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 
 from brumel.core.findings import Level
 from brumel.core.kit.shelf import SOON_DAYS, lasts_until
-from brumel.core.wording import counted
+from brumel.core.wording import counted, day_words
 from brumel.services.clock import Clock
 from brumel.services.planning.rounds import PlannedRounds
 from brumel.services.shelf.lots import Entry, Shelf, label_of
@@ -37,7 +37,7 @@ class Outlook:
         groups: dict[tuple[str, str, float | None], list[Entry]] = defaultdict(list)
         for e in self.shelf.entries():
             groups[e.lot.standard, e.lot.family, e.lot.nominal].append(e)
-        found = [*self._lacking()]
+        found = self.lacking()
         named = tuple(w.what for w in found)
         for group in groups.values():
             what = label_of(group[0].lot)
@@ -45,13 +45,16 @@ class Outlook:
                 found.append(Wanted(what, *why))
         return found
 
-    def _lacking(self) -> list[Wanted]:
-        """Standards of which the rounds planned need more than there is, or that they need and nobody has."""
+    def lacking(self, until: datetime | None = None) -> list[Wanted]:
+        """Standards of which the rounds planned need more than there is, or that they need and nobody has.
+
+        With ``until``, of the rounds that leave until then.
+        """
         needed: dict[str, float] = defaultdict(float)
         have: dict[str, float | None] = {}
         last: dict[str, date] = {}
         units: dict[str, str] = {}
-        for planned in self.rounds.ahead():
+        for planned in (r for r in self.rounds.ahead() if until is None or r.departure <= until):
             for standard in self.rounds.planning.needs(planned):
                 what = label_of(standard.lots[0].lot) if standard.lots else standard.need.what
                 needed[what] += standard.need.amount
@@ -64,7 +67,8 @@ class Outlook:
             there = have[what]
             if there is not None and there < amount:
                 left = f"{there:.0f} {units[what]} are left" if there else "there is none"
-                why = f"The rounds planned until {last[what]} take {amount:.0f} {units[what]}; {left}."
+                by = self.clock.day_said(last[what])
+                why = f"The rounds planned until {by} take {amount:.0f} {units[what]}; {left}."
                 found.append(Wanted(what, why, Level.UNFIT))
         return found
 
@@ -80,4 +84,4 @@ def _why(group: list[Entry], daily: float, today: date) -> tuple[str, Level] | N
         return None
     unit = usable[0].facts.unit
     at_use = f" at {daily:.0f} {unit} a day" if daily >= 0.5 else ""
-    return f"What there is lasts {counted(days, 'more day')}{at_use}, until {end}.", Level.DOUBTFUL
+    return f"What there is lasts {counted(days, 'more day')}{at_use}, until {day_words(end, today)}.", Level.DOUBTFUL

@@ -180,7 +180,7 @@ def shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Show
     key = upkeep.kind_of(probe).quantity
     accuracy = Accuracy.of(probe.meter.accuracy.get(key))
     lost = ended(upkeep.events_of_its_meter(session, probe), METER_LOSES, at - _REMEMBERED, at)
-    when = f"on {clock.local(lost.at):%d %b, %H:%M}" if lost else ""
+    when = f"on {clock.said(lost.at)}" if lost else ""
     meter = ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
     kept = None if lost or accuracy.states_accuracy else queries.newest_kept(session, probe.id, at)
     if kept is None or kept.signature is None:
@@ -190,4 +190,6 @@ def shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Show
     points = serving(points_of(kept), principle_of(probe).quantity) or serving(points_of(kept), key)
     if not points:
         return meter
-    return replace(meter, own=replace(meter.own, checked=f"{clock.local(kept.started_at):%d %b}"), last_check=points)
+    return replace(
+        meter, own=replace(meter.own, checked=clock.day_said(clock.local(kept.started_at).date())), last_check=points
+    )

@@ -204,7 +204,9 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
     if why_not := clock.why_not(taken_at):
         wrong["taken_at"] = why_not
     elif probe is not None and clock.local(taken_at).date() < probe.in_service_on:
-        wrong["taken_at"] = f"{probe.label} is in service since {probe.in_service_on:%d %b %Y}: check date and time."
+        wrong["taken_at"] = (
+            f"{probe.label} is in service since {clock.day_said(probe.in_service_on)}: check date and time."
+        )
     if new.amends_id and not new.amend_reason.strip():
         wrong["amend_reason"] = "An amendment needs its reason in words."
     own = principle_of(probe) if probe else None

@@ -26,11 +26,15 @@ from brumel.services.kit.upkeep import settings_of
 from brumel.services.live.channels import Carries
 from brumel.services.live.display import ITSELF
 from brumel.services.live.mapping import Mapped, MappedDevice
-from brumel.web.context import services, signed_in
+from brumel.services.paging import Page
+from brumel.web.context import page_number, services, signed_in
 from brumel.web.figures import course_figure
 from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("kit", __name__, template_folder="templates", url_prefix="/kit")
+
+_HAPPENINGS = 12
+"""So many lines of a probe's life at a time."""
 
 
 @blueprint.get("/")
@@ -401,6 +405,7 @@ def _probe_page(probe_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
         "kit/probe.html",
         life=life,
         card=life.card,
+        happened=Page.of(life.happenings, page_number(), _HAPPENINGS),
         errors=errors,
         values=values or request.args,
         figures=[(c, course_figure(c, services().clock)) for c in life.courses],

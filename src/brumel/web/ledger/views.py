@@ -13,13 +13,12 @@ from brumel.core.findings import Acceptance
 from brumel.core.quantities.quantity import of_a_round, quantities
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.surroundings import Surroundings
-from brumel.core.typed import whole_written
 from brumel.services.calibrating.stored import coefficient_words, target_words, tolerances_of
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger.records import Filter, status_of
 from brumel.services.live.display import meter_words
 from brumel.services.visiting.rows import shown_words
-from brumel.web.context import probe_states, services, signed_in
+from brumel.web.context import page_number, probe_states, services, signed_in
 from brumel.web.figures import trace_figure
 from brumel.web.forms import Typed
 from brumel.web.pictures import picture_of
@@ -66,7 +65,7 @@ def page() -> ResponseReturnValue:
 def calibrations() -> ResponseReturnValue:
     """Calibrations that fit the filter."""
     wanted, errors = _filter()
-    found = None if errors else services().ledger.calibrations(wanted, _page_number())
+    found = None if errors else services().ledger.calibrations(wanted, page_number())
     return _list_page("ledger/calibrations.html", found, errors)
 
 
@@ -74,7 +73,7 @@ def calibrations() -> ResponseReturnValue:
 def readings() -> ResponseReturnValue:
     """Readings that fit the filter."""
     wanted, errors = _filter()
-    found = None if errors else services().ledger.readings(wanted, _page_number())
+    found = None if errors else services().ledger.readings(wanted, page_number())
     return _list_page("ledger/readings.html", found, errors)
 
 
@@ -187,10 +186,3 @@ def reading(reading_id: uuid.UUID) -> ResponseReturnValue:
         coefficients=coefficient_words,
         targets=target_words,
     )
-
-
-def _page_number() -> int:
-    number = whole_written(request.args.get("page", "1"), 5)
-    if not number:
-        abort(404)
-    return number

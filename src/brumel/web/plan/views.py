@@ -38,7 +38,7 @@ def index() -> ResponseReturnValue:
     values = request.form if errors else {"departure": tomorrow.strftime("%Y-%m-%dT08:00")}
     page = render_template(
         "plan/index.html", rounds=services().planned.ahead(), errors=errors, values=values,
-        chosen_sites=request.form.getlist("site"), **_choices(),
+        chosen_sites=request.values.getlist("site"), **_choices(),
     )  # fmt: skip
     return page, 422 if errors else 200
 

@@ -1,14 +1,36 @@
-"""Today: what the probes are worth, and what to do next."""
+"""Today: what now, before leaving, on the round, and what to think of tonight."""
 
 from __future__ import annotations
 
-from flask import Blueprint, render_template
+from flask import Blueprint, render_template, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.services.calibrating.stored import coefficient_words
+from brumel.services.today.steps import Action, NextStep, Section
 from brumel.web.context import probe_states, services
 
 blueprint = Blueprint("today", __name__, template_folder="templates")
+
+_LEADS: dict[Action, tuple[str, str, str, dict[str, str]]] = {
+    Action.BEYOND: ("See to it", "ledger.reading", "reading_id", {"_anchor": "seen"}),
+    Action.RESUME: ("Continue", "bench.run", "run_id", {}),
+    Action.PAUSED: ("Check it", "bench.new", "probe", {}),
+    Action.HAND_BACK: ("Hand back", "kit.probe", "probe_id", {"care": "handed-back", "_anchor": "log"}),
+    Action.GO_ON: ("Continue", "visits.visit", "visit_id", {}),
+    Action.CALIBRATE: ("Calibrate", "bench.new", "probe", {}),
+    Action.REPORT: ("Record calibration", "bench.kept", "probe_id", {}),
+    Action.LEAVE: ("Open the plan", "plan.page", "round_id", {}),
+    Action.BEGIN: ("Open the plan", "plan.page", "round_id", {}),
+    Action.VISIT: ("Take readings", "visits.new", "site", {}),
+    Action.PREPARE: ("See to it", "kit.probe", "probe_id", {}),
+    Action.ORDER: ("Open the shelf", "shelf.page", "", {}),
+}
+"""For each action: what its button says, where it leads, what its target is there, and what else the address has."""
+
+
+def _lead(step: NextStep) -> tuple[str, str]:
+    """What a step's button says, and its address."""
+    words, endpoint, name, more = _LEADS[step.action]
+    return words, url_for(endpoint, **({name: str(step.target)} if name else {}), **more)  # type: ignore[arg-type]
 
 
 @blueprint.get("/")
@@ -17,6 +39,7 @@ def page() -> ResponseReturnValue:
     return render_template(
         "today/page.html",
         day=services().today.day(probe_states()),
-        coefficients=coefficient_words,
+        lead=_lead,
+        section=Section,
         restarts=services().health.restarts(),
     )

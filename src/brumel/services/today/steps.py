@@ -1,0 +1,226 @@
+"""What there is to do, each with why and how long it takes."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+
+from brumel.core.findings import Level
+from brumel.core.kit.readiness import State
+from brumel.core.quantities.quantity import quantity
+from brumel.core.reading.limits import Keeps
+from brumel.core.wording import counted, upper_first
+from brumel.services.calibrating import stored
+from brumel.services.clock import Clock
+from brumel.services.kit.states import ProbeState
+from brumel.services.planning.plan import Beginning
+from brumel.services.shelf.outlook import Wanted
+from brumel.services.today.strip import AFTER
+from brumel.store.models.calibration import CalibrationRun
+from brumel.store.models.care import CareRecord
+from brumel.store.models.reading import Reading
+from brumel.store.models.reference import PlannedRound, Probe, Site
+from brumel.store.models.visit import Visit
+
+_CALIBRATE_MINUTES = 12
+_REPORT_MINUTES = 6
+_CHECK_MINUTES = 5
+_VISIT_MINUTES = 5
+_SEE_TO_MINUTES = 10
+_MORNING = 5
+"""What has to begin before this hour begins the evening before (rule of this product)."""
+
+
+class Action(StrEnum):
+    """What a next step leads to."""
+
+    BEYOND = "beyond"
+    RESUME = "resume"
+    PAUSED = "paused"
+    HAND_BACK = "hand-back"
+    GO_ON = "go-on"
+    CALIBRATE = "calibrate"
+    REPORT = "report"
+    LEAVE = "leave"
+    VISIT = "visit"
+    PREPARE = "prepare"
+    ORDER = "order"
+    BEGIN = "begin"
+
+
+class Section(StrEnum):
+    """Where on the page a step stands."""
+
+    ATTENTION = "attention"
+    KIT = "kit"
+    ROUND = "round"
+    AHEAD = "ahead"
+
+
+@dataclass(frozen=True)
+class NextStep:
+    """Something to do, why, and how long it takes; None where that is not ours to say."""
+
+    action: Action
+    target: uuid.UUID | None
+    title: str
+    why: str
+    level: Level
+    minutes: int | None
+    section: Section
+    kit: str = ""
+    """The kit of the probe that it is about."""
+    spare: bool = False
+    """Of a probe that nobody has used lately."""
+
+
+@dataclass(frozen=True)
+class Due:
+    """A site that is to be read, and by how many days that is late; negative before its day."""
+
+    site: Site
+    late: int
+    why: str
+
+
+def paused(
+    pauses: Sequence[tuple[CareRecord, bool]],
+    probes: Mapping[uuid.UUID, Probe],
+    runs: Sequence[CalibrationRun],
+    clock: Clock,
+) -> list[NextStep]:
+    """What probes steer and is paused, until it is handed back; a run that is open for it is gone on with."""
+    begun = {run.probe_id: run.id for run in runs}
+    found = []
+    for pause, passed in pauses:
+        probe, by = probes[pause.probe_id], f"{pause.person.name}{', ' if pause.note else ''}{pause.note}"
+        of = f"check of {probe.label} has passed."
+        action, target = (Action.HAND_BACK if passed else Action.PAUSED), pause.probe_id
+        if pause.probe_id in begun:
+            action, target = Action.RESUME, begun[pause.probe_id]
+        why = f"Paused since {clock.said(pause.at)} by {by}. {'The' if passed else 'Only after a'} {of}"
+        title = f"Hand {pause.detail} back"
+        found.append(NextStep(action, target, title, why, Level.UNFIT, _CHECK_MINUTES, Section.ATTENTION, probe.kit))
+    return found
+
+
+def leave(rounds: Sequence[PlannedRound], clock: Clock) -> list[NextStep]:
+    """Rounds that leave soon: their plan says what to do when."""
+    now = clock.now()
+    return [
+        NextStep(
+            Action.LEAVE, r.id, f"Get ready for the round at {clock.local(r.departure):%H:%M}",
+            f"{r.kit}, {counted(len(r.site_ids), 'site')}. Its plan says what to do when.",
+            Level.SOUND, round((r.departure - now).total_seconds() / 60), Section.ROUND,
+        )
+        for r in rounds
+        if r.departure - now <= AFTER
+    ]  # fmt: skip
+
+
+def tonight(planned: PlannedRound, begins: Iterable[Beginning], clock: Clock) -> list[NextStep]:
+    """What a round that leaves on another day asks for before its morning."""
+    leaves, found = clock.local(planned.departure), []
+    for first in begins:
+        if clock.local(first.at) < leaves.replace(hour=_MORNING, minute=0):
+            late = first.at < clock.now()
+            why = f"By {clock.said(first.at)} at the latest: the round with {planned.kit} leaves {clock.said(leaves)}."
+            why += " That is past: take another probe, or leave later." if late else ""
+            level = Level.UNFIT if late else Level.DOUBTFUL
+            title = f"{first.state.probe.label}: {first.task.name}"
+            found.append(NextStep(Action.BEGIN, planned.id, title, why, level, first.task.hands, Section.AHEAD))
+    return found
+
+
+def lacking(wanted: Iterable[Wanted]) -> list[NextStep]:
+    """Standards that there are too few of."""
+    return [
+        NextStep(Action.ORDER, None, f"{upper_first(w.what)} is missing", w.why, w.level, None, Section.ATTENTION)
+        for w in wanted
+    ]
+
+
+def due(sites: Iterable[tuple[Site, Sequence[Reading]]], clock: Clock) -> list[Due]:
+    """When each site is to be read, the latest first."""
+    today, found = clock.today(), []
+    for site, readings in sites:
+        if not readings:
+            found.append(Due(site, 0, "No reading yet."))
+            continue
+        days = (today - clock.local(readings[0].taken_at).date()).days
+        late = days - site.visit_every_days
+        why = f"Due {counted(late, 'day')} ago." if late > 0 else "Due today."
+        found.append(Due(site, late, f"{why} Last read {'yesterday' if days == 1 else f'{days} days ago'}."))
+    return sorted(found, key=lambda d: -d.late)
+
+
+def visit(due: Due) -> NextStep:
+    """A site that is to be read."""
+    level = Level.DOUBTFUL if due.late else Level.SOUND
+    return NextStep(Action.VISIT, due.site.id, f"Read {due.site.name}", due.why, level, _VISIT_MINUTES, Section.ROUND)
+
+
+def beyond(readings: Sequence[Reading]) -> list[NextStep]:
+    """Readings beyond a limit, until somebody has seen to them; what has to be done at once comes first."""
+    found = []
+    for r in readings:
+        limit = next(one for one in r.limits if one["keeps"] == Keeps.BEYOND)
+        title = f"{upper_first(quantity(limit['quantity']).name)} beyond its limit at {r.where}"
+        why = f"{limit['sentence']} Limit: {limit['source']}."
+        level = Level.UNFIT if limit["act"] else Level.DOUBTFUL
+        step = NextStep(Action.BEYOND, r.id, title, why, level, _SEE_TO_MINUTES, Section.ATTENTION)
+        found.append((not limit["act"], step))
+    return [step for _, step in sorted(found, key=lambda f: f[0])]
+
+
+def unfinished(visits: Sequence[Visit]) -> list[NextStep]:
+    """Visits that were left open."""
+    return [
+        NextStep(
+            Action.GO_ON, v.id, f"Go on at {v.name}", f"Begun by {v.person.name}; not finished yet.", Level.DOUBTFUL,
+            _VISIT_MINUTES, Section.ROUND,
+        )
+        for v in visits
+    ]  # fmt: skip
+
+
+def resume(runs: Iterable[CalibrationRun]) -> list[NextStep]:
+    """Calibrations that were begun."""
+    return [
+        NextStep(
+            Action.RESUME,
+            run.id,
+            f"Finish calibrating {run.probe.label}",
+            f"Begun by {run.person.name}; {stored.points_words(run)}.",
+            Level.DOUBTFUL,
+            _CALIBRATE_MINUTES,
+            Section.KIT,
+            run.probe.kit,
+        )
+        for run in runs
+    ]
+
+
+def prepare(states: Iterable[ProbeState]) -> list[NextStep]:
+    """Probes that something has to be done to before they can be ready."""
+    return [
+        NextStep(Action.PREPARE, s.probe.id, f"See to {s.probe.label}", f"{s.readiness.why} {s.readiness.do}",
+                 Level.UNFIT, _SEE_TO_MINUTES, Section.KIT, s.probe.kit)
+        for s in states
+        if s.readiness.state is State.BLOCKED
+    ]  # fmt: skip
+
+
+def calibrate(states: Sequence[ProbeState], open_runs: Sequence[CalibrationRun]) -> list[NextStep]:
+    """Probes that are not sound any more; what failed needs attention before what is only old."""
+    begun = {run.probe_id for run in open_runs}
+    return [
+        NextStep(Action.CALIBRATE if s.on_bench else Action.REPORT, s.probe.id, f"Calibrate {s.probe.label}", s.why,
+                 s.level, _CALIBRATE_MINUTES if s.on_bench else _REPORT_MINUTES,
+                 Section.ATTENTION if s.newest_unfit else Section.KIT, s.probe.kit)
+        for s in sorted(states, key=lambda s: s.level != Level.UNFIT)
+        if s.level is not Level.SOUND and s.probe.id not in begun and s.keeps_calibration
+        if s.readiness.state is State.READY
+    ]  # fmt: skip
