@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Sequence
 from dataclasses import replace
-from datetime import timedelta
+from datetime import datetime, timedelta
 from itertools import count
 
 import pytest
@@ -301,3 +301,82 @@ def test_the_calendar_has_an_alarm_for_every_step(world: World) -> None:
     assert all(len(e.walk("VALARM")) == 1 for e in events)
     again = Calendar.from_ical(calendar_of(day.id, steps, NOW)).walk("VEVENT")
     assert [e["uid"] for e in again] == [e["uid"] for e in events]
+
+
+def test_a_long_wait_begins_the_evening_before_and_not_in_the_night(world: World) -> None:
+    day = Round(world, "orp", minutes=21 * 60, orp=(600, 780))  # 06:30; it is cleaned, then soaks for two hours
+    steps = day.plan().steps
+    assert steps[0].begin.date() == NOW.date()
+    for step in steps:
+        assert 5 <= step.begin.hour < 22, step
+    soaked = next(s for s in steps if s.what == "storage")
+    assert soaked.hands_until.date() == NOW.date()
+    assert steps[-1].begin.date() > NOW.date()
+
+
+def test_where_the_day_is_too_short_the_night_is_used(world: World) -> None:
+    day = Round(world, "orp", minutes=21 * 60, orp=(600, 780))
+    late = day.plan(minutes_later=12.4 * 60)  # five minutes before the night
+    assert late.missing == ()
+    assert any(s.begin.hour < 5 for s in late.steps)
+
+
+def test_lots_are_judged_by_the_day_of_departure(world: World) -> None:
+    soon, later = (NOW + timedelta(days=n) for n in (1, 4))
+    world.shelved("runs out 220", standard="orp", family="", nominal=222.0, expires_on=(NOW + timedelta(days=2)).date())
+    day = Round(world, "orp", minutes=24 * 60, orp=(600, 780))
+
+    def lots(at: datetime) -> set[str]:
+        changed = NewRound(day.id, at, day.kit, "distilled-once", day.sites, version=day.version)
+        world.at().planned.save(changed, world.person)
+        return {e.lot.lot_number for s in day.plan().standards for e in s.lots}
+
+    mine = {e.lot.lot_number for e in world.at().shelf.entries() if e.lot.nominal == 222.0}
+    assert lots(soon) & mine == mine
+    assert not lots(later) & mine
+
+
+def test_two_rounds_at_once_with_one_probe_or_bottle_say_so_on_both(world: World) -> None:
+    one = Round(world, "orp", minutes=300, orp=(600, 780))
+    new = NewRound(uuid.uuid4(), NOW + timedelta(minutes=320), one.kit, "distilled-once", one.sites)
+    assert new.round_id not in {c.round.id for c in one.plan().conflicts}
+    world.at().planned.save(new, world.person)
+    other = world.at().planned.plan(new.round_id)
+    for plan, against in ((one.plan(), new.round_id), (other, one.id)):
+        (conflict,) = [c for c in plan.conflicts if c.round.id == against]
+        assert one.labels[0] in conflict.both
+    one.leave(300 + 2 * 60)  # the other is back by then: 15 min there, 15 at the site, 15 back
+    assert one.id not in {c.round.id for c in world.at().planned.plan(new.round_id).conflicts}
+
+
+def test_a_round_is_at_its_sites_in_their_order_at_their_time(world: World) -> None:
+    day = Round(world, "orp", minutes=300, orp=(600, 780))
+    sites = [world.water(name, orp=(600, 780)) for name in ("Zander pool", "Alder pool")]
+    new = NewRound(
+        day.id, NOW + timedelta(minutes=300), day.kit, "distilled-once", sites, travel=[20, 5, 40], stay_min=10,
+        version=day.version,
+    )  # fmt: skip
+    world.at().planned.save(new, world.person)
+    plan = day.plan()
+    assert [(s.site.name, s.at - NOW) for s in plan.stops] == [
+        ("Zander pool", timedelta(minutes=320)), ("Alder pool", timedelta(minutes=335)),
+    ]  # fmt: skip
+    assert plan.back - NOW == timedelta(minutes=385)
+    for travel, stay, field in (([-1, 5, 5], None, "travel"), ([5, 5, 601], None, "travel"), ([], 0, "stay")):
+        with pytest.raises(InvalidInput) as refused:
+            world.at().planned.save(replace(new, travel=travel, stay_min=stay, version=day.version), world.person)
+        assert set(refused.value.fields) == {field}
+    with pytest.raises(InvalidInput) as refused:
+        world.at().planned.save(replace(new, travel=[5, 5], version=day.version), world.person)
+    assert "way" in refused.value.fields["travel"]
+
+
+def test_the_pack_list_has_what_kinds_and_waters_need(world: World) -> None:
+    day = Round(world, "orp", "oxygen-optical", minutes=300, orp=(600, 780), oxygen=(5, 9))
+    things = dict(day.plan().things)
+    assert {"Gloves and eye protection", "Soft paper", "Sheets on paper and a pencil"} <= things.keys()
+    assert "Barometer, or the station pressure of the day" in things
+    assert things["Storage solution"] == "40 mL"
+    dry = dict(Round(world, "temperature", minutes=300, temperature=(5, 30)).plan().things)
+    assert "Storage solution" not in dry
+    assert "Barometer, or the station pressure of the day" not in dry

@@ -28,7 +28,9 @@ _TOO_SHORT = f"A password has at least {_LEAST_PASSWORD} characters."
 _WINDOW = timedelta(hours=1)
 _FREE, _FREE_OF_ADDRESS = 5, 30
 _LONGEST_S, _LONGEST_OF_ADDRESS_S = 900, 60
-"""Failures that cost nothing, and the longest wait after more: it doubles with each, from 1 s on."""
+"""Failures that cost nothing, and the longest wait after more."""
+_FIRST_S = 1.0
+"""How long the first wait is; it doubles with each failure."""
 _hasher = PasswordHasher()
 _NOBODY = _hasher.hash("nobody signs in with this")
 _COUNTED = uuid.UUID("5b1e7a0c-3c57-4c55-9d1f-8f0a4d1d9c11")
@@ -200,7 +202,7 @@ def _signed_out(session: Session, login: str) -> None:
 
 def _wait_s(failed: queries.Failures, free: int, longest_s: float) -> float:
     """How long to wait after so many failures: twice as long after each, s."""
-    wait_s = min(2.0 ** min(failed.count - free, 30), longest_s) if failed.count >= free else 0.0
+    wait_s = min(_FIRST_S * 2.0 ** min(failed.count - free, 30), longest_s) if failed.count >= free else 0.0
     return max(wait_s - failed.since_s, 0.0)
 
 

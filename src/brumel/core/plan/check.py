@@ -40,7 +40,18 @@ def faults(problem: Problem, plan: Plan) -> list[str]:
                 ready, before = free + t.wait, t.name
         if ready > problem.departure:
             found.append(f"{job.probe} is ready at {ready}, after departure at {problem.departure}.")
-    return found + _double_handed(problem, plan) + _out_of_order(problem, plan)
+    return found + _double_handed(problem, plan) + _out_of_order(problem, plan) + _at_night(problem, plan)
+
+
+def _at_night(problem: Problem, plan: Plan) -> list[str]:
+    return [
+        f"{j.probe} {t.name} begins at {plan.starts[t.key]}, in the night from {begin} to {end}."
+        for j in problem.jobs
+        for t in j.tasks
+        if t.key in plan.starts
+        for begin, end in problem.nights
+        if plan.starts[t.key] < end and plan.starts[t.key] + t.hands > begin
+    ]
 
 
 def _double_handed(problem: Problem, plan: Plan) -> list[str]:

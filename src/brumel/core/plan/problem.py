@@ -51,10 +51,12 @@ class Job:
 
 @dataclass(frozen=True)
 class Problem:
-    """Probes to have ready at departure, minutes from now."""
+    """Probes to have ready at departure, minutes from now; nobody's hands are at work in the nights."""
 
     jobs: tuple[Job, ...]
     departure: int
+    nights: tuple[tuple[int, int], ...] = ()
+    """When each begins and ends; a probe waits through them by itself."""
 
     @property
     def tasks(self) -> dict[str, tuple[Job, Task]]:

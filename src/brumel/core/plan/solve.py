@@ -38,7 +38,7 @@ def earliest_departure(problem: Problem) -> int:
     return search.shortest()
 
 
-def latest_alone(job: Job, departure: int) -> dict[str, int]:
+def latest_alone(job: Job, departure: int, nights: tuple[tuple[int, int], ...] = ()) -> dict[str, int]:
     """When each task of a probe has to begin at the latest, were it the only one; in the past where it is too late.
 
     Examples
@@ -47,7 +47,7 @@ def latest_alone(job: Job, departure: int) -> dict[str, int]:
     >>> latest_alone(Job("A", "ph", 1, (Task("soak", "soak", 2, 120), Task("cal", "calibrate", 12))), 180)
     {'soak': 46, 'cal': 168}
     """
-    return late_as_can_be(Problem((job,), departure), {t.key: n for n, t in enumerate(job.tasks)})
+    return late_as_can_be(Problem((job,), departure, nights), {t.key: n for n, t in enumerate(job.tasks)})
 
 
 def late_as_can_be(problem: Problem, starts: dict[str, int]) -> dict[str, int]:
@@ -59,7 +59,11 @@ def late_as_can_be(problem: Problem, starts: dict[str, int]) -> dict[str, int]:
         latest = [free_until, problem.departure - task.wait]
         following = job.tasks[job.tasks.index(task) + 1 :]
         latest += [late[later.key] - (0 if later.while_waiting else task.wait) for later in following]
-        late[key] = free_until = min(latest) - task.hands
+        begin = min(latest) - task.hands
+        for night, morning in sorted(problem.nights, reverse=True):
+            if begin < morning and begin + task.hands > night:
+                begin = night - task.hands
+        late[key] = free_until = begin
     return dict(reversed(late.items()))
 
 
@@ -128,6 +132,8 @@ class _Search:
                 if not task.while_waiting:
                     self.model.add(begin >= job.release).only_enforce_if(here)
                 self.model.add(begin + task.hands + task.wait <= self.departure).only_enforce_if(here)
+        for night, morning in self.problem.nights:
+            self.hands.append(self.model.new_fixed_size_interval_var(night, morning - night, "night"))
         self.model.add_no_overlap(self.hands)
 
     def _stages(self) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import uuid
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
@@ -13,8 +14,10 @@ from brumel.core.kit.care import Care, MeterEvent
 from brumel.core.kit.readiness import State
 from brumel.core.plan.check import faults
 from brumel.core.plan.crew import Candidate, Unsuited, crew_for, misfit
-from brumel.core.plan.needs import Need, Offer, needs_of
+from brumel.core.plan.hours import nights_until
+from brumel.core.plan.needs import Offer, needs_of
 from brumel.core.plan.order import HouseOrder, default_order
+from brumel.core.plan.pack import pack
 from brumel.core.plan.problem import Job, Plan, Problem, Task
 from brumel.core.plan.solve import best_plan, earliest_departure, latest_alone
 from brumel.core.plan.tasks import ProbeDay, can_be_planned, caution_of, tasks_of
@@ -23,10 +26,19 @@ from brumel.core.quantities.quantity import of_a_round, quantity
 from brumel.services.clock import Clock
 from brumel.services.kit import upkeep
 from brumel.services.kit.states import ProbeState, probe_states
-from brumel.services.shelf.lots import Entry, Shelf
-from brumel.store import queries
+from brumel.services.planning.along import (
+    Conflict,
+    Standard,
+    Taken,
+    at_once,
+    instruments_along,
+    load_of,
+    times_of,
+)
+from brumel.services.shelf.lots import Shelf
+from brumel.store import queries, visit_queries
 from brumel.store.database import Database
-from brumel.store.models.reference import Meter, PlannedRound, Site
+from brumel.store.models.reference import Instrument, Meter, PlannedRound, Site
 
 _CLEAN_EVERY = timedelta(days=7)
 _INSPECTED_FOR = timedelta(hours=12)
@@ -66,14 +78,6 @@ class Beginning:
 
 
 @dataclass(frozen=True)
-class Standard:
-    """A standard to take along, and the lots that serve, the best first."""
-
-    need: Need
-    lots: tuple[Entry, ...]
-
-
-@dataclass(frozen=True)
 class Way:
     """A way out where something can't be ready: words, and the change of the round that it is.
 
@@ -97,6 +101,14 @@ class Missing:
 
 
 @dataclass(frozen=True)
+class Stop:
+    """A site on the way, and when the round is there."""
+
+    site: Site
+    at: datetime
+
+
+@dataclass(frozen=True)
 class DayPlan:
     """A round's plan as the page shows it."""
 
@@ -108,11 +120,21 @@ class DayPlan:
     """By the label of a probe, the sites that it goes for."""
     meters: tuple[Meter, ...]
     standards: tuple[Standard, ...]
-    sites: tuple[Site, ...]
+    stops: tuple[Stop, ...]
+    back: datetime
+    conflicts: tuple[Conflict, ...]
+    things: tuple[tuple[str, str], ...]
+    """What else goes along, and how much of it."""
+    instruments: tuple[Instrument, ...]
     quantities: tuple[str, ...]
     """What the sites ask for, whether left out or not."""
-    leaves_earliest: datetime | None
+    leaves_earliest: datetime | None = None
     """When all could leave; None where all are ready by the departure wanted."""
+
+    @property
+    def sites(self) -> tuple[Site, ...]:
+        """The sites in their order."""
+        return tuple(stop.site for stop in self.stops)
 
 
 @dataclass(frozen=True)
@@ -145,15 +167,19 @@ class Planning:
         with self.database.session() as session:
             logs = upkeep.Logs.read(session)
             everyone = probe_states(session, now, logs)
-            sites = [s for s in queries.sites(session) if s.id in wanted.site_ids]
+            known = {s.id: s for s in queries.sites(session)}
+            others = [r for r in queries.planned_rounds(session, now) if r.id != wanted.id and at_once(r, wanted)]
+            instruments = [i for i in visit_queries.instruments(session) if i.kit == wanted.kit]
+        sites = [known[key] for key in wanted.site_ids if key in known]
         waters = _waters(sites)
         crew = _crew(wanted, everyone, waters)
+        *times, back = times_of(wanted)
+        stops = tuple(Stop(site, at) for site, at in zip(sites, times, strict=False))
         if wanted.departure <= now:
-            return DayPlan(wanted, (), (), crew.states, crew.sites_of, (), (), tuple(sites), crew.quantities, None)
+            return DayPlan(wanted, (), (), crew.states, crew.sites_of, (), (), stops, back, (), (), (), crew.quantities)
         planner = _Planner(wanted, everyone, logs, now, waters, crew, self.order)
         jobs = tuple(planner.job(s) for s in crew.states if can_be_planned(s.readiness))
-        problem = Problem(jobs, int((wanted.departure - now).total_seconds() // 60))
-        found = best_plan(problem)
+        problem, found = self._by_day(Problem(jobs, int((wanted.departure - now).total_seconds() // 60)), wanted, now)
         if wrongs := faults(problem, found):
             raise RuntimeError(f"the plan does not hold: {wrongs}")
         late = earliest_departure(problem) if found.left_out else None
@@ -163,18 +189,58 @@ class Planning:
         missing += [planner.unsuited(p, found) for p, found in crew.unsuited.items()]
         missing += [planner.failed(s) for s in crew.states if not can_be_planned(s.readiness)]
         missing += [planner.late(s, problem, leaves) for s in crew.states if s.probe.label in found.left_out]
+        standards = self._standards(wanted, waters, going, crew)
+        meters = tuple({s.probe.meter.id: s.probe.meter for s in going if s.probe.meter}.values())
+        own = Taken(wanted, tuple(going), meters, tuple(standards))
+        along = instruments_along(instruments, sites, crew.quantities)
         return DayPlan(
             round=wanted,
             steps=tuple(_steps(problem, found, crew.states, now)),
             missing=tuple(missing),
             going=going,
             sites_of=crew.sites_of,
-            meters=tuple({s.probe.meter.id: s.probe.meter for s in going if s.probe.meter}.values()),
-            standards=tuple(self._standards(wanted, waters, going, crew)),
-            sites=tuple(sites),
+            meters=meters,
+            standards=own.standards,
+            stops=stops,
+            back=back,
+            conflicts=tuple(c for r in others if (c := self._conflict(own, r, everyone, known))),
+            things=tuple(pack(load_of(own, sites, along))),
+            instruments=tuple(along),
             quantities=crew.quantities,
             leaves_earliest=leaves,
         )
+
+    def _nights(self, wanted: PlannedRound, now: datetime) -> tuple[tuple[int, int], ...]:
+        """The nights until a departure, minutes from now."""
+        return tuple(
+            (math.floor((begin - now).total_seconds() / 60), math.ceil((end - now).total_seconds() / 60))
+            for begin, end in nights_until(self.clock.local(now), self.clock.local(wanted.departure))
+        )
+
+    def _by_day(self, problem: Problem, wanted: PlannedRound, now: datetime) -> tuple[Problem, Plan]:
+        """The plan that leaves the nights free: long waits then begin the evening before.
+
+        Without, where that is not enough for all.
+        """
+        nights = self._nights(wanted, now)
+        rested = replace(problem, nights=nights)
+        by_day = best_plan(rested)
+        if by_day.left_out and nights:
+            through = best_plan(problem)
+            if len(through.left_out) < len(by_day.left_out):
+                return problem, through
+        return rested, by_day
+
+    def _conflict(
+        self, own: Taken, other: PlannedRound, everyone: Sequence[ProbeState], known: Mapping[uuid.UUID, Site]
+    ) -> Conflict | None:
+        """What another round at the same time takes along too; None where it takes nothing of ours."""
+        waters = _waters(known[key] for key in other.site_ids if key in known)
+        crew = _crew(other, everyone, waters)
+        meters = tuple({s.probe.meter.id: s.probe.meter for s in crew.states if s.probe.meter}.values())
+        theirs = Taken(other, crew.states, meters, tuple(self._standards(other, waters, crew.states, crew)))
+        both = [words for key, words in own.named.items() if key in theirs.named]
+        return Conflict(other, tuple(both)) if both else None
 
     def needs(self, wanted: PlannedRound) -> list[Standard]:
         """The standards that a round takes, without its plan."""
@@ -197,7 +263,8 @@ class Planning:
         for state in crew.states:
             job = planner.job(state)
             if can_be_planned(state.readiness) and job.tasks:
-                minutes = latest_alone(job, int((wanted.departure - now).total_seconds() // 60))
+                left = int((wanted.departure - now).total_seconds() // 60)
+                minutes = latest_alone(job, left, self._nights(wanted, now))
                 first = job.tasks[0]
                 found.append(Beginning(state, first, _whole_minute(now + timedelta(minutes=minutes[first.key]))))
         return sorted(found, key=lambda b: b.at)

@@ -26,6 +26,7 @@ from brumel.store.database import Database
 from brumel.store.models.reference import Person, PlannedRound, Site
 
 _FARTHEST = timedelta(days=14)
+_LONGEST_MIN = 600
 _CLEANED = "cleaning solution"
 _STORED = "storage solution"
 _TICKED = "Ticked off in the plan."
@@ -42,6 +43,9 @@ class NewRound:
     site_ids: Sequence[uuid.UUID]
     probe_ids: Sequence[uuid.UUID] = ()
     without: Sequence[str] = ()
+    travel: Sequence[float] = ()
+    """Minutes of the way to each site in turn, and of the way back; empty where nobody says."""
+    stay_min: float | None = None
     version: int | None = None
     """At which it was seen, where it is changed."""
 
@@ -94,6 +98,7 @@ class PlannedRounds:
                 row.departure, row.kit, row.rinse = new.departure, new.kit, new.rinse
                 row.site_ids, row.probe_ids = list(new.site_ids), list(new.probe_ids)
                 row.without = [q.key for q in of_a_round() if q.key in new.without]
+                row.travel, row.stay_min = list(new.travel), new.stay_min
         return new.round_id
 
     def take_way(self, round_id: uuid.UUID, field: str, value: str, person: Person) -> None:
@@ -115,7 +120,10 @@ class PlannedRounds:
                     raise LookupError(field)
             except (ValueError, LookupError):
                 raise InvalidInput({"way": "This way out is no longer there: look at the plan again."}) from None
-            changed = NewRound(round_id, departure, row.kit, row.rinse, row.site_ids, probes, without, row.version)
+            changed = NewRound(
+                round_id, departure, row.kit, row.rinse, row.site_ids, probes, without, row.travel, row.stay_min,
+                row.version,
+            )  # fmt: skip
         self.save(changed, person)
 
     def tick(self, round_id: uuid.UUID, key: str, person: Person) -> None:
@@ -180,6 +188,12 @@ class PlannedRounds:
             wrong["sites"] = "One of the sites is not known: choose again."
         if new.kit not in {p.kit for p in queries.probes(session)}:
             wrong["kit"] = "Choose the kit that goes along."
+        if any(not 0 <= minutes <= _LONGEST_MIN for minutes in new.travel):
+            wrong["travel"] = f"A way takes 0 to {_LONGEST_MIN} minutes: check them."
+        elif new.travel and len(new.travel) != len(new.site_ids) + 1:
+            wrong["travel"] = "Give the way to each site, and the way back."
+        if new.stay_min is not None and not 1 <= new.stay_min <= _LONGEST_MIN:
+            wrong["stay"] = f"A stay takes 1 to {_LONGEST_MIN} minutes: check it."
         if new.rinse not in rinses():
             wrong["rinse"] = "Choose how you rinse between solutions."
         return wrong

@@ -284,6 +284,10 @@ class PlannedRound(Base):
     """Probes chosen by hand, instead of what the kit would give."""
     without: Mapped[list[str]]
     """Quantities left out."""
+    travel: Mapped[list[float]] = mapped_column(server_default=text("'{}'"))
+    """Minutes of the way to each site in turn, and of the way back; empty where nobody said."""
+    stay_min: Mapped[float | None]
+    """Minutes at each site; None where nobody said."""
     done: Mapped[dict[str, Any]]
     """When each step was ticked off, by key."""
     dropped: Mapped[bool] = mapped_column(server_default=text("false"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import uuid
 from datetime import timedelta
 from typing import Any
@@ -10,8 +11,10 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 from flask.typing import ResponseReturnValue
 
 from brumel.core.calibrating.methods import rinses
+from brumel.core.plan.hours import TRAVEL_MIN
 from brumel.services.errors import InvalidInput
 from brumel.services.planning.calendar import calendar_of
+from brumel.services.planning.plan import DayPlan
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.lots import label_of
 from brumel.web.context import probe_states, services, signed_in
@@ -97,16 +100,28 @@ def _page(round_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseR
         figures=plan_figures(found, services().clock),
         moves=[(words, (found.round.departure + by).isoformat()) for words, by in _MOVES],
         errors=errors,
-        values=values or {
-            "departure": services().clock.local(found.round.departure).strftime("%Y-%m-%dT%H:%M"),
-            "kit": found.round.kit,
-            "rinse": found.round.rinse,
-        },
+        values=values or _typed_before(found),
         chosen_sites=request.form.getlist("site") if values else [str(s) for s in found.round.site_ids],
         states=probe_states(),
         **_choices(),
     )  # fmt: skip
     return page, 422 if errors else 200
+
+
+def _typed_before(plan: DayPlan) -> dict[str, str]:
+    """A round's form as it was typed."""
+    wanted = plan.round
+    ways = [f"{minutes:g}" for minutes in wanted.travel] or [""] * (len(wanted.site_ids) + 1)
+    found = {
+        "departure": services().clock.local(wanted.departure).strftime("%Y-%m-%dT%H:%M"),
+        "kit": wanted.kit,
+        "rinse": wanted.rinse,
+        "stay": "" if wanted.stay_min is None else f"{wanted.stay_min:g}",
+        "back": ways[-1],
+    }
+    for number, (key, way) in enumerate(zip(wanted.site_ids, ways, strict=False), 1):
+        found |= {f"order-{key}": str(number), f"travel-{key}": way}
+    return found
 
 
 def _choices() -> dict[str, Any]:
@@ -122,14 +137,22 @@ def _save(typed: Typed, round_id: uuid.UUID) -> uuid.UUID:
     def ids(name: str) -> list[uuid.UUID]:
         return [found for text in request.form.getlist(name) if (found := as_id(text))]
 
+    chosen = ids("site")
+    order = {key: typed.number(f"order-{key}") for key in chosen}
+    ways = {key: typed.number(f"travel-{key}") for key in chosen}
+    back = typed.number("back")
+    in_order = sorted(chosen, key=lambda key: math.inf if order[key] is None else order[key] or 0)
+    travel = [TRAVEL_MIN if m is None else m for m in (*(ways[key] for key in in_order), back)]
     new = NewRound(
         round_id=round_id,
         departure=typed.moment("departure", services().clock.timezone),
         kit=typed.text("kit"),
         rinse=typed.text("rinse"),
-        site_ids=ids("site"),
+        site_ids=in_order,
         probe_ids=ids("probe"),
         without=request.form.getlist("without"),
+        travel=travel,
+        stay_min=typed.number("stay"),
         version=typed.version(),
     )
     typed.must_be_read()
