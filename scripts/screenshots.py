@@ -25,11 +25,11 @@ def _visit(page: Page, keep: Callable[[str], None]) -> None:
     """A pond at its bottom, and a site that opens on its history."""
     page.goto("/rounds/")
     page.get_by_role("link", name="Visit Shrimp pond").click()
-    page.get_by_role("button", name="Begin the visit").click()
+    page.get_by_role("button", name="Begin visit").click()
     page.get_by_text("Bottom", exact=True).click()
     for name, value in POND.items():
         page.get_by_label(name, exact=True).fill(value)
-    page.get_by_role("button", name="Save what is typed").click()
+    page.get_by_role("button", name="Save").click()
     page.wait_for_url("**saved=1")
     keep("visit")
     page.set_viewport_size(PHONE)
@@ -107,10 +107,10 @@ def shoot(page: Page) -> None:
     page.get_by_label("Kit that goes along").select_option("Kit A")
     for name in ("Upland spring intake", "Greenhouse nutrient reservoir", "Training pool"):
         page.locator(".pick", has_text=name).click()
-    page.get_by_role("button", name="Plan it").click()
+    page.get_by_role("button", name="Plan round").click()
     page.wait_for_selector(".tracks")
     keep("plan")
-    page.get_by_role("button", name="Drop this round").click()
+    page.get_by_role("button", name="Cancel round").click()
     begin(page, "B-Cl")
     for title in ("Self-zero", "One sample for both", "Tablet", "Shake"):
         page.locator("li.current .title", has_text=title).wait_for()

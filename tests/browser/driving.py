@@ -75,7 +75,7 @@ def take_unsettled(page: Page, button: str, after_s: int = 75) -> None:
     page.get_by_role("button", name=button).click()
     expect(page.locator("[data-plot]")).to_contain_text(f"{after_s} s")
     all_so(page)
-    page.get_by_text("Something was different", exact=True).click()
+    page.get_by_text("Record deviation", exact=True).click()
     page.locator("#unsettled_reason").fill("a fault to learn by")
     page.get_by_role("button", name="Take the point").click()
 
@@ -88,9 +88,9 @@ def sign(page: Page) -> None:
 
 def give_up(page: Page) -> None:
     """Give the run up."""
-    page.get_by_text("Give this run up").click()
+    page.get_by_text("Cancel calibration").click()
     page.locator("#reason").fill("only a test")
-    page.get_by_role("button", name="Give up").click()
+    page.get_by_role("button", name="Cancel calibration").click()
 
 
 def take_points(page: Page, count: int = 3) -> None:

@@ -92,7 +92,7 @@ def test_the_acid_stays_off_until_a_check_has_passed(technician: Page) -> None:
     first = page.locator("ol.rows > li").first
     expect(first).to_contain_text("Hand the acid dosing of the nutrient reservoir back")
     expect(first).to_contain_text("Wren at the panel")
-    first.get_by_role("link", name="Go on").click()
+    first.get_by_role("link", name="Continue").click()
     ail(page, "none")
     page.get_by_role("link", name=re.compile("Repeat")).nth(1).click()
     page.get_by_role("button", name="Probe is in").click()

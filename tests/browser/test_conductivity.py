@@ -111,7 +111,7 @@ def test_each_fault_is_named_first_and_bubbles_leave_when_the_cell_is_swung(heal
     page.get_by_role("button", name="Probe is in").click()
     for _ in range(4):
         page.wait_for_selector("[data-settling=stable]")
-        page.get_by_role("button", name="Start the wait again").click()
+        page.get_by_role("button", name="Restart settling").click()
     page.wait_for_selector("[data-settling=stable]")
     take(page)
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
@@ -142,7 +142,7 @@ def test_a_wrong_cup_a_wrong_factor_and_a_standard_beyond_the_cell_are_named_fir
     page.get_by_text("Simulated bench", exact=True).click()
     cup = page.locator("#beaker option", has_text="C128-0417").first
     page.locator("#beaker").select_option(cup.get_attribute("value"))
-    page.get_by_role("button", name="Put it there").click()
+    page.get_by_role("button", name="Move the probe").click()
     page.wait_for_selector("[data-settling=stable]")
     take(page)
     expect(first).to_have_attribute("data-code", "standard-swapped")

@@ -106,7 +106,7 @@ def test_temperatures_apart_and_swapped_standards_are_named(technician: Page) ->
     page.get_by_text("Simulated bench", exact=True).click()
     low = page.locator("#beaker option", has_text="4.62").first.get_attribute("value")
     page.locator("#beaker").select_option(low)
-    page.get_by_role("button", name="Put it there").click()
+    page.get_by_role("button", name="Move the probe").click()
     expect(page.locator("[data-look]")).to_contain_text("It looks like")
     all_so(page)
     give_up(page)

@@ -27,12 +27,12 @@ def test_no_accessibility_violation(technician: Page, path: str, look: str) -> N
 def test_dusk_falls_where_one_stands_and_what_is_typed_stays(technician: Page) -> None:
     page = technician
     page.goto("/kit/new")
-    page.get_by_label("Label on it").fill("D-pH")
-    page.get_by_role("button", name="Add it").click()
+    page.get_by_label("Name").fill("D-pH")
+    page.get_by_role("button", name="Save").click()
     expect(page.locator("[id^=error-]").first).to_be_visible()  # a page that answers a refused form
     page.get_by_label("Serial number").fill("HR-D-1")
     dressed(page, "dusk")
-    expect(page.get_by_label("Label on it")).to_have_value("D-pH")
+    expect(page.get_by_label("Name")).to_have_value("D-pH")
     expect(page.get_by_label("Serial number")).to_have_value("HR-D-1")
     page.goto("/")
     expect(page.get_by_role("button", name="Daylight")).to_be_visible()

@@ -68,7 +68,7 @@ def test_it_is_calibrated_read_and_exported(technician: Page) -> None:
     for name, text in (("label", "G-eye"), ("serial", "G-1"), ("kit", "Kit A"), ("in_service_on", "2026-01-01")):
         page.locator(f"[name={name}]").fill(text)
     page.locator("[name=kind]").select_option("glow-eye")
-    page.get_by_role("button", name="Add it").click()
+    page.get_by_role("button", name="Save").click()
     page.goto("/rounds/sites/new")
     for name, text in (("code", "CAVE"), ("name", "The cave"), ("water_kind", "cave"), ("visit_every_days", "1"),
                        ("low-glow", "100"), ("high-glow", "400")):  # fmt: skip
@@ -122,7 +122,7 @@ def test_its_meter_keeps_one_and_its_own_care_starts_its_wait(technician: Page, 
     page.goto("/kit/")
     page.get_by_role("link", name="G-eye").first.click()
     page.get_by_label("What was done").select_option(label="Eye changed")
-    page.get_by_role("button", name="Log it").click()
+    page.get_by_role("button", name="Save care").click()
     expect(page.locator("main")).to_contain_text("Eye changed")
     page.goto("/bench/")
     expect(page.locator(".rows")).to_contain_text("Eye changed: let it wake, then calibrate.")

@@ -86,7 +86,7 @@ def test_servers_killed_in_the_middle_of_a_four_point_ion_run_lose_nothing(
         page.locator(f"[name={step}-so]").check()
         if number in (1, 3):
             kill(processes, "web server 1" if number == 1 else "database")
-        page.get_by_role("button", name="Take what is typed").click()
+        page.get_by_role("button", name="Take the points").click()
         taken = page.get_by_role("link", name="Type the whole run on one page").or_(page.locator("#verdict"))
         again = page.get_by_role("button", name="Send it again")
         expect(taken.or_(again).first).to_be_visible()

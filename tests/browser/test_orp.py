@@ -29,9 +29,9 @@ def healthy(technician: Page) -> Iterator[Page]:
     yield technician
     begin(technician)
     ail(technician, "none")
-    technician.get_by_text("Give this run up").click()
+    technician.get_by_text("Cancel calibration").click()
     technician.locator("#reason").fill("only to mend the probe")
-    technician.get_by_role("button", name="Give up").click()
+    technician.get_by_role("button", name="Cancel calibration").click()
 
 
 def test_a_check_and_a_reading_that_is_taken_before_it_is_stable(technician: Page) -> None:
@@ -114,7 +114,7 @@ def test_a_thermometer_in_three_baths_and_knocked(technician: Page) -> None:
     page.get_by_role("button", name="Probe is in").click()
     page.wait_for_selector("[data-settling=stable]")
     page.get_by_role("button", name="Take the point").click()
-    expect(page.locator("#error-reference")).to_contain_text("A number in °C is needed")
+    expect(page.locator("#error-reference")).to_contain_text("is missing: type it in °C")
     no_violations(page)
     page.locator("#reference").fill("0,02")
     page.get_by_role("button", name="Take the point").click()

@@ -14,9 +14,9 @@ from tests.browser.driving import begin, choose, no_violations, read_site, sign_
 
 
 def give_up(page: Page) -> None:
-    page.get_by_text("Give this run up").click()
+    page.get_by_text("Cancel calibration").click()
     page.locator("#reason").fill("only to learn")
-    page.get_by_role("button", name="Give up").click()
+    page.get_by_role("button", name="Cancel calibration").click()
     page.wait_for_url("**/bench/")
 
 
@@ -62,7 +62,7 @@ def test_swapped_buffers_are_unfit_in_the_right_words(technician: Page) -> None:
         if wrong:
             page.get_by_text("Simulated bench").click()
             page.locator("#beaker").select_option({"acid": lots["4.01"], "neutral": lots["7.00"]}[wrong])
-            page.get_by_role("button", name="Put it there").click()
+            page.get_by_role("button", name="Move the probe").click()
             expect(page.locator("[data-look]")).to_contain_text("It looks like")
         page.wait_for_selector("[data-settling=stable]")
         page.get_by_role("button", name="Take the point").click()

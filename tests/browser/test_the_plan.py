@@ -14,14 +14,14 @@ def plan(page: Page, departure: str, kit: str, *sites: str) -> None:
     page.get_by_label("Kit that goes along").select_option(kit)
     for site in sites:
         page.locator(".pick", has_text=site).click()
-    page.get_by_role("button", name="Plan it").click()
+    page.get_by_role("button", name="Plan round").click()
 
 
 def test_tomorrows_round_from_nothing_to_a_printed_plan(technician: Page) -> None:
     page = technician
     page.goto("/kit/")
     page.get_by_role("link", name="Plan a round").click()
-    page.get_by_role("button", name="Plan it").click()
+    page.get_by_role("button", name="Plan round").click()
     expect(page.locator("#error-sites")).to_contain_text("Choose the sites")
     plan(page, "2026-05-07T09:00", "Kit B", "Shrimp pond", "Seawater lido")
     steps = page.locator(".plan-steps > li")
@@ -33,19 +33,19 @@ def test_tomorrows_round_from_nothing_to_a_printed_plan(technician: Page) -> Non
     expect(page.locator(".pack-list")).to_contain_text("Conductivity standard 80")
     steps.first.get_by_role("button", name="Done").click()
     expect(steps).to_have_count(before - 1)
-    page.get_by_text("Change the round").click()
+    page.get_by_text("Edit round").click()
     page.get_by_role("textbox", name="Departure").fill("2026-05-07T10:30")
-    page.get_by_role("button", name="Plan again").click()
+    page.get_by_role("button", name="Save and plan again").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("leave tomorrow, 10:30")
-    page.get_by_role("button", name="30 min later").click()
+    page.get_by_role("button", name="Depart 30 min later").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("leave tomorrow, 11:00")
-    page.get_by_role("button", name="30 min earlier").click()
+    page.get_by_role("button", name="Depart 30 min earlier").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("leave tomorrow, 10:30")
     with page.expect_download() as download:
-        page.get_by_role("link", name="As a calendar").click()
+        page.get_by_role("link", name="Export calendar").click()
     assert download.value.suggested_filename == "brumel-plan.ics"
     page.emulate_media(media="print")
-    expect(page.get_by_text("Change the round")).to_be_hidden()
+    expect(page.get_by_text("Edit round")).to_be_hidden()
     expect(page.locator(".tracks.broad")).to_be_visible()
     page.set_viewport_size(PHONE)
     expect(page.locator(".tracks.broad")).to_be_visible()
@@ -60,7 +60,7 @@ def test_tomorrows_round_from_nothing_to_a_printed_plan(technician: Page) -> Non
     expect(page.get_by_text("Get ready for the round at 10:30")).to_have_count(0)  # a day ahead yet
     page.goto("/kit/")
     page.get_by_role("link", name="tomorrow, 10:30").click()
-    page.get_by_role("button", name="Drop this round").click()
+    page.get_by_role("button", name="Cancel round").click()
     page.wait_for_url("**/plan/")
 
 
@@ -71,7 +71,7 @@ def test_a_failed_inspection_changes_the_plan(technician: Page) -> None:
     expect(page.locator(".standing")).to_contain_text("A-EC")
     open_probe(page, "A-EC")
     answer(page, "No")
-    page.get_by_role("button", name="Record the inspection").click()
+    page.get_by_role("button", name="Save inspection").click()
     page.goto(address)
     expect(page.locator(".missing")).to_contain_text("A-EC can't be ready. Failed its inspection")
     page.get_by_role("button", name="Take B-EC").click()
@@ -79,9 +79,9 @@ def test_a_failed_inspection_changes_the_plan(technician: Page) -> None:
     expect(page.locator(".standing")).to_contain_text("B-EC")
     open_probe(page, "A-EC")
     answer(page, "Yes")
-    page.get_by_role("button", name="Record the inspection").click()
+    page.get_by_role("button", name="Save inspection").click()
     page.goto(address)
-    page.get_by_role("button", name="Drop this round").click()
+    page.get_by_role("button", name="Cancel round").click()
 
 
 def test_a_membrane_that_takes_too_long_and_the_ways_out(technician: Page) -> None:
@@ -90,7 +90,7 @@ def test_a_membrane_that_takes_too_long_and_the_ways_out(technician: Page) -> No
     expect(page.locator(".missing").first).to_contain_text("after departure at the earliest")
     page.locator(".missing", has_text="A-DO").get_by_role("button", name="Leave when all are ready").click()
     expect(page.locator(".missing")).to_have_count(0)
-    page.get_by_role("button", name="Drop this round").click()
+    page.get_by_role("button", name="Cancel round").click()
 
 
 @pytest.mark.parametrize("look", ["dusk"])
@@ -99,11 +99,11 @@ def test_no_accessibility_violation(technician: Page, look: str) -> None:
     dressed(page, look)
     page.goto("/plan/")
     no_violations(page)
-    page.get_by_role("button", name="Plan it").click()
+    page.get_by_role("button", name="Plan round").click()
     no_violations(page)
     plan(page, "2026-05-06T11:00", "Kit A", "Upland spring intake", "Reed-bed outfall")
     expect(page.locator(".missing").first).to_be_visible()
     no_violations(page)
-    page.get_by_text("Change the round").click()
+    page.get_by_text("Edit round").click()
     no_violations(page)
-    page.get_by_role("button", name="Drop this round").click()
+    page.get_by_role("button", name="Cancel round").click()

@@ -81,7 +81,7 @@ def test_a_planned_round(world: World) -> None:
     planned = world.at().planned
     planned.save(new, world.person)
     planned.save(replace(new, without=["orp"], version=1), world.person)
-    with pytest.raises(InvalidInput, match=r"what stands now: departure “07 May, 05:30”, kit “Kit”, sites “1”"):
+    with pytest.raises(InvalidInput, match=r"what stands now: departure “Thu 7 May, 05:30”, kit “Kit”, sites “1”"):
         planned.save(replace(new, version=1), world.person)
     planned.drop(new.round_id, world.person)
     with pytest.raises(InvalidInput, match="This round was dropped: plan a new one"):

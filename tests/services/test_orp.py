@@ -160,7 +160,7 @@ class TestWhatCannotBeTaken:
         with pytest.raises(InvalidInput, match="This procedure is not for a ORP platinum probe"):
             begun(world, orp_probe(world), "ph-one-point")
 
-    @pytest.mark.parametrize(("mv", "words"), [(2001.0, "from −2000 to 2000 mV"), (float("nan"), "can't be")])
+    @pytest.mark.parametrize(("mv", "words"), [(2001.0, "must be −2000 to 2000 mV"), (float("nan"), "nan was typed")])
     def test_a_signal_that_no_meter_shows(self, world: World, mv: float, words: str) -> None:
         with pytest.raises(InvalidInput, match=words):
             typed(world, mv)

@@ -113,7 +113,7 @@ def test_the_sites_say_what_is_measured_and_the_kit_what_goes(world: World) -> N
     assert found.quantities == ("ph", "oxygen", "specific-conductance")
     assert {s.kind.quantity for s in found.going} == {"ph", "specific-conductance"}
     assert [m.what for m in found.missing] == ["dissolved oxygen"]
-    assert f"{day.kit} has no probe for it." in found.missing[0].why
+    assert found.missing[0].said.endswith(f" probe in {day.kit}.")
     without = day.take("without", "Leave dissolved oxygen out")
     assert without.missing == ()
     assert without.quantities == found.quantities

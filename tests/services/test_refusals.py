@@ -194,10 +194,14 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Put the probe into its standard first, then take the point.": lambda w: w.at().calibrations.take(
         open_run(w), TakePoint(uuid.uuid4(), "neutral"), w.person
     ),
-    "A number in mV is needed. A number in °C is needed.": lambda w: take(w),
-    "2001 mV can't be: from −2000 to 2000 mV.": lambda w: take(w, typed_signal=2001.0, typed_temperature_c=20.0),
+    "Potential is missing: type it in mV. Temperature is missing: type it in °C.": lambda w: take(w),
+    "Potential must be −2000 to 2000 mV; 2001 was typed.": lambda w: take(
+        w, typed_signal=2001.0, typed_temperature_c=20.0
+    ),
     "-inf": lambda w: take(w, typed_signal=float("-inf"), typed_temperature_c=20.0),
-    "105.5 °C can't be: from −5 to 105 °C.": lambda w: take(w, typed_signal=1.0, typed_temperature_c=105.5),
+    "Temperature must be −5 to 105 °C; 105.5 was typed.": lambda w: take(
+        w, typed_signal=1.0, typed_temperature_c=105.5
+    ),
     "Take at least one point that the line is adjusted to, then sign.": lambda w: w.at().calibrations.sign(
         open_run(w), w.person
     ),
@@ -210,8 +214,8 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Choose the site.": lambda w: record(w, site_id=None),
     "Choose the probe.": lambda w: record(w, probe_id=None),
     "Choose how the reading comes in.": lambda w: record(w, source="a dream"),
-    "is in service since 01 Jan 2026: check date and time.": lambda w: record(w, taken_at=NOW - 200 * 24 * HOUR),
-    "17 pH can't be: from −2 to 16 pH.": lambda w: record(w, source="typed-value", shown=17.0),
+    "is in service since Thu 1 Jan: check date and time.": lambda w: record(w, taken_at=NOW - 200 * 24 * HOUR),
+    "pH must be −2 to 16; 17 was typed.": lambda w: record(w, source="typed-value", shown=17.0),
     "Put the probe into the water first, then record.": lambda w: record(w, source="device"),
     # Kit
     "a ORP platinum probe knows cleaned, soaked, stored": lambda w: care(w, "orp", care="membrane-changed"),
@@ -226,12 +230,14 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "This lot can't serve here: choose another.": lambda w: kept(
         w, points={"neutral": TypedPoint(uuid.uuid4(), before=7.0, temperature_c=20.0)}
     ),
-    "A number in °C is needed.": lambda w: kept(w, points={"neutral": TypedPoint(w.lots["7.00"].id, before=7.0)}),
-    "18 pH can't be: from −2 to 16 pH.": lambda w: kept(
+    "Temperature is missing: type it in °C.": lambda w: kept(
+        w, points={"neutral": TypedPoint(w.lots["7.00"].id, before=7.0)}
+    ),
+    "pH must be −2 to 16; 18 was typed.": lambda w: kept(
         w, points={"neutral": TypedPoint(w.lots["7.00"].id, before=18.0, temperature_c=20.0)}
     ),
-    "1001 % can't be: from −1000 to 1000 %.": lambda w: kept(w, reported={"slope": 1001.0}),
-    "A number in °C is needed": lambda w: kept(
+    "Slope must be −1000 to 1000 %; 1001 was typed.": lambda w: kept(w, reported={"slope": 1001.0}),
+    "is missing: type it in °C": lambda w: kept(
         w, "temperature", points={"thermometer": TypedPoint(before=20.1, temperature_c=20.0)}
     ),
     "Say in a few words why the entry was wrong; it stays on record.": lambda w: w.at().kit.withdraw(
@@ -393,7 +399,7 @@ def count_facts(world: World) -> int:
 def test_is_refused_in_words(world: World, uncalibrated: str, words: str) -> None:
     with pytest.raises(InvalidInput) as refused:
         REFUSALS[words](world)
-    assert words.replace("-inf", "−inf mV can't be") in str(refused.value)
+    assert words.replace("-inf", "−inf was typed") in str(refused.value)
     assert all(sentence for sentence in refused.value.fields.values())
 
 

@@ -79,8 +79,8 @@ def test_without_what_the_reference_shows_no_point_is_taken(world: World, tracea
     new = NewInstrument(uuid.uuid4(), "P-REF", "photometer", "Store", measures=photometer)
     other = world.at().instruments.save(new, world.person)
     for reference, beside, field, words in (
-        (None, traceable, "reference", "A number in °C is needed"),
-        (300.0, traceable, "reference", "can't be"),
+        (None, traceable, "reference", "is missing: type it in °C"),
+        (300.0, traceable, "reference", "must be"),
         (0.0, None, "instrument", "one that measures temperature"),
         (0.0, other, "instrument", "Choose the instrument that it is compared with"),
     ):
@@ -89,7 +89,7 @@ def test_without_what_the_reference_shows_no_point_is_taken(world: World, tracea
             world.at().calibrations.take(run_id, take, world.person)
         assert words in refused.value.fields[field]
     nothing = TakePoint(uuid.uuid4(), "ice", None, device=False, reference=0.0, instrument_id=traceable)
-    with pytest.raises(InvalidInput, match="A number in °C is needed"):
+    with pytest.raises(InvalidInput, match="is missing: type it in °C"):
         world.at().calibrations.take(run_id, nothing, world.person)
 
 

@@ -47,7 +47,7 @@ READING = {"site": "{site}", "probe": "{ph}", "source": "typed-signal", "signal"
 
 CASES: list[tuple[str, dict[str, str], str]] = [
     ("/bench/kept/{ec}", {"cell-constant": "nan"}, "'nan' is not a number"),
-    ("/bench/kept/{ec}", {"cell-constant": "1e9"}, "from −1000 to 1000 /cm"),
+    ("/bench/kept/{ec}", {"cell-constant": "1e9"}, "must be −1000 to 1000 /cm"),
     ("/bench/kept/{ec}", {"nonsense": "1"}, "at least one value"),
     ("/kit/probes/{ec}/care", {"care": ""}, "Choose what was done"),
     ("/kit/probes/{ec}/care", {"care": "cleaned", "at": "yesterday"}, "is not a date and time"),

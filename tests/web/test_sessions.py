@@ -101,5 +101,5 @@ def test_who_changes_what_another_changed_is_told_at_the_top(client: FlaskClient
         answer = post(client, f"/plan/{planned.id}", departure=f"2026-05-{day}T20:30", **fields)
         assert answer.status_code == status
     top = answer.text.split("<h1>")[0]
-    assert "Somebody changed it meanwhile; what stands now: departure “06 May, 20:30”" in top
+    assert "Somebody changed it meanwhile; what stands now: departure “Wed 6 May, 20:30”" in top
     assert 'value="2026-05-07T20:30"' in answer.text

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from brumel.core.quantities.quantity import Quantity
+from brumel.core.wording import upper_first
 
 
 class ServiceError(Exception):
@@ -27,15 +28,19 @@ class InvalidInput(ServiceError):
         self.fields = fields
 
 
-def check_number(wrong: dict[str, str], name: str, value: float | None, bounds: tuple[float, float], unit: str) -> None:
-    """Put a sentence into ``wrong`` where a typed value is missing or outside its bounds."""
+def check_number(
+    wrong: dict[str, str], name: str, value: float | None, bounds: tuple[float, float], unit: str, what: str
+) -> None:
+    """Put a sentence into ``wrong`` where a typed value is missing or outside its bounds; ``what`` it is, in words."""
     low, high = bounds
+    after = f" {unit}" if unit and unit != what else ""
     if value is None:
-        wrong.setdefault(name, f"A number in {unit} is needed.")
+        wrong.setdefault(name, f"{upper_first(what)} is missing" + (f": type it in {unit}." if after else "."))
     elif not (math.isfinite(value) and low <= value <= high):
-        wrong[name] = f"{value:g} {unit} can't be: from {low:g} to {high:g} {unit}.".replace("-", "−")
+        words = f"{upper_first(what)} must be {low:g} to {high:g}{after}; {value:g} was typed."
+        wrong[name] = words.replace("-", "−")
 
 
 def check_value(wrong: dict[str, str], name: str, value: float | None, about: Quantity) -> None:
     """The same for a value of a quantity: within what may be typed of it."""
-    check_number(wrong, name, value, about.typed, about.stated_in)
+    check_number(wrong, name, value, about.typed, about.stated_in, about.name)

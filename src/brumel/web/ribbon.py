@@ -304,6 +304,7 @@ def _one(group: list[Dot]) -> Dot:
 
 def _labelled(coming: list[Coming], width: float) -> Iterator[Coming]:
     """Words beside those marks that leave room for them."""
-    for this, following in zip(coming, [*coming[1:], None], strict=True):
-        room = (width if following is None else following.x - 10) - this.x - 10
+    ends = [*(following.x - 10 for following in coming[1:]), width]
+    for this, end in zip(coming, ends, strict=False):
+        room = end - this.x - 10
         yield this if len(this.label) * _LETTER < room else replace(this, label="")

@@ -37,7 +37,7 @@ def judge_run(run: Run) -> list[Finding]:
     causes = list(signs.causes(run))
     numbers = [*_coefficients(run), *_residuals(run), *_checks(run), *_scatter(run)]
     if causes:
-        follows = "It follows from the finding above: mend that first."
+        follows = "It follows from the finding above: fix that first."
         numbers = [f if f.level is Level.SOUND else replace(f, remedy=follows, minutes=None) for f in numbers]
     around = [
         *despite_findings(run.despite),

@@ -137,7 +137,7 @@ def out_of_date(days_expired: int, days_over_open: int, when: str = "") -> list[
         words = f"Expired {_days(days_expired)} ago."
         found.append(Finding("lot-expired", Level.UNFIT, words, "Discard it by local rules; use a lot in date.", 10))
     if days_over_open > 0:
-        words = f"Open {_days(days_over_open)} longer than it keeps."
+        words = f"{_days(days_over_open)} past open life."
         found.append(Finding("lot-open-too-long", Level.UNFIT, words, "Open a fresh lot; pH 10 suffers first.", 10))
     return [replace(f, sentence=f"{when}: {lower_first(f.sentence)}") for f in found] if when else found
 

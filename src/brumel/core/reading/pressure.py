@@ -130,7 +130,9 @@ def wrong_with(given: Pressure) -> dict[str, str]:
         wrong["pressure_kind"] = "Choose what kind of pressure it is."
     low, high = ALTITUDE_M
     if given.altitude_m is not None and not low <= given.altitude_m <= high:
-        wrong["altitude_m"] = f"{given.altitude_m:g} m can't be: from {low:g} to {high:g} m."
+        wrong["altitude_m"] = f"Altitude must be {low:g} to {high:g} m; {given.altitude_m:g} was typed.".replace(
+            "-", "−"
+        )
     elif given.altitude_m is None and given.kind in ("sea-level", "altitude"):
         wrong["altitude_m"] = "Give the altitude of the place: without it this pressure says nothing of it."
     if wrong or given.kind == "altitude":

@@ -253,7 +253,7 @@ def _wrong_place(probe: Probe, place: Surroundings) -> dict[str, str]:
         return {}
     wrong = wrong_with(place.pressure or Pressure())
     if place.water_c is not None:
-        check_number(wrong, "water_c", place.water_c, WATER_C, "°C")
+        check_number(wrong, "water_c", place.water_c, WATER_C, "°C", "temperature of the waters")
     return wrong
 
 

@@ -210,7 +210,7 @@ def _checked(kind: ProbeKind, new: NewKept, at: datetime, clock: Clock) -> dict[
         for name, value in (("before", typed.before), ("after", typed.after)):
             if value is not None:
                 check_value(wrong, f"{check.key}-{name}", value, about)
-        check_number(wrong, f"{check.key}-temperature_c", typed.temperature_c, TEMPERATURE_RANGE_C, "°C")
+        check_number(wrong, f"{check.key}-temperature_c", typed.temperature_c, TEMPERATURE_RANGE_C, "°C", "temperature")
         if check.standard and typed.lot_id is None:
             wrong[f"{check.key}-lot"] = "Choose the lot that it was in."
         if not check.standard and check.target is None:
@@ -219,7 +219,7 @@ def _checked(kind: ProbeKind, new: NewKept, at: datetime, clock: Clock) -> dict[
         value = new.reported.get(report.key)
         if value is not None:
             shown = True
-            check_number(wrong, report.key, value, _MOST_REPORTED, report.unit)
+            check_number(wrong, report.key, value, _MOST_REPORTED, report.unit, report.name)
     if not shown:
         first = f"{kind.checks[0].key}-before" if kind.checks else "at"
         wrong[first] = "Type at least one value that the meter shows or reports."

@@ -339,5 +339,5 @@ def _course_of_checks(offs: Sequence[_Off]) -> list[Course]:
         (newest.band.doubtful_low, newest.band.doubtful_high),
     )
     words = "what both resolve together (k = 2)" if newest.beside else "sound"
-    name = "Off the instrument beside it" if newest.beside else "Off in its checks"
+    name = "Difference from the instrument beside it" if newest.beside else "Difference from standard"
     return [Course(name, newest.unit, points, sound, doubtful, None, f"Newest: {newest.words}. Shaded: {words}.")]

@@ -103,7 +103,7 @@ def _beyond(row: Mapping[str, Any]) -> str:
     wrong, (low, high) = dict[str, str](), about.typed
     room = _ROOM * (high - low)
     if isinstance(value, int | float):
-        check_number(wrong, "value", value, (low - room, high + room), about.stated_in)
+        check_number(wrong, "value", value, (low - room, high + room), about.stated_in, about.name)
     return wrong.get("value", "")
 
 

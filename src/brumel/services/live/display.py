@@ -32,9 +32,9 @@ def _oxygen(did: Mapping[str, Any]) -> dict[str, str]:
     if did.get("shown_as", "percent") not in SHOWN_AS:
         wrong["shown_as"] = f"Choose one of: {', '.join(SHOWN_AS.values())}."
     if did.get("salinity") is not None:
-        check_number(wrong, "salinity", did["salinity"], SALINITY, "")
+        check_number(wrong, "salinity", did["salinity"], SALINITY, "", "salinity")
     if did.get("pressure_hpa") is not None:
-        check_number(wrong, "pressure_hpa", did["pressure_hpa"], STATION_HPA, "hPa")
+        check_number(wrong, "pressure_hpa", did["pressure_hpa"], STATION_HPA, "hPa", "pressure")
     return wrong
 
 
@@ -56,7 +56,9 @@ def _buffers(did: Mapping[str, Any]) -> dict[str, str]:
 
 def _itself(did: Mapping[str, Any]) -> dict[str, str]:
     wrong: dict[str, str] = {}
-    check_number(wrong, "auto_off_min", did.get("auto_off_min"), _AUTO_OFF_MIN, "min")
+    check_number(
+        wrong, "auto_off_min", did.get("auto_off_min"), _AUTO_OFF_MIN, "min", "time until it switches itself off"
+    )
     return wrong
 
 

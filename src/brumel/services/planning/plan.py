@@ -98,6 +98,8 @@ class Missing:
     ways: tuple[Way, ...]
     title: str = "can't be ready."
     level: Level = Level.UNFIT
+    said: str = ""
+    """Said instead of what it is and the title."""
 
 
 @dataclass(frozen=True)
@@ -342,7 +344,8 @@ class _Planner:
     def lacking(self, key: str) -> Missing:
         """A quantity that no probe of the kit measures."""
         ways = [*self._others(key, sites_of(self.waters, key)), _without(key)]
-        return Missing(quantity(key).name, f"{self.wanted.kit} has no probe for it.", tuple(ways))
+        name = quantity(key).name
+        return Missing(name, "", tuple(ways), said=f"No {name} probe in {self.wanted.kit}.")
 
     def unsuited(self, key: str, waters: Sequence[Unsuited]) -> Missing:
         """Waters that no probe going along is made for."""

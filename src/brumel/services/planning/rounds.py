@@ -98,7 +98,7 @@ class PlannedRounds:
                 row.departure, row.kit, row.rinse = new.departure, new.kit, new.rinse
                 row.site_ids, row.probe_ids = list(new.site_ids), list(new.probe_ids)
                 row.without = [q.key for q in of_a_round() if q.key in new.without]
-                row.travel, row.stay_min = list(new.travel), new.stay_min
+                row.travel, row.stay_min = [float(minutes) for minutes in new.travel], new.stay_min
         return new.round_id
 
     def take_way(self, round_id: uuid.UUID, field: str, value: str, person: Person) -> None:

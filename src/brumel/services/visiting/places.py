@@ -105,7 +105,7 @@ class Place:
         """What can't be of it, by field, where the probe's principle asks."""
         wrong = wrong_with(self.at(typed.pressure)) if own.needs_pressure else {}
         if own.needs_salinity and typed.salinity is not None:
-            check_number(wrong, "salinity", typed.salinity, SALINITY, "")
+            check_number(wrong, "salinity", typed.salinity, SALINITY, "", "salinity")
         elif own.needs_salinity and water_of(self.site).salt and self._salts(session, own, typed, at).salinity is None:
             wrong["salinity"] = "This water is salt: give its salinity, or read its conductivity first. Fresh water: 0."
         if own.needs_conductivity:
@@ -119,7 +119,7 @@ class Place:
         about, most = quantity("specific-conductance"), kind.suits["specific-conductance"][1]
         wrong: dict[str, str] = {}
         found = self._salts(session, own, typed, at + _A_MOMENT).conductivity
-        check_number(wrong, "conductivity", found, CONDUCTIVITY_US_CM, about.unit)
+        check_number(wrong, "conductivity", found, CONDUCTIVITY_US_CM, about.unit, about.name)
         if found is None:
             wrong["conductivity"] = "The water's salts count: give its specific conductance, or read it first."
         elif not wrong and found > most:

@@ -212,14 +212,16 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
     own = principle_of(probe) if probe else None
     if own is not None and new.source == Source.TYPED_SIGNAL:
         unit = own.display_unit or own.signal_unit
-        check_number(wrong, "signal", new.signal, own.signal_range, unit)
+        check_number(wrong, "signal", new.signal, own.signal_range, unit, own.display_name or own.signal_name)
     if own is not None and new.source == Source.TYPED_VALUE:
         about = quantity(own.shown_quantity(new.meter_did))
         check_value(wrong, "shown", new.shown, about)
         if new.meter_setting_c is not None:
-            check_number(wrong, "meter_setting_c", new.meter_setting_c, TEMPERATURE_RANGE_C, "°C")
+            check_number(
+                wrong, "meter_setting_c", new.meter_setting_c, TEMPERATURE_RANGE_C, "°C", "temperature setting"
+            )
     if new.source in {Source.TYPED_SIGNAL, Source.TYPED_VALUE}:
-        check_number(wrong, "temperature_c", new.temperature_c, TEMPERATURE_RANGE_C, "°C")
+        check_number(wrong, "temperature_c", new.temperature_c, TEMPERATURE_RANGE_C, "°C", "temperature")
         wrong |= wrong_of_meter(own, new.meter_did) if own else {}
     if probe is not None and own is not None and (site is not None or new.visit_id is not None):
         wrong |= Place(site, new.visit_id).wrong(session, upkeep.kind_of(probe), own, new.place, taken_at)

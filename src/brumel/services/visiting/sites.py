@@ -156,7 +156,7 @@ def _wrong(session: Session, new: NewSite) -> dict[str, str]:
     if any(s.id != new.site_id and s.code == new.code.strip().upper() for s in queries.sites(session)):
         wrong["code"] = "Another site has this code: choose one that differs."
     if new.altitude_m is not None:
-        check_number(wrong, "altitude_m", new.altitude_m, ALTITUDE_M, "m")
+        check_number(wrong, "altitude_m", new.altitude_m, ALTITUDE_M, "m", "altitude")
     wrong |= _wrong_compensation(Compensation.of(new.compensation))
     known = {q.key: q for q in of_a_round()}
     for key, (low, high) in new.expected.items():

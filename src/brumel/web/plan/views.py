@@ -23,7 +23,7 @@ from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("plan", __name__, template_folder="templates", url_prefix="/plan")
 
-_MOVES = (("30 min earlier", timedelta(minutes=-30)), ("30 min later", timedelta(minutes=30)))
+_MOVES = (("Depart 30 min earlier", timedelta(minutes=-30)), ("Depart 30 min later", timedelta(minutes=30)))
 
 
 @blueprint.route("/", methods=["GET", "POST"])

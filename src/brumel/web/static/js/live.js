@@ -115,8 +115,8 @@ class Live {
   left(now) {
     if (now.state !== "settling" || now.remaining === null) return "";
     const high = now.remaining_high, low = now.remaining_low;
-    const between = high === null ? `, at least ${low}` : high - low > 2 ? `, ${low} to ${high}` : "";
-    return `about ${now.remaining} s left${between}`;
+    if (high === null) return `${low} s left or more`;
+    return high - low > 2 ? `${low}–${high} s left` : `${now.remaining} s left`;
   }
 
   trouble(device) {
