@@ -217,7 +217,7 @@ def test_a_constant_that_is_set_ends_the_calibration(technician: Page) -> None:
     page = technician
     page.goto("/kit/")
     page.get_by_role("link", name="B-EC", exact=True).last.click()
-    page.get_by_text("Change it", exact=True).click()
+    page.get_by_text("Edit probe", exact=True).click()
     field = page.get_by_label("Cell constant set in its meter")
     field.fill("zero")
     page.get_by_role("button", name="Save", exact=True).click()

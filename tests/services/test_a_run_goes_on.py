@@ -42,7 +42,7 @@ def test_a_second_person_sees_who_is_there_and_takes_over_with_a_note(world: Wor
     ):
         with pytest.raises(InvalidInput) as refused:
             act()
-        since = f"Wed 6 May, 09:30"
+        since = "Wed 6 May, 09:30"
         words = f"{world.person.name} is at {probe.label} since {since}: take over first."
         assert refused.value.fields == {"take_over": words}
     with pytest.raises(InvalidInput, match="Say in a few words why you take over"):

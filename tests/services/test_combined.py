@@ -11,7 +11,8 @@ from brumel.core.findings import Level
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
-from brumel.services.shelf.lots import Entry, NewLot
+from brumel.services.shelf.lots import Entry
+from brumel.services.shelf.typed import NewLot
 from tests.conftest import NOW
 from tests.services.world import World
 

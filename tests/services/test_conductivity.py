@@ -15,7 +15,7 @@ from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.probes import NewProbe
-from brumel.services.shelf.lots import NewLot
+from brumel.services.shelf.typed import NewLot
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.sites import NewSite
 from brumel.store.database import Database

@@ -14,7 +14,7 @@ from brumel.services.calibrating.runs import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.people import Person
-from brumel.services.shelf.lots import NewLot
+from brumel.services.shelf.typed import NewLot
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.visits import NewVisit, Sheet
 from brumel.store.database import StoreError

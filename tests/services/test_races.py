@@ -21,7 +21,7 @@ from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person
 from brumel.services.planning.rounds import NewRound
-from brumel.services.shelf.lots import NewLot
+from brumel.services.shelf.typed import NewLot
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.sites import NewSite
 from brumel.services.visiting.visits import NewVisit, Sheet

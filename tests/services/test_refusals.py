@@ -27,7 +27,7 @@ from brumel.services.kit.probes import NewProbe
 from brumel.services.loading import Loading
 from brumel.services.people import SignInRefused
 from brumel.services.planning.rounds import NewRound
-from brumel.services.shelf.lots import NewLot
+from brumel.services.shelf.typed import NewLot
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.resetting import WrongSetting

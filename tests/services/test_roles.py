@@ -22,7 +22,7 @@ from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person
 from brumel.services.planning.rounds import NewRound
-from brumel.services.shelf.lots import NewLot
+from brumel.services.shelf.typed import Correction, NewLot
 from brumel.services.visiting.at_once import Together
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.measuring import NewReading
@@ -88,6 +88,12 @@ CASES: dict[str, Case] = {
     "shelf.open": Case(lambda s, p: s.shelf.open(ANY, ANY, p), RECORDS),
     "shelf.use": Case(lambda s, p: s.shelf.use(ANY, ANY, 1.0, "", p), RECORDS),
     "shelf.discard": Case(lambda s, p: s.shelf.discard(ANY, ANY, "old", p), RECORDS),
+    "shelf.correct": Case(
+        lambda s, p: s.shelf.correct(ANY, Correction(ANY, "1", None, None, None, 1, None, "wrong", 1), p), RECORDS
+    ),
+    "shelf.withdraw": Case(lambda s, p: s.shelf.withdraw(ANY, "wrong", p), RECORDS),
+    "retiring.retire": Case(lambda s, p: s.retiring.retire("probe", ANY, p), RECORDS),
+    "retiring.bring_back": Case(lambda s, p: s.retiring.bring_back("site", ANY, p), RECORDS),
     "shelf.attach": Case(lambda s, p: s.shelf.attach(ANY, b"%PDF-", p), RECORDS),
     "shelf.pour_off": Case(lambda s, p: s.shelf.pour_off(ANY, uuid.uuid4(), None, "", p), RECORDS),
     "sites.limit": Case(lambda s, p: s.sites.limit(NewLimit(ANY, ANY, "ph", 6.0, 8.0, "permit"), p), SUPERVISES),
@@ -111,7 +117,7 @@ FOR_EVERYBODY = {
     "calibrations.open_runs", "calibrations.view", "calibrations.lens", "calibrations.choices", "calibrations.hints",
     "calibrations.same_pour",
     "health.checks", "health.restarts", "kept.form", "states.probe", "states.probe_states",
-    "states.probe_state", "states.sites", "states.site", "states.usual_sites",
+    "states.probe_state", "states.sites", "states.site", "states.probes", "states.usual_sites",
     "kit.cards", "kit.life", "kit.photo", "ledger.calibrations", "ledger.readings", "ledger.calibrations_csv",
     "ledger.readings_csv", "ledger.calibration_file", "ledger.calibrations_json", "ledger.calibrations_jsonl",
     "ledger.readings_json", "live.newest_sample", "live.stream",

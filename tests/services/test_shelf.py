@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from dataclasses import replace
 from datetime import date, timedelta
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -16,10 +17,10 @@ from brumel.core.sensing.principle import Conditions
 from brumel.core.standards.targets import target
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin
-from brumel.services.errors import InvalidInput
+from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.meters import NewMeter
 from brumel.services.planning.rounds import NewRound
-from brumel.services.shelf.lots import NewLot
+from brumel.services.shelf.typed import Correction, NewLot
 from tests.conftest import NOW
 from tests.services.world import THREE, World
 
@@ -227,3 +228,94 @@ def test_a_lot_has_its_own_table_and_it_comes_first(world: World) -> None:
     with pytest.raises(InvalidInput, match="at least two temperatures, rising") as refused:
         world.at().shelf.receive(replace(made, lot_id=uuid.uuid4(), lot_number="OWN-2", table="25 7.01"), world.person)
     assert set(refused.value.fields) == {"table"}
+
+
+def test_the_family_of_a_buffer_has_its_values_or_the_bottle_its_own_table(world: World) -> None:
+    shelf = world.at().shelf
+    with pytest.raises(InvalidInput) as refused:
+        shelf.receive(new("P7-1", standard="ph-buffer", family="primary", nominal=7.0), world.person)
+    assert refused.value.fields["nominal"].startswith("This family has 4.005, 6.865, 9.18, 10.012: choose another")
+    own = new("P7-2", standard="ph-buffer", family="primary", nominal=7.0, table="20 7.02\n25 7.00")
+    shelf.receive(own, world.person)
+    near = new("P4-1", standard="ph-buffer", family="technical", nominal=4.01)
+    shelf.receive(near, world.person)
+
+
+@pytest.mark.parametrize(("k", "u"), [(2.0, 5.0), (1.0, 10.0)])
+def test_a_certificate_says_which_uncertainty_it_states(world: World, k: float, u: float) -> None:
+    shelf = world.at().shelf
+    lot = new(f"K-{k:g}", certificate_u=10.0, certificate_k=k)
+    shelf.receive(lot, world.person)
+    assert shelf.view(lot.lot_id).entry.lot.certificate_u == u
+
+
+def test_an_uncertainty_of_unknown_coverage_is_asked_about(world: World) -> None:
+    for k in (None, 3.0):
+        with pytest.raises(InvalidInput) as refused:
+            world.at().shelf.receive(new("K-0", certificate_u=10.0, certificate_k=k), world.person)
+        assert "most print U (k = 2)" in refused.value.fields["certificate_k"]
+    world.at().shelf.receive(new("K-none", certificate_k=None), world.person)  # nothing to ask about
+
+
+def mended(world: World, lot_id: uuid.UUID, **given: Any) -> Correction:
+    lot = world.at().shelf.view(lot_id).entry.lot
+    stands = Correction(
+        uuid.uuid4(), lot.lot_number, lot.received_on, lot.expires_on, lot.opened_on, lot.open_life_days, lot.content,
+        "typed wrongly", lot.version,
+    )  # fmt: skip
+    return replace(stands, **given)
+
+
+def test_what_was_typed_wrongly_of_a_lot_is_corrected_and_the_log_says_what(world: World) -> None:
+    shelf = world.at().shelf
+    lot = new("WRONG-1", expires_on=TODAY + timedelta(days=40))
+    shelf.receive(lot, world.person)
+    right = mended(world, lot.lot_id, expires_on=TODAY + timedelta(days=400), lot_number="RIGHT-1")
+    shelf.correct(lot.lot_id, right, world.person)
+    shelf.correct(lot.lot_id, right, world.person)  # sent twice
+    view = shelf.view(lot.lot_id)
+    assert (view.entry.lot.lot_number, view.entry.lot.expires_on) == ("RIGHT-1", TODAY + timedelta(days=400))
+    (entry,) = [r for r in view.records if r.event == "corrected"]
+    assert entry.note.startswith("lot number: WRONG-1 → RIGHT-1; expires: ")
+    assert entry.note.endswith(". typed wrongly")
+
+
+@pytest.mark.parametrize(
+    ("given", "field", "words"),
+    [
+        ({"lot_number": " "}, "lot_number", "Give the lot number"),
+        ({"lot_number": "7.00"}, "lot_number", "give another number"),
+        ({"lot_number": "SAME-1"}, "lot_number", "Nothing was changed"),
+        ({"received_on": None}, "received_on", "not one to come"),
+        ({"expires_on": TODAY - timedelta(days=3000)}, "expires_on", "not before it was received"),
+        ({"opened_on": TODAY + timedelta(days=1)}, "opened_on", "on a day to come"),
+        ({"open_life_days": 0.0}, "open_life_days", "1 to 3 650"),
+        ({"content": 0.0}, "content", "above 0"),
+        ({"reason": " ", "content": 7.0}, "correction", "what was wrong"),
+        ({"content": 7.0, "version": 99}, "version", "Somebody changed it meanwhile"),
+    ],
+)
+def test_a_correction_that_cant_be(world: World, given: dict[str, Any], field: str, words: str) -> None:
+    shelf = world.at().shelf
+    known = next((e.lot.id for e in shelf.entries() if e.lot.lot_number == "SAME-1"), None)
+    if known is None:
+        known = shelf.receive(new("SAME-1"), world.person)
+    with pytest.raises(InvalidInput) as refused:
+        shelf.correct(known, mended(world, known, **given), world.person)
+    assert words in refused.value.fields[field]
+
+
+def test_an_entry_of_use_that_was_wrong_is_withdrawn_and_is_there_again(world: World) -> None:
+    shelf = world.at().shelf
+    lot_id = shelf.receive(new("USED-1", content=500.0), world.person)
+    record = uuid.uuid4()
+    shelf.use(lot_id, record, 200.0, "", world.person)
+    with pytest.raises(InvalidInput, match="why the entry was wrong"):
+        shelf.withdraw(record, " ", world.person)
+    for _ in range(2):
+        shelf.withdraw(record, "the other bottle", world.person)
+    view = shelf.view(lot_id)
+    assert view.entry.facts.left == 500.0
+    assert [(r.event, r.amount) for r in view.records] == [("received", None), ("used", 200.0), ("withdrawn", -200.0)]
+    with pytest.raises(NotFound):
+        shelf.withdraw(view.records[0].id, "not of use", world.person)

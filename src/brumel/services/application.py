@@ -15,6 +15,7 @@ from brumel.services.kit.instruments import Instruments
 from brumel.services.kit.life import Kit
 from brumel.services.kit.meters import Meters
 from brumel.services.kit.probes import Probes
+from brumel.services.kit.retiring import Retiring
 from brumel.services.kit.states import States
 from brumel.services.ledger.records import Ledger
 from brumel.services.ledger.search import Search
@@ -48,6 +49,7 @@ class Services:
     probes: Probes
     meters: Meters
     instruments: Instruments
+    retiring: Retiring
     shelf: Shelf
     planned: PlannedRounds
     outlook: Outlook
@@ -103,6 +105,7 @@ class Services:
             probes=Probes(database, clock),
             meters=meters,
             instruments=Instruments(database),
+            retiring=Retiring(database, clock),
             shelf=shelf,
             planned=planned,
             outlook=outlook,

@@ -95,9 +95,10 @@ def photographed(session: Session, inspection_ids: Sequence[uuid.UUID]) -> set[u
     return set(session.scalars(query))
 
 
-def meters(session: Session) -> Sequence[Meter]:
-    """All meters, by label."""
-    return session.scalars(select(Meter).order_by(Meter.label)).all()
+def meters(session: Session, *, retired: bool = False) -> Sequence[Meter]:
+    """All meters that are used, by label; ``retired`` has the others too."""
+    query = select(Meter).order_by(Meter.label)
+    return session.scalars(query if retired else query.where(Meter.retired_on.is_(None))).all()
 
 
 class MeterRow(NamedTuple):

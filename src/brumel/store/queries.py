@@ -87,10 +87,14 @@ def failures(session: Session, of: Mapping[str, str], window: timedelta) -> Fail
     return Failures(row[0], float(row[1]))
 
 
-def probes(session: Session, some: Collection[uuid.UUID] | None = None) -> Sequence[Probe]:
-    """All probes, or some, by label."""
+def probes(session: Session, some: Collection[uuid.UUID] | None = None, *, retired: bool = False) -> Sequence[Probe]:
+    """All probes that are used, or some, by label; ``retired`` has the others too."""
     query = select(Probe).order_by(Probe.label)
-    return session.scalars(query if some is None else query.where(Probe.id.in_(some))).all()
+    if some is not None:
+        query = query.where(Probe.id.in_(some))
+    elif not retired:
+        query = query.where(Probe.retired_on.is_(None))
+    return session.scalars(query).all()
 
 
 def lots(session: Session, usable_standard: str | None = None) -> Sequence[Lot]:
@@ -134,9 +138,10 @@ def runs_with_lot(session: Session, lot_id: uuid.UUID, limit: int) -> Sequence[C
     return session.scalars(query.limit(limit)).all()
 
 
-def sites(session: Session) -> Sequence[Site]:
-    """All sites, by code."""
-    return session.scalars(select(Site).order_by(Site.code)).all()
+def sites(session: Session, *, retired: bool = False) -> Sequence[Site]:
+    """All sites that are read, by code; ``retired`` has the others too."""
+    query = select(Site).order_by(Site.code)
+    return session.scalars(query if retired else query.where(Site.retired_on.is_(None))).all()
 
 
 def findings_of_run(session: Session, run_id: uuid.UUID) -> Sequence[CalibrationFinding]:

@@ -238,9 +238,10 @@ def beyond_unseen(session: Session) -> Sequence[Reading]:
     return session.scalars(query.order_by(Reading.taken_at.desc())).all()
 
 
-def instruments(session: Session) -> Sequence[Instrument]:
-    """All instruments without a probe, by label."""
-    return session.scalars(select(Instrument).order_by(Instrument.label)).all()
+def instruments(session: Session, *, retired: bool = False) -> Sequence[Instrument]:
+    """All instruments without a probe that are used, by label; ``retired`` has the others too."""
+    query = select(Instrument).order_by(Instrument.label)
+    return session.scalars(query if retired else query.where(Instrument.retired_on.is_(None))).all()
 
 
 def read_with_last(session: Session, site_id: uuid.UUID, since: datetime) -> dict[str, str]:

@@ -148,6 +148,11 @@ def buffer_of_label(family: str, nominal_ph: float, *, table: Any = None, u_ph: 
     return Buffer(f"{nominal_ph:g}", family, nominal_ph, (), u_ph or 0.02, "the label, at 25 °C only")
 
 
+def sold_as(family: str) -> list[float]:
+    """The values of a family's buffers at 25 °C, pH; empty where nothing is known of them."""
+    return sorted(b.nominal_ph for b in shipped_buffers().values() if b.family == family)
+
+
 @cache
 def shipped_buffers() -> dict[str, Buffer]:
     """All buffers that ship with the application, by name, in the order of their table."""

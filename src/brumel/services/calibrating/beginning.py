@@ -235,6 +235,8 @@ def leaning_on_stale(session: Session, probe: Probe, now: datetime) -> str:
 def _unfitting(probe: Probe, school: Method) -> dict[str, str]:
     """Why a probe can't be calibrated by a method, by field."""
     kind = upkeep.kind_of(probe)
+    if probe.retired_on:
+        return {"probe": f"{probe.label} is retired: bring it back on its page first."}
     if kind.holds_days is None:
         return {"probe": "This kind of probe is not calibrated: choose another."}
     if not kind.principle:

@@ -103,7 +103,10 @@ def _wrong(session: Session, new: NewInstrument) -> dict[str, str]:
     wrong = {}
     if not new.label.strip():
         wrong["label"] = "Give it the label that stands on it."
-    if any(i.label == new.label.strip() and i.id != new.instrument_id for i in visit_queries.instruments(session)):
+    if any(
+        i.label == new.label.strip() and i.id != new.instrument_id
+        for i in visit_queries.instruments(session, retired=True)
+    ):
         wrong["label"] = "Another instrument has this label: choose one that differs."
     if new.kind not in set(InstrumentKind):
         wrong["kind"] = "Choose what kind of instrument it is."

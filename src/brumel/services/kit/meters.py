@@ -154,7 +154,7 @@ def _shown(meter: Meter) -> dict[str, object]:
 
 
 def _wrong(session: Session, new: NewMeter, today: date) -> dict[str, str]:
-    wrong = wrong_label("meter", new, new.meter_id, care_queries.meters(session), today)
+    wrong = wrong_label("meter", new, new.meter_id, care_queries.meters(session, retired=True), today)
     if not new.takes or not set(new.takes) <= set(probe_kinds()):
         wrong["takes"] = "Choose the kinds of probes that it takes."
     unknown = [

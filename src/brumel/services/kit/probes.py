@@ -144,7 +144,7 @@ def _settings_words(probe: Probe) -> str:
 
 def _wrong_probe(session: Session, new: NewProbe, today: date) -> dict[str, str]:
     """What can't be taken of a probe, by field."""
-    wrong = wrong_label("probe", new, new.probe_id, queries.probes(session), today)
+    wrong = wrong_label("probe", new, new.probe_id, queries.probes(session, retired=True), today)
     if new.kind not in probe_kinds():
         wrong["kind"] = "Choose what kind of probe it is."
     meter = session.get(Meter, new.meter_id) if new.meter_id else None

@@ -114,10 +114,15 @@ class States:
         with self.database.session() as session:
             return probe_state(session, self.clock.now(), probe_id)
 
-    def sites(self) -> Sequence[Site]:
-        """All sites."""
+    def sites(self, *, retired: bool = False) -> Sequence[Site]:
+        """All sites that are read; ``retired`` has the others too."""
         with self.database.session() as session:
-            return queries.sites(session)
+            return queries.sites(session, retired=retired)
+
+    def probes(self) -> Sequence[Probe]:
+        """All probes, those that are retired too."""
+        with self.database.session() as session:
+            return queries.probes(session, retired=True)
 
     def site(self, site_id: uuid.UUID) -> Site:
         """One site."""
@@ -133,19 +138,20 @@ class States:
             return list(queries.sites_read_with(session, probe_id, self.clock.now() - USUAL))
 
 
-def probe_states(session: Session, at: datetime, logs: upkeep.Logs | None = None) -> list[ProbeState]:
-    """What every probe's calibration is worth at a moment; ``logs`` where they are read already."""
+def probe_states(
+    session: Session, at: datetime, logs: upkeep.Logs | None = None, some: Sequence[uuid.UUID] | None = None
+) -> list[ProbeState]:
+    """What every probe's calibration is worth at a moment, or that of some; ``logs`` where they are read already."""
     basis = queries.newest_of_probes(session, at, usable=True)
     newest = queries.newest_of_probes(session, at, usable=False)
-    probes = queries.probes(session)
+    probes = queries.probes(session, some)
     logs = logs or upkeep.Logs.read(session)
     return [_state(p, basis.get(p.id), newest.get(p.id), logs.readiness(p, at), at) for p in probes]
 
 
 def probe_state(session: Session, at: datetime, probe_id: uuid.UUID) -> ProbeState:
     """What one probe's calibration is worth at a moment."""
-    probe = stored_probe(session, probe_id)
-    return next(s for s in probe_states(session, at) if s.probe.id == probe.id)
+    return probe_states(session, at, some=[stored_probe(session, probe_id).id])[0]
 
 
 def _state(

@@ -33,10 +33,13 @@ class Search:
         """What fits a text: an address with an id in it, or a part of a label, number or name; exact fits first."""
         with self.database.session() as session:
             hits = [
-                *(Hit("probe", p.id, p.label, f"{p.kind}, {p.serial}") for p in queries.probes(session)),
-                *(Hit("meter", m.id, m.label, f"meter, {m.serial}") for m in care_queries.meters(session)),
+                *(Hit("probe", p.id, p.label, f"{p.kind}, {p.serial}") for p in queries.probes(session, retired=True)),
+                *(
+                    Hit("meter", m.id, m.label, f"meter, {m.serial}")
+                    for m in care_queries.meters(session, retired=True)
+                ),
                 *(Hit("lot", x.id, x.lot_number, label_of(x)) for x in queries.lots(session)),
-                *(Hit("site", s.id, s.name, f"{s.code}, {s.water_kind}") for s in queries.sites(session)),
+                *(Hit("site", s.id, s.name, f"{s.code}, {s.water_kind}") for s in queries.sites(session, retired=True)),
             ]
         if match := _ID.search(typed):
             return [h for h in hits if h.record_id == uuid.UUID(match[0])]

@@ -5,37 +5,34 @@ from __future__ import annotations
 import uuid
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.methods import ml_per_point
-from brumel.core.errors import CoreError
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
-from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
-from brumel.core.quantities.salinity import SALTIEST, conductivity_from_salinity
-from brumel.core.reading.water import SOLIDS_FACTORS
-from brumel.core.standards.buffers import COMBINED, LABEL_TEMPERATURE_C
-from brumel.core.standards.targets import (
-    CONDUCTIVITY,
-    KCL,
-    PH_BUFFER,
-    SEA_WATER,
-    Bottle,
-    bottle_of,
-    check_bottle,
-    families_of,
-)
-from brumel.core.typed import number_typed
 from brumel.core.wording import day_words
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
+from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import photos
 from brumel.services.people import may_record
+from brumel.services.shelf.typed import (
+    LEAST,
+    MOST,
+    Correction,
+    NewLot,
+    also_of,
+    in_us_cm,
+    standard_u,
+    table_of,
+    wrong_correction,
+    wrong_with,
+)
 from brumel.store import queries
 from brumel.store.database import Database, hold
 from brumel.store.models.calibration import CalibrationRun
@@ -44,15 +41,10 @@ from brumel.store.models.shelf import LotCertificate, LotEvent, LotRecord
 from brumel.store.once import add_once, refuse_other
 
 _RUNS_SHOWN = 10
-LABEL_UNITS = {"": "µS/cm", "mS": "mS/cm", "ppm": "ppm, by a factor", "salinity": "practical salinity"}
-"""What a conductivity standard's label may be stated in."""
-_WEAKEST_US_CM = 50.0
-"""No standard of potassium chloride is sold weaker (common practice): then mS/cm was meant."""
-_MOST_VALUE = 1_000_000.0
-_LEAST_U = 1e-6
-_LEAST, _MOST = 0.1, 20_000.0
-_ALIKE = 0.05
-"""Farther from its label at 25 °C, a table is another lot's (rule of this product)."""
+_CORRECTED = {
+    "received_on": "received", "expires_on": "expires", "opened_on": "opened", "open_life_days": "days of opening",
+    "content": "content",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -77,33 +69,6 @@ class LotView:
     """Whether its certificate is kept."""
     parent: Lot | None = None
     """The lot that it was poured off from."""
-
-
-@dataclass(frozen=True)
-class NewLot:
-    """A lot to receive, as typed."""
-
-    lot_id: uuid.UUID
-    standard: str
-    lot_number: str
-    family: str = ""
-    nominal: float | None = None
-    received_on: date | None = None
-    expires_on: date | None = None
-    open_life_days: float | None = None
-    pack: str = Pack.BOTTLE
-    content: float | None = None
-    certificate_u: float | None = None
-    label_unit: str = ""
-    """In which unit its label states a conductivity, by key of :data:`LABEL_UNITS`; its standard's own where empty."""
-    factor: float | None = None
-    """ppm for each µS/cm, of a label in ppm."""
-    table: str = ""
-    """Its own values as typed, a line each: temperature, °C, and value in the standard's unit."""
-    also_us_cm: float | None = None
-    """Of a solution that is a buffer too its conductivity at 25 °C, µS/cm; ``also_table``, ``also_u`` as above."""
-    also_table: str = ""
-    also_u: float | None = None
 
 
 @dataclass(frozen=True)
@@ -148,10 +113,12 @@ class Shelf:
             if known is not None:
                 _same(known, new)
                 return new.lot_id
-            new, wrong = _in_us_cm(new)
-            table, unread = _table(new.table)
-            wrong = _wrong(new, table, self.clock.today()) | wrong | unread
-            also, wrong_too = _also(new, self.clock.today())
+            new, unknown_k = standard_u(new)
+            new, wrong = in_us_cm(new)
+            wrong |= unknown_k
+            table, unread = table_of(new.table)
+            wrong = wrong_with(new, table, self.clock.today()) | wrong | unread
+            also, wrong_too = also_of(new, self.clock.today())
             wrong |= wrong_too
             number = new.lot_number.strip()
             if any(lot.lot_number.lower() == number.lower() for lot in queries.lots(session)):
@@ -173,6 +140,56 @@ class Shelf:
             self._record(session, uuid.uuid4(), new.lot_id, LotEvent.RECEIVED, person)
         return new.lot_id
 
+    def correct(self, lot_id: uuid.UUID, new: Correction, person: Person) -> None:
+        """Mend what was typed wrongly of a lot, with the reason; what it says of its values stays.
+
+        Raises
+        ------
+        InvalidInput
+            With every field that can't be taken.
+        """
+        may_record(person)
+        with self.database.session(lot_id) as session:
+            lot = _lot(session, lot_id)
+            if session.get(LotRecord, new.record_id) is not None:
+                return
+            number = new.lot_number.strip()
+            wrong = wrong_correction(new, self.clock.today())
+            if any(x.id != lot_id and x.lot_number.lower() == number.lower() for x in queries.lots(session)):
+                wrong["lot_number"] = f"A lot {number} stands on the shelf already: give another number."
+            if wrong:
+                raise InvalidInput(wrong)
+            told = {"lot_number": number} | {name: getattr(new, name) for name in _CORRECTED}
+            before = {name: getattr(lot, name) for name in told}
+            changed = {name: value for name, value in told.items() if value != before[name]}
+            if not changed:
+                raise InvalidInput({"lot_number": "Nothing was changed: correct what is wrong, then save."})
+            with edited(session, Lot, lot_id, new.version, lambda _: before):
+                pass  # a trigger of the owner changes the row, from the entry below
+            names = {"lot_number": "lot number"} | _CORRECTED
+            words = "; ".join(f"{names[n]}: {_said(before[n])} → {_said(value)}" for n, value in changed.items())
+            plain = {n: value.isoformat() if isinstance(value, date) else value for n, value in changed.items()}
+            note = f"{words}. {new.reason.strip()}"
+            self._record(session, new.record_id, lot_id, LotEvent.CORRECTED, person, note=note, corrects=plain)
+
+    def withdraw(self, record_id: uuid.UUID, reason: str, person: Person) -> None:
+        """Take back an entry of use that was wrong: what it took is there again."""
+        may_record(person)
+        if not reason.strip():
+            raise InvalidInput(
+                {f"reason-{record_id}": "Say in a few words why the entry was wrong; it stays on record."}
+            )
+        with self.database.session() as session:
+            known = session.get(LotRecord, record_id)
+            if known is None or known.event != LotEvent.USED:
+                raise NotFound("There is no such entry of use.")
+            hold(session, known.lot_id)
+            note = f"use of {known.amount:g} on {self.clock.said(known.at)}: {reason.strip()}"
+            taken = known.amount or 0.0
+            key = withdrawal_of(record_id)
+            if session.get(LotRecord, key) is None:
+                self._record(session, key, known.lot_id, LotEvent.WITHDRAWN, person, -taken, note)
+
     def open(self, lot_id: uuid.UUID, record_id: uuid.UUID, person: Person) -> None:
         """Open a lot: its open life begins."""
         may_record(person)
@@ -189,8 +206,8 @@ class Shelf:
         with self.database.session() as session:
             lot = _in_bottle(session, lot_id)[0]
             unit = Pack(lot.pack).unit
-            if amount is None or not _LEAST <= amount <= _MOST:
-                raise InvalidInput({"amount": f"Give how many {unit} were taken, above 0 and up to {_MOST:,.0f}."})
+            if amount is None or not LEAST <= amount <= MOST:
+                raise InvalidInput({"amount": f"Give how many {unit} were taken, above 0 and up to {MOST:,.0f}."})
             if unit != "mL" and amount != int(amount):
                 raise InvalidInput({"amount": f"Give a whole number of {unit}."})
             self._must_be_left(session, lot, record_id, "amount", amount)
@@ -212,8 +229,8 @@ class Shelf:
                 return new_id
             parent, number = _in_bottle(session, lot_id)[0], lot_number.strip()
             wrong = {}
-            if amount is None or not _LEAST <= amount <= _MOST:
-                wrong["poured"] = f"Give how many mL were poured off, above 0 and up to {_MOST:,.0f}."
+            if amount is None or not LEAST <= amount <= MOST:
+                wrong["poured"] = f"Give how many mL were poured off, above 0 and up to {MOST:,.0f}."
             if not number:
                 wrong["lot_number"] = "Give the new bottle a number of its own."
             elif any(lot.lot_number.lower() == number.lower() for lot in queries.lots(session)):
@@ -315,10 +332,10 @@ class Shelf:
 
     def _record(
         self, session: Session, record_id: uuid.UUID, lot_id: uuid.UUID, event: LotEvent, person: Person,
-        amount: float | None = None, note: str = "",
+        amount: float | None = None, note: str = "", corrects: Mapping[str, Any] | None = None,
     ) -> None:  # fmt: skip
         row = {"id": record_id, "lot_id": lot_id, "person_id": person.id, "at": self.clock.now(), "event": str(event),
-               "amount": amount, "note": note.strip()}  # fmt: skip
+               "amount": amount, "note": note.strip(), "corrects": corrects}  # fmt: skip
         add_once(session, LotRecord, row, told=("lot_id", "event", "amount", "note"))
 
 
@@ -342,6 +359,19 @@ def _same(known: Lot, new: NewLot) -> None:
     told = {"lot number": new.lot_number.strip(), "standard": new.standard, "expires on": new.expires_on}
     stands = {"lot number": known.lot_number, "standard": known.standard, "expires on": known.expires_on}
     refuse_other(stands, told)
+
+
+def _said(value: object) -> str:
+    if value is None:
+        return "none"
+    return (
+        day_words(value) if isinstance(value, date) else f"{value:g}" if isinstance(value, int | float) else str(value)
+    )
+
+
+def withdrawal_of(record_id: uuid.UUID) -> uuid.UUID:
+    """The key of the entry that takes another back."""
+    return uuid.uuid5(record_id, "withdrawn")
 
 
 def _each(record_id: uuid.UUID, lot: Lot, asked: uuid.UUID) -> uuid.UUID:
@@ -370,114 +400,3 @@ def _lot(session: Session, lot_id: uuid.UUID) -> Lot:
     if lot is None:
         raise NotFound("There is no such lot.")
     return lot
-
-
-def _also(new: NewLot, today: date) -> tuple[dict[str, Any], dict[str, str]]:
-    """The conductivity standard in the bottle of a combined buffer, as a row has it, and what can't be of it."""
-    if new.standard != PH_BUFFER or new.family != COMBINED:
-        if new.also_us_cm is None:
-            return {}, {}
-        return {}, {"also_us_cm": "Only a combined solution has two values: choose that family."}
-    if new.also_us_cm is None:
-        return {}, {"also_us_cm": "Give its conductivity too: one solution, two values."}
-    face = replace(new, standard=CONDUCTIVITY, nominal=new.also_us_cm, label_unit="", certificate_u=new.also_u)
-    table, unread = _table(new.also_table)
-    found = _wrong(face, table, today) | unread
-    wrong = {_ALSO[field]: words for field, words in found.items() if field in _ALSO}
-    row = {"id": uuid.uuid5(new.lot_id, "also"), "standard": CONDUCTIVITY, "nominal": new.also_us_cm,
-           "certificate_u": new.also_u, "value_table": table or None}  # fmt: skip
-    return row, wrong
-
-
-_ALSO = {"nominal": "also_us_cm", "table": "also_table", "certificate_u": "also_u", "family": "also_us_cm"}
-"""The fields of a combined solution's conductivity."""
-
-
-def _in_us_cm(new: NewLot) -> tuple[NewLot, dict[str, str]]:
-    """A conductivity standard with its label in µS/cm at 25 °C, and what can't be of its unit."""
-    if new.standard != CONDUCTIVITY or new.nominal is None:
-        return new, {}
-    if new.label_unit not in LABEL_UNITS:
-        return new, {"label_unit": "Choose the unit that stands on the label."}
-    if new.label_unit == "mS":
-        return replace(new, nominal=round(new.nominal * 1000.0, 6)), {}
-    if new.label_unit == "ppm":
-        low, high = SOLIDS_FACTORS
-        if new.factor is None or not low <= new.factor <= high:
-            return new, {"factor": f"A label in ppm needs its factor, {low:g} to {high:g}: 0.5 as NaCl."}
-        return replace(new, nominal=round(new.nominal / new.factor, 6)), {}
-    if new.label_unit == "salinity":
-        if not 0 < new.nominal <= SALTIEST:
-            return new, {"nominal": f"A practical salinity lies above 0 and up to {SALTIEST:g}."}
-        at_25 = float(conductivity_from_salinity(new.nominal, LABEL_TEMPERATURE_C)) * 1000.0
-        return replace(new, nominal=round(at_25), family=SEA_WATER), {}
-    if new.family == KCL and 0 < new.nominal < _WEAKEST_US_CM:
-        words = f"{new.nominal:g} µS/cm is weaker than any that is sold: was mS/cm meant? Choose the unit on the label."
-        return new, {"nominal": words}
-    return new, {}
-
-
-def _table(text: str) -> tuple[list[list[float]], dict[str, str]]:
-    """Temperature and value of each line, and what can't be read."""
-    found: list[list[float]] = []
-    low, high = TEMPERATURE_RANGE_C
-    for number, line in enumerate((x for x in text.splitlines() if x.strip()), 1):
-        parts = line.replace(";", " ").replace("|", " ").split()
-        try:
-            temperature_c, value = (number_typed(part) for part in parts)
-            if not (low <= temperature_c <= high and abs(value) <= _MOST_VALUE):
-                raise ValueError(line)
-        except (ValueError, CoreError):
-            return [], {"table": f"Line {number} can't be read: write temperature and value, like 20 1278."}
-        found.append([temperature_c, value])
-    return found, {}
-
-
-def _unlike_label(bottle: Bottle) -> dict[str, str]:
-    """A table that is not this label's: at 25 °C the two say the same."""
-    at_25 = dict(bottle.table).get(25.0)
-    if at_25 is None or bottle.nominal is None or abs(at_25 - bottle.nominal) <= _ALIKE * abs(bottle.nominal):
-        return {}
-    return {"table": f"At 25 °C the table has {at_25:g}, the label {bottle.nominal:g}: one is not this lot's."}
-
-
-def _wrong(new: NewLot, table: list[list[float]], today: date) -> dict[str, str]:
-    wrong: dict[str, str] = {}
-    received = new.received_on or today
-    if not new.lot_number.strip():
-        wrong["lot_number"] = "Give the lot number that stands on the bottle."
-    if new.standard not in standards():
-        wrong["standard"] = "Choose what it is."
-    elif standards()[new.standard].unit and new.nominal is None:
-        wrong["nominal"] = f"Give its value at 25 °C, {standards()[new.standard].unit}."
-    elif new.nominal is not None and new.standard != "orp" and not 0 < new.nominal <= _MOST_VALUE:
-        wrong["nominal"] = "The value of a standard must be above 0."
-    if new.expires_on is None:
-        wrong["expires_on"] = "Give the day that it expires."
-    elif new.expires_on < received:
-        wrong["expires_on"] = "A lot can't expire before it was received: check both dates."
-    if received > today:
-        wrong["received_on"] = "A lot can't be received on a day to come."
-    if new.pack not in set(Pack):
-        wrong["pack"] = "Choose what it comes in."
-    elif new.content is not None and not _LEAST <= new.content <= _MOST:
-        wrong["content"] = f"How many {Pack(new.pack).unit} there are must be above 0 and up to {_MOST:,.0f}."
-    elif new.content is not None and new.pack != Pack.BOTTLE and new.content != int(new.content):
-        wrong["content"] = f"Give a whole number of {new.pack}."
-    if new.open_life_days is not None and not 1 <= new.open_life_days <= 3650:
-        wrong["open_life_days"] = "Days must be from 1 to 3 650."
-    if new.certificate_u is not None and not _LEAST_U <= new.certificate_u <= _MOST_VALUE:
-        wrong["certificate_u"] = "An uncertainty must be above 0. Give it in the unit of the label."
-    if new.standard in standards() and new.nominal is not None and (families := families_of(new.standard)):
-        if new.family not in families:
-            wrong["family"] = f"Choose the {standards()[new.standard].short}'s family."
-        elif new.standard == PH_BUFFER and not 0 < new.nominal < 14:
-            wrong["nominal"] = "The value of a buffer lies between pH 0 and 14."
-        else:
-            try:
-                bottle = bottle_of(new.standard, new.family, new.nominal, table, None)
-                check_bottle(bottle)
-                wrong |= _unlike_label(bottle)
-            except CoreError as error:
-                wrong["table" if table else "family"] = str(error)
-    return wrong

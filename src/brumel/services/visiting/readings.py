@@ -203,6 +203,8 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
     taken_at = new.taken_at or clock.now()
     if why_not := clock.why_not(taken_at):
         wrong["taken_at"] = why_not
+    elif probe is not None and probe.retired_on and new.amends_id is None:
+        wrong["probe"] = f"{probe.label} is retired: bring it back on its page first."
     elif probe is not None and clock.local(taken_at).date() < probe.in_service_on:
         wrong["taken_at"] = (
             f"{probe.label} is in service since {clock.day_said(probe.in_service_on)}: check date and time."

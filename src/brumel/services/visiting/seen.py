@@ -182,7 +182,7 @@ def view_of(session: Session, visit: Visit, at: datetime) -> VisitView:
     rows = standing(everything)
     site, asked = visit.site, asked_of(visit.site)
     probes = [p for p in queries.probes(session) if upkeep.kind_of(p).quantity]
-    instruments = [i for i in visit_queries.instruments(session) if i.retired_on is None]
+    instruments = visit_queries.instruments(session)
     before = visit_queries.read_with_last(session, site.id, at - _LATELY) if site else {}
     read = [r.quantity for r in rows if r.source != Source.DERIVED]
     skipped = {e.quantity: e.words for e in visit.entries if e.kind == EntryKind.SKIPPED}

@@ -153,7 +153,7 @@ def _wrong(session: Session, new: NewSite) -> dict[str, str]:
     days = new.visit_every_days
     if days is None or not (1 <= days <= _MOST_DAYS and days == int(days)):
         wrong["visit_every_days"] = "Give the days between visits, a whole number from 1 to 3 650."
-    if any(s.id != new.site_id and s.code == new.code.strip().upper() for s in queries.sites(session)):
+    if any(s.id != new.site_id and s.code == new.code.strip().upper() for s in queries.sites(session, retired=True)):
         wrong["code"] = "Another site has this code: choose one that differs."
     if new.altitude_m is not None:
         check_number(wrong, "altitude_m", new.altitude_m, ALTITUDE_M, "m", "altitude")

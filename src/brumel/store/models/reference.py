@@ -126,6 +126,8 @@ class Meter(Base):
 
     id: Mapped[uuid.UUID] = own_id()
     version: Mapped[int] = own_version()
+    retired_on: Mapped[date | None]
+    """Since when it is used no more."""
     label: Mapped[str] = mapped_column(unique=True)
     serial: Mapped[str] = mapped_column(unique=True)
     kit: Mapped[str]
@@ -153,6 +155,8 @@ class Probe(Base):
 
     id: Mapped[uuid.UUID] = own_id()
     version: Mapped[int] = own_version()
+    retired_on: Mapped[date | None]
+    """Since when it is used no more."""
     label: Mapped[str] = mapped_column(unique=True)
     serial: Mapped[str] = mapped_column(unique=True)
     kind: Mapped[str]
@@ -236,6 +240,8 @@ class Site(Base):
 
     id: Mapped[uuid.UUID] = own_id()
     version: Mapped[int] = own_version()
+    retired_on: Mapped[date | None]
+    """Since when it is used no more."""
     code: Mapped[str] = mapped_column(unique=True)
     name: Mapped[str]
     water_kind: Mapped[str]

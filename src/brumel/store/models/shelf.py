@@ -5,8 +5,10 @@ from __future__ import annotations
 import uuid
 from datetime import datetime
 from enum import StrEnum
+from typing import Any
 
 from sqlalchemy import CheckConstraint, ForeignKey, Index
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.store.models.base import Base, one_of, own_id
@@ -20,6 +22,9 @@ class LotEvent(StrEnum):
     OPENED = "opened"
     USED = "used"
     DISCARDED = "discarded"
+    CORRECTED = "corrected"
+    WITHDRAWN = "withdrawn"
+    """An entry of use was wrong; its amount, with a minus, is there again."""
 
 
 class LotRecord(Base):
@@ -28,8 +33,9 @@ class LotRecord(Base):
     __tablename__ = "lot_record"
     __table_args__ = (
         CheckConstraint(one_of("event", LotEvent), name="event"),
-        CheckConstraint("(event = 'used') = (amount IS NOT NULL)", name="amount"),
-        CheckConstraint("amount > 0", name="amount_above_nought"),
+        CheckConstraint("(event IN ('used', 'withdrawn')) = (amount IS NOT NULL)", name="amount"),
+        CheckConstraint("(event = 'withdrawn') = (amount < 0)", name="amount_sign"),
+        CheckConstraint("(event = 'corrected') = (corrects IS NOT NULL)", name="corrects"),
         Index("ix_lot_record_lot_id", "lot_id"),
     )
 
@@ -40,6 +46,8 @@ class LotRecord(Base):
     event: Mapped[str]
     amount: Mapped[float | None]
     note: Mapped[str]
+    corrects: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    """What stands on the lot instead of what was typed wrongly; a trigger of the owner puts it there."""
     person: Mapped[Person] = relationship(lazy="selectin")
 
 

@@ -99,6 +99,18 @@ def probe(probe_id: uuid.UUID) -> ResponseReturnValue:
     return _probe_page(probe_id, {}, {})
 
 
+@blueprint.post("/retire/<any(probe, meter, instrument, site):what>/<uuid:key>")
+def retire(what: str, key: uuid.UUID) -> ResponseReturnValue:
+    """Use something no more, or bring it back; its records stay."""
+    act = services().retiring.bring_back if "back" in request.form else services().retiring.retire
+    try:
+        act(what, key, signed_in())
+    except InvalidInput as wrong:
+        flash(wrong.fields["retire"], "unfit")
+    endpoint = "visits.site" if what == "site" else f"kit.{what}"
+    return redirect(url_for(endpoint, **{f"{what}_id": str(key)}))  # type: ignore[arg-type]
+
+
 @blueprint.post("/probes/<uuid:probe_id>/change")
 def change(probe_id: uuid.UUID) -> ResponseReturnValue:
     """Change a probe's label, kit, meter or waits."""

@@ -18,7 +18,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.ledger.records import Filter, status_of
 from brumel.services.live.display import meter_words
 from brumel.services.visiting.rows import shown_words
-from brumel.web.context import page_number, probe_states, services, signed_in
+from brumel.web.context import page_number, services, signed_in
 from brumel.web.figures import trace_figure
 from brumel.web.forms import Typed
 from brumel.web.pictures import picture_of
@@ -86,8 +86,8 @@ def _list_page(template: str, found: Any, errors: dict[str, str]) -> ResponseRet
         errors=errors,
         values=request.args,
         query=query,
-        states=probe_states(),
-        sites=states.sites(),
+        probes=states.probes(),
+        sites=states.sites(retired=True),
         quantities=quantities(),
         of_a_round=of_a_round(),
         coefficients=coefficient_words,

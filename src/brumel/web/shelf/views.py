@@ -15,7 +15,8 @@ from brumel.core.kit.shelf import Pack, standards
 from brumel.core.standards.targets import families_of
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.photos import MOST_BYTES
-from brumel.services.shelf.lots import LABEL_UNITS, NewLot, label_of
+from brumel.services.shelf.lots import label_of, withdrawal_of
+from brumel.services.shelf.typed import COVERAGES, LABEL_UNITS, Correction, NewLot
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
 
@@ -32,7 +33,7 @@ def page() -> ResponseReturnValue:
 
 @blueprint.route("/new", methods=["GET", "POST"])
 def new() -> ResponseReturnValue:
-    """Receive a lot."""
+    """Add a lot."""
     errors: dict[str, str] = {}
     if request.method == "POST":
         typed = Typed(request.form)
@@ -50,6 +51,7 @@ def new() -> ResponseReturnValue:
             pack=typed.text("pack"),
             content=typed.number("content"),
             certificate_u=typed.number("certificate_u"),
+            certificate_k=typed.number("certificate_k"),
             table=typed.text("table"),
             also_us_cm=typed.number("also_us_cm"),
             also_table=typed.text("also_table"),
@@ -72,6 +74,7 @@ def new() -> ResponseReturnValue:
             if families_of(s.key)
         ],
         label_units=LABEL_UNITS.items(),
+        coverages=[(f"{k:g}", words) for k, words in COVERAGES.items()],
         packs=[(str(p), p.capitalize()) for p in Pack],
     )
     return page, 422 if errors else 200
@@ -106,6 +109,39 @@ def act(lot_id: uuid.UUID, action: str) -> ResponseReturnValue:
             return redirect(url_for("shelf.lot", lot_id=poured))
         else:
             shelf.discard(lot_id, record_id, typed.text("reason"), signed_in())
+    except InvalidInput as wrong:
+        return _lot_page(lot_id, wrong.fields, request.form)
+    return redirect(url_for("shelf.lot", lot_id=lot_id))
+
+
+@blueprint.post("/lots/<uuid:lot_id>/correct")
+def correct(lot_id: uuid.UUID) -> ResponseReturnValue:
+    """Mend what was typed wrongly of a lot."""
+    typed = Typed(request.form)
+    new = Correction(
+        record_id=typed.new_record_id(),
+        lot_number=typed.text("lot_number"),
+        received_on=typed.day("received_on"),
+        expires_on=typed.day("expires_on"),
+        opened_on=typed.day("opened_on"),
+        open_life_days=typed.number("open_life_days"),
+        content=typed.number("content"),
+        reason=typed.text("correction"),
+        version=typed.version(),
+    )
+    try:
+        typed.must_be_read()
+        services().shelf.correct(lot_id, new, signed_in())
+    except InvalidInput as wrong:
+        return _lot_page(lot_id, wrong.fields, request.form)
+    return redirect(url_for("shelf.lot", lot_id=lot_id))
+
+
+@blueprint.post("/lots/<uuid:lot_id>/withdraw/<uuid:record_id>")
+def withdraw(lot_id: uuid.UUID, record_id: uuid.UUID) -> ResponseReturnValue:
+    """Take back an entry of use that was wrong."""
+    try:
+        services().shelf.withdraw(record_id, request.form.get("reason", ""), signed_in())
     except InvalidInput as wrong:
         return _lot_page(lot_id, wrong.fields, request.form)
     return redirect(url_for("shelf.lot", lot_id=lot_id))
@@ -155,5 +191,6 @@ def _lot_page(lot_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
         errors=errors,
         values=values,
         label_of=label_of,
+        withdrawal_of=withdrawal_of,
     )
     return page, 422 if errors else 200
