@@ -53,7 +53,7 @@ def test_no_accessibility_violation_along_the_job(technician: Page) -> None:
     no_violations(page)
     page.wait_for_selector("[data-settling=stable]")
     take(page)
-    page.get_by_text("Stop here and sign").click()
+    page.get_by_text("Finish early and sign").click()
     no_violations(page)
     take_points(page, 2)
     no_violations(page)

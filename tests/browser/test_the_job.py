@@ -169,7 +169,7 @@ def test_stopping_after_one_buffer_is_signed_as_weaker(technician: Page) -> None
     take_point(page)
     page.keyboard.press("s")
     expect(page.get_by_role("button", name="Probe is in")).to_be_visible()
-    page.get_by_text("Stop here and sign").click()
+    page.get_by_text("Finish early and sign").click()
     page.get_by_role("button", name="Sign as").click()
     page.wait_for_url("**/ledger/calibrations/**")
     expect(page.locator("[data-code=one-point]")).to_contain_text("carried over from the last full run")

@@ -32,7 +32,7 @@ def test_a_new_probe_and_its_first_membrane(technician: Page) -> None:
     expect(page.locator(".standing")).to_contain_text("Ready.")
     page.get_by_label("What was done").select_option(label="Membrane changed")
     page.get_by_role("button", name="Save care").click()
-    expect(page.locator(".standing")).to_contain_text("Ready today, 11:00")
+    expect(page.locator(".standing")).to_contain_text("Ready Wed 6 May, 11:00")
     expect(page.locator(".clock")).to_contain_text("polarisation")
     expect(page.locator(".ribbon .broad rect.wait")).not_to_have_count(0)
     page.get_by_text("Correct entry").click()
@@ -68,7 +68,7 @@ def test_wrong_storage_is_told_on_the_spot(technician: Page) -> None:
     page.get_by_label("What was done").select_option(label="Soaked")
     page.get_by_label("With what").fill("storage solution")
     page.get_by_role("button", name="Save care").click()
-    expect(page.locator(".standing")).to_contain_text("Ready today, 11:30")
+    expect(page.locator(".standing")).to_contain_text("Ready Wed 6 May, 11:30")
 
 
 def test_a_meter_takes_its_own_kinds_only_and_its_probes_feel_it(technician: Page) -> None:

@@ -36,11 +36,11 @@ def test_tomorrows_round_from_nothing_to_a_printed_plan(technician: Page) -> Non
     page.get_by_text("Edit round").click()
     page.get_by_role("textbox", name="Departure").fill("2026-05-07T10:30")
     page.get_by_role("button", name="Save and plan again").click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("leave tomorrow, 10:30")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("leave Thu 7 May, 10:30")
     page.get_by_role("button", name="Depart 30 min later").click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("leave tomorrow, 11:00")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("leave Thu 7 May, 11:00")
     page.get_by_role("button", name="Depart 30 min earlier").click()
-    expect(page.get_by_role("heading", level=1)).to_contain_text("leave tomorrow, 10:30")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("leave Thu 7 May, 10:30")
     with page.expect_download() as download:
         page.get_by_role("link", name="Export calendar").click()
     assert download.value.suggested_filename == "brumel-plan.ics"
@@ -59,7 +59,7 @@ def test_tomorrows_round_from_nothing_to_a_printed_plan(technician: Page) -> Non
     page.goto("/")
     expect(page.get_by_text("Get ready for the round at 10:30")).to_have_count(0)  # a day ahead yet
     page.goto("/kit/")
-    page.get_by_role("link", name="tomorrow, 10:30").click()
+    page.get_by_role("link", name="Thu 7 May, 10:30").click()
     page.get_by_role("button", name="Cancel round").click()
     page.wait_for_url("**/plan/")
 

@@ -5,10 +5,13 @@ from __future__ import annotations
 import csv
 import io
 import json
+import uuid
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
 
+from brumel.services.kit.care_log import NewCare
 from brumel.services.ledger.records import Filter
 from brumel.store.database import Database
 from tests.conftest import NOW
@@ -29,6 +32,11 @@ READINGS = [
     "findings", "calibration_id", "settled", "settling_s", "despite", "note",
     "amends",
     "amend_reason",
+]  # fmt: skip
+
+
+CARE = [
+    "entry_id", "at", "probe", "probe_serial", "what", "words", "detail", "minutes", "level", "by", "note", "withdrawn",
 ]  # fmt: skip
 
 
@@ -54,6 +62,7 @@ def test_the_headers_stay(world: World) -> None:
     ledger = world.at().ledger
     assert ledger.calibrations_csv(Filter()).splitlines()[0].split(",") == CALIBRATIONS
     assert ledger.readings_csv(Filter()).splitlines()[0].split(",") == READINGS
+    assert ledger.care_csv(Filter()).splitlines()[0].split(",") == CARE
     calibration = json.loads(ledger.calibrations_json(Filter()))["calibrations"][0]
     begun = CALIBRATIONS.index("step")
     assert set(calibration) == {*CALIBRATIONS[:begun], "points", "amendments"}
@@ -125,3 +134,27 @@ def test_what_was_left_of_an_approach_widens_u(world: World) -> None:
     assert left == pytest.approx(by_hand, rel=0.1)
     assert creeping.u > still.u
     assert {c["name"]: c["u"] for c in still.budget}["left of the approach"] < 0.001
+
+
+def test_care_and_inspections_stand_in_the_ledger_with_the_same_filters(world: World) -> None:
+    probe, other = world.probe(), world.probe()
+    kit, ledger = world.at().kit, world.at().ledger
+    wrong, old = uuid.uuid4(), NOW - timedelta(days=3)
+    kit.log(probe.id, NewCare(uuid.uuid4(), "cleaned", old, "cleaning solution", 15.0, "a film"), world.person)
+    kit.log(probe.id, NewCare(wrong, "dropped"), world.person)
+    kit.withdraw(wrong, "another probe", world.person)
+    asked = {q.key: True for q in kit.life(probe.id).card.kind.inspection}
+    kit.inspect(probe.id, uuid.uuid4(), asked | {next(iter(asked)): False}, "", world.person)
+    kit.log(other.id, NewCare(uuid.uuid4(), "cleaned"), world.person)
+    own = Filter(probe_id=probe.id)
+    page = ledger.care(own)
+    assert page.rows[-1].what == "cleaned"  # three days ago, the newest come first
+    assert {e.what: e.withdrawn for e in page.rows} == {"inspection": "", "dropped": "another probe", "cleaned": ""}
+    assert [e.what for e in ledger.care(replace(own, level="unfit")).rows] == ["inspection"]
+    assert [e.what for e in ledger.care(replace(own, until=old.date())).rows] == ["cleaned"]
+    assert {e.probe for e in ledger.care(Filter()).rows} == {probe.label, other.label}
+    (cleaned,) = rows(ledger.care_csv(replace(own, until=old.date())))
+    assert (cleaned["detail"], cleaned["minutes"], cleaned["note"]) == ("cleaning solution", "15.0", "a film")
+    assert cleaned["at"] == old.isoformat()
+    told = json.loads(ledger.care_json(own))["care"]
+    assert list(told[0]["answers"].values()).count(False) == 1

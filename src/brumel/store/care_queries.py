@@ -7,12 +7,13 @@ from collections.abc import Collection, Sequence
 from datetime import date, datetime
 from typing import Any, NamedTuple
 
-from sqlalchemy import Select, exists, func, select
+from sqlalchemy import ColumnElement, Select, exists, func, select
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto, MeterRecord
 from brumel.store.models.reference import Meter
+from brumel.store.queries import Criteria, between
 
 _RECENT = 12
 """So many entries of one kind tell a probe's state, and fill the ribbon with its calibrations."""
@@ -87,6 +88,23 @@ def inspections(session: Session, probe_id: uuid.UUID) -> Sequence[Inspection]:
     """A probe's inspections, the oldest first."""
     query = select(Inspection).where(Inspection.probe_id == probe_id)
     return session.scalars(query.order_by(Inspection.at, Inspection.ordinal)).all()
+
+
+def care_within(session: Session, wanted: Criteria) -> Sequence[CareRecord]:
+    """Entries of the care logs, withdrawn ones too, the newest first."""
+    query = select(CareRecord).where(*_fits(CareRecord, wanted))
+    return session.scalars(query.order_by(CareRecord.at.desc(), CareRecord.ordinal.desc())).all()
+
+
+def inspections_within(session: Session, wanted: Criteria) -> Sequence[Inspection]:
+    """Inspections, the newest first."""
+    query = select(Inspection).where(*_fits(Inspection, wanted))
+    return session.scalars(query.order_by(Inspection.at.desc(), Inspection.ordinal.desc())).all()
+
+
+def _fits(model: type[CareRecord] | type[Inspection], wanted: Criteria) -> list[ColumnElement[bool]]:
+    of_probe = [model.probe_id == wanted.probe_id] if wanted.probe_id is not None else []
+    return [*of_probe, *between(model.at, wanted)]
 
 
 def photographed(session: Session, inspection_ids: Sequence[uuid.UUID]) -> set[uuid.UUID]:

@@ -309,7 +309,8 @@ class Criteria:
     with_amended: bool = False
 
 
-def _between(column: Any, wanted: Criteria) -> list[ColumnElement[bool]]:
+def between(column: Any, wanted: Criteria) -> list[ColumnElement[bool]]:
+    """That a moment lies within the span that is asked for."""
     found: list[ColumnElement[bool]] = []
     if wanted.since is not None:
         found.append(column >= wanted.since)
@@ -320,7 +321,7 @@ def _between(column: Any, wanted: Criteria) -> list[ColumnElement[bool]]:
 
 def runs(session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0) -> Sequence[CalibrationRun]:
     """Runs that fit, the newest first, with points, findings and amendments."""
-    conditions = _between(CalibrationRun.started_at, wanted)
+    conditions = between(CalibrationRun.started_at, wanted)
     if wanted.probe_id is not None:
         conditions.append(CalibrationRun.probe_id == wanted.probe_id)
     if wanted.level == "open":
@@ -346,7 +347,7 @@ def readings(
     working: bool = True,
 ) -> Sequence[Reading]:  # fmt: skip
     """Readings that fit, the newest first; those that were amended only where asked for."""
-    conditions = _between(Reading.taken_at, wanted)
+    conditions = between(Reading.taken_at, wanted)
     if wanted.probe_id is not None:
         conditions.append(Reading.probe_id == wanted.probe_id)
     if wanted.site_id is not None:

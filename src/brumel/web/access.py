@@ -36,8 +36,8 @@ _LOOK = {
         "kit.meter kit.new kit.new_meter kit.change_meter kit.channels kit.instrument kit.new_instrument shelf.page "
         "shelf.lot shelf.new shelf.labels shelf.certificate plan.index plan.page plan.calendar rounds.page "
         "rounds.reading rounds.site rounds.new_site visits.new visits.visit visits.sheet visits.site visits.at_once "
-        "visits.photo visits.amend visits.settings ledger.page ledger.readings ledger.reading ledger.calibrations "
-        "ledger.calibration ledger.calibration_file ledger.export"
+        "visits.photo visits.amend visits.settings ledger.page ledger.readings ledger.care ledger.reading "
+        "ledger.calibrations ledger.calibration ledger.calibration_file ledger.export"
     ),
 }
 _SEND = {

@@ -88,6 +88,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
             "day_lines": lambda: ribbon.day_lines(services.today.ribbon(probe_states()), services.clock),
             "lanes": lambda of=None: ribbon.lanes(services.today.ribbon(probe_states()).of(of), services.clock),
             "demo": settings.demo,
+            "zone": str(services.clock.timezone).replace("_", " "),
             "theme": request.cookies.get("theme", "day"),
             "new_id": uuid.uuid4,
             "now": services.clock.now(),

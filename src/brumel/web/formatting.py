@@ -16,7 +16,8 @@ from brumel.core.quantities.shown import Unit, unit_for
 from brumel.core.wording import counted, grouped, lower_first, signed, upper_first
 from brumel.services.clock import Clock
 
-_TIME = Markup('<time datetime="{}">{}</time>')
+_TIME = Markup('<time datetime="{}"><span data-year="{}">{}</span>{}</time>')
+"""On paper every date has its year."""
 
 
 def register_filters(app: Flask, clock: Clock) -> None:
@@ -33,10 +34,12 @@ def register_filters(app: Flask, clock: Clock) -> None:
 
     def day(when: date | datetime) -> Markup:
         local = clock.local(when).date() if isinstance(when, datetime) else when
-        return _TIME.format(local.isoformat(), clock.day_said(local))
+        return _TIME.format(local.isoformat(), local.year, clock.day_said(local), "")
 
     def when(moment: datetime) -> Markup:
-        return _TIME.format(clock.local(moment).isoformat(timespec="minutes"), clock.said(moment))
+        local = clock.local(moment)
+        said = local.isoformat(timespec="minutes"), local.year, clock.day_said(local.date()), f", {local:%H:%M}"
+        return _TIME.format(*said)
 
     def local_input(moment: datetime) -> str:
         return clock.local(moment).strftime("%Y-%m-%dT%H:%M")

@@ -209,21 +209,15 @@ class _Strip:
             probe = lane.state.probe
             for running in lane.state.readiness.clocks:
                 if self.within(running.end) and running.end > self.ribbon.now:
-                    local = self.clock.local(running.end)
-                    words = f"{probe.label}: {running.why}, until {self.clock.said(running.end)}"
-                    yield Coming(self.at(running.end), "waiting", probe.id, f"{probe.label} ready {local:%H:%M}", words)
+                    short = f"{probe.label} ready {self.clock.local(running.end):%H:%M}"
+                    words = f"{short}: {running.why}, until {self.clock.said(running.end)}"
+                    yield Coming(self.at(running.end), "waiting", probe.id, short, words)
             ends = [s.until for s in lane.spans if s.level is Level.SOUND and s.begin <= self.ribbon.now < s.until]
             for until in ends:
                 if self.within(until):
-                    local = self.clock.local(until)
-                    short = f"{probe.label} until {local:%H:%M}"
-                    yield Coming(
-                        self.at(until),
-                        "doubtful",
-                        probe.id,
-                        short,
-                        f"{probe.label}: sound until {self.clock.said(until)}",
-                    )
+                    short = f"{probe.label} until {self.clock.local(until):%H:%M}"
+                    words = f"{short}: sound until {self.clock.said(until)}"
+                    yield Coming(self.at(until), "doubtful", probe.id, short, words)
 
     def row(self, number: int, lane: Lane) -> Row:
         label = lane.state.probe.label

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 import uuid
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
@@ -17,8 +15,10 @@ from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
+from brumel.services.ledger import upkeep
 from brumel.services.ledger.exchange import FORMAT, VERSION, records_of
 from brumel.services.ledger.run_files import run_file
+from brumel.services.ledger.written import as_csv, as_json
 from brumel.services.live.display import meter_words
 from brumel.services.paging import Page
 from brumel.store import queries
@@ -60,16 +60,16 @@ class Ledger:
     def calibrations_csv(self, wanted: Filter) -> str:
         """One line a point, each with its run's line and verdict."""
         runs = self._runs(wanted, None, 0)
-        return _csv(_CALIBRATION_COLUMNS, ((run, p) for run in runs for p in (run.points or _NO_POINT)))
+        return as_csv(_CALIBRATION_COLUMNS, ((run, p) for run in runs for p in (run.points or _NO_POINT)))
 
     def readings_csv(self, wanted: Filter, units: Mapping[str, str] | None = None) -> str:
         """One line a reading; ``units`` by the unit that is kept: in which else somebody wants values."""
         columns = _READING_COLUMNS | (_in_units(units) if units else {})
-        return _csv(columns, ((r,) for r in self._readings(wanted, None, 0, working=False)))
+        return as_csv(columns, ((r,) for r in self._readings(wanted, None, 0, working=False)))
 
     def calibrations_json(self, wanted: Filter) -> str:
         """Calibrations with points and findings, nested."""
-        return _json({"calibrations": [_run_record(r) for r in self._runs(wanted, None, 0)]})
+        return as_json({"calibrations": [_run_record(r) for r in self._runs(wanted, None, 0)]})
 
     def calibration_file(self, run_id: uuid.UUID) -> str:
         """One calibration as an open file, which ``brumel judge`` reads."""
@@ -77,7 +77,7 @@ class Ledger:
             run = queries.run_in_full(session, run_id)
             if run is None:
                 raise NotFound("There is no such calibration.")
-            return _json(run_file(stored.Past(session, run.started_at), run))
+            return as_json(run_file(stored.Past(session, run.started_at), run))
 
     def calibrations_jsonl(self, wanted: Filter) -> str:
         """Signed calibrations as open files, one a line."""
@@ -93,7 +93,23 @@ class Ledger:
         with self.database.session() as session:
             records = records_of(session, [r.id for r in readings])
         head = {"format": FORMAT, "version": VERSION}
-        return _json(head | {"readings": [_reading_record(r) for r in readings], "records": records})
+        return as_json(head | {"readings": [_reading_record(r) for r in readings], "records": records})
+
+    def care(self, wanted: Filter, page: int = 1) -> Page:
+        """Care and inspections that fit, the newest first."""
+        return Page.of(self._care(wanted), page, PAGE)
+
+    def care_csv(self, wanted: Filter) -> str:
+        """One line an entry of a care log, or an inspection."""
+        return as_csv(upkeep.COLUMNS, ((entry,) for entry in self._care(wanted)))
+
+    def care_json(self, wanted: Filter) -> str:
+        """Care and inspections with their findings and answers."""
+        return as_json({"care": [upkeep.record_of(entry) for entry in self._care(wanted)]})
+
+    def _care(self, wanted: Filter) -> list[upkeep.Entry]:
+        with self.database.session() as session:
+            return upkeep.entries(session, self._criteria(wanted))
 
     def _page(self, fetch: Callable[[Filter, int | None, int], list[Any]], wanted: Filter, page: int) -> Page:
         rows = fetch(wanted, PAGE + 1, (page - 1) * PAGE)
@@ -263,31 +279,6 @@ def _reading_record(reading: Reading) -> dict[str, Any]:
 
 def _finding_record(finding: Any) -> dict[str, Any]:
     return {k: getattr(finding, k) for k in ("code", "level", "sentence", "remedy", "source")}
-
-
-def _csv(columns: dict[str, Callable[..., Any]], rows: Iterable[tuple[Any, ...]]) -> str:
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(columns)
-    writer.writerows(_cells(columns, row) for row in rows)
-    return out.getvalue()
-
-
-def _cells(columns: dict[str, Callable[..., Any]], row: tuple[Any, ...]) -> Iterator[Any]:
-    for column in columns.values():
-        value = column(*row)
-        if isinstance(value, datetime):
-            yield value.isoformat()
-        elif isinstance(value, bool):
-            yield "yes" if value else "no"
-        elif isinstance(value, str) and value[:1] in "=+-@\t\r" and value:
-            yield "'" + value  # a spreadsheet would run it as a formula
-        else:
-            yield value
-
-
-def _json(data: dict[str, Any]) -> str:
-    return json.dumps(data, default=str, indent=1, ensure_ascii=False)
 
 
 def _round(value: float | None, digits: int) -> float | None:

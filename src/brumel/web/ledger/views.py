@@ -77,6 +77,14 @@ def readings() -> ResponseReturnValue:
     return _list_page("ledger/readings.html", found, errors)
 
 
+@blueprint.get("/care")
+def care() -> ResponseReturnValue:
+    """Care and inspections that fit the filter."""
+    wanted, errors = _filter()
+    found = None if errors else services().ledger.care(wanted, page_number())
+    return _list_page("ledger/care.html", found, errors)
+
+
 def _list_page(template: str, found: Any, errors: dict[str, str]) -> ResponseReturnValue:
     states = services().states
     query = {name: value for name in _FILTERS if (value := request.args.get(name))}
@@ -105,13 +113,13 @@ def calibration_file(run_id: uuid.UUID) -> ResponseReturnValue:
     return answer
 
 
-@blueprint.get("/<any(calibrations, readings):kind>.<any(csv, json, jsonl):form>")
+@blueprint.get("/<any(calibrations, readings, care):kind>.<any(csv, json, jsonl):form>")
 def export(kind: str, form: str) -> ResponseReturnValue:
     """All that fits the filter, as CSV or JSON."""
     wanted, errors = _filter()
     if errors:
         raise InvalidInput(errors)
-    if (kind, form) == ("readings", "jsonl"):
+    if form == "jsonl" and kind != "calibrations":
         abort(404)
     if (kind, form) == ("readings", "csv"):
         text = services().ledger.readings_csv(wanted, signed_in().units if request.args.get("units") == "own" else None)

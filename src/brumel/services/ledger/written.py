@@ -1,0 +1,37 @@
+"""Records as CSV and as JSON; times have their offset from UTC."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Callable, Iterable, Iterator
+from datetime import datetime
+from typing import Any
+
+
+def as_csv(columns: dict[str, Callable[..., Any]], rows: Iterable[tuple[Any, ...]]) -> str:
+    """A table with a line of names; a cell that a spreadsheet would run as a formula is quoted."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(columns)
+    writer.writerows(_cells(columns, row) for row in rows)
+    return out.getvalue()
+
+
+def _cells(columns: dict[str, Callable[..., Any]], row: tuple[Any, ...]) -> Iterator[Any]:
+    for column in columns.values():
+        value = column(*row)
+        if isinstance(value, datetime):
+            yield value.isoformat()
+        elif isinstance(value, bool):
+            yield "yes" if value else "no"
+        elif isinstance(value, str) and value[:1] in "=+-@\t\r" and value:
+            yield "'" + value  # a spreadsheet would run it as a formula
+        else:
+            yield value
+
+
+def as_json(data: dict[str, Any]) -> str:
+    """Plain data as JSON; times have their offset from UTC."""
+    return json.dumps(data, default=str, indent=1, ensure_ascii=False)

@@ -1,0 +1,122 @@
+"""What is known already of a calculation: inputs from a site and a probe, limits of a water, where an answer goes on."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from brumel.core.quantities.quantity import quantity
+from brumel.core.reading.limits import Kept, Limit, keeps, limits_of, water_kinds
+from brumel.core.reckoning.answers import Answer
+from brumel.core.reckoning.definition import Calculation, Number, calculations
+from brumel.core.tables import kept, table
+from brumel.services.clock import Clock
+from brumel.services.kit.states import probe_state
+from brumel.services.visiting.history import limits_at
+from brumel.store import queries
+from brumel.store.database import Database
+from brumel.store.models.reference import Site
+
+_MOST_ONWARD = 6
+
+
+@dataclass(frozen=True)
+class Given:
+    """A value that is known of an input, and where it is from."""
+
+    text: str
+    whence: str
+
+
+@dataclass(frozen=True)
+class Judged:
+    """An output beside the limit of a water."""
+
+    output: str
+    limit: Limit
+    kept: Kept
+
+
+@dataclass(frozen=True)
+class Onward:
+    """Another calculation that takes an output."""
+
+    calculation: Calculation
+    given: Mapping[str, str]
+
+
+@kept
+def _table() -> Mapping[str, Mapping[str, str]]:
+    return table("reckoning", "known.toml")
+
+
+@dataclass(frozen=True)
+class KnownFacts:
+    """Use cases around what is known of a calculation."""
+
+    database: Database
+    clock: Clock
+
+    def inputs(self, chosen: Calculation, site_id: uuid.UUID | None, probe_id: uuid.UUID | None) -> dict[str, Given]:
+        """What the newest readings of a site and a probe's calibration say of a calculation's inputs."""
+        numbers = {i.name: i for i in chosen.all_inputs if isinstance(i, Number) and not i.allowed}
+        found: dict[str, Given] = {}
+        with self.database.session() as session:
+            site = session.get(Site, site_id) if site_id else None
+            if site is not None:
+                newest = {r.quantity: r for r in reversed(queries.last_readings_of_sites(session).get(site.id, []))}
+                for name, key in _table()["inputs"].items():
+                    if name in numbers and (r := newest.get(key)) and quantity(key).unit == numbers[name].unit:
+                        text = quantity(key).number(r.value).replace("−", "-").replace("\u202f", "")
+                        found[name] = Given(text, f"{site.name}, {self.clock.said(r.taken_at)}")
+                for name, field in _table()["sites"].items():
+                    if name in numbers and (value := getattr(site, field)) is not None:
+                        found[name] = Given(f"{value:g}", site.name)
+            if probe_id is not None and (run := probe_state(session, self.clock.now(), probe_id).run):
+                known = {c.key: c for c in run.coefficients}
+                for name, key in _table()["coefficients"].items():
+                    if name in numbers and (c := known.get(key)) and numbers[name].unit.startswith(c.unit):
+                        label = f"{run.probe.label}, {self.clock.said(run.started_at)}"
+                        found[name] = Given(f"{c.value:.2f}", label)
+        return found
+
+    def limits(self, answer: Answer | None, water: str, site_id: uuid.UUID | None) -> list[Judged]:
+        """The outputs of an answer beside the limits of a water, or of a site where one is chosen."""
+        if answer is None or not (water or site_id):
+            return []
+        with self.database.session() as session:
+            site = session.get(Site, site_id) if site_id else None
+            limits = limits_of(water) if water else limits_at(session, site)
+        found = []
+        for name, key in _table()["outputs"].items():
+            value, limit = answer.outputs.get(name), limits.get(key)
+            if isinstance(value, float) and limit is not None:
+                u = answer.outputs.get(f"{name}_u")
+                found.append(Judged(name, limit, keeps(limit, value, 2 * u if isinstance(u, float) else 0.0)))
+        return found
+
+
+def waters() -> list[str]:
+    """The kinds of water that have limits."""
+    return [name for name, kind in water_kinds().items() if kind.limits]
+
+
+def onward(answer: Answer | None, chosen: Calculation, typed: Mapping[str, str]) -> list[Onward]:
+    """The calculations that take an output of this one, with that and what was typed of their other inputs."""
+    if answer is None:
+        return []
+    outputs = {(o.name, o.unit): answer.outputs.get(o.name) for o in chosen.outputs}
+    found = []
+    for other in calculations().values():
+        numbers = [i for i in other.inputs if isinstance(i, Number) and not i.allowed]
+        taken = {i.name: v for i in numbers if isinstance(v := outputs.get((i.name, i.unit)), float)}
+        if other is not chosen and taken:
+            along = _along(numbers, typed)
+            found.append(Onward(other, along | {name: f"{value:.6g}" for name, value in taken.items()}))
+    return found[:_MOST_ONWARD]
+
+
+def _along(numbers: Sequence[Number], typed: Mapping[str, str]) -> dict[str, str]:
+    names = [name for i in numbers for name in (i.name, f"{i.name}.unit")]
+    return {name: typed[name] for name in names if typed.get(name)}
