@@ -152,7 +152,7 @@ def test_the_side_of_the_water_then_the_opposite_buffer_as_a_check(technician: P
     page = technician
     page.goto("/bench/")
     page.get_by_role("link", name="Calibrate B-pH").click()
-    page.get_by_text("opposite as check").click()
+    page.get_by_text("third as check").click()
     page.get_by_role("button", name="Begin").click()
     steps = page.locator(".steps > li")
     expect(steps.nth(1)).to_contain_text("Alkaline buffer")

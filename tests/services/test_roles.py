@@ -128,7 +128,8 @@ FOR_EVERYBODY = {
     "resetting.preview",
     "touring.tour", "touring.tour_of",
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
-    "today.day", "today.ribbon", "clock.local", "clock.local_time", "clock.now", "clock.today",
+    "known.inputs", "known.limits", "today.day", "today.ribbon",
+    "clock.local", "clock.local_time", "clock.now", "clock.today",
     "clock.said", "clock.day_said", "clock.why_not",
 }  # fmt: skip
 """Use cases that only look."""

@@ -88,7 +88,7 @@ def test_marks_that_lie_upon_each_other_become_one_with_the_worst_level(services
     apart = Mark(ribbon.now - timedelta(hours=3), Level.SOUND, "calibration", None, "Calibrated")
     line = day_lines(replace(ribbon, lanes=(replace(lane, marks=(*near, apart)),)), CLOCK)[0]
     assert [(d.count, d.level, d.kind) for d in line.dots] == [(1, "sound", "calibration"), (3, "unfit", "reading")]
-    assert line.dots[1].words == "3 readings; the worst is unfit"
+    assert line.dots[1].words == "3 marks: 3 readings; the worst is unfit"
 
 
 def test_an_expiry_beyond_the_edge_of_the_ribbon_is_told_as_it_is(services: Services) -> None:

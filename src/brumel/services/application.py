@@ -25,6 +25,7 @@ from brumel.services.live.simulation import Simulation
 from brumel.services.people import People
 from brumel.services.planning.plan import Planning
 from brumel.services.planning.rounds import PlannedRounds
+from brumel.services.reckon.known import KnownFacts
 from brumel.services.shelf.lots import Shelf
 from brumel.services.shelf.outlook import Outlook
 from brumel.services.today.day import Today
@@ -64,6 +65,7 @@ class Services:
     rounds: Rounds
     sites: Sites
     today: Today
+    known: KnownFacts
     ledger: Ledger
     live: LiveHub
     channels: ChannelMaps
@@ -119,6 +121,7 @@ class Services:
             at_once=AtOnce(database, clock),
             rounds=Rounds(database),
             sites=Sites(database, clock),
+            known=KnownFacts(database, clock),
             today=Today(database, clock, outlook),
             ledger=Ledger(database, clock),
             live=LiveHub(database),

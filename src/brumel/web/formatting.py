@@ -16,9 +16,6 @@ from brumel.core.quantities.shown import Unit, unit_for
 from brumel.core.wording import counted, grouped, lower_first, signed, upper_first
 from brumel.services.clock import Clock
 
-_TIME = Markup('<time datetime="{}"><span data-year="{}">{}</span>{}</time>')
-"""On paper every date has its year."""
-
 
 def register_filters(app: Flask, clock: Clock) -> None:
     """Register the filters that templates use."""
@@ -32,14 +29,18 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def time(moment: datetime) -> str:
         return clock.local(moment).strftime("%H:%M")
 
+    def time_of(machine: str, on: date, rest: str = "") -> Markup:
+        # On paper every date has its year; those of other years have it already.
+        year = Markup(' data-year="{}"').format(on.year) if on.year == clock.today().year else ""
+        return Markup('<time datetime="{}"><span{}>{}</span>{}</time>').format(machine, year, clock.day_said(on), rest)
+
     def day(when: date | datetime) -> Markup:
         local = clock.local(when).date() if isinstance(when, datetime) else when
-        return _TIME.format(local.isoformat(), local.year, clock.day_said(local), "")
+        return time_of(local.isoformat(), local)
 
     def when(moment: datetime) -> Markup:
         local = clock.local(moment)
-        said = local.isoformat(timespec="minutes"), local.year, clock.day_said(local.date()), f", {local:%H:%M}"
-        return _TIME.format(*said)
+        return time_of(local.isoformat(timespec="minutes"), local.date(), f", {local:%H:%M}")
 
     def local_input(moment: datetime) -> str:
         return clock.local(moment).strftime("%Y-%m-%dT%H:%M")

@@ -292,7 +292,8 @@ def _one(group: list[Dot]) -> Dot:
     middle = round(sum(d.x for d in group) / len(group), 1)
     kinds = Counter(d.kind for d in group)
     level = str(worst_of(Level(d.level) for d in group))
-    words = " and ".join(counted(n, kind) for kind, n in kinds.items()) + f"; the worst is {level}"
+    said = " and ".join(counted(n, kind) for kind, n in kinds.items())
+    words = f"{len(group)} marks: {said}; the worst is {level}"
     return Dot(middle, level, kinds.most_common(1)[0][0], None, words, len(group))
 
 

@@ -1,4 +1,4 @@
-"""What is known already of a calculation: inputs from a site and a probe, limits of a water, where an answer goes on."""
+"""What is known of a calculation: inputs from a site and a probe, limits of a water, where an answer goes on."""
 
 from __future__ import annotations
 
@@ -95,6 +95,13 @@ class KnownFacts:
                 u = answer.outputs.get(f"{name}_u")
                 found.append(Judged(name, limit, keeps(limit, value, 2 * u if isinstance(u, float) else 0.0)))
         return found
+
+
+def takes_from(chosen: Calculation) -> tuple[bool, bool]:
+    """Whether a site, and whether a probe, can know one of its inputs."""
+    names = {i.name for i in chosen.all_inputs}
+    of_site = names & (_table()["inputs"].keys() | _table()["sites"].keys())
+    return bool(of_site), bool(names & _table()["coefficients"].keys())
 
 
 def waters() -> list[str]:

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 from urllib.parse import urlencode
 
 from flask import Blueprint, Response, jsonify, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from flask_login import current_user
 
 from brumel.core.reckoning.definition import Calculation, Moment, Number, Points, calculations, find
 from brumel.services.reckon.desk import Worked, work
 from brumel.services.reckon.faces import formulas_markdown, people_value
 from brumel.services.reckon.finder import IN_HAND, offers, what_one_may_want
+from brumel.services.reckon.known import Given, Judged, onward, takes_from, waters
 from brumel.services.reckon.units import units_of
-from brumel.web.context import services
+from brumel.web.context import probe_states, services
 from brumel.web.figures import curve_figure
+from brumel.web.forms import as_id
 
 blueprint = Blueprint("reckon", __name__, template_folder="templates", url_prefix="/reckon")
 
@@ -60,15 +64,18 @@ def formulas_file() -> ResponseReturnValue:
 def calculation(name: str) -> ResponseReturnValue:
     """One calculation, with what is typed in its address."""
     chosen = find(name)
-    return render_template("reckon/calculation.html", **_shown(chosen, work(chosen, _typed(chosen))))
+    known = _known(chosen)
+    values = {name: given.text for name, given in known.items()} | {k: v for k, v in request.args.items() if v.strip()}
+    worked = work(chosen, _typed(chosen, values))
+    return render_template("reckon/calculation.html", known=known, **_choices(chosen), **_shown(chosen, worked, values))
 
 
 @blueprint.get("/<name>/answer")
 def answer(name: str) -> ResponseReturnValue:
     """Answer, working and errors for what is typed so far, as the page puts them in their places."""
     chosen = find(name)
-    worked = work(chosen, _typed(chosen))
-    shown = _shown(chosen, worked)
+    worked = work(chosen, _typed(chosen, request.args))
+    shown = _shown(chosen, worked, request.args)
     return jsonify(
         answer=render_template("reckon/_answer.html", **shown),
         working=render_template("reckon/_working.html", **shown),
@@ -76,12 +83,36 @@ def answer(name: str) -> ResponseReturnValue:
     )
 
 
-def _shown(chosen: Calculation, worked: Worked) -> dict[str, Any]:
+def _known(chosen: Calculation) -> dict[str, Given]:
+    """What the site and the probe that were chosen say of the inputs."""
+    if not current_user.is_authenticated:
+        return {}
+    return services().known.inputs(chosen, as_id(request.args.get("site")), as_id(request.args.get("probe")))
+
+
+def _choices(chosen: Calculation) -> dict[str, Any]:
+    """Where inputs can be taken from, for who may see that."""
+    of_site, of_probe = takes_from(chosen) if current_user.is_authenticated else (False, False)
+    return {
+        "from_sites": services().states.sites() if of_site else [],
+        "from_probes": probe_states(on_bench=True) if of_probe else [],
+    }
+
+
+def _judged(worked: Worked) -> list[Judged]:
+    site = as_id(request.args.get("site")) if current_user.is_authenticated else None
+    return services().known.limits(worked.answer, request.args.get("water", ""), site)
+
+
+def _shown(chosen: Calculation, worked: Worked, values: Mapping[str, str]) -> dict[str, Any]:
     return {
         "chosen": chosen,
         "worked": worked,
-        "values": request.args,
-        "gives_u": any(k.endswith("_u") and v.strip() for k, v in request.args.items()),
+        "values": values,
+        "waters": waters(),
+        "judged": {judged.output: judged for judged in _judged(worked)},
+        "onward": onward(worked.answer, chosen, values),
+        "gives_u": any(k.endswith("_u") and v.strip() for k, v in values.items()),
         "labels": {o.name: o.label for o in chosen.outputs},
         "kind_of": lambda i: type(i).__name__.lower(),
         "units_of": units_of,
@@ -92,28 +123,28 @@ def _shown(chosen: Calculation, worked: Worked) -> dict[str, Any]:
     }
 
 
-def _typed(chosen: Calculation) -> dict[str, Any]:
+def _typed(chosen: Calculation, values: Mapping[str, str]) -> dict[str, Any]:
     """What is typed, with its unit behind it; empty fields are left out."""
     found: dict[str, Any] = {}
     for i in chosen.accepted:
         if isinstance(i, Points):
-            rows = [_point(i, n) for n in range(_POINT_ROWS)]
+            rows = [_point(i, n, values) for n in range(_POINT_ROWS)]
             if any(rows):
                 found[i.name] = [row for row in rows if row]
         elif isinstance(i, Moment):
-            if text := request.args.get(i.name, "").strip():
+            if text := values.get(i.name, "").strip():
                 found[i.name] = _with_offset(text)
         else:
-            unit = request.args.get(f"{i.name}.unit", "") if isinstance(i, Number) else ""
+            unit = values.get(f"{i.name}.unit", "") if isinstance(i, Number) else ""
             own = isinstance(i, Number) and unit == i.unit
             for name in (i.name, f"{i.name}_u") if isinstance(i, Number) else (i.name,):
-                if text := request.args.get(name, "").strip():
+                if text := values.get(name, "").strip():
                     found[name] = text if own else f"{text} {unit}".strip()
     return found
 
 
-def _point(i: Points, number: int) -> dict[str, Any]:
-    cells = {f.name: request.args.get(f"{i.name}.{number}.{f.name}", "").strip() for f in i.fields}
+def _point(i: Points, number: int, values: Mapping[str, str]) -> dict[str, Any]:
+    cells = {f.name: values.get(f"{i.name}.{number}.{f.name}", "").strip() for f in i.fields}
     return {name: text for name, text in cells.items() if text}
 
 

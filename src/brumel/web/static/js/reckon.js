@@ -37,6 +37,15 @@ const ask = async () => {
   }
 };
 
-form.addEventListener("input", ask);
+// Another site or probe: what was taken from the one before is taken anew, what was typed stays.
+const take = (event) => {
+  const typed = new URLSearchParams(query());
+  for (const name of form.dataset.known.split(" ")) typed.delete(name);
+  if (!event.target.value) typed.delete(event.target.name);
+  location.search = typed;
+};
+
+form.addEventListener("input", (event) => { if (!event.target.matches("[data-take]")) ask(); });
+for (const field of form.querySelectorAll("[data-take]")) field.addEventListener("change", take);
 form.addEventListener("submit", (event) => { event.preventDefault(); delete form.dataset.sent; ask(); });
-form.querySelector("input, select")?.focus();
+form.querySelector(".ask :is(input, select)")?.focus();
