@@ -89,7 +89,7 @@ def test_the_acid_stays_off_until_a_check_has_passed(technician: Page) -> None:
     expect(page.locator("#error-step")).to_contain_text("Hand back only after a check has passed")
     no_violations(page)
     page.goto("/")
-    first = page.locator("ol.rows > li").first
+    first = page.locator(".now")
     expect(first).to_contain_text("Hand the acid dosing of the nutrient reservoir back")
     expect(first).to_contain_text("Wren at the panel")
     first.get_by_role("link", name="Continue").click()

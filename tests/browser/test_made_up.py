@@ -56,7 +56,7 @@ def receive(page: Page, number: str, value: str) -> None:
     page.locator("[name=nominal]").fill(value)
     page.locator("[name=lot_number]").fill(number)
     page.locator("[name=expires_on]").fill("2027-01-01")
-    page.locator("main button.main").click()
+    page.locator("main button.btn-primary").click()
     expect(page.get_by_role("heading", level=1)).to_contain_text("Glow standard")
 
 

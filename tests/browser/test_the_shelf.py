@@ -25,10 +25,10 @@ def test_from_the_parcel_to_the_bin(technician: Page) -> None:
     page.get_by_role("button", name="Open today").click()
     expect(page.locator(".log").first).to_contain_text("Opened")
     page.get_by_label("Taken").fill("-3")
-    page.get_by_role("button", name="Save").click()
+    page.get_by_role("button", name="Log use").click()
     expect(page.locator("#error-amount")).to_contain_text("above 0")
     page.get_by_label("Taken").fill("120")
-    page.get_by_role("button", name="Save").click()
+    page.get_by_role("button", name="Log use").click()
     expect(page.locator(".lot-left")).to_contain_text("380 mL left")
     address = page.url
     page.get_by_role("link", name="Find").click()
@@ -39,7 +39,7 @@ def test_from_the_parcel_to_the_bin(technician: Page) -> None:
     page.get_by_role("link", name="Print its label").click()
     expect(page.locator(".labels svg.qr")).to_have_count(1)
     page.goto(address)
-    page.get_by_label("Why").fill("spilt")
+    page.get_by_label("Why", exact=True).fill("spilt")
     page.get_by_role("button", name="Discard").click()
     expect(page.locator("[data-code=discarded]")).to_be_visible()
 
