@@ -82,11 +82,11 @@ def test_a_fault_mid_run_is_told_and_the_run_goes_on(technician: Page, fault: st
     page.wait_for_selector("[data-settling=settling], [data-settling=stable]")
     page.get_by_text("Simulated bench").click()
     page.locator("#fault").select_option(fault)
-    page.get_by_role("button", name="Set").click()
+    page.get_by_role("button", name="Set", exact=True).click()
     expect(page.locator("[data-trouble]")).to_contain_text(words)
     expect(page.get_by_role("button", name="Take the point")).to_be_disabled()
     page.locator("#fault").select_option("none")
-    page.get_by_role("button", name="Set").click()
+    page.get_by_role("button", name="Set", exact=True).click()
     expect(page.locator("[data-trouble]")).to_be_hidden()  # what was stable before the fault no longer counts
     page.wait_for_selector("[data-settling=stable]")
     page.get_by_role("button", name="Take the point").click()
@@ -101,12 +101,12 @@ def test_a_slow_probe_is_told_and_still_draws(technician: Page) -> None:
     page.wait_for_selector("[data-settling=settling], [data-settling=stable]")
     page.get_by_text("Simulated bench").click()
     page.locator("#fault").select_option("slow")
-    page.get_by_role("button", name="Set").click()
+    page.get_by_role("button", name="Set", exact=True).click()
     expect(page.locator("[data-trouble]")).to_contain_text("answers slowly")
     page.wait_for_selector("[data-drawn-after]")  # a sample came after it
     expect(page.locator("[data-trouble]")).to_contain_text("answers slowly")
     page.locator("#fault").select_option("none")
-    page.get_by_role("button", name="Set").click()
+    page.get_by_role("button", name="Set", exact=True).click()
     expect(page.locator("[data-trouble]")).to_be_hidden()
     give_up(page)
 

@@ -34,7 +34,10 @@ def test_a_new_probe_and_its_first_membrane(technician: Page) -> None:
     page.get_by_role("button", name="Save care").click()
     expect(page.locator(".standing")).to_contain_text("Ready Wed 6 May, 11:00")
     expect(page.locator(".clock")).to_contain_text("polarisation")
-    expect(page.locator(".ribbon .broad rect.wait")).not_to_have_count(0)
+    address = page.url
+    page.goto("/kit/")
+    expect(page.locator(".ribbon details .broad rect.wait")).not_to_have_count(0)
+    page.goto(address)
     page.get_by_text("Correct entry").click()
     page.get_by_label("Why it is wrong").fill("that was another probe")
     page.get_by_role("button", name="Withdraw").click()

@@ -107,3 +107,32 @@ def test_no_accessibility_violation(technician: Page, look: str) -> None:
     page.get_by_text("Edit round").click()
     no_violations(page)
     page.get_by_role("button", name="Cancel round").click()
+
+
+def test_two_rounds_at_once_are_a_conflict_on_both_and_the_way_is_timed(technician: Page) -> None:
+    page = technician
+    plan(page, "2026-05-08T09:00", "Kit B", "Shrimp pond", "Seawater lido")
+    first = page.url
+    page.get_by_text("Edit round").click()
+    for name, order, way in (("Seawater lido", "1", "20"), ("Shrimp pond", "2", "10")):
+        page.get_by_label(f"Order of {name}").fill(order)
+        page.get_by_label(f"Way to {name}, min").fill(way)
+    page.get_by_label("Stay at each site").fill("30")
+    page.get_by_label("Way back").fill("25")
+    page.get_by_role("button", name="Save and plan again").click()
+    expect(page.locator("main .standing")).to_contain_text("Seawater lido 09:20, Shrimp pond 10:00, back 10:55.")
+    expect(page.locator(".missing")).to_have_count(0)
+    plan(page, "2026-05-08T10:30", "Kit B", "Oyster nursery")
+    expect(page.locator(".missing")).to_contain_text(
+        "Two rounds at once. The round with Kit B, Fri 8 May, 09:00, takes"
+    )
+    expect(page.locator(".missing")).to_contain_text("B-meter")
+    no_violations(page)
+    page.goto(first)
+    expect(page.locator(".missing")).to_contain_text("The round with Kit B, Fri 8 May, 10:30, takes B-pH")
+    page.get_by_role("button", name="Depart 30 min earlier").click()
+    expect(page.locator(".missing")).to_have_count(0)  # it is back at 10:25
+    page.get_by_role("button", name="Depart 30 min later").click()
+    expect(page.locator(".missing")).to_have_count(1)
+    dressed(page, "phone-dusk")
+    no_violations(page)

@@ -38,8 +38,12 @@ class Taken:
 
     round: PlannedRound
     states: tuple[ProbeState, ...]
-    meters: tuple[Meter, ...]
     standards: tuple[Standard, ...]
+
+    @property
+    def meters(self) -> tuple[Meter, ...]:
+        """The meters that its probes are plugged into, each once."""
+        return tuple({s.probe.meter.id: s.probe.meter for s in self.states if s.probe.meter}.values())
 
     @property
     def named(self) -> dict[uuid.UUID, str]:

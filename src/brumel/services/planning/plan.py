@@ -4,16 +4,15 @@ from __future__ import annotations
 
 import math
 import uuid
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
 from brumel.core.calibrating.methods import rinses
 from brumel.core.findings import Level
 from brumel.core.kit.care import Care, MeterEvent
-from brumel.core.kit.readiness import State
 from brumel.core.plan.check import faults
-from brumel.core.plan.crew import Candidate, Unsuited, crew_for, misfit
+from brumel.core.plan.crew import Unsuited, misfit
 from brumel.core.plan.hours import nights_until
 from brumel.core.plan.needs import Offer, needs_of
 from brumel.core.plan.order import HouseOrder, default_order
@@ -21,8 +20,8 @@ from brumel.core.plan.pack import pack
 from brumel.core.plan.problem import Job, Plan, Problem, Task
 from brumel.core.plan.solve import best_plan, earliest_departure, latest_alone
 from brumel.core.plan.tasks import ProbeDay, can_be_planned, caution_of, tasks_of
-from brumel.core.plan.waters import Expected, Going, sites_of
-from brumel.core.quantities.quantity import of_a_round, quantity
+from brumel.core.plan.waters import sites_of
+from brumel.core.quantities.quantity import quantity
 from brumel.services.clock import Clock
 from brumel.services.kit import upkeep
 from brumel.services.kit.states import ProbeState, probe_states
@@ -35,6 +34,7 @@ from brumel.services.planning.along import (
     load_of,
     times_of,
 )
+from brumel.services.planning.crewing import Crew, crew_of
 from brumel.services.shelf.lots import Shelf
 from brumel.store import queries, visit_queries
 from brumel.store.database import Database
@@ -42,8 +42,6 @@ from brumel.store.models.reference import Instrument, Meter, PlannedRound, Site
 
 _CLEAN_EVERY = timedelta(days=7)
 _INSPECTED_FOR = timedelta(hours=12)
-_NO_PROBE_NEEDED = "temperature"
-"""Every other probe has a thermometer of its own."""
 
 
 @dataclass(frozen=True)
@@ -140,21 +138,6 @@ class DayPlan:
 
 
 @dataclass(frozen=True)
-class _Crew:
-    """The probes that a round takes; the quantities that none in its kit measures; the waters that none is made for."""
-
-    states: tuple[ProbeState, ...]
-    going: tuple[Going, ...]
-    lacking: tuple[str, ...]
-    unsuited: Mapping[str, Sequence[Unsuited]]
-    quantities: tuple[str, ...]
-
-    @property
-    def sites_of(self) -> dict[str, tuple[str, ...]]:
-        return {g.label: g.sites for g in self.going}
-
-
-@dataclass(frozen=True)
 class Planning:
     """Use cases around the plan of a round."""
 
@@ -173,13 +156,12 @@ class Planning:
             others = [r for r in queries.planned_rounds(session, now) if r.id != wanted.id and at_once(r, wanted)]
             instruments = [i for i in visit_queries.instruments(session) if i.kit == wanted.kit]
         sites = [known[key] for key in wanted.site_ids if key in known]
-        waters = _waters(sites)
-        crew = _crew(wanted, everyone, waters)
+        crew = crew_of(wanted, everyone, sites)
         *times, back = times_of(wanted)
         stops = tuple(Stop(site, at) for site, at in zip(sites, times, strict=False))
         if wanted.departure <= now:
             return DayPlan(wanted, (), (), crew.states, crew.sites_of, (), (), stops, back, (), (), (), crew.quantities)
-        planner = _Planner(wanted, everyone, logs, now, waters, crew, self.order)
+        planner = _Planner(wanted, everyone, logs, now, crew, self.order)
         jobs = tuple(planner.job(s) for s in crew.states if can_be_planned(s.readiness))
         problem, found = self._by_day(Problem(jobs, int((wanted.departure - now).total_seconds() // 60)), wanted, now)
         if wrongs := faults(problem, found):
@@ -191,9 +173,7 @@ class Planning:
         missing += [planner.unsuited(p, found) for p, found in crew.unsuited.items()]
         missing += [planner.failed(s) for s in crew.states if not can_be_planned(s.readiness)]
         missing += [planner.late(s, problem, leaves) for s in crew.states if s.probe.label in found.left_out]
-        standards = self._standards(wanted, waters, going, crew)
-        meters = tuple({s.probe.meter.id: s.probe.meter for s in going if s.probe.meter}.values())
-        own = Taken(wanted, tuple(going), meters, tuple(standards))
+        own = Taken(wanted, going, tuple(self._standards(wanted, going, crew)))
         along = instruments_along(instruments, sites, crew.quantities)
         return DayPlan(
             round=wanted,
@@ -201,7 +181,7 @@ class Planning:
             missing=tuple(missing),
             going=going,
             sites_of=crew.sites_of,
-            meters=meters,
+            meters=own.meters,
             standards=own.standards,
             stops=stops,
             back=back,
@@ -237,10 +217,8 @@ class Planning:
         self, own: Taken, other: PlannedRound, everyone: Sequence[ProbeState], known: Mapping[uuid.UUID, Site]
     ) -> Conflict | None:
         """What another round at the same time takes along too; None where it takes nothing of ours."""
-        waters = _waters(known[key] for key in other.site_ids if key in known)
-        crew = _crew(other, everyone, waters)
-        meters = tuple({s.probe.meter.id: s.probe.meter for s in crew.states if s.probe.meter}.values())
-        theirs = Taken(other, crew.states, meters, tuple(self._standards(other, waters, crew.states, crew)))
+        crew = crew_of(other, everyone, (known[key] for key in other.site_ids if key in known))
+        theirs = Taken(other, crew.states, tuple(self._standards(other, crew.states, crew)))
         both = [words for key, words in own.named.items() if key in theirs.named]
         return Conflict(other, tuple(both)) if both else None
 
@@ -248,9 +226,8 @@ class Planning:
         """The standards that a round takes, without its plan."""
         with self.database.session() as session:
             everyone = probe_states(session, self.clock.now())
-            waters = _waters(s for s in queries.sites(session) if s.id in wanted.site_ids)
-        crew = _crew(wanted, everyone, waters)
-        return self._standards(wanted, waters, crew.states, crew)
+            crew = crew_of(wanted, everyone, (s for s in queries.sites(session) if s.id in wanted.site_ids))
+        return self._standards(wanted, crew.states, crew)
 
     def latest_begins(self, wanted: PlannedRound) -> list[Beginning]:
         """When each probe of a round has to be begun with at the latest, were it the only one; the earliest first."""
@@ -258,9 +235,8 @@ class Planning:
         with self.database.session() as session:
             logs = upkeep.Logs.read(session)
             everyone = probe_states(session, now, logs)
-            waters = _waters(s for s in queries.sites(session) if s.id in wanted.site_ids)
-        crew = _crew(wanted, everyone, waters)
-        planner = _Planner(wanted, everyone, logs, now, waters, crew, self.order)
+            crew = crew_of(wanted, everyone, (s for s in queries.sites(session) if s.id in wanted.site_ids))
+        planner = _Planner(wanted, everyone, logs, now, crew, self.order)
         found = []
         for state in crew.states:
             job = planner.job(state)
@@ -271,9 +247,7 @@ class Planning:
                 found.append(Beginning(state, first, _whole_minute(now + timedelta(minutes=minutes[first.key]))))
         return sorted(found, key=lambda b: b.at)
 
-    def _standards(
-        self, wanted: PlannedRound, waters: Sequence[Expected], states: Sequence[ProbeState], crew: _Crew
-    ) -> list[Standard]:
+    def _standards(self, wanted: PlannedRound, states: Sequence[ProbeState], crew: Crew) -> list[Standard]:
         day = self.clock.local(wanted.departure).date()
         usable = {str(e.lot.id): e for e in self.shelf.entries(on=day) if e.level is not Level.UNFIT}
         offers = [
@@ -281,44 +255,8 @@ class Planning:
             for key, e in usable.items()
         ]
         labels = {s.probe.label for s in states}
-        needs = needs_of(waters, [g for g in crew.going if g.label in labels], offers, rinses()[wanted.rinse])
+        needs = needs_of(crew.waters, [g for g in crew.going if g.label in labels], offers, rinses()[wanted.rinse])
         return [Standard(n, tuple(usable[key] for key in n.lots[:2])) for n in needs]
-
-
-def _waters(sites: Iterable[Site]) -> list[Expected]:
-    return [Expected(s.name, r.quantity, r.low, r.high) for s in sites for r in s.ranges]
-
-
-def _crew(wanted: PlannedRound, everyone: Sequence[ProbeState], waters: Sequence[Expected]) -> _Crew:
-    """For each quantity that the sites ask for, the probes of the kit that suit; those chosen by hand come first."""
-    asked = {w.quantity for w in waters}
-    asked_for = tuple(q.key for q in of_a_round() if q.key in asked)
-    by_label = {s.probe.label: s for s in everyone}
-    going: list[Going] = []
-    lacking = []
-    unsuited = {}
-    for key in (k for k in asked_for if k not in wanted.without):
-        own = [s for s in everyone if s.kind.quantity == key]
-        by_hand = [s for s in own if s.probe.id in wanted.probe_ids]
-        in_kit = sorted((s for s in own if s.probe.kit == wanted.kit and s not in by_hand), key=_fitness)
-        if by_hand or in_kit:
-            chosen, left = crew_for(key, waters, _candidates(by_hand), _candidates(in_kit))
-            going += chosen
-            if left:
-                unsuited[key] = left
-        elif key != _NO_PROBE_NEEDED:
-            lacking.append(key)
-    return _Crew(tuple(by_label[g.label] for g in going), tuple(going), tuple(lacking), unsuited, asked_for)
-
-
-def _candidates(states: Iterable[ProbeState]) -> list[Candidate]:
-    return [Candidate(s.probe.label, s.kind) for s in states]
-
-
-def _fitness(state: ProbeState) -> tuple[bool, bool, bool, str]:
-    """The readier and sounder first."""
-    ready = state.readiness
-    return ready.failed, ready.state is not State.READY, state.level is not Level.SOUND, state.probe.label
 
 
 @dataclass(frozen=True)
@@ -327,8 +265,7 @@ class _Planner:
     everyone: Sequence[ProbeState]
     logs: upkeep.Logs
     now: datetime
-    waters: Sequence[Expected]
-    crew: _Crew
+    crew: Crew
     order: HouseOrder
 
     def job(self, state: ProbeState) -> Job:
@@ -343,7 +280,7 @@ class _Planner:
 
     def lacking(self, key: str) -> Missing:
         """A quantity that no probe of the kit measures."""
-        ways = [*self._others(key, sites_of(self.waters, key)), _without(key)]
+        ways = [*self._others(key, sites_of(self.crew.waters, key)), _without(key)]
         name = quantity(key).name
         return Missing(name, "", tuple(ways), said=f"No {name} probe in {self.wanted.kit}.")
 
@@ -416,7 +353,7 @@ class _Planner:
         found: list[tuple[int, ProbeState]] = []
         staying = [s for s in self.everyone if s.kind.quantity == key and s not in self.crew.states]
         for state in staying:
-            if not can_be_planned(state.readiness) or any(misfit(state.kind, s, self.waters) for s in sites):
+            if not can_be_planned(state.readiness) or any(misfit(state.kind, s, self.crew.waters) for s in sites):
                 continue
             ready = earliest_departure(Problem((self.job(state),), 0))
             if self.now + timedelta(minutes=ready) <= self.wanted.departure:
