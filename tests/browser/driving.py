@@ -66,8 +66,17 @@ def take(page: Page, button: str = "Take the point") -> None:
 def take_point(page: Page, button: str = "Probe is in") -> None:
     """Put the probe in, wait until it is stable, take the point."""
     page.get_by_role("button", name=button).click()
-    page.wait_for_selector("[data-settling=stable]")
-    take(page)
+    take_once_stable(page)
+
+
+def take_once_stable(page: Page) -> None:
+    """Take the point when it is stable; at the bench's speed a trace may move again between a look and a press."""
+    for _ in range(5):
+        page.wait_for_selector("[data-settling=stable]")
+        with page.expect_navigation():
+            take(page)
+        if not page.get_by_text("Not stable yet").is_visible():
+            return
 
 
 def take_unsettled(page: Page, button: str, after_s: int = 75) -> None:
@@ -100,8 +109,8 @@ def take_points(page: Page, count: int = 3) -> None:
 
 
 def read_site(page: Page, site: str) -> None:
-    """Read a site with the probe at hand, from the calibration's page."""
-    page.get_by_role("link", name="Read a site").click()
+    """Take reading with the probe at hand, from the calibration's page."""
+    page.get_by_role("link", name="Take reading").click()
     page.get_by_label("Site", exact=True).select_option(label=site)
     page.get_by_role("button", name="Probe is in").click()
     page.wait_for_selector("[data-settling=stable]")

@@ -49,7 +49,7 @@ def test_dry_air_one_standard_and_a_reading(technician: Page) -> None:
     with page.expect_download() as download:
         page.get_by_role("link", name="Save as a file").click()
     assert '"brumel-calibration"' in Path(download.value.path()).read_text(encoding="utf-8")
-    page.get_by_role("link", name="Read a site").click()
+    page.get_by_role("link", name="Take reading").click()
     page.get_by_label("Site", exact=True).select_option(label="Greenhouse nutrient reservoir")
     expect(page.locator("main")).to_contain_text("swing it four or five times")
     page.get_by_role("button", name="Probe is in").click()
@@ -186,7 +186,7 @@ def test_it_is_typed_as_the_meter_shows_it(technician: Page) -> None:
     expect(page.locator(".steps")).to_contain_text("1278.0 µS")
     page.get_by_role("button", name="Sign as").click()
     page.wait_for_url("**/ledger/calibrations/**")
-    page.get_by_role("link", name="Read a site").click()
+    page.get_by_role("link", name="Take reading").click()
     page.get_by_label("Site", exact=True).select_option(label="Upland spring intake")
     page.get_by_role("link", name="Type the specific conductance shown").click()
     page.locator("[name=shown]").fill("51")

@@ -60,7 +60,7 @@ def test_no_accessibility_violation_along_the_job(technician: Page) -> None:
     page.get_by_role("button", name="Sign as").click()
     page.wait_for_url("**/ledger/calibrations/**")
     no_violations(page)
-    page.get_by_role("link", name="Read a site").click()
+    page.get_by_role("link", name="Take reading").click()
     page.get_by_label("Site", exact=True).select_option(label="Oyster nursery")
     page.get_by_role("button", name="Probe is in").click()
     page.wait_for_selector("[data-settling=stable]")

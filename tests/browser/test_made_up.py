@@ -89,7 +89,7 @@ def test_it_is_calibrated_read_and_exported(technician: Page) -> None:
     page.get_by_role("button", name="Sign as").click()
     expect(page.locator(".answer")).to_contain_text("nA/gu")
 
-    page.get_by_role("link", name="Read a site").click()
+    page.get_by_role("link", name="Take reading").click()
     page.get_by_label("Site", exact=True).select_option(label="The cave")
     page.locator("[name=signal]").fill("401")
     page.locator("[name=temperature_c]").fill("12")

@@ -46,7 +46,7 @@ def test_a_check_and_a_reading_that_is_taken_before_it_is_stable(technician: Pag
     no_violations(page)
     sign(page)
     expect(page.locator(".facts")).to_contain_text("Ag/AgCl, KCl 3 mol/L")
-    page.get_by_role("link", name="Read a site").click()
+    page.get_by_role("link", name="Take reading").click()
     page.get_by_label("Site", exact=True).select_option(label="Training pool")
     expect(page.locator("main")).to_contain_text("over 10 to 30 minutes")
     page.get_by_role("button", name="Probe is in").click()

@@ -44,7 +44,7 @@ def test_zero_and_air_with_a_clock_in_the_way_then_a_reading(technician: Page) -
     sign(page)
     expect(page.locator("main")).to_contain_text("1012.5 hPa measured at the place")
 
-    page.get_by_role("link", name="Read a site").click()
+    page.get_by_role("link", name="Take reading").click()
     page.get_by_label("Site", exact=True).select_option(label="Upland spring intake")
     expect(page.locator("main")).to_contain_text("Keep it moving all the time")
     expect(page.locator("main")).to_contain_text("At 630 m the wrong kind makes mg/L 7.8 % wrong")
@@ -128,7 +128,7 @@ def test_a_cap_is_checked_calibrated_in_water_and_read_in_the_sea(technician: Pa
     take(page, "Take the typed point")
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
     sign(page)
-    page.get_by_role("link", name="Read a site").click()
+    page.get_by_role("link", name="Take reading").click()
     page.get_by_label("Site", exact=True).select_option(label="Oyster nursery")
     page.get_by_role("link", name="Type the dissolved oxygen shown").click()
     page.locator("#pressure").fill("101,3")

@@ -10,7 +10,16 @@ from urllib.parse import urlsplit
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
-from tests.browser.driving import begin, choose, no_violations, read_site, sign_in, take_point, take_points
+from tests.browser.driving import (
+    begin,
+    choose,
+    no_violations,
+    read_site,
+    sign_in,
+    take_once_stable,
+    take_point,
+    take_points,
+)
 
 
 def give_up(page: Page) -> None:
@@ -88,8 +97,7 @@ def test_a_fault_mid_run_is_told_and_the_run_goes_on(technician: Page, fault: st
     page.locator("#fault").select_option("none")
     page.get_by_role("button", name="Set", exact=True).click()
     expect(page.locator("[data-trouble]")).to_be_hidden()  # what was stable before the fault no longer counts
-    page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Take the point").click()
+    take_once_stable(page)
     expect(page.get_by_role("button", name="Probe is in")).to_be_visible()
     give_up(page)
 
@@ -114,7 +122,7 @@ def test_a_slow_probe_is_told_and_still_draws(technician: Page) -> None:
 def test_typed_input_is_kept_with_a_sentence_in_its_field(technician: Page) -> None:
     page = technician
     page.goto("/rounds/")
-    page.get_by_role("link", name="Read Training pool").click()
+    page.get_by_role("link", name="Take reading at Training pool").click()
     choose(page, "probe", "C-pH")
     page.get_by_label("Potential").fill("abc")
     page.get_by_label("Temperature of the water").fill("26,5")
@@ -200,7 +208,7 @@ def test_a_run_and_a_reading_by_keyboard_alone(technician: Page) -> None:
         page.wait_for_selector("[data-settling]", state="detached")
     page.keyboard.press("s")
     page.wait_for_url("**/ledger/calibrations/**")
-    reach("Read a site")
+    reach("Take reading")
     page.keyboard.press("Enter")
     page.wait_for_url("**/rounds/reading**")
     reach("site")

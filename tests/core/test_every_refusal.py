@@ -50,4 +50,4 @@ def test_every_refusal_is_named_in_a_test() -> None:
         (where, said) for where, said in refusals()
         if not any(named(piece) for piece in said) and not MISTAKES.intersection(said)
     ]  # fmt: skip
-    assert unnamed == []
+    assert unnamed == [], unnamed

@@ -56,7 +56,7 @@ class TestPressure:
             (Pressure(None), "pressure", "Give the pressure"),
             (Pressure(1013.0, kind="sea-level"), "altitude_m", "Give the altitude"),
             (Pressure(kind="altitude"), "altitude_m", "Give the altitude"),
-            (Pressure(1013.0, altitude_m=9e9), "altitude_m", "can't be"),
+            (Pressure(1013.0, altitude_m=9e9), "altitude_m", "Altitude must be"),
             (Pressure(1013.0, "bar"), "pressure_unit", "Choose one of"),
             (Pressure(1013.0, kind="guessed"), "pressure_kind", "Choose what kind"),
         ],

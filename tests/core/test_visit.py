@@ -57,7 +57,7 @@ class TestLimits:
     def test_what_has_to_be_acted_on_is_beyond_however_uncertain(self) -> None:
         kept = keeps(OXYGEN, 2.9, 4.0)
         assert (kept.keeps, kept.act) == (Keeps.BEYOND, True)
-        assert kept.sentence == "O₂ 2.90 mg/L (±4.00) is beyond the limit, at least 5.00 mg/L. Act now."
+        assert kept.sentence == "O₂ 2.90 mg/L (U ±4.00, k = 2) is beyond the limit, at least 5.00 mg/L. Act now."
         assert keeps(OXYGEN, 3.0, 0.1).act is False
         assert keeps(Limit("ph", high=9.0, act_high=9.5), 9.6, 0.1).act is True
 

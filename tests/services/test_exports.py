@@ -156,5 +156,6 @@ def test_care_and_inspections_stand_in_the_ledger_with_the_same_filters(world: W
     (cleaned,) = rows(ledger.care_csv(replace(own, until=old.date())))
     assert (cleaned["detail"], cleaned["minutes"], cleaned["note"]) == ("cleaning solution", "15.0", "a film")
     assert cleaned["at"] == old.isoformat()
-    told = json.loads(ledger.care_json(own))["care"]
-    assert list(told[0]["answers"].values()).count(False) == 1
+    told = {entry["what"]: entry for entry in json.loads(ledger.care_json(own))["care"]}
+    assert list(told["inspection"]["answers"].values()).count(False) == 1
+    assert told["cleaned"]["answers"] == {}

@@ -90,3 +90,11 @@ def test_sites_due_are_apart_by_whether_a_round_goes_there(world: World) -> None
     assert site in {d.site.id for d in today.planned}
     assert other in {d.site.id for d in today.unplanned}
     assert [d.why for d in today.due if d.site.id == other] == ["No reading yet."]
+
+
+def test_what_is_only_checked_is_not_called_calibrated(world: World) -> None:
+    checked, by_meter = world.other_probe("orp"), world.other_probe("ph-combination")
+    spares = {s.target: s for s in day(world).spares}
+    assert spares[checked].title.startswith("Check orp")
+    assert spares[checked].verb == "Check"
+    assert spares[by_meter].title.startswith("Calibrate ph-combination")

@@ -109,7 +109,7 @@ def test_a_pool_with_ten_quantities_is_worked_out_and_judged(
     assert combined.u == pytest.approx((((0.155) ** 2 + 0.125**2) / 3 + 2 * 0.01**2 / 12) ** 0.5, rel=1e-6)
     assert combined.keeps == "near"
     assert combined.limits[0]["sentence"] == (
-        "combined Cl₂ 0.60 mg/L (±0.23) is within its uncertainty of the limit, at most 0.40 mg/L."
+        "combined Cl₂ 0.60 mg/L (U ±0.23, k = 2) is within its uncertainty of the limit, at most 0.40 mg/L."
     )
     # Free chlorine is far from what the pool has shown: what rests on it is worth no more.
     assert (combined.level, [f.code for f in combined.findings]) == ("doubtful", ["basis-doubtful"])

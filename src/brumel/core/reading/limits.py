@@ -136,7 +136,7 @@ def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "") ->
     act = (limit.act_low is not None and value < limit.act_low) or (
         limit.act_high is not None and value > limit.act_high
     )
-    said = f"{about.words(value)} (±{about.number(expanded_u)})"
+    said = f"{about.words(value)} (U ±{about.number(expanded_u)}, k = 2)"
     if margin >= expanded_u:
         return Kept(Keeps.WITHIN, f"{said} keeps {limit.words}.")
     if margin > -expanded_u and not act:

@@ -377,7 +377,7 @@ def _chlorine(seen: Visit, asks_hocl: bool) -> Iterator[Finding]:
             "combined-negative",
             Level.UNFIT,
             f"Total chlorine lies below free by {-combined.value:.2f} mg/L, more than the two can explain "
-            f"(±{2 * combined.u:.2f}).",
+            f"(U ±{2 * combined.u:.2f}, k = 2).",
             "Measure both again with fresh reagent in clean cells: free first, then total in the same cell.",
             10,
         )

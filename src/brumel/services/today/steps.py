@@ -74,6 +74,8 @@ class NextStep:
     """The kit of the probe that it is about."""
     spare: bool = False
     """Of a probe that nobody has used lately."""
+    verb: str = ""
+    """What its button says, where that is not its action's: a probe that is checked only is not calibrated."""
 
 
 @dataclass(frozen=True)
@@ -216,11 +218,15 @@ def prepare(states: Iterable[ProbeState]) -> list[NextStep]:
 def calibrate(states: Sequence[ProbeState], open_runs: Sequence[CalibrationRun]) -> list[NextStep]:
     """Probes that are not sound any more; what failed needs attention before what is only old."""
     begun = {run.probe_id for run in open_runs}
-    return [
-        NextStep(Action.CALIBRATE if s.on_bench else Action.REPORT, s.probe.id, f"Calibrate {s.probe.label}", s.why,
-                 s.level, _CALIBRATE_MINUTES if s.on_bench else _REPORT_MINUTES,
-                 Section.ATTENTION if s.newest_unfit else Section.KIT, s.probe.kit)
-        for s in sorted(states, key=lambda s: s.level != Level.UNFIT)
-        if s.level is not Level.SOUND and s.probe.id not in begun and s.keeps_calibration
-        if s.readiness.state is State.READY
-    ]  # fmt: skip
+    found = []
+    for s in sorted(states, key=lambda s: s.level != Level.UNFIT):
+        if s.level is Level.SOUND or s.probe.id in begun or not s.keeps_calibration:
+            continue
+        if s.readiness.state is not State.READY:
+            continue
+        task = s.kind.plan.task
+        action, minutes = (Action.CALIBRATE, _CALIBRATE_MINUTES) if s.on_bench else (Action.REPORT, _REPORT_MINUTES)
+        title, verb = f"{upper_first(task)} {s.probe.label}", upper_first(task) if s.on_bench else f"Record {task}"
+        section = Section.ATTENTION if s.newest_unfit else Section.KIT
+        found.append(NextStep(action, s.probe.id, title, s.why, s.level, minutes, section, s.probe.kit, verb=verb))
+    return found

@@ -16,8 +16,8 @@ _LEADS: dict[Action, tuple[str, str, str, dict[str, str]]] = {
     Action.PAUSED: ("Check it", "bench.new", "probe", {}),
     Action.HAND_BACK: ("Hand back", "kit.probe", "probe_id", {"care": "handed-back", "_anchor": "log"}),
     Action.GO_ON: ("Continue", "visits.visit", "visit_id", {}),
-    Action.CALIBRATE: ("Calibrate", "bench.new", "probe", {}),
-    Action.REPORT: ("Record calibration", "bench.kept", "probe_id", {}),
+    Action.CALIBRATE: ("", "bench.new", "probe", {}),
+    Action.REPORT: ("", "bench.kept", "probe_id", {}),
     Action.LEAVE: ("Open the plan", "plan.page", "round_id", {}),
     Action.BEGIN: ("Open the plan", "plan.page", "round_id", {}),
     Action.VISIT: ("Take readings", "visits.new", "site", {}),
@@ -30,7 +30,7 @@ _LEADS: dict[Action, tuple[str, str, str, dict[str, str]]] = {
 def _lead(step: NextStep) -> tuple[str, str]:
     """What a step's button says, and its address."""
     words, endpoint, name, more = _LEADS[step.action]
-    return words, url_for(endpoint, **({name: str(step.target)} if name else {}), **more)  # type: ignore[arg-type]
+    return step.verb or words, url_for(endpoint, **({name: str(step.target)} if name else {}), **more)  # type: ignore[arg-type]
 
 
 @blueprint.get("/")

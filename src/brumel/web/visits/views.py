@@ -82,7 +82,9 @@ def _site_page(site_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         site=known,
         errors=errors,
         values=values,
-        quantities=[(q.key, q.name) for q in quantities().values() if not q.condition],
+        quantities=[
+            (q.key, f"{q.name}, {q.unit}" if q.unit else q.name) for q in quantities().values() if not q.condition
+        ],
         visits=services().visits.at_site(site_id),
         going_on=services().visits.unfinished_at(site_id),
         limits=services().visits.limits(site_id),
