@@ -29,7 +29,7 @@ def _visit(page: Page, keep: Callable[[str], None]) -> None:
     page.get_by_text("Bottom", exact=True).click()
     for name, value in POND.items():
         page.get_by_label(name, exact=True).fill(value)
-    page.get_by_role("button", name="Save").click()
+    page.locator("button[data-key=s]").click()
     page.wait_for_url("**saved=1")
     keep("visit")
     page.set_viewport_size(PHONE)
