@@ -24,6 +24,19 @@ class Versioned(Protocol):
 Row = TypeVar("Row", bound=Versioned)
 
 
+def refuse_older(row: Versioned, seen: int | None, stands: Mapping[str, object]) -> None:
+    """Refuse to change a row that somebody else changed since it was seen, saying what stands."""
+    if seen is not None and seen != row.version:
+        said = _said(stands)
+        raise InvalidInput(
+            {"version": f"Somebody changed it meanwhile; what stands now: {said}. Look at both, then save again."}
+        )
+
+
+def _said(stands: Mapping[str, object]) -> str:
+    return ", ".join(f"{name} “{value}”" for name, value in stands.items())
+
+
 @contextmanager
 def edited(
     session: Session, model: type[Row], key: uuid.UUID, seen: int | None, shown: Callable[[Row], Mapping[str, object]]
@@ -49,14 +62,13 @@ def edited(
         session.add(row)
         yield row
         return
-    stands = ", ".join(f"{name} “{value}”" for name, value in shown(row).items())
-    if seen is not None and seen != row.version:
-        raise InvalidInput(
-            {"version": f"Somebody changed it meanwhile; what stands now: {stands}. Look at both, then save again."}
-        )
+    stands = shown(row)
+    refuse_older(row, seen, stands)
     with session.no_autoflush:
         yield row
         changed = bool(session.new or session.deleted) or any(session.is_modified(each) for each in session.dirty)
     if changed and seen is None:
-        raise InvalidInput({"version": f"It was saved already; what stands: {stands}. Look at both, then save again."})
+        raise InvalidInput(
+            {"version": f"It was saved already; what stands: {_said(stands)}. Look at both, then save again."}
+        )
     row.version += changed

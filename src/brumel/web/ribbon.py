@@ -58,6 +58,7 @@ class Frame:
     departures: tuple[tuple[float, uuid.UUID, str], ...]
     """Rounds planned: place, key, words."""
     top: float = TOP
+    left: float = LABEL
 
 
 @dataclass(frozen=True)

@@ -47,10 +47,10 @@ def latest_alone(job: Job, departure: int, nights: tuple[tuple[int, int], ...] =
     >>> latest_alone(Job("A", "ph", 1, (Task("soak", "soak", 2, 120), Task("cal", "calibrate", 12))), 180)
     {'soak': 46, 'cal': 168}
     """
-    return late_as_can_be(Problem((job,), departure, nights), {t.key: n for n, t in enumerate(job.tasks)})
+    return _late_as_can_be(Problem((job,), departure, nights), {t.key: n for n, t in enumerate(job.tasks)})
 
 
-def late_as_can_be(problem: Problem, starts: dict[str, int]) -> dict[str, int]:
+def _late_as_can_be(problem: Problem, starts: dict[str, int]) -> dict[str, int]:
     """The same order, each task as late as those after it allow."""
     late: dict[str, int] = {}
     tasks, free_until = problem.tasks, problem.departure
@@ -105,7 +105,7 @@ class _Search:
         starts = {
             t.key: solver.value(self.start[t.key]) for j in self.problem.jobs if j.probe not in gone for t in j.tasks
         }
-        return Plan(late_as_can_be(self.problem, starts), gone)
+        return Plan(_late_as_can_be(self.problem, starts), gone)
 
     def shortest(self) -> int:
         """The least time within which all can be done."""

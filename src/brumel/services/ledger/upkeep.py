@@ -16,6 +16,7 @@ from brumel.core.wording import upper_first
 from brumel.services.calibrating import stored
 from brumel.store import care_queries, queries
 from brumel.store.models.care import CareRecord, Inspection
+from brumel.store.models.reference import Probe
 
 INSPECTION = "inspection"
 
@@ -54,7 +55,7 @@ def entries(session: Session, wanted: queries.Criteria) -> list[Entry]:
     return sorted(fits, key=lambda e: e.at, reverse=True)
 
 
-def _of_care(record: CareRecord, probe: Any) -> Entry:
+def _of_care(record: CareRecord, probe: Probe) -> Entry:
     found = tuple(stored.findings_of(record.findings))
     return Entry(
         record.id, record.at, probe.id, probe.label, probe.serial, record.care, upper_first(Care(record.care).words),
@@ -63,7 +64,7 @@ def _of_care(record: CareRecord, probe: Any) -> Entry:
     )  # fmt: skip
 
 
-def _of_inspection(row: Inspection, probe: Any) -> Entry:
+def _of_inspection(row: Inspection, probe: Probe) -> Entry:
     words = f"Inspected: {', '.join(row.failed)} not as it should be" if row.failed else "Inspected, nothing found"
     level = Level.UNFIT if row.failed else Level.SOUND
     return Entry(

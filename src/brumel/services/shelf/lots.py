@@ -17,16 +17,18 @@ from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot,
 from brumel.core.wording import day_words
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
-from brumel.services.editing import edited
+from brumel.services.editing import refuse_older
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import photos
 from brumel.services.people import may_record
 from brumel.services.shelf.typed import (
+    CORRECTED,
     LEAST,
     MOST,
     Correction,
     NewLot,
     also_of,
+    correction_words,
     in_us_cm,
     standard_u,
     table_of,
@@ -41,10 +43,6 @@ from brumel.store.models.shelf import LotCertificate, LotEvent, LotRecord
 from brumel.store.once import add_once, refuse_other
 
 _RUNS_SHOWN = 10
-_CORRECTED = {
-    "received_on": "received", "expires_on": "expires", "opened_on": "opened", "open_life_days": "days of opening",
-    "content": "content",
-}  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -121,7 +119,7 @@ class Shelf:
             also, wrong_too = also_of(new, self.clock.today())
             wrong |= wrong_too
             number = new.lot_number.strip()
-            if any(lot.lot_number.lower() == number.lower() for lot in queries.lots(session)):
+            if _is_taken(session, number):
                 wrong["lot_number"] = f"A lot {number} stands on the shelf already: open that one."
             if wrong or new.expires_on is None:
                 raise InvalidInput(wrong)
@@ -155,21 +153,19 @@ class Shelf:
                 return
             number = new.lot_number.strip()
             wrong = wrong_correction(new, self.clock.today())
-            if any(x.id != lot_id and x.lot_number.lower() == number.lower() for x in queries.lots(session)):
+            if _is_taken(session, number, but=lot_id):
                 wrong["lot_number"] = f"A lot {number} stands on the shelf already: give another number."
             if wrong:
                 raise InvalidInput(wrong)
-            told = {"lot_number": number} | {name: getattr(new, name) for name in _CORRECTED}
+            told = {name: getattr(new, name) for name in CORRECTED} | {"lot_number": number}
             before = {name: getattr(lot, name) for name in told}
             changed = {name: value for name, value in told.items() if value != before[name]}
             if not changed:
                 raise InvalidInput({"lot_number": "Nothing was changed: correct what is wrong, then save."})
-            with edited(session, Lot, lot_id, new.version, lambda _: before):
-                pass  # a trigger of the owner changes the row, from the entry below
-            names = {"lot_number": "lot number"} | _CORRECTED
-            words = "; ".join(f"{names[n]}: {_said(before[n])} → {_said(value)}" for n, value in changed.items())
+            refuse_older(lot, new.version, before)
             plain = {n: value.isoformat() if isinstance(value, date) else value for n, value in changed.items()}
-            note = f"{words}. {new.reason.strip()}"
+            note = f"{correction_words(before, changed)}. {new.reason.strip()}"
+            # A trigger of the owner changes the lot, from this entry.
             self._record(session, new.record_id, lot_id, LotEvent.CORRECTED, person, note=note, corrects=plain)
 
     def withdraw(self, record_id: uuid.UUID, reason: str, person: Person) -> None:
@@ -183,7 +179,7 @@ class Shelf:
             known = session.get(LotRecord, record_id)
             if known is None or known.event != LotEvent.USED:
                 raise NotFound("There is no such entry of use.")
-            hold(session, known.lot_id)
+            _in_bottle(session, known.lot_id)
             note = f"use of {known.amount:g} on {self.clock.said(known.at)}: {reason.strip()}"
             taken = known.amount or 0.0
             key = withdrawal_of(record_id)
@@ -233,7 +229,7 @@ class Shelf:
                 wrong["poured"] = f"Give how many mL were poured off, above 0 and up to {MOST:,.0f}."
             if not number:
                 wrong["lot_number"] = "Give the new bottle a number of its own."
-            elif any(lot.lot_number.lower() == number.lower() for lot in queries.lots(session)):
+            elif _is_taken(session, number):
                 wrong["lot_number"] = f"A lot {number} stands on the shelf already: choose another."
             if parent.pack != Pack.BOTTLE or parent.discarded_on is not None:
                 wrong["poured"] = "Only a bottle that stands on the shelf can be poured off."
@@ -354,19 +350,16 @@ def _must_stand(lot: Lot, field: str) -> None:
         raise InvalidInput({field: words})
 
 
+def _is_taken(session: Session, number: str, but: uuid.UUID | None = None) -> bool:
+    """Whether another lot has this number, however it is written."""
+    return any(lot.id != but and lot.lot_number.lower() == number.lower() for lot in queries.lots(session))
+
+
 def _same(known: Lot, new: NewLot) -> None:
     """Refuse other content under the key of a lot that stands."""
     told = {"lot number": new.lot_number.strip(), "standard": new.standard, "expires on": new.expires_on}
     stands = {"lot number": known.lot_number, "standard": known.standard, "expires on": known.expires_on}
     refuse_other(stands, told)
-
-
-def _said(value: object) -> str:
-    if value is None:
-        return "none"
-    return (
-        day_words(value) if isinstance(value, date) else f"{value:g}" if isinstance(value, int | float) else str(value)
-    )
 
 
 def withdrawal_of(record_id: uuid.UUID) -> uuid.UUID:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import date
 from typing import Any
@@ -24,6 +25,7 @@ from brumel.core.standards.targets import (
     families_of,
 )
 from brumel.core.typed import number_typed
+from brumel.core.wording import day_words
 
 LABEL_UNITS = {"": "µS/cm", "mS": "mS/cm", "ppm": "ppm, by a factor", "salinity": "practical salinity"}
 """What a conductivity standard's label may be stated in."""
@@ -35,6 +37,7 @@ _ALIKE = 0.05
 """Farther from its label at 25 °C, a table is another lot's (rule of this product)."""
 COVERAGES = {2.0: "U (k = 2)", 1.0: "u (k = 1)"}
 """The uncertainties that certificates state, by coverage factor."""
+_DAYS = "Days must be from 1 to 3 650."
 _SAME_LABEL = 0.003
 """Labels of a buffer this close are the same, pH: 4.005 is printed as 4.00 and as 4.01."""
 LEAST, MOST = 0.1, 20_000.0
@@ -172,11 +175,19 @@ def _not_of_family(bottle: Bottle) -> dict[str, str]:
     return {"nominal": f"This family has {values}: choose another family, or give the bottle's own table below."}
 
 
-def wrong_with(new: NewLot, table: list[list[float]], today: date) -> dict[str, str]:
-    wrong: dict[str, str] = {}
-    received = new.received_on or today
-    if not new.lot_number.strip():
+def _wrong_on_label(lot_number: str, open_life_days: float | None) -> dict[str, str]:
+    """What can't be of a lot's number and days of opening, whether new or corrected."""
+    wrong = {}
+    if not lot_number.strip():
         wrong["lot_number"] = "Give the lot number that stands on the bottle."
+    if open_life_days is not None and not 1 <= open_life_days <= 3650:
+        wrong["open_life_days"] = _DAYS
+    return wrong
+
+
+def wrong_with(new: NewLot, table: list[list[float]], today: date) -> dict[str, str]:
+    wrong = _wrong_on_label(new.lot_number, new.open_life_days)
+    received = new.received_on or today
     if new.standard not in standards():
         wrong["standard"] = "Choose what it is."
     elif standards()[new.standard].unit and new.nominal is None:
@@ -195,8 +206,6 @@ def wrong_with(new: NewLot, table: list[list[float]], today: date) -> dict[str, 
         wrong["content"] = f"How many {Pack(new.pack).unit} there are must be above 0 and up to {MOST:,.0f}."
     elif new.content is not None and new.pack != Pack.BOTTLE and new.content != int(new.content):
         wrong["content"] = f"Give a whole number of {new.pack}."
-    if new.open_life_days is not None and not 1 <= new.open_life_days <= 3650:
-        wrong["open_life_days"] = "Days must be from 1 to 3 650."
     if new.certificate_u is not None and not _LEAST_U <= new.certificate_u <= _MOST_VALUE:
         wrong["certificate_u"] = "An uncertainty must be above 0. Give it in the unit of the label."
     if new.standard in standards() and new.nominal is not None and (families := families_of(new.standard)):
@@ -215,19 +224,35 @@ def wrong_with(new: NewLot, table: list[list[float]], today: date) -> dict[str, 
 
 
 def wrong_correction(new: Correction, today: date) -> dict[str, str]:
-    wrong: dict[str, str] = {}
-    if not new.lot_number.strip():
-        wrong["lot_number"] = "Give the lot number that stands on the bottle."
+    wrong = _wrong_on_label(new.lot_number, new.open_life_days)
     if new.received_on is None or new.received_on > today:
         wrong["received_on"] = "Give the day that it was received, not one to come."
     if new.expires_on is None or (new.received_on and new.expires_on < new.received_on):
         wrong["expires_on"] = "Give the day that it expires, not before it was received."
     if new.opened_on and (new.opened_on > today or (new.received_on and new.opened_on < new.received_on)):
         wrong["opened_on"] = "It can't have been opened before it was received, or on a day to come."
-    if new.open_life_days is None or not 1 <= new.open_life_days <= 3650:
-        wrong["open_life_days"] = "Days must be from 1 to 3 650."
+    if new.open_life_days is None:
+        wrong["open_life_days"] = _DAYS
     if new.content is not None and not LEAST <= new.content <= MOST:
         wrong["content"] = f"How much there was must be above 0 and up to {MOST:,.0f}."
     if not new.reason.strip():
         wrong["correction"] = "Say in a few words what was wrong; it stays on record."
     return wrong
+
+
+CORRECTED = {
+    "lot_number": "lot number", "received_on": "received", "expires_on": "expires", "opened_on": "opened",
+    "open_life_days": "days of opening", "content": "content",
+}  # fmt: skip
+"""What a correction may change of a lot, with its name in the log."""
+
+
+def correction_words(before: Mapping[str, object], changed: Mapping[str, object]) -> str:
+    """What a correction changes, as the log has it."""
+    return "; ".join(f"{CORRECTED[n]}: {_said(before[n])} → {_said(value)}" for n, value in changed.items())
+
+
+def _said(value: object) -> str:
+    if isinstance(value, date):
+        return day_words(value)
+    return "none" if value is None else f"{value:g}" if isinstance(value, int | float) else str(value)

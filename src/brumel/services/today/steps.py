@@ -5,10 +5,12 @@ from __future__ import annotations
 import uuid
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from enum import StrEnum
 
 from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
+from brumel.core.plan.hours import MORNING
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Keeps
 from brumel.core.wording import counted, upper_first
@@ -29,8 +31,6 @@ _REPORT_MINUTES = 6
 _CHECK_MINUTES = 5
 _VISIT_MINUTES = 5
 _SEE_TO_MINUTES = 10
-_MORNING = 5
-"""What has to begin before this hour begins the evening before (rule of this product)."""
 
 
 class Action(StrEnum):
@@ -126,7 +126,7 @@ def tonight(planned: PlannedRound, begins: Iterable[Beginning], clock: Clock) ->
     """What a round that leaves on another day asks for before its morning."""
     leaves, found = clock.local(planned.departure), []
     for first in begins:
-        if clock.local(first.at) < leaves.replace(hour=_MORNING, minute=0):
+        if clock.local(first.at) < datetime.combine(leaves.date(), MORNING, leaves.tzinfo):
             late = first.at < clock.now()
             why = f"By {clock.said(first.at)} at the latest: the round with {planned.kit} leaves {clock.said(leaves)}."
             why += " That is past: take another probe, or leave later." if late else ""
