@@ -46,6 +46,7 @@ def test_tomorrows_round_from_nothing_to_a_printed_plan(technician: Page) -> Non
     assert download.value.suggested_filename == "brumel-plan.ics"
     page.emulate_media(media="print")
     expect(page.get_by_text("Edit round")).to_be_hidden()
+    expect(page.get_by_role("button")).to_have_count(0)  # paper has none
     expect(page.locator(".tracks.broad")).to_be_visible()
     page.set_viewport_size(PHONE)
     expect(page.locator(".tracks.broad")).to_be_visible()

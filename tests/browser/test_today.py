@@ -38,3 +38,14 @@ def test_sites_that_are_due_are_planned_with_one_press(technician: Page) -> None
     due = page.locator(".due a:not(.btn)").all_inner_texts()
     page.get_by_role("link", name="Plan a round").click()
     expect(page.locator("input[name=site]:checked")).to_have_count(len(due))
+
+
+def test_the_ledger_loses_no_column_on_paper(technician: Page) -> None:
+    page = technician
+    page.goto("/ledger/readings")
+    page.set_viewport_size({"width": 794, "height": 1123})
+    page.emulate_media(media="print")
+    for column in page.locator("thead th").all():
+        expect(column).to_be_visible()
+    assert page.evaluate("document.documentElement.scrollWidth") <= 794
+    expect(page.locator("td time").first).to_be_visible()
