@@ -223,6 +223,16 @@ class TestTogether:
         ]
         assert judge_together(seen(free_chlorine=1.0, stabiliser=0.0), NATURAL, asks_hocl=True) == []
         assert judge_together(seen(free_chlorine=1.0), NATURAL) == []
+        sea = seen(free_chlorine=1.0, salinity=31.0)
+        assert judge_together(sea, SEA, asks_hocl=True) == []
+
+    def test_working_says_its_inputs_as_they_are_said_elsewhere(self) -> None:
+        given = seen(
+            ph=(7.41744, 0.02), temperature=(26.604, 0.1), alkalinity=112.0, hardness=249.0, stabiliser=24.0,
+            dissolved_solids=1163.2,
+        )  # fmt: skip
+        (index,) = [w for w in worked_out(given) if w.quantity == "saturation-index"]
+        assert index.working[-1].startswith("7.42 − 7.5"), index.working
 
 
 class TestAgreement:

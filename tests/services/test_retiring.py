@@ -7,6 +7,7 @@ import uuid
 import pytest
 
 from brumel.services.application import Services
+from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from tests.services.world import World
@@ -56,6 +57,9 @@ def test_a_retired_probe_keeps_its_page_and_its_records_and_is_read_with_no_more
         world.read(probe)
     with pytest.raises(InvalidInput, match="is retired: bring it back on its page first"):
         world.begin(probe)
+    kept = NewKept(uuid.uuid4(), probe.id, points={"low": TypedPoint(before=4.0)})
+    with pytest.raises(InvalidInput, match="is retired: bring it back on its page first"):
+        world.at().kept.record(kept, world.person)
 
 
 def test_what_something_rests_on_is_not_retired(world: World) -> None:

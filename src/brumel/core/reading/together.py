@@ -194,8 +194,9 @@ def _worked(way: Follows, seen: Visit) -> Worked | None:
         return None
     given: dict[str, Any] = {name: seen[key].value for name, key in wanted.items()}
     given |= {f"{name}_u": max(seen[key].u, _LEAST_U) for name, key in wanted.items()}
+    said = {name: round(seen[key].value, quantity(key).decimals) for name, key in wanted.items()}
     try:
-        answer = calculate(way.calculation, given)
+        answer = calculate(way.calculation, given, said=said)
     except InvalidInputs:
         return None
     about = quantity(way.quantity)
@@ -381,7 +382,7 @@ def _chlorine(seen: Visit, asks_hocl: bool) -> Iterator[Finding]:
             "Measure both again with fresh reagent in clean cells: free first, then total in the same cell.",
             10,
         )
-    if asks_hocl and "free-chlorine" in seen and "stabiliser" not in seen:
+    if asks_hocl and "free-chlorine" in seen and "stabiliser" not in seen and not _not_with_stabiliser(seen):
         yield Finding(
             "stabiliser-missing",
             Level.DOUBTFUL,

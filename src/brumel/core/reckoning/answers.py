@@ -65,7 +65,10 @@ _WIDEST_U = 1e12
 """Most that a standard uncertainty can be where its input has no end; else it is the width of the input's range."""
 
 
-def calculate(name: str, inputs: Mapping[str, Any], *, strict: bool = True, explain: bool = True) -> Answer:
+def calculate(
+    name: str, inputs: Mapping[str, Any], *, strict: bool = True, explain: bool = True,
+    said: Mapping[str, float] | None = None,
+) -> Answer:  # fmt: skip
     """Check the inputs and calculate.
 
     Parameters
@@ -79,6 +82,8 @@ def calculate(name: str, inputs: Mapping[str, Any], *, strict: bool = True, expl
         Whether a value outside its range refuses the whole call; otherwise its element becomes NaN.
     explain
         Whether working and budget are wanted.
+    said
+        Inputs as the working says them, where they carry more digits than people read.
 
     Raises
     ------
@@ -116,7 +121,7 @@ def calculate(name: str, inputs: Mapping[str, Any], *, strict: bool = True, expl
     lines: tuple[str, ...] = ()
     if explain and scalar and np.all(good):
         budgets = {k: _budget(found) for k, found in shares.items()}
-        lines = tuple(_working(chosen, values, raw, outputs))
+        lines = tuple(_working(chosen, values, raw, outputs, said or {}))
     return Answer(chosen, {k: _plain(v) for k, v in outputs.items()}, budgets, lines, warned)
 
 
@@ -443,11 +448,11 @@ def _budget(found: Sequence[tuple[Share, Any, Any]]) -> Budget:
     return Budget.of(Contribution(name, float(u), unit, float(slope)) for (name, unit, u), slope, _ in found)
 
 
-def _working(chosen: Calculation, values: Values, raw: Values, outputs: Values) -> Iterator[str]:
+def _working(chosen: Calculation, values: Values, raw: Values, outputs: Values, said: Values) -> Iterator[str]:
     undo = chosen.undo
     if undo is not None and undo.name in raw and raw[undo.name] is not values[undo.name]:
         yield undo.words(SimpleNamespace(**values), values[undo.name], raw[undo.name])
-    yield from chosen.words(SimpleNamespace(**raw | outputs))
+    yield from chosen.words(SimpleNamespace(**raw | outputs | said))
 
 
 def _plain(value: Any) -> Any:

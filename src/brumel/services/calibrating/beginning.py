@@ -26,6 +26,7 @@ from brumel.services.calibrating.shown import lot_findings
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, check_number
 from brumel.services.kit import upkeep
+from brumel.services.kit.retiring import why_retired
 from brumel.services.kit.states import USUAL, probe_states
 from brumel.store import queries
 from brumel.store.models.calibration import CalibrationRun
@@ -235,8 +236,8 @@ def leaning_on_stale(session: Session, probe: Probe, now: datetime) -> str:
 def _unfitting(probe: Probe, school: Method) -> dict[str, str]:
     """Why a probe can't be calibrated by a method, by field."""
     kind = upkeep.kind_of(probe)
-    if probe.retired_on:
-        return {"probe": f"{probe.label} is retired: bring it back on its page first."}
+    if retired := why_retired(probe):
+        return {"probe": retired}
     if kind.holds_days is None:
         return {"probe": "This kind of probe is not calibrated: choose another."}
     if not kind.principle:

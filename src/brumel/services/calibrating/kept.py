@@ -24,6 +24,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, check_number, check_value
 from brumel.services.kit import upkeep
 from brumel.services.kit.probes import stored_probe
+from brumel.services.kit.retiring import why_retired
 from brumel.services.people import may_record
 from brumel.store import queries
 from brumel.store.database import Database
@@ -103,7 +104,7 @@ class KeptRuns:
         with self.database.session() as session:
             probe = stored_probe(session, new.probe_id)
             kind = upkeep.kind_of(probe)
-            points = _points(session, kind, probe, new, at, _checked(kind, new, at, self.clock))
+            points = _points(session, kind, probe, new, at, _checked(probe, kind, new, at, self.clock))
             rows = kept_rows(new, probe, kind, points, person, at=at)
             if not add_once(
                 session, CalibrationRun, rows.run, told=("probe_id", "started_at") if new.at else ("probe_id",)
@@ -195,11 +196,13 @@ def _point_row(run_id: uuid.UUID, person: Person, taken: Taken, at: datetime) ->
     }  # fmt: skip
 
 
-def _checked(kind: ProbeKind, new: NewKept, at: datetime, clock: Clock) -> dict[str, str]:
+def _checked(probe: Probe, kind: ProbeKind, new: NewKept, at: datetime, clock: Clock) -> dict[str, str]:
     """What can't be taken, by field."""
     wrong: dict[str, str] = {}
     if why_not := clock.why_not(at):
         wrong["at"] = why_not
+    if retired := why_retired(probe):
+        wrong["probe"] = retired
     shown = False
     for check in kind.checks:
         typed = new.points.get(check.key, TypedPoint())

@@ -54,6 +54,11 @@ class Retiring:
                 row.version += 1
 
 
+def why_retired(probe: Probe) -> str:
+    """Why nothing new is recorded with a retired probe; empty for one in use."""
+    return f"{probe.label} is retired: bring it back on its page first." if probe.retired_on else ""
+
+
 def _row(session: Session, what: str, key: uuid.UUID) -> Used:
     row = session.get(WHAT[what], key) if what in WHAT else None
     if not isinstance(row, Used):

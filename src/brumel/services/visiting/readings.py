@@ -18,6 +18,7 @@ from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number, check_value
 from brumel.services.kit import upkeep
+from brumel.services.kit.retiring import why_retired
 from brumel.services.live.channels import positions_of
 from brumel.services.live.display import asked_thousandth, said_once, wrong_of_meter
 from brumel.services.live.signal import Lens
@@ -203,8 +204,8 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
     taken_at = new.taken_at or clock.now()
     if why_not := clock.why_not(taken_at):
         wrong["taken_at"] = why_not
-    elif probe is not None and probe.retired_on and new.amends_id is None:
-        wrong["probe"] = f"{probe.label} is retired: bring it back on its page first."
+    elif probe is not None and new.amends_id is None and (retired := why_retired(probe)):
+        wrong["probe"] = retired
     elif probe is not None and clock.local(taken_at).date() < probe.in_service_on:
         wrong["taken_at"] = (
             f"{probe.label} is in service since {clock.day_said(probe.in_service_on)}: check date and time."

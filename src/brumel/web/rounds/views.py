@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Sequence
 from typing import Any
 
 from flask import Blueprint, redirect, render_template, request, url_for
@@ -17,15 +18,19 @@ from brumel.core.sensing.oxygen import SHOWN_AS
 from brumel.core.typed import whole_written
 from brumel.services.calibrating.stored import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
+from brumel.services.kit.states import ProbeState
 from brumel.services.live.channels import positions_of
 from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.sites import NewSite
+from brumel.store.models.reference import Site
 from brumel.web.context import into_water, probe_states, services, signed_in
 from brumel.web.figures import history_figure
 from brumel.web.forms import PLACE, Typed, as_id, place_fields
 
 _SALT = ("empty: fresh water", "of this salt water; its conductivity tells it, read within the hour")
+_CARRIED = ("source", "signal", "temperature_c", "shown", "compensated", "meter_setting_c", "note", *PLACE)
+"""What was typed and stays when another site or probe is chosen."""
 blueprint = Blueprint("rounds", __name__, template_folder="templates", url_prefix="/rounds")
 
 
@@ -145,6 +150,25 @@ def immerse() -> ResponseReturnValue:
     return redirect(url_for("rounds.reading", **kept) + "#live")
 
 
+def _next_choices(values: Any, site: Site | None, states: Sequence[ProbeState]) -> list[tuple[str, str, str, str]]:
+    """What is chosen next, sites first: title, level (empty for sites), why, address."""
+    given: dict[str, Any] = {n: values[n] for n in ("site", "probe", "visit", "amends", *_CARRIED) if values.get(n)}
+    if site is None:
+        return [
+            (s.name, "", s.water_kind, url_for("rounds.reading", **given | {"site": s.id}))
+            for s in services().states.sites()
+        ]
+    return [
+        (
+            f"{s.probe.label} · {s.quantity.name}",
+            s.level,
+            s.why,
+            url_for("rounds.reading", **given | {"probe": s.probe.id}),
+        )
+        for s in states
+    ]
+
+
 def _reading_page(values: Any, errors: dict[str, str]) -> str:
     known = services().states
     states = probe_states(on_bench=True)
@@ -166,7 +190,9 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         "rounds/reading.html",
         values=values,
         errors=errors,
+        carried=_CARRIED,
         site_choices=[(site.id, site.name) for site in known.sites()],
+        choices=[] if site and state else _next_choices(values, site, states),
         probe_choices=[(s.probe.id, f"{s.probe.label} · {s.quantity.name} · {s.level}") for s in states],
         site=site,
         state=state,
