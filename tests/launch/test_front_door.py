@@ -155,6 +155,22 @@ def test_real_work_on_a_database_of_ones_own(urls: Urls, tmp_path: Path) -> None
     ctrl_c(server)
 
 
+def test_people_are_added_while_it_serves_and_the_link_ends(folder: Path) -> None:
+    port, own = free_port(), {"BRUMEL_DATA": str(folder)}
+    server = brumel("serve", "--port", str(port), **own)
+    said = until(server, "/first/")
+    assert f"open http://127.0.0.1:{port}/first/" in said
+    added = brumel("user", "add", "ada", "--name", "Ada", "--role", "technician", "--password", "long enough", **own)
+    assert "Ada can sign in as ada" in added.communicate(timeout=180)[0]
+    with pytest.raises(urllib.error.HTTPError) as refused:
+        urllib.request.urlopen(said.split()[-1])
+    assert refused.value.code == 404
+    ctrl_c(server)
+    again = brumel("user", "deactivate", "ada", **own).communicate(timeout=180)[0]
+    assert "signed out everywhere" in again
+    Cluster(folder / "serve").remove()
+
+
 def test_a_claimed_port_is_held_until_the_server_has_it() -> None:
     with claim("127.0.0.1", free_port()) as held:
         port = held.getsockname()[1]

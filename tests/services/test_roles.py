@@ -55,6 +55,7 @@ def _new_probe() -> NewProbe:
 WRONG = WrongSetting(ANY, "oxygen", NOW, NOW + timedelta(days=1), {})
 
 CASES: dict[str, Case] = {
+    "starting.keep": Case(lambda s, p: s.starting.keep([], "", {}, p), RECORDS),
     "calibrations.begin": Case(lambda s, p: s.calibrations.begin(Begin(ANY, None, "x", "", {}), p), RECORDS),
     "calibrations.begin_step": Case(lambda s, p: s.calibrations.begin_step(ANY, ANY, "neutral", p), RECORDS),
     "calibrations.take": Case(lambda s, p: s.calibrations.take(ANY, TakePoint(ANY, "neutral"), p), RECORDS),
@@ -128,7 +129,7 @@ FOR_EVERYBODY = {
     "resetting.preview",
     "touring.tour", "touring.tour_of",
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
-    "known.inputs", "known.limits", "today.day", "today.ribbon",
+    "first.awaited", "first.check", "known.inputs", "known.limits", "today.day", "today.ribbon",
     "clock.local", "clock.local_time", "clock.now", "clock.today",
     "clock.said", "clock.day_said", "clock.why_not",
 }  # fmt: skip
@@ -137,6 +138,7 @@ WITHOUT_A_PERSON = {
     "people.add": "the command line's alone",
     "people.set_password": "the command line's alone",
     "people.deactivate": "the command line's alone",
+    "first.enter": "who has the invitation, before anybody is anybody",
     "people.sign_in": "nobody is anybody before",
     "people.begin": "who signs in, and nobody else",
     "people.signed_in": "it says who somebody is",

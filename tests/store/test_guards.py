@@ -16,7 +16,16 @@ from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
 from brumel.store import schema
 from brumel.store.database import Database
 from brumel.store.models.base import Base
-from brumel.store.models.tables import ADDED_BY_THE_OWNER, ADDED_TO, COUNTED, FACTS, OPERATIONAL, REFERENCE, changeable
+from brumel.store.models.tables import (
+    ADDED_BY_THE_OWNER,
+    ADDED_TO,
+    COUNTED,
+    FACTS,
+    OF_THE_OWNER,
+    OPERATIONAL,
+    REFERENCE,
+    changeable,
+)
 
 PRIVILEGE, KEPT, FEATURE = "42501", "BR001", "0A000"
 """SQLSTATE: insufficient privilege; our trigger's own; a truncation that foreign keys forbid."""
@@ -232,7 +241,7 @@ def test_a_signed_run_takes_no_more_points(filled: Database, urls: Urls) -> None
 
 
 def test_every_table_is_of_one_class() -> None:
-    classes = [model for group in (FACTS, REFERENCE, OPERATIONAL, ADDED_TO, COUNTED) for model in group]
+    classes = [model for group in (FACTS, REFERENCE, OPERATIONAL, ADDED_TO, COUNTED, OF_THE_OWNER) for model in group]
     assert {m.__tablename__ for m in classes} == set(Base.metadata.tables)
     assert len(classes) == len(set(classes))
 

@@ -49,6 +49,11 @@ def grouped(value: float, least: float = 10_000.0) -> str:
     return f"{value:,.10g}".replace(",", "\u202f" if abs(value) >= least else "").replace("-", "−")
 
 
+def plain_number(value: float) -> str:
+    """A bound or a default as a sentence has it: never 1e+06."""
+    return f"{value:.10g}" if abs(value) < 1e15 else f"{value:g}"
+
+
 def day_words(day: date, today: date | None = None) -> str:
     """A date in the one form that all have; its year where that is not this one, or nobody knows this one.
 

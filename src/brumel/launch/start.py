@@ -18,6 +18,7 @@ from brumel.launch.account import account, bare
 from brumel.launch.cluster import APPLICATION, HOST, OWNER, Cluster, LaunchError
 from brumel.launch.processes import Processes, claim, handed_over, python, wait_until_served
 from brumel.services.clock import Clock
+from brumel.services.first_person import invite
 from brumel.settings import Settings, notes_of
 from brumel.store import schema
 from brumel.store.database import Database, StoreError
@@ -97,7 +98,7 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
             "own (BRUMEL_DATABASE_URL)."
         )
     processes = Processes({}, say=say, notes=notes_of(settings, demo=False))
-    with _served(settings, processes) as (url, secret, patience_s), claim(host, port, patience_s) as claimed:
+    with _served(settings, processes) as (url, owner, secret, patience_s), claim(host, port, patience_s) as claimed:
         database = Database(url, pool_size=1)
         with database.session() as session:
             lines = sorted({d.url for d in session.query(Device)})
@@ -108,7 +109,18 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
         for line in lines:
             _read(processes, f"link to {line}", line, serves)
         _serve(processes, claimed, host, account=serves)
+        if owner and (key := _invitation(owner)):
+            say(f"nobody can sign in yet: within the hour, open {processes.address}/first/{key}")
         yield processes
+
+
+def _invitation(owner_url: str) -> str | None:
+    """The key by which the first person comes in, as only the owner gives it; None where there is somebody."""
+    database = Database(owner_url, pool_size=1)
+    try:
+        return invite(database)
+    finally:
+        database.close()
 
 
 def _read(processes: Processes, name: str, line: str, account: str) -> None:
@@ -132,11 +144,15 @@ def _serve(
 
 
 @contextmanager
-def _served(settings: Settings, processes: Processes) -> Iterator[tuple[str, str, float]]:
-    """The database for real work, looked after where it is our own; its address, the key for sessions, a patience."""
+def _served(settings: Settings, processes: Processes) -> Iterator[tuple[str, str, str, float]]:
+    """The database for real work, looked after where it is our own.
+
+    Its address, the owner's (empty where it isn't told), the key for sessions, a patience.
+    """
     if settings.database_url:
         try:
-            yield *_of_ones_own(settings), 0.0
+            url, secret = _of_ones_own(settings)
+            yield url, settings.database_owner_url or "", secret, 0.0
         finally:
             processes.stop()
         return
@@ -144,7 +160,8 @@ def _served(settings: Settings, processes: Processes) -> Iterator[tuple[str, str
     with _only_one(cluster.folder) as patience_s:
         try:
             cluster.serve_with(processes)
-            yield *_of_our_own(settings, cluster), patience_s
+            url, secret = _of_our_own(settings, cluster)
+            yield url, cluster.url(OWNER), secret, patience_s
         finally:
             processes.stop()
 
@@ -165,6 +182,10 @@ def database_of(settings: Settings, *, owner: bool = False) -> Iterator[str]:
         yield settings.database_owner_url if owner else url
         return
     cluster = Cluster(settings.data / "serve")
+    if _in_use(cluster.folder) and cluster.port() is not None:
+        _check(cluster.url())
+        yield cluster.url(OWNER) if owner else cluster.url()
+        return
     with _only_one(cluster.folder):
         try:
             cluster.start()
@@ -221,7 +242,7 @@ def _environment(settings: Settings, url: str, secret: str, account: str) -> dic
 @contextmanager
 def _only_one(folder: Path) -> Iterator[float]:
     """One start a data folder at a time; gives how long to wait for what an earlier one, cut off, may still hold, s."""
-    lock_path = folder.with_name(folder.name + ".lock")
+    lock_path = _lock_of(folder)
     try:
         lock_path.parent.mkdir(parents=True, exist_ok=True)
         lock = open(lock_path, "a+")  # noqa: SIM115
@@ -245,6 +266,22 @@ def _only_one(folder: Path) -> Iterator[float]:
             yield _PATIENCE_S if cut_off else 0.0
         finally:
             _note(lock, "")
+
+
+def _in_use(folder: Path) -> bool:
+    """Whether a start with a data folder runs."""
+    try:
+        with open(_lock_of(folder)) as lock:
+            fcntl.flock(lock, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return True
+    except OSError:
+        pass
+    return False
+
+
+def _lock_of(folder: Path) -> Path:
+    return folder.with_name(folder.name + ".lock")
 
 
 def _note(lock: IO[str], words: str) -> None:

@@ -10,7 +10,9 @@ from brumel.core.plan.order import HouseOrder, default_order
 from brumel.services.calibrating.kept import KeptRuns
 from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
+from brumel.services.first_person import FirstPerson
 from brumel.services.health import Health
+from brumel.services.house import House
 from brumel.services.kit.instruments import Instruments
 from brumel.services.kit.life import Kit
 from brumel.services.kit.meters import Meters
@@ -28,6 +30,7 @@ from brumel.services.planning.rounds import PlannedRounds
 from brumel.services.reckon.known import KnownFacts
 from brumel.services.shelf.lots import Shelf
 from brumel.services.shelf.outlook import Outlook
+from brumel.services.starting import Starting
 from brumel.services.today.day import Today
 from brumel.services.visiting.at_once import AtOnce
 from brumel.services.visiting.readings import Readings
@@ -45,6 +48,8 @@ class Services:
 
     clock: Clock
     people: People
+    first: FirstPerson
+    starting: Starting
     states: States
     kit: Kit
     probes: Probes
@@ -97,16 +102,19 @@ class Services:
         """
         order = order or default_order()
         kit, meters, shelf = Kit(database, clock), Meters(database, clock), Shelf(database, clock)
+        probes, instruments, sites = Probes(database, clock), Instruments(database), Sites(database, clock)
         planned = PlannedRounds(database, clock, Planning(database, clock, shelf, order), kit, meters)
         outlook = Outlook(clock, shelf, planned)
         return cls(
             clock=clock,
             people=People(database, stays),
+            first=FirstPerson(database),
+            starting=Starting(sites, meters, probes, instruments, shelf, House(database)),
             states=States(database, clock),
             kit=kit,
-            probes=Probes(database, clock),
+            probes=probes,
             meters=meters,
-            instruments=Instruments(database),
+            instruments=instruments,
             retiring=Retiring(database, clock),
             shelf=shelf,
             planned=planned,
@@ -120,7 +128,7 @@ class Services:
             touring=Touring(database, clock),
             at_once=AtOnce(database, clock),
             rounds=Rounds(database),
-            sites=Sites(database, clock),
+            sites=sites,
             known=KnownFacts(database, clock),
             today=Today(database, clock, outlook),
             ledger=Ledger(database, clock),

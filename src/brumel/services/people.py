@@ -144,24 +144,7 @@ class People:
         InvalidInput
             With every field that can't be taken.
         """
-        wrong = {}
-        if not _LOGIN.fullmatch(login):
-            wrong["login"] = "A sign-in name has 2 to 32 small letters, digits, dots or dashes."
-        if not name.strip():
-            wrong["name"] = "A name is needed: it stands beside every record."
-        if role not in set(PersonRole):
-            wrong["role"] = f"A role is one of {', '.join(PersonRole)}."
-        if len(password) < _LEAST_PASSWORD:
-            wrong["password"] = _TOO_SHORT
-        if wrong:
-            raise InvalidInput(wrong)
-        person = Person(
-            id=uuid.uuid4(),
-            login=login,
-            name=name.strip(),
-            role=role,
-            password_hash=_hasher.hash(password),
-        )
+        person = new_person(login, name, role, password)
         with self.database.session() as session:
             session.add(person)
         return person
@@ -187,6 +170,30 @@ class People:
         with self.database.session() as session:
             _of_login(session, login).active = False
             _signed_out(session, login)
+
+
+def new_person(login: str, name: str, role: str, password: str) -> Person:
+    """A person as they are kept.
+
+    Raises
+    ------
+    InvalidInput
+        With every field that can't be taken.
+    """
+    wrong = {}
+    if not _LOGIN.fullmatch(login):
+        wrong["login"] = "A sign-in name has 2 to 32 small letters, digits, dots or dashes."
+    if not name.strip():
+        wrong["name"] = "A name is needed: it stands beside every record."
+    if role not in set(PersonRole):
+        wrong["role"] = f"A role is one of {', '.join(PersonRole)}."
+    if len(password) < _LEAST_PASSWORD:
+        wrong["password"] = _TOO_SHORT
+    if wrong:
+        raise InvalidInput(wrong)
+    return Person(
+        id=uuid.uuid4(), login=login, name=name.strip(), role=role, password_hash=_hasher.hash(password)
+    )  # fmt: skip
 
 
 def _of_login(session: Session, login: str) -> Person:

@@ -29,9 +29,10 @@ RECORDS = Door("technicians and supervisors", asks=may_record)
 SUPERVISES = Door("supervisors", asks=may_set_limits)
 
 _LOOK = {
-    EVERYBODY: "static healthy ready auth.sign_in api.describe api.list_all api.openapi",
+    EVERYBODY: "static healthy ready auth.sign_in auth.first api.describe api.list_all api.openapi",
     SIGNED_IN: (
-        "today.page find.page auth.units live.stream reckon.page reckon.calculation reckon.answer reckon.formulas "
+        "today.page find.page start.page start.proposal auth.units "
+        "live.stream reckon.page reckon.calculation reckon.answer reckon.formulas "
         "reckon.formulas_file bench.page bench.new bench.kept bench.run bench.sheet kit.page kit.probe kit.photo "
         "kit.meter kit.new kit.new_meter kit.change_meter kit.channels kit.instrument kit.new_instrument shelf.page "
         "shelf.lot shelf.new shelf.labels shelf.certificate plan.index plan.page plan.calendar rounds.page "
@@ -41,14 +42,15 @@ _LOOK = {
     ),
 }
 _SEND = {
-    EVERYBODY: "auth.sign_in auth.demo auth.sign_out auth.theme api.work api.several",
+    EVERYBODY: "auth.sign_in auth.first auth.demo auth.sign_out auth.theme api.work api.several",
     SIGNED_IN: "auth.units",
     RECORDS: (
         "bench.new bench.kept bench.sheet bench.immerse bench.take bench.drop bench.take_over bench.sign bench.abandon "
         "bench.fault kit.new kit.change kit.care kit.withdraw kit.inspection kit.new_meter kit.change_meter "
         "kit.log_meter kit.retire kit.channels kit.instrument kit.new_instrument shelf.new shelf.act shelf.correct "
         "shelf.withdraw shelf.attach plan.index "
-        "plan.change plan.act rounds.immerse rounds.reading rounds.site rounds.new_site visits.new visits.save "
+        "start.file start.keep plan.change plan.act "
+        "rounds.immerse rounds.reading rounds.site rounds.new_site visits.new visits.save "
         "visits.immerse visits.record visits.amend visits.finish visits.photograph visits.seen visits.settings "
         "ledger.calibration"
     ),

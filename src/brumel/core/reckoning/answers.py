@@ -25,9 +25,9 @@ from brumel.core.reckoning.definition import (
     Values,
     find,
     moment_of,
-    plain_number,
 )
 from brumel.core.uncertainty import Budget, Contribution
+from brumel.core.wording import plain_number
 
 
 @dataclass(frozen=True)
@@ -121,7 +121,7 @@ def calculate(
     lines: tuple[str, ...] = ()
     if explain and scalar and np.all(good):
         budgets = {k: _budget(found) for k, found in shares.items()}
-        lines = tuple(_working(chosen, values, raw, outputs, said or {}))
+        lines = tuple(_working(chosen, values, raw, outputs, dict(said or {})))
     return Answer(chosen, {k: _plain(v) for k, v in outputs.items()}, budgets, lines, warned)
 
 

@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 
 from brumel.core.arrays import is_numeric
-from brumel.core.reckoning.definition import Calculation, Number, Values, plain_number
+from brumel.core.reckoning.definition import Calculation, Number, Values
+from brumel.core.wording import plain_number
 
 
 @dataclass(frozen=True)

@@ -19,6 +19,7 @@ from typing import Any
 import numpy as np
 
 from brumel.core.errors import CoreError
+from brumel.core.wording import plain_number
 
 Values = dict[str, Any]
 REQUIRED = object()
@@ -35,11 +36,6 @@ class InvalidInputs(CoreError):
     def __init__(self, fields: dict[str, str]) -> None:
         super().__init__(" ".join(fields.values()))
         self.fields = fields
-
-
-def plain_number(value: float) -> str:
-    """A bound or a default as a sentence has it: never 1e+06."""
-    return f"{value:.10g}" if abs(value) < 1e15 else f"{value:g}"
 
 
 @dataclass(frozen=True)

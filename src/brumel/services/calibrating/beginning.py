@@ -20,6 +20,7 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.reading.surroundings import REMEMBERED, WATER_C, Surroundings
 from brumel.core.wording import counted, day_words, lower_first
+from brumel.services import house
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin, run_row
 from brumel.services.calibrating.shown import lot_findings
@@ -142,7 +143,7 @@ def choices_for(session: Session, probe: Probe, now: datetime, today: date) -> C
     return Choices(
         found,
         _lots(session, wanted, today, aim),
-        _last(last),
+        house.begins_with(session, kind.principle) | _last(last),
         "" if found else _why_not(kind.name),
     )
 

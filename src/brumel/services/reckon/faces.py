@@ -17,9 +17,8 @@ from brumel.core.reckoning.definition import (
     Number,
     Output,
     Points,
-    plain_number,
 )
-from brumel.core.wording import signed
+from brumel.core.wording import plain_number, signed
 
 
 def plain_outputs(answer: Answer) -> dict[str, Any]:

@@ -52,6 +52,24 @@ class Person(Base):
     active: Mapped[bool] = mapped_column(server_default=text("true"))
 
 
+class Invitation(Base):
+    """By what the first person comes in: the hash of a key that was shown once. Only the owner reads and writes it."""
+
+    __tablename__ = "invitation"
+
+    key_hash: Mapped[str] = mapped_column(primary_key=True)
+    expires_at: Mapped[datetime]
+
+
+class HouseChoice(Base):
+    """What a house chose for runs to begin with: the rinse, and by principle a procedure."""
+
+    __tablename__ = "house_choice"
+
+    key: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[str]
+
+
 class LoginAttempt(Base):
     """An attempt to sign in, by which sign-in is throttled."""
 

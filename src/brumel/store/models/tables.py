@@ -27,7 +27,9 @@ from brumel.store.models.reference import (
     ChangeCount,
     Device,
     DeviceSample,
+    HouseChoice,
     Instrument,
+    Invitation,
     LoginAttempt,
     Lot,
     Meter,
@@ -42,7 +44,7 @@ from brumel.store.models.shelf import LotCertificate, LotRecord
 from brumel.store.models.visit import Acknowledgement, ReadingBasis, SiteLimit, Visit, VisitEntry, VisitPhoto
 
 REFERENCE = (Person, Device, Meter, Probe, Instrument, Lot, Site, PlannedRound)
-OPERATIONAL = (DeviceSample, SiteRange, SignIn)
+OPERATIONAL = (DeviceSample, SiteRange, SignIn, HouseChoice)
 ADDED_TO = (LoginAttempt,)
 _KEPT: dict[type[Base], str] = {
     Person: "login name role password_hash active",
@@ -57,6 +59,8 @@ _KEPT: dict[type[Base], str] = {
 """Columns of reference rows that the application never changes once they are there."""
 ADDED_BY_THE_OWNER = (Person,)
 """Reference tables to which the application can't add either: who could add a supervisor would be one."""
+OF_THE_OWNER = (Invitation,)
+"""Not even read."""
 COUNTED = (ChangeCount,)
 """Only read: triggers write it."""
 FACTS = (

@@ -12,6 +12,7 @@ from flask_login import UserMixin, current_user, login_user, logout_user
 from itsdangerous import BadSignature, URLSafeSerializer
 
 from brumel.core.quantities.shown import choices, kept_units
+from brumel.services.errors import InvalidInput
 from brumel.services.people import Browser, Person, PersonRole, SignInRefused
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed
@@ -43,7 +44,8 @@ def sign_in() -> ResponseReturnValue:
     if current_user.is_authenticated:
         return redirect(url_for("today.page"))
     if request.method == "GET":
-        return render_template("auth/sign_in.html", values={}, errors={}, roles=_demo_roles())
+        awaited = services().first.awaited()
+        return render_template("auth/sign_in.html", values={}, errors={}, roles=_demo_roles(), awaited=awaited)
     typed = Typed(request.form)
     try:
         person = services().people.sign_in(
@@ -55,6 +57,22 @@ def sign_in() -> ResponseReturnValue:
             422,
         )
     return _enter(person)
+
+
+@blueprint.route("/first/<key>", methods=["GET", "POST"])
+def first(key: str) -> ResponseReturnValue:
+    """The first person of an empty installation takes a name and a password."""
+    services().first.check(key)
+    if request.method == "GET":
+        return render_template("auth/first.html", values={}, errors={})
+    typed = Typed(request.form)
+    try:
+        login, name = typed.text("login").lower(), typed.text("name")
+        typed.must_be_read()
+        person = services().first.enter(key, login, name, request.form.get("password", ""))
+    except InvalidInput as wrong:
+        return render_template("auth/first.html", values=request.form, errors=wrong.fields), 422
+    return _enter(person, url_for("start.page"))
 
 
 @blueprint.post("/sign-in/demo")
@@ -107,8 +125,8 @@ def _demo_roles() -> tuple[str, ...]:
     return ("technician", "supervisor") if current_app.config["DEMO"] else ()
 
 
-def _enter(person: Person) -> ResponseReturnValue:
-    target = _local_path(request.form.get("next"))
+def _enter(person: Person, target: str = "") -> ResponseReturnValue:
+    target = target or _local_path(request.form.get("next"))
     session.clear()
     login_user(SignedIn(person, services().people.begin(person)))
     answer, known = redirect(target), _browser()

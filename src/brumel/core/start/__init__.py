@@ -1,0 +1,1 @@
+"""What the guided start proposes to a house that has nothing yet."""

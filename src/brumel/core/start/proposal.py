@@ -1,0 +1,175 @@
+"""A first kit, shelf and list of sites, as rows that a person looks over and changes before anything is kept."""
+
+from __future__ import annotations
+
+import csv
+import io
+import tomllib
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+from brumel.core.errors import CoreError
+from brumel.core.kit.kinds import probe_kinds
+from brumel.core.kit.shelf import standards
+from brumel.core.quantities.redox import REFERENCES
+from brumel.core.reading.limits import water_kinds
+from brumel.core.tables import kept, table
+from brumel.core.wording import plain_number
+
+Row = Mapping[str, str]
+"""What stands in a row, by field, as it is typed."""
+FIELDS: Mapping[str, tuple[str, ...]] = {
+    "sites": ("name", "code", "water_kind", "visit_every_days"),
+    "meters": ("label", "serial", "kit", "in_service_on"),
+    "probes": ("label", "kind", "serial", "kit", "meter", "reference", "in_service_on"),
+    "instruments": ("label", "kind", "kit", "sees"),
+    "lots": ("standard", "family", "nominal", "lot_number", "expires_on"),
+}
+"""The sections of a proposal, in the order in which they are entered, and the fields of their rows."""
+MOST_ROWS = 60
+_KIT = "Kit 1"
+
+
+@dataclass(frozen=True)
+class Choice:
+    """Something that a house may work with."""
+
+    key: str
+    name: str
+    words: str
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """Rows by section, the rinse, and by principle the procedure that a run begins with."""
+
+    rows: Mapping[str, Sequence[Row]]
+    rinse: str
+    methods: Mapping[str, str] = field(default_factory=dict)
+
+
+@kept
+def _data() -> Mapping[str, Any]:
+    return table("start", "proposals.toml")
+
+
+def works() -> list[Choice]:
+    """The waters that can be worked with."""
+    return [Choice(key, each["name"], each["words"]) for key, each in _data()["work"].items()]
+
+
+def gears() -> list[Choice]:
+    """What can be read with."""
+    return [Choice(key, each["name"], each["words"]) for key, each in _data()["gear"].items()]
+
+
+def propose(work: Collection[str], gear: Collection[str]) -> Proposal:
+    """What a house begins with that works with some waters and some gear.
+
+    Examples
+    --------
+    >>> found = propose(["pools"], ["handheld"])
+    >>> [row["kind"] for row in found.rows["probes"]], len(found.rows["lots"])
+    (['ph-combination', 'orp'], 4)
+    """
+    data = _data()
+    sites = [site for key, each in data["work"].items() if key in work for site in each["sites"]]
+    reads = {q for site in sites for q in water_kinds()[site["water"]].reads}
+    rows: dict[str, list[Row]] = {section: [] for section in FIELDS}
+    rows["sites"] = [
+        {
+            "name": s["name"],
+            "code": _code(s["name"]),
+            "water_kind": s["water"],
+            "visit_every_days": str(s["every_days"]),
+        }
+        for s in sites
+    ]
+    for key, each in data["gear"].items():
+        if key in gear:
+            _add(rows, each, reads)
+    principles = list(dict.fromkeys(probe_kinds()[row["kind"]].principle for row in rows["probes"]))
+    rows["lots"] = [_lot(s) for p in principles for s in data["standards"].get(p, ())]
+    return Proposal(rows, data["rinse"], {p: data["methods"][p] for p in principles if p in data["methods"]})
+
+
+def _add(rows: dict[str, list[Row]], gear: Mapping[str, Any], reads: Collection[str]) -> None:
+    wanted = [probe for probe in gear.get("probes", ()) if probe["reads"] in reads]
+    if wanted:
+        rows["meters"].append({"label": gear["meter"], "kit": _KIT})
+    for probe in wanted:
+        own = {"reference": next(iter(REFERENCES))} if probe_kinds()[probe["kind"]].own_reference else {}
+        row = {"label": probe["label"], "kind": probe["kind"], "kit": _KIT, "meter": gear["meter"], **own}
+        rows["probes"].append(row)
+    sees = {q: ends for q, ends in gear.get("sees", {}).items() if q in reads}
+    if sees:
+        said = "; ".join(f"{q} {plain_number(low)} {plain_number(high)}" for q, (low, high) in sees.items())
+        rows["instruments"].append({"label": gear["label"], "kind": gear["instrument"], "kit": _KIT, "sees": said})
+
+
+def _lot(entry: Mapping[str, Any]) -> Row:
+    digits = standards()[entry["standard"]].decimals
+    return {"standard": entry["standard"], "family": entry["family"], "nominal": f"{entry['nominal']:.{digits}f}"}
+
+
+def _code(name: str) -> str:
+    first, *rest = name.split()
+    return (first[:4] + "".join(rest)).upper()
+
+
+def read_file(text: str) -> Proposal:
+    """The rows of a TOML or CSV file; of CSV a column ``what`` names the section of each row.
+
+    Raises
+    ------
+    CoreError
+        Where it can't be read; one line.
+    """
+    found: dict[str, list[Row]] = {section: [] for section in FIELDS}
+    for section, given in _rows_of(text):
+        if section not in FIELDS:
+            raise CoreError(f"{section!r} is none of {', '.join(FIELDS)}.")
+        unknown = sorted(set(given) - set(FIELDS[section]))
+        if unknown:
+            raise CoreError(f"{section}: {', '.join(unknown)} is not known; known are {', '.join(FIELDS[section])}.")
+        found[section].append({name: _plain(value) for name, value in given.items()})
+    if not any(found.values()):
+        raise CoreError("The file has no rows.")
+    if any(len(rows) > MOST_ROWS for rows in found.values()):
+        raise CoreError(f"At most {MOST_ROWS} rows of each are taken at once: enter more with ./brumel load.")
+    kinds = probe_kinds()
+    principles = {kinds[row["kind"]].principle for row in found["probes"] if row.get("kind") in kinds}
+    return Proposal(found, _data()["rinse"], {p: m for p, m in _data()["methods"].items() if p in principles})
+
+
+def _rows_of(text: str) -> Iterator[tuple[str, Mapping[str, Any]]]:
+    if not text.lstrip().startswith(("[", "#")):
+        yield from _of_csv(text)
+        return
+    try:
+        data = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as error:
+        raise CoreError(f"The file is not TOML: {error}.") from error
+    for section, rows in data.items():
+        if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
+            raise CoreError(f"{section} is not a list of tables: begin each with [[{section}]].")
+        for row in rows:
+            yield section, row
+
+
+def _of_csv(text: str) -> Iterator[tuple[str, Mapping[str, Any]]]:
+    first = text.split("\n", 1)[0]
+    reader = csv.DictReader(io.StringIO(text), delimiter=max(",;\t", key=first.count))
+    if "what" not in (reader.fieldnames or ()):
+        raise CoreError("The first line of a CSV file names its columns; one is what: sites, meters, probes or lots.")
+    for row in reader:
+        if None in row:
+            raise CoreError(f"Line {reader.line_num} has more cells than the first line has names.")
+        yield row["what"].strip(), {k: v.strip() for k, v in row.items() if k != "what" and v and v.strip()}
+
+
+def _plain(value: Any) -> str:
+    if isinstance(value, bool | list | dict):
+        raise CoreError(f"{value!r} is no text and no number.")
+    return plain_number(value) if isinstance(value, float) else str(value)
