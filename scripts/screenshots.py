@@ -6,13 +6,18 @@ import shutil
 from collections.abc import Callable
 from pathlib import Path
 
-from playwright.sync_api import Page, sync_playwright
-from tests.browser.driving import LAUNCH, PHONE, SCREEN, begin, begin_with, read_site, sign_in, take_point
+from PIL import Image
+from playwright.sync_api import Browser, Page, sync_playwright
+from tests.browser.driving import LAUNCH, PHONE, SCREEN, begin, read_site, sign_in, take_point
 
+from brumel.core.guide.guide import tasks
+from brumel.launch import start
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import default_data_folder, read_settings
 
-OUT = Path(__file__).parents[1] / "docs" / "screenshots"
+ROOT = Path(__file__).parents[1]
+OUT, GUIDE = ROOT / "docs" / "screenshots", ROOT / "src" / "brumel" / "web" / "static" / "guide"
+_GUIDE_PX, _COLOURS = (640, 400), 128
 
 
 POND = {
@@ -79,21 +84,6 @@ def shoot(page: Page) -> None:
     keep("reading")
     page.goto("/ledger/readings")
     keep("ledger")
-    page.goto("/bench/")
-    page.get_by_role("link", name="Calibrate A-EC").click()
-    page.locator(".pick", has_text="Two standards").click()
-    page.get_by_role("button", name="Begin").click()
-    take_point(page)
-    take_point(page)
-    page.get_by_role("heading", name="Verdict").wait_for()
-    page.get_by_role("img", name="Specific conductance in decades").scroll_into_view_if_needed()
-    keep("cell")
-    place = {"pressure": "1004", "altitude_m": "3", "despite": "a new membrane is tried before its time"}
-    begin_with(page, "A-DO", "Zero, then 100 % in air", place)
-    take_point(page)
-    take_point(page, "It is in the air")
-    page.get_by_role("img", name="Oxygen at saturation").scroll_into_view_if_needed()
-    keep("oxygen")
     _visit(page, keep)
     page.goto("/kit/")
     keep("kit")
@@ -123,8 +113,34 @@ def shoot(page: Page) -> None:
     keep("reckon-answer")
 
 
+def begin_anew(browser: Browser, folder: Path) -> None:
+    """The guided start of an empty installation."""
+    said = list[str]()
+    start.say = said.append
+    with start.service(read_settings({"BRUMEL_DATA": str(folder / "empty")}), "127.0.0.1", 0) as running:
+        page = browser.new_page(viewport=SCREEN, base_url=running.address)
+        page.goto(next(words.split()[-1] for words in said if "/first/" in words))
+        for label, text in (("Your name", "Mira Tolland"), ("Sign-in name", "mira"), ("Password", "only for pictures")):
+            page.get_by_label(label).fill(text)
+        page.get_by_role("button", name="Begin").click()
+        page.goto("/")
+        page.screenshot(path=str(OUT / "today-empty.png"))
+        page.goto("/start/proposal?work=ponds&gear=handheld&gear=photometer")
+        page.screenshot(path=str(OUT / "start.png"))
+        page.close()
+
+
+def for_the_guide() -> None:
+    """The guide's pictures, smaller."""
+    for task in tasks():
+        if task.picture:
+            with Image.open(OUT / f"{task.picture}.png") as picture:
+                small = picture.convert("RGB").resize(_GUIDE_PX, Image.Resampling.LANCZOS).quantize(_COLOURS)
+                small.save(GUIDE / f"{task.picture}.png", optimize=True)
+
+
 def main() -> None:
-    """Start a demonstration of its own, take the pictures, remove it."""
+    """Start a demonstration of its own and an empty installation, take the pictures, remove both."""
     folder = default_data_folder() / "screenshots"
     settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": "2026-05-06T11:40:00+00:00"})
     OUT.mkdir(parents=True, exist_ok=True)
@@ -134,7 +150,9 @@ def main() -> None:
             browser = playwright.chromium.launch(**LAUNCH)
             page = browser.new_page(viewport=SCREEN, base_url=processes.address)
             shoot(page)
+            begin_anew(browser, folder)
             browser.close()
+        for_the_guide()
     finally:
         shutil.rmtree(folder, ignore_errors=True)
 

@@ -194,6 +194,14 @@ def load(settings: Settings, file: Path) -> None:
         click.echo("brumel: entered " + ", ".join(f"{n} {kind}" for kind, n in entered.items()))
 
 
+@main.command()
+def guide() -> None:
+    """Print the guide as Markdown, as it stands in docs/guide.md."""
+    from brumel.core.guide.guide import as_markdown, tasks
+
+    click.echo(as_markdown(tasks(), "screenshots"), nl=False)
+
+
 @main.group()
 def db() -> None:
     """The database of ``serve``."""

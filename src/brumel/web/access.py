@@ -31,7 +31,7 @@ SUPERVISES = Door("supervisors", asks=may_set_limits)
 _LOOK = {
     EVERYBODY: "static healthy ready auth.sign_in auth.first api.describe api.list_all api.openapi",
     SIGNED_IN: (
-        "today.page find.page start.page start.proposal auth.units "
+        "today.page find.page guide.page start.page start.proposal auth.units "
         "live.stream reckon.page reckon.calculation reckon.answer reckon.formulas "
         "reckon.formulas_file bench.page bench.new bench.kept bench.run bench.sheet kit.page kit.probe kit.photo "
         "kit.meter kit.new kit.new_meter kit.change_meter kit.channels kit.instrument kit.new_instrument shelf.page "

@@ -21,6 +21,7 @@ from brumel.web import (
     bench,
     errors,
     find,
+    guide,
     kit,
     ledger,
     live,
@@ -80,7 +81,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     access.guard(app)
     errors.register(app)
     register_filters(app, services.clock)
-    for place in (auth, start, today, kit, shelf, plan, bench, rounds, visits, reckon, ledger, find, live, api):
+    for place in (auth, start, today, kit, shelf, plan, bench, rounds, visits, reckon, ledger, find, guide, live, api):
         app.register_blueprint(place.blueprint)
 
     @app.context_processor

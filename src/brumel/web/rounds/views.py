@@ -23,7 +23,6 @@ from brumel.services.live.channels import positions_of
 from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.sites import NewSite
-from brumel.store.models.reference import Site
 from brumel.web.context import into_water, probe_states, services, signed_in
 from brumel.web.figures import history_figure
 from brumel.web.forms import PLACE, Typed, as_id, place_fields
@@ -150,7 +149,7 @@ def immerse() -> ResponseReturnValue:
     return redirect(url_for("rounds.reading", **kept) + "#live")
 
 
-def _next_choices(values: Any, site: Site | None, states: Sequence[ProbeState]) -> list[tuple[str, str, str, str]]:
+def _next_choices(values: Any, site: Any, states: Sequence[ProbeState]) -> list[tuple[str, str, str, str]]:
     """What is chosen next, sites first: title, level (empty for sites), why, address."""
     given: dict[str, Any] = {n: values[n] for n in ("site", "probe", "visit", "amends", *_CARRIED) if values.get(n)}
     if site is None:

@@ -1,0 +1,1 @@
+"""The guide: what a technician does in a day, task by task."""
