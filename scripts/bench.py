@@ -1,6 +1,7 @@
 """Speed figures, as ratios against a reference in the same run: the machine may be shared and noisy.
 
-``./brumel bench [screens] [live] [core] [plan]``; without a name, these four. ``visits`` makes ten years of data first;
+``./brumel bench [screens] [live] [core] [plan]``; without a name, these four. ``screens`` and ``visits`` make ten years
+of data first, ``load`` takes ten minutes;
 ``truth`` takes about an hour and a half. Both are run by their names alone.
 """
 
@@ -25,6 +26,7 @@ import gsw
 import numpy as np
 from bench_faults import soak
 from bench_hostile import hostile
+from bench_screens import screens, under_load
 from bench_table import line
 from bench_truth import KINDS_OF_THE_BENCH, TABLES, truth
 from bench_visits import visits
@@ -46,11 +48,11 @@ from brumel.core.reckoning.answers import calculate
 from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
+from brumel.launch.cluster import Cluster
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.services.reckon.batch import batch
 from brumel.settings import default_data_folder, read_settings
 
-ROUNDS = 60
 STREAMS = 20
 LATENCIES = 150
 ROWS = 1_000_000
@@ -85,6 +87,11 @@ class Client:
         step = re.findall(r'name="step" value="([^"]+)"', self.get(run))[0]
         self._post(f"{run}/immerse", run, id=str(uuid.uuid4()), step=step)
         return run
+
+    def log_care(self) -> None:
+        """Note that a probe was cleaned."""
+        life = re.findall(r'href="(/kit/probes/[0-9a-f-]{36})">B-EC<', self.get("/kit/"))[0]
+        self._post(f"{life}/care", life, id=str(uuid.uuid4()), care="rinsed", note="bench")
 
     def stream(self, path: str) -> http.client.HTTPResponse:
         """An open stream of events, on a connection of its own."""
@@ -125,37 +132,22 @@ def running() -> Iterator[int]:
         shutil.rmtree(folder, ignore_errors=True)
 
 
-def screens() -> None:
-    """The server's time for each screen over a year of work, beside an empty page, the rounds interleaved."""
-    with running() as port:
-        client = Client(port)
-        run = client.begin_run("A-pH")
-        site = re.findall(r"/rounds/reading\?site=[0-9a-f-]{36}", client.get("/rounds/"))[0]
-        signed = re.findall(r"/ledger/calibrations/[0-9a-f-]{36}", client.get("/ledger/calibrations?level=sound"))[-1]
-        read = re.findall(r"/ledger/readings/[0-9a-f-]{36}", client.get("/ledger/readings"))[-1]
-        life = re.findall(r'href="(/kit/probes/[0-9a-f-]{36})">A-pH<', client.get("/kit/"))[0]
-        planned = re.findall(r'href="(/plan/[0-9a-f-]{36})"', client.get("/plan/"))[0]
-        probe = life.rsplit("/", 1)[1]
-        paths = {
-            "empty page": "/healthy", "Today": "/", "Bench": "/bench/", "Bench, new run": f"/bench/new?probe={probe}",
-            "Bench, run in progress": run, "Rounds": "/rounds/", "Rounds, reading at a site": site,
-            "Ledger, readings": "/ledger/readings", "Ledger, calibrations": "/ledger/calibrations",
-            "Ledger, one calibration": signed, "Ledger, one reading": read,
-            "Ledger, a year of readings as CSV": "/ledger/readings.csv", "Reckon": "/reckon/",
-            "Kit": "/kit/", "Kit, a probe's life": life, "Shelf": "/shelf/", "Plan, a round": planned,
-            "Reckon, an answer": "/reckon/salinity/answer?conductivity_ms_cm=40&temperature_c=18",
-        }  # fmt: skip
-        times: dict[str, list[float]] = {name: [] for name in paths}
-        for number in range(ROUNDS + 3):
-            for name, path in paths.items():
-                begun = time.perf_counter()
-                client.get(path)
-                if number >= 3:
-                    times[name].append(time.perf_counter() - begun)
-    print(f"\n{'screen, a year of work':34}{'median':>12}{'95 %':>12}   to the empty page")
-    empty = statistics.median(times["empty page"])
-    for name, found in times.items():
-        line(name, found, empty)
+def load() -> None:
+    """Ten people on ten screens at once, over HTTP, for ten minutes (``BENCH_LOAD_S``)."""
+    folder = default_data_folder() / f"bench-{uuid.uuid4().hex[:8]}"
+    try:
+        settings = read_settings({"BRUMEL_DATA": str(folder)})
+        with demonstration(settings, DemoOptions(port=0)) as processes:
+            port = urlsplit(processes.address).port or 0
+            servers = [c.process.pid for c in processes.children if c.name.startswith("web server") and c.process]
+
+            def somebody() -> tuple[Callable[[str], str], Callable[[], None]]:
+                client = Client(port)
+                return client.get, client.log_care
+
+            under_load(somebody, Cluster(folder / "demo"), servers)
+    finally:
+        shutil.rmtree(folder, ignore_errors=True)
 
 
 def live() -> None:
@@ -317,7 +309,7 @@ def plan() -> None:
 USUAL: dict[str, Callable[[], None]] = {"screens": screens, "live": live, "core": core, "plan": plan}
 BENCHES = (
     USUAL
-    | {"visits": visits, "truth": truth, "faults": soak, "hostile": hostile}
+    | {"visits": visits, "load": load, "truth": truth, "faults": soak, "hostile": hostile}
     | {f"truth-{n}": partial(truth, [n]) for n in (*TABLES, *KINDS_OF_THE_BENCH)}
 )
 

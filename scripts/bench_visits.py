@@ -101,8 +101,9 @@ def filled() -> Iterator[tuple[Services, FlaskClient]]:
         cluster.start()
         cluster.create_database("bench")
         schema.upgrade(cluster.url(OWNER, "bench"), APPLICATION)
-        database = Database(cluster.url(APPLICATION, "bench"))
-        demo.load(database, datetime.now(UTC), clock)
+        database, owner_of = Database(cluster.url(APPLICATION, "bench")), Database(cluster.url(OWNER, "bench"))
+        demo.load(owner_of, datetime.now(UTC), clock)  # who else could add people
+        owner_of.close()
         for year in range(1, YEARS):
             _again(database, year)
         with psycopg.connect(cluster.url(OWNER, "bench"), autocommit=True) as owner:

@@ -171,7 +171,7 @@ def test_a_number_far_out_is_found_wherever_it_stands(elsewhere: Database, pond:
 def test_values_are_exported_in_the_units_that_were_chosen(database: Database) -> None:
     ledger = Services.over(database, CLOCK).ledger
     kept, own = (
-        {row["reading_id"]: row for row in csv.DictReader(io.StringIO(ledger.readings_csv(*given)))}
+        {row["reading_id"]: row for row in csv.DictReader(io.StringIO("".join(ledger.readings_csv(*given))))}
         for given in ((Filter(),), (Filter(), {"µS/cm": "mS/cm", "°C": "°F"}))
     )
     for key, row in kept.items():

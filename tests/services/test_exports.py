@@ -6,6 +6,7 @@ import csv
 import io
 import json
 import uuid
+from collections.abc import Iterable
 from dataclasses import replace
 from datetime import timedelta
 
@@ -54,15 +55,15 @@ def world(database: Database) -> World:
     return made
 
 
-def rows(text: str) -> list[dict[str, str]]:
-    return list(csv.DictReader(io.StringIO(text)))
+def rows(pieces: Iterable[str]) -> list[dict[str, str]]:
+    return list(csv.DictReader(io.StringIO("".join(pieces))))
 
 
 def test_the_headers_stay(world: World) -> None:
     ledger = world.at().ledger
-    assert ledger.calibrations_csv(Filter()).splitlines()[0].split(",") == CALIBRATIONS
-    assert ledger.readings_csv(Filter()).splitlines()[0].split(",") == READINGS
-    assert ledger.care_csv(Filter()).splitlines()[0].split(",") == CARE
+    assert "".join(ledger.calibrations_csv(Filter())).splitlines()[0].split(",") == CALIBRATIONS
+    assert "".join(ledger.readings_csv(Filter())).splitlines()[0].split(",") == READINGS
+    assert "".join(ledger.care_csv(Filter())).splitlines()[0].split(",") == CARE
     calibration = json.loads(ledger.calibrations_json(Filter()))["calibrations"][0]
     begun = CALIBRATIONS.index("step")
     assert set(calibration) == {*CALIBRATIONS[:begun], "points", "amendments"}

@@ -118,7 +118,7 @@ FOR_EVERYBODY = {
     "calibrations.open_runs", "calibrations.view", "calibrations.lens", "calibrations.choices", "calibrations.hints",
     "calibrations.same_pour",
     "health.checks", "health.restarts", "kept.form", "states.probe", "states.probe_states",
-    "states.probe_state", "states.sites", "states.site", "states.probes", "states.usual_sites",
+    "states.probe_state", "states.sites", "states.site", "states.probes", "states.logs",
     "kit.cards", "kit.life", "kit.photo", "ledger.calibrations", "ledger.readings", "ledger.calibrations_csv",
     "ledger.readings_csv", "ledger.calibration_file", "ledger.calibrations_json", "ledger.calibrations_jsonl",
     "ledger.readings_json", "ledger.care", "ledger.care_csv", "ledger.care_json", "live.newest_sample", "live.stream",
@@ -127,11 +127,11 @@ FOR_EVERYBODY = {
     "readings.place", "readings.check_place", "rounds.history", "rounds.histories", "instruments.all",
     "instruments.one", "visits.view", "visits.photo", "visits.at_site", "visits.unfinished_at", "visits.limits",
     "resetting.preview",
-    "touring.tour", "touring.tour_of",
+    "touring.tour", "touring.tour_at",
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
-    "first.awaited", "first.check", "known.inputs", "known.limits", "today.day", "today.ribbon",
+    "first.awaited", "first.check", "known.inputs", "known.limits", "today.day", "today.kept", "today.ribbon",
     "clock.local", "clock.local_time", "clock.now", "clock.today",
-    "clock.said", "clock.day_said", "clock.why_not",
+    "clock.said", "clock.soon", "clock.day_said", "clock.why_not",
 }  # fmt: skip
 """Use cases that only look."""
 WITHOUT_A_PERSON = {

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import uuid
+from collections.abc import Callable
 
 from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
@@ -33,3 +34,45 @@ def enter(client: FlaskClient, role: str) -> None:
 def probe_id(services: Services, label: str) -> uuid.UUID:
     """A probe of the demonstration."""
     return next(s.probe.id for s in services.states.probe_states() if s.probe.label == label)
+
+
+_ID = "[0-9a-f-]{36}"
+
+Get = Callable[[str], str]
+
+
+def screen_paths(get: Get) -> dict[str, str]:
+    """Every main screen by name, its address found by walking there."""
+
+    def there(pattern: str, page: str, index: int = 0) -> str:
+        return re.findall(pattern, get(page))[index]
+
+    life = there(rf'href="(/kit/probes/{_ID})">A-pH<', "/kit/")
+    site = there(rf"/visits/site/{_ID}", "/rounds/")
+    return {
+        "Today": "/",
+        "Kit": "/kit/",
+        "Kit, a probe's life": life,
+        "Kit, a meter": there(rf"/kit/meters/{_ID}", "/kit/"),
+        "Shelf": "/shelf/",
+        "Shelf, a lot": there(rf"/shelf/lots/{_ID}", "/shelf/"),
+        "Bench": "/bench/",
+        "Bench, new run": f"/bench/new?probe={life.rsplit('/', 1)[1]}",
+        "Rounds": "/rounds/",
+        "Rounds, reading at a site": there(rf"/rounds/reading\?site={_ID}", "/rounds/"),
+        "A site's history": site,
+        "A visit": there(rf"/visits/{_ID}", site),
+        "A new visit": "/visits/new",
+        "Plans": "/plan/",
+        "Plan, a round": there(rf'href="(/plan/{_ID})"', "/plan/"),
+        "Ledger, readings": "/ledger/readings",
+        "Ledger, calibrations": "/ledger/calibrations",
+        "Ledger, care": "/ledger/care",
+        "Ledger, one calibration": there(rf"/ledger/calibrations/{_ID}", "/ledger/calibrations?level=sound", -1),
+        "Ledger, one reading": there(rf"/ledger/readings/{_ID}", "/ledger/readings", -1),
+        "Reckon": "/reckon/",
+        "Reckon, a calculation": "/reckon/salinity",
+        "Reckon, an answer": "/reckon/salinity/answer?conductivity_ms_cm=40&temperature_c=18",
+        "Guide": "/guide/",
+        "Set up": "/start/",
+    }

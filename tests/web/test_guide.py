@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from PIL import Image
 
-from brumel.core.guide.guide import as_markdown, tasks
+from brumel.core.guide.guide import Task, as_markdown, tasks
 from brumel.web.guide.views import PLACES
 
 STATIC = "src/brumel/web/static/guide"
@@ -18,9 +18,8 @@ def test_the_document_is_the_guide(root: Path) -> None:
     assert page == as_markdown(tasks(), "screenshots"), "run ./brumel guide > docs/guide.md"
 
 
-@pytest.mark.parametrize("task", tasks(), ids=lambda t: t.key)
-def test_a_task_begins_at_a_place_and_shows_a_picture_of_it(root: Path, task: object) -> None:
-    found = next(t for t in tasks() if t is task)
+@pytest.mark.parametrize("found", tasks(), ids=lambda t: t.key)
+def test_a_task_begins_at_a_place_and_shows_a_picture_of_it(root: Path, found: Task) -> None:
     assert found.place in PLACES
     assert found.steps
     if found.picture:

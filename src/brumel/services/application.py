@@ -101,16 +101,17 @@ class Services:
             Where it is noted that a part was started again.
         """
         order = order or default_order()
-        kit, meters, shelf = Kit(database, clock), Meters(database, clock), Shelf(database, clock)
+        states, meters, shelf = States(database, clock), Meters(database, clock), Shelf(database, clock)
+        kit = Kit(database, clock, states)
         probes, instruments, sites = Probes(database, clock), Instruments(database), Sites(database, clock)
-        planned = PlannedRounds(database, clock, Planning(database, clock, shelf, order), kit, meters)
+        planned = PlannedRounds(database, clock, Planning(database, clock, shelf, states, order), kit, meters)
         outlook = Outlook(clock, shelf, planned)
         return cls(
             clock=clock,
             people=People(database, stays),
             first=FirstPerson(database),
             starting=Starting(sites, meters, probes, instruments, shelf, House(database)),
-            states=States(database, clock),
+            states=states,
             kit=kit,
             probes=probes,
             meters=meters,
@@ -125,9 +126,9 @@ class Services:
             readings=Readings(database, clock),
             visits=Visits(database, clock),
             resetting=Resetting(database, clock),
-            touring=Touring(database, clock),
+            touring=Touring(database, clock, states),
             at_once=AtOnce(database, clock),
-            rounds=Rounds(database),
+            rounds=Rounds(database, clock),
             sites=sites,
             known=KnownFacts(database, clock),
             today=Today(database, clock, outlook),

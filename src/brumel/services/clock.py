@@ -24,6 +24,11 @@ class Clock:
         """The time now, in UTC."""
         return (self.frozen or datetime.now(UTC)).astimezone(UTC)
 
+    def soon(self) -> datetime:
+        """The end of the quarter of a minute that it is: the same for all who ask within it, and never past."""
+        now = self.now()
+        return now.replace(second=now.second // 15 * 15, microsecond=0) + timedelta(seconds=15)
+
     def why_not(self, moment: datetime) -> str:
         """Why something can't have been done at a moment, in words; empty where it can.
 

@@ -8,9 +8,26 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import ColumnElement, Select, Text, all_, and_, cast, exists, func, literal, select, text, true, update
+from sqlalchemy import (
+    ColumnElement,
+    Select,
+    Text,
+    all_,
+    and_,
+    cast,
+    exists,
+    func,
+    literal,
+    null,
+    or_,
+    select,
+    text,
+    true,
+    union_all,
+    update,
+)
 from sqlalchemy.dialects.postgresql import ARRAY, distinct_on
-from sqlalchemy.orm import Session, aliased, defer, selectinload
+from sqlalchemy.orm import Session, aliased, defer, joinedload, lazyload, selectinload
 from sqlalchemy.orm.interfaces import ORMOption
 
 from brumel.core.calibrating.methods import SHARED_CUP
@@ -39,7 +56,7 @@ from brumel.store.models.reference import (
     Site,
 )
 from brumel.store.models.shelf import LotRecord
-from brumel.store.visit_queries import stands
+from brumel.store.visit_queries import by_name, stands
 
 SAMPLE_CHANNEL = "brumel_sample"
 DEVICE_CHANNEL = "brumel_device"
@@ -111,8 +128,11 @@ def lot_records(session: Session, lot_id: uuid.UUID | None = None) -> Sequence[L
     return session.scalars(query if lot_id is None else query.where(LotRecord.lot_id == lot_id)).all()
 
 
-def points_of_lots(session: Session, since: datetime | None = None) -> list[tuple[uuid.UUID, float, int]]:
-    """Lot, share of a cup that the rinse took, and how many points were taken from it that way; all, or since then."""
+def taken_from_lots(session: Session, since: datetime | None = None) -> list[tuple[uuid.UUID, float | None, float]]:
+    """Of a lot a share of a cup that the rinse took, how many points were taken so; without a share, how much by hand.
+
+    All, or since a moment.
+    """
     share = CalibrationRun.method["rinse"]["standard_share"].as_float()
     query = (
         select(CalibrationPoint.lot_id, share, func.count())
@@ -120,9 +140,11 @@ def points_of_lots(session: Session, since: datetime | None = None) -> list[tupl
         .where(CalibrationPoint.lot_id.is_not(None), literal(SHARED_CUP) != all_(CalibrationPoint.deviations))
         .group_by(CalibrationPoint.lot_id, share)
     )
+    by_hand = select(LotRecord.lot_id, null(), func.sum(LotRecord.amount)).where(LotRecord.amount.is_not(None))
+    by_hand = by_hand.group_by(LotRecord.lot_id)
     if since is not None:
-        query = query.where(CalibrationPoint.taken_at >= since)
-    return [(row[0], row[1], row[2]) for row in session.execute(query)]
+        query, by_hand = query.where(CalibrationPoint.taken_at >= since), by_hand.where(LotRecord.at >= since)
+    return [(row[0], row[1], float(row[2])) for row in session.execute(union_all(query, by_hand))]
 
 
 def planned_rounds(session: Session, since: datetime) -> Sequence[PlannedRound]:
@@ -144,6 +166,11 @@ def sites(session: Session, *, retired: bool = False) -> Sequence[Site]:
     return session.scalars(query if retired else query.where(Site.retired_on.is_(None))).all()
 
 
+def some_sites(session: Session, ids: Collection[uuid.UUID]) -> Sequence[Site]:
+    """Sites by their keys."""
+    return session.scalars(select(Site).where(Site.id.in_(ids)).order_by(Site.code)).all() if ids else []
+
+
 def findings_of_run(session: Session, run_id: uuid.UUID) -> Sequence[CalibrationFinding]:
     """The findings of a signed run in reading order."""
     return session.scalars(
@@ -154,10 +181,11 @@ def findings_of_run(session: Session, run_id: uuid.UUID) -> Sequence[Calibration
 def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> CalibrationRun | None:
     """A run with its points, begun steps, findings and amendments, and the points' traces where asked for."""
     points = selectinload(CalibrationRun.points)
-    return session.scalar(
+    query = (
         select(CalibrationRun)
         .where(CalibrationRun.id == run_id)
         .options(
+            joinedload(CalibrationRun.coefficients),
             points.joinedload(CalibrationPoint.trace) if traces else points,
             selectinload(CalibrationRun.begun),
             selectinload(CalibrationRun.findings),
@@ -166,6 +194,7 @@ def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) ->
         )
         .execution_options(populate_existing=True)
     )
+    return session.execute(query).unique().scalar_one_or_none()
 
 
 def begun_in_kit(session: Session, kit: str, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
@@ -258,19 +287,31 @@ def full_runs(probe_id: uuid.UUID, before: datetime, minor: Collection[str] = ()
     )
 
 
-def newest_of_probes(session: Session, at: datetime, *, usable: bool) -> dict[uuid.UUID, CalibrationRun]:
-    """The newest signed run of every probe before ``at``; only those not judged unfit where ``usable``."""
-    query = signed_runs(None, at).ext(distinct_on(CalibrationRun.probe_id)).order_by(None)
-    if usable:
-        query = query.where(CalibrationSignature.level != "unfit")
-    found = session.scalars(query.order_by(CalibrationRun.probe_id, CalibrationSignature.signed_at.desc()))
-    return {run.probe_id: run for run in found}
+def _newest_ids(at: datetime, *conditions: ColumnElement[bool]) -> Select[uuid.UUID]:
+    """Of every probe the newest signed and standing run before a moment that fulfils some conditions."""
+    query = select(CalibrationRun.id).join(CalibrationSignature).where(CalibrationSignature.signed_at <= at)
+    query = query.where(~_withdrawn(), *conditions).ext(distinct_on(CalibrationRun.probe_id))
+    return query.order_by(CalibrationRun.probe_id, CalibrationSignature.signed_at.desc())
 
 
-def signed_since(session: Session, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
-    """Signed and standing runs within a time, the oldest first."""
-    query = signed_runs(None, until).where(CalibrationSignature.signed_at >= since)
-    return session.scalars(query.order_by(None).order_by(CalibrationSignature.signed_at)).all()
+def newest_of_probes(session: Session, at: datetime) -> dict[uuid.UUID, list[CalibrationRun]]:
+    """The newest signed run of every probe before ``at``, and where that was judged unfit the newest that was not."""
+    newest, usable = _newest_ids(at), _newest_ids(at, CalibrationSignature.level != "unfit")
+    query = select(CalibrationRun).where(or_(CalibrationRun.id.in_(newest), CalibrationRun.id.in_(usable)))
+    found: dict[uuid.UUID, list[CalibrationRun]] = {}
+    for run in session.scalars(query.join(CalibrationSignature).order_by(CalibrationSignature.signed_at.desc())):
+        found.setdefault(run.probe_id, []).append(run)
+    return found
+
+
+def standing_within(session: Session, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
+    """Signed and standing runs within a time, and of each probe the newest before it, the oldest first."""
+    within = and_(CalibrationSignature.signed_at >= since, CalibrationSignature.signed_at <= until, ~_withdrawn())
+    query = select(CalibrationRun).join(CalibrationSignature)
+    query = query.where(or_(within, CalibrationRun.id.in_(_newest_ids(since))))
+    return session.scalars(
+        query.options(lazyload(CalibrationRun.coefficients)).order_by(CalibrationSignature.signed_at)
+    ).all()
 
 
 def signed_of_probe(session: Session, probe_id: uuid.UUID, at: datetime) -> Sequence[CalibrationRun]:
@@ -319,7 +360,7 @@ def between(column: Any, wanted: Criteria) -> list[ColumnElement[bool]]:
     return found
 
 
-def runs(session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0) -> Sequence[CalibrationRun]:
+def all_runs(wanted: Criteria) -> Select[CalibrationRun]:
     """Runs that fit, the newest first, with points, findings and amendments."""
     conditions = between(CalibrationRun.started_at, wanted)
     if wanted.probe_id is not None:
@@ -328,7 +369,7 @@ def runs(session: Session, wanted: Criteria, *, limit: int | None = None, offset
         conditions += [~CalibrationRun.signature.has(), ~CalibrationRun.abandonment.has()]
     elif wanted.level is not None:
         conditions.append(CalibrationRun.signature.has(CalibrationSignature.level == wanted.level))
-    return session.scalars(
+    return (
         select(CalibrationRun)
         .where(*conditions)
         .order_by(CalibrationRun.started_at.desc(), CalibrationRun.id)
@@ -337,15 +378,15 @@ def runs(session: Session, wanted: Criteria, *, limit: int | None = None, offset
             selectinload(CalibrationRun.points),
             selectinload(CalibrationRun.amendments),
         )
-        .limit(limit)
-        .offset(offset)
-    ).all()
+    )
 
 
-def readings(
-    session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0, findings: bool = True,
-    working: bool = True,
-) -> Sequence[Reading]:  # fmt: skip
+def runs(session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0) -> Sequence[CalibrationRun]:
+    """Some of :func:`all_runs`."""
+    return session.scalars(all_runs(wanted).limit(limit).offset(offset)).all()
+
+
+def all_readings(wanted: Criteria, *, findings: bool = True, working: bool = False) -> Select[Reading]:
     """Readings that fit, the newest first; those that were amended only where asked for."""
     conditions = between(Reading.taken_at, wanted)
     if wanted.probe_id is not None:
@@ -358,16 +399,18 @@ def readings(
         conditions.append(Reading.level == wanted.level)
     if not wanted.with_amended:
         conditions.append(stands())
-    query = (
-        select(Reading)
-        .where(*conditions)
-        .order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
-        .limit(limit)
-        .offset(offset)
-    )
-    if not working:  # long lists, read from JSON
-        query = query.options(*_without_working(Reading))
-    return session.scalars(query.options(selectinload(Reading.findings)) if findings else query).all()
+    query = select(Reading).where(*conditions).order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
+    query = query.options(*by_name(), *(() if working else _without_working(Reading)))
+    return query.options(selectinload(Reading.findings)) if findings else query
+
+
+def readings(
+    session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0, findings: bool = True,
+    working: bool = True,
+) -> Sequence[Reading]:  # fmt: skip
+    """Some of :func:`all_readings`."""
+    query = all_readings(wanted, findings=findings, working=working)
+    return session.scalars(query.limit(limit).offset(offset)).all()
 
 
 def sites_read_with(session: Session, probe_id: uuid.UUID, since: datetime) -> set[uuid.UUID]:
@@ -381,7 +424,8 @@ def sites_read_with(session: Session, probe_id: uuid.UUID, since: datetime) -> s
 
 def reading_in_full(session: Session, reading_id: uuid.UUID) -> Reading | None:
     """A reading with its findings."""
-    return session.scalar(select(Reading).where(Reading.id == reading_id).options(selectinload(Reading.findings)))
+    whole = selectinload(Reading.findings), *by_name(expected=True)
+    return session.scalar(select(Reading).where(Reading.id == reading_id).options(*whole))
 
 
 def amendment_of(session: Session, reading_id: uuid.UUID) -> Reading | None:
@@ -403,7 +447,8 @@ def last_readings_of_sites(session: Session) -> dict[uuid.UUID, list[Reading]]:
         .lateral()
     )
     found = aliased(Reading, newest)
-    query = select(found).select_from(Site).join(keys, true()).join(newest, true()).options(*_without_working(found))
+    query = select(found).select_from(Site).join(keys, true()).join(newest, true())
+    query = query.options(*_without_working(found), *by_name(found))
     by_site: dict[uuid.UUID, list[Reading]] = {}
     for reading in sorted(session.scalars(query), key=lambda r: (r.taken_at, r.ordinal), reverse=True):
         assert reading.site_id is not None
@@ -430,10 +475,17 @@ def devices(session: Session) -> Sequence[Device]:
     return session.scalars(select(Device).order_by(Device.label)).all()
 
 
-def newest_values(session: Session, device_id: uuid.UUID) -> Sequence[float]:
-    """What a device answered last; empty where no live sample is kept."""
-    newest = select(DeviceSample.values).where(DeviceSample.device_id == device_id).order_by(DeviceSample.seq.desc())
-    return session.scalar(newest.limit(1)) or ()
+def newest_values(session: Session, device_ids: Collection[uuid.UUID]) -> dict[uuid.UUID, list[float]]:
+    """The values of each device's newest sample; a device that sent nothing lately is missing."""
+    newest = (
+        select(DeviceSample.values)
+        .where(DeviceSample.device_id == Device.id)
+        .order_by(DeviceSample.seq.desc())
+        .limit(1)
+        .lateral()
+    )
+    query = select(Device.id, newest.c["values"]).join(newest, true()).where(Device.id.in_(device_ids))
+    return {row[0]: row[1] for row in session.execute(query)}
 
 
 def newest_sample_at(session: Session, device_id: uuid.UUID) -> datetime | None:

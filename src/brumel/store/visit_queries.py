@@ -11,11 +11,12 @@ from typing import Any
 from sqlalchemy import ColumnElement, Text, and_, cast, exists, func, select, true
 from sqlalchemy.dialects.postgresql import ARRAY, distinct_on
 from sqlalchemy.orm import Session, aliased, joinedload, lazyload, selectinload
+from sqlalchemy.orm.interfaces import ORMOption
 
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationSignature
 from brumel.store.models.reading import Reading
-from brumel.store.models.reference import Instrument, Probe
+from brumel.store.models.reference import Instrument, Probe, Site
 from brumel.store.models.visit import Acknowledgement, EntryKind, ReadingBasis, SiteLimit, Visit, VisitEntry, VisitPhoto
 
 
@@ -34,6 +35,16 @@ class Place:
 
 _newer = aliased(Reading)
 _STANDS = and_(~exists().where(_newer.amends_id == Reading.id), ~Reading.removed)
+
+
+def by_name(reading: type[Reading] = Reading, *, expected: bool = False) -> tuple[ORMOption, ...]:
+    """A reading names its site and its visit; what was entered there stays away, and what is expected unless wanted."""
+    named, site = joinedload(reading.visit), joinedload(reading.site)
+    return (
+        site if expected else site.lazyload(Site.ranges),
+        named.lazyload(Visit.entries),
+        named.joinedload(Visit.site).lazyload(Site.ranges),
+    )
 
 
 def stands() -> ColumnElement[bool]:
@@ -139,7 +150,7 @@ def site_limits(session: Session, site_id: uuid.UUID) -> Sequence[SiteLimit]:
 
 def readings_of_visit(session: Session, visit_id: uuid.UUID) -> Sequence[Reading]:
     """All readings of a visit, amended ones too, the oldest first."""
-    query = select(Reading).where(Reading.visit_id == visit_id).options(selectinload(Reading.findings))
+    query = select(Reading).where(Reading.visit_id == visit_id).options(selectinload(Reading.findings), *by_name())
     return session.scalars(query.order_by(Reading.ordinal)).all()
 
 
@@ -196,7 +207,9 @@ def standing_for(session: Session, ids: Collection[uuid.UUID]) -> dict[uuid.UUID
 def bases_of(session: Session, reading_id: uuid.UUID) -> Sequence[Reading]:
     """The readings that one was worked out from."""
     rests = select(ReadingBasis.basis_id).where(ReadingBasis.reading_id == reading_id)
-    return session.scalars(select(Reading).where(Reading.id.in_(rests)).order_by(Reading.ordinal)).all()
+    return session.scalars(
+        select(Reading).where(Reading.id.in_(rests)).options(*by_name()).order_by(Reading.ordinal)
+    ).all()
 
 
 def shown_by_meter(
@@ -212,11 +225,20 @@ def shown_by_meter(
     return session.scalars(query.order_by(Reading.taken_at, Reading.ordinal)).all()
 
 
+def visit(session: Session, visit_id: uuid.UUID) -> Visit | None:
+    """A visit with what was said of it."""
+    query = select(Visit).where(Visit.id == visit_id).options(joinedload(Visit.entries))
+    return session.execute(query).unique().scalar_one_or_none()
+
+
 def visits(
-    session: Session, site_id: uuid.UUID | None = None, since: datetime | None = None, limit: int | None = None
-) -> Sequence[Visit]:
-    """Visits, the newest first."""
+    session: Session, site_id: uuid.UUID | None = None, since: datetime | None = None, limit: int | None = None,
+    *, listed: bool = False,
+) -> Sequence[Visit]:  # fmt: skip
+    """Visits, the newest first; where they are only listed, without what was said and what their site expects."""
     query = select(Visit).order_by(Visit.begun_at.desc(), Visit.id)
+    if listed:
+        query = query.options(lazyload(Visit.entries), joinedload(Visit.site).lazyload(Site.ranges))
     if site_id is not None:
         query = query.where(Visit.site_id == site_id)
     if since is not None:
@@ -234,7 +256,7 @@ def unfinished(session: Session, since: datetime) -> Sequence[Visit]:
 def beyond_unseen(session: Session) -> Sequence[Reading]:
     """Standing readings beyond a limit that nobody has seen to, the newest first."""
     seen = exists().where(Acknowledgement.reading_id == Reading.id)
-    query = select(Reading).where(Reading.keeps == "beyond", ~seen, stands())
+    query = select(Reading).where(Reading.keeps == "beyond", ~seen, stands()).options(*by_name())
     return session.scalars(query.order_by(Reading.taken_at.desc())).all()
 
 

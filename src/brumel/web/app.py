@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import uuid
+from contextlib import nullcontext
 from dataclasses import dataclass
 from typing import Any
 
@@ -14,6 +15,7 @@ from flask_wtf.csrf import CSRFProtect
 from werkzeug.middleware.proxy_fix import ProxyFix
 
 from brumel.services.application import Services
+from brumel.services.remembered import one_look
 from brumel.web import (
     access,
     api,
@@ -84,11 +86,19 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     for place in (auth, start, today, kit, shelf, plan, bench, rounds, visits, reckon, ledger, find, guide, live, api):
         app.register_blueprint(place.blueprint)
 
+    dispatch = app.dispatch_request
+
+    def look_once() -> ResponseReturnValue:
+        """What only shows reads once how much has been recorded."""
+        with one_look() if request.method in ("GET", "HEAD") else nullcontext():
+            return dispatch()
+
+    app.dispatch_request = look_once  # type: ignore[method-assign]
+
     @app.context_processor
     def shared() -> dict[str, Any]:
         return {
-            "day_lines": lambda: ribbon.day_lines(services.today.ribbon(probe_states()), services.clock),
-            "lanes": lambda of=None: ribbon.lanes(services.today.ribbon(probe_states()).of(of), services.clock),
+            "ribbon": lambda of, unfolds: ribbon.drawn(services, probe_states, of, unfolds=unfolds),
             "demo": settings.demo,
             "zone": str(services.clock.timezone).replace("_", " "),
             "theme": request.cookies.get("theme", "day"),

@@ -13,7 +13,7 @@ from markupsafe import Markup
 from brumel.core.findings import Level, worst_of
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, unit_for
-from brumel.core.wording import counted, grouped, lower_first, signed, upper_first
+from brumel.core.wording import counted, day_words, grouped, lower_first, signed, upper_first
 from brumel.services.clock import Clock
 
 
@@ -30,9 +30,10 @@ def register_filters(app: Flask, clock: Clock) -> None:
         return clock.local(moment).strftime("%H:%M")
 
     def time_of(machine: str, on: date, rest: str = "") -> Markup:
-        # On paper every date has its year; those of other years have it already.
-        year = Markup(' data-year="{}"').format(on.year) if on.year == clock.today().year else ""
-        return Markup('<time datetime="{}"><span{}>{}</span>{}</time>').format(machine, year, clock.day_said(on), rest)
+        # On paper every date has its year; those of other years have it already. All of it is ours: nothing to escape.
+        today = clock.today()
+        year = f' data-year="{on.year}"' if on.year == today.year else ""
+        return Markup(f'<time datetime="{machine}"><span{year}>{day_words(on, today)}</span>{rest}</time>')
 
     def day(when: date | datetime) -> Markup:
         local = clock.local(when).date() if isinstance(when, datetime) else when

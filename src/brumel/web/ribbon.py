@@ -8,15 +8,19 @@ from __future__ import annotations
 
 import uuid
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from itertools import pairwise
+
+from flask import render_template
+from markupsafe import Markup
 
 from brumel.core.findings import Level, worst_of
 from brumel.core.kit.readiness import Clock as Running
 from brumel.core.kit.readiness import State
 from brumel.core.wording import counted
+from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.kit.states import ProbeState
 from brumel.services.today.strip import Lane, Ribbon, Span
@@ -143,6 +147,30 @@ class DayLine:
     """Top and height of the part that the layers fill."""
     dots: tuple[Dot, ...]
     coming: tuple[Coming, ...]
+
+
+def drawn(
+    services: Services, states: Callable[[], Sequence[ProbeState]], of: uuid.UUID | None, *, unfolds: bool
+) -> Markup:
+    """The strip of a page, of all or of one probe; nothing where there is none. Drawn once, until something changes.
+
+    Parameters
+    ----------
+    states
+        Gives the probes where it must be drawn.
+    unfolds
+        Whether the line of all shows each by itself too.
+    """
+
+    def draw() -> str:
+        whole = services.today.ribbon(states())
+        if not whole.lanes:
+            return ""
+        lines = [] if of else day_lines(whole, services.clock)
+        alone = lanes(whole.of(of), services.clock) if of or unfolds else []
+        return render_template("_partials/ribbon.html", lines=lines, lanes=alone)
+
+    return Markup(services.today.kept((of, bool(unfolds)), draw))
 
 
 def day_lines(ribbon: Ribbon, clock: Clock) -> list[DayLine]:

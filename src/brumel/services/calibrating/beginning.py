@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import uuid
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from typing import Any
@@ -58,6 +58,9 @@ class Choices:
     last: Mapping[str, str]
     why_not: str
     """Why it can't be calibrated here; empty where it can."""
+    sites: Sequence[Site]
+    usual: Collection[uuid.UUID]
+    """The sites that the probe has been reading."""
 
 
 @dataclass(frozen=True)
@@ -79,8 +82,9 @@ class Hints:
 
 def hints_for(session: Session, probe: Probe, clock: Clock, order: HouseOrder) -> Hints:
     """What is told before a run with a probe."""
-    now = clock.now()
-    run = queries.newest_with_pressure(session, probe.kit, now - REMEMBERED, now)
+    now, own = clock.now(), upkeep.senses(probe)
+    asked = own is not None and own.needs_pressure
+    run = queries.newest_with_pressure(session, probe.kit, now - REMEMBERED, now) if asked else None
     pressure = stored.place_of(run).pressure if run else None
     early = tuple(out_of_order(session, probe, clock, order))
     return Hints(pressure, run, _not_looked_at(session, probe, now), leaning_on_stale(session, probe, now), early)
@@ -138,13 +142,15 @@ def choices_for(session: Session, probe: Probe, now: datetime, today: date) -> C
     wanted = {r for key in wanted for r in (roles()[key].lower, roles()[key].higher, key) if r in roles()}
     wanted = {key for key in roles() if key in wanted and roles()[key].middle is None}
     last = queries.newest_run(session, probe.id, now)
-    usual = list(queries.sites_read_with(session, probe.id, now - USUAL))
-    aim = Aimed(kind.suits.get(kind.quantity), _waters(session, usual, kind.quantity))
+    usual, sites = queries.sites_read_with(session, probe.id, now - USUAL), queries.sites(session)
+    aim = Aimed(kind.suits.get(kind.quantity), _reach((s for s in sites if s.id in usual), kind.quantity))
     return Choices(
         found,
         _lots(session, wanted, today, aim),
         house.begins_with(session, kind.principle) | _last(last),
         "" if found else _why_not(kind.name),
+        sites,
+        usual,
     )
 
 
@@ -174,9 +180,10 @@ class Aimed:
 
 def _lots(session: Session, wanted: Collection[str], today: date, aim: Aimed) -> dict[str, list[LotChoice]]:
     found: dict[str, list[LotChoice]] = {}
+    standing = [x for x in queries.lots(session) if x.discarded_on is None]
     for key in (k for k in roles() if k in wanted):
         role = roles()[key]
-        lots = [x for x in queries.lots(session, role.standard) if role.admits(x.standard, x.nominal, x.family)]
+        lots = [x for x in standing if role.admits(x.standard, x.nominal, x.family)]
         choices = [
             LotChoice(x, stored.label_value(x) or standards()[x.standard].short, _caution(x, today, aim)) for x in lots
         ]
@@ -277,7 +284,10 @@ def _not_looked_at(session: Session, probe: Probe, now: datetime) -> str:
 
 
 def _waters(session: Session, site_ids: Sequence[uuid.UUID], key: str) -> tuple[float, float] | None:
-    sites = [site for site_id in site_ids if (site := session.get(Site, site_id))]
+    return _reach(queries.some_sites(session, site_ids), key)
+
+
+def _reach(sites: Iterable[Site], key: str) -> tuple[float, float] | None:
     reaches = [reach for site in sites if (reach := site.expected(key))]
     return (min(low for low, _ in reaches), max(high for _, high in reaches)) if reaches else None
 

@@ -37,6 +37,7 @@ from brumel.services.live.channels import signal_positions_of
 from brumel.services.live.display import asked_thousandth, signal_behind, wrong_of_meter
 from brumel.services.live.signal import Lens, Signal, signal_since
 from brumel.services.people import may_record, may_withdraw
+from brumel.services.remembered import kept
 from brumel.store import queries
 from brumel.store.database import Database, hold
 from brumel.store.models.base import Source
@@ -104,26 +105,31 @@ class Calibrations:
             add_once(session, CalibrationRun, row, told=("probe_id", "method_code", "rinse", "lots"))
         return begin.run_id
 
+    @kept
     def choices(self, probe_id: uuid.UUID) -> Choices:
         """What a run with a probe can begin with, lots in date first."""
         with self.database.session() as session:
             return choices_for(session, stored_probe(session, probe_id), self.clock.now(), self.clock.today())
 
+    @kept
     def hints(self, probe_id: uuid.UUID) -> Hints:
         """What is told before a run with a probe begins."""
         with self.database.session() as session:
             return hints_for(session, stored_probe(session, probe_id), self.clock, self.order)
 
+    @kept
     def same_pour(self, run_id: uuid.UUID) -> list[Probe]:
         """Probes of the kit that the bottle of a run serves too: a combined solution has two values."""
         with self.database.session() as session:
             return beginning.same_pour(session, _run(session, run_id))
 
+    @kept
     def open_runs(self) -> Sequence[CalibrationRun]:
         """Runs begun and neither signed nor given up."""
         with self.database.session() as session:
             return queries.open_runs(session)
 
+    @kept
     def view(self, run_id: uuid.UUID, *, traces: bool = False) -> RunView:
         """The run with its progress, line and findings so far; as signed once it is."""
         with self.database.session() as session:

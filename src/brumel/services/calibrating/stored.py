@@ -10,7 +10,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, joinedload
 
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, StepKind, Use, steps_of
@@ -187,7 +187,8 @@ def previous_full_run(session: Session, probe_id: uuid.UUID, at: datetime) -> Pr
     """The probe's last usable full run before ``at``."""
     probe = session.get_one(Probe, probe_id)
     own = upkeep.senses(probe)
-    run = session.scalars(queries.full_runs(probe_id, at, own.minor if own else ()).limit(1)).first()
+    query = queries.full_runs(probe_id, at, own.minor if own else ()).limit(1)
+    run = session.scalars(query.options(joinedload(CalibrationRun.coefficients))).unique().first()
     return _previous(run, upkeep.events_of_probe(session, probe), at) if run else None
 
 

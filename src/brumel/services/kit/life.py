@@ -31,8 +31,9 @@ from brumel.services.kit.care_log import (
     shared_rows,
 )
 from brumel.services.kit.probes import stored_probe
-from brumel.services.kit.states import ProbeState, probe_state, probe_states
+from brumel.services.kit.states import ProbeState, States
 from brumel.services.people import may_record
+from brumel.services.remembered import kept
 from brumel.store import care_queries, queries
 from brumel.store.care_queries import CareRow
 from brumel.store.database import Database
@@ -110,20 +111,20 @@ class Kit:
 
     database: Database
     clock: Clock
+    states: States
 
+    @kept
     def cards(self) -> list[Card]:
         """All probes, by the kit that they travel in."""
-        with self.database.session() as session:
-            logs = upkeep.Logs.read(session)
-            states = probe_states(session, self.clock.now(), logs)
-        cards = [_card(s, logs.care.get(s.probe.id, ())) for s in states]
+        logs = self.states.logs()
+        cards = [_card(s, logs.care.get(s.probe.id, ())) for s in self.states.probe_states()]
         return sorted(cards, key=lambda c: (c.state.probe.kit, c.state.probe.label))
 
+    @kept
     def life(self, probe_id: uuid.UUID) -> Life:
         """A probe's life: what happened to it, and how its calibration line moved."""
-        now = self.clock.now()
+        now, state = self.clock.now(), self.states.probe_state(probe_id)
         with self.database.session() as session:
-            state = probe_state(session, now, probe_id)
             care = care_queries.care_records(session, probe_id)
             looked = care_queries.inspections(session, probe_id)
             shown = care_queries.photographed(session, [i.id for i in looked])

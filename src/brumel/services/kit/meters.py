@@ -22,6 +22,7 @@ from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.labels import wrong_label
 from brumel.services.live.display import wrong_does
 from brumel.services.people import may_record
+from brumel.services.remembered import kept
 from brumel.store import care_queries, queries
 from brumel.store.database import Database
 from brumel.store.models.care import MeterRecord
@@ -77,6 +78,7 @@ class Meters:
     database: Database
     clock: Clock
 
+    @kept
     def all(self) -> list[MeterView]:
         """All meters, by label."""
         with self.database.session() as session:

@@ -21,7 +21,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.services.kit import upkeep
 from brumel.services.kit.probes import stored_probe
-from brumel.services.remembered import Remembered
+from brumel.services.remembered import Remembered, kept
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun, KeptBy
@@ -106,24 +106,39 @@ class States:
         return list(self._states.get(self.database, self.clock, self._worked_out))
 
     def _worked_out(self, at: datetime) -> list[ProbeState]:
+        logs = self.logs()
         with self.database.session() as session:
-            return probe_states(session, at)
+            return probe_states(session, at, logs)
+
+    @kept
+    def logs(self) -> upkeep.Logs:
+        """The newest of all logs: enough for every clock."""
+        with self.database.session() as session:
+            return upkeep.Logs.read(session)
 
     def probe_state(self, probe_id: uuid.UUID) -> ProbeState:
-        """One probe with what its calibration is worth now."""
+        """One probe with what its calibration is worth now; one that is retired too."""
+        in_use = next((s for s in self.probe_states() if s.probe.id == probe_id), None)
+        return in_use or self._retired(probe_id)
+
+    @kept
+    def _retired(self, probe_id: uuid.UUID) -> ProbeState:
         with self.database.session() as session:
             return probe_state(session, self.clock.now(), probe_id)
 
+    @kept
     def sites(self, *, retired: bool = False) -> Sequence[Site]:
         """All sites that are read; ``retired`` has the others too."""
         with self.database.session() as session:
             return queries.sites(session, retired=retired)
 
+    @kept
     def probes(self) -> Sequence[Probe]:
         """All probes, those that are retired too."""
         with self.database.session() as session:
             return queries.probes(session, retired=True)
 
+    @kept
     def site(self, site_id: uuid.UUID) -> Site:
         """One site."""
         with self.database.session() as session:
@@ -132,21 +147,15 @@ class States:
             raise NotFound("There is no such site.")
         return site
 
-    def usual_sites(self, probe_id: uuid.UUID) -> list[uuid.UUID]:
-        """The sites that the probe has been reading: the waters that it is calibrated for."""
-        with self.database.session() as session:
-            return list(queries.sites_read_with(session, probe_id, self.clock.now() - USUAL))
-
 
 def probe_states(
     session: Session, at: datetime, logs: upkeep.Logs | None = None, some: Sequence[uuid.UUID] | None = None
 ) -> list[ProbeState]:
     """What every probe's calibration is worth at a moment, or that of some; ``logs`` where they are read already."""
-    basis = queries.newest_of_probes(session, at, usable=True)
-    newest = queries.newest_of_probes(session, at, usable=False)
+    newest = queries.newest_of_probes(session, at)
     probes = queries.probes(session, some)
     logs = logs or upkeep.Logs.read(session)
-    return [_state(p, basis.get(p.id), newest.get(p.id), logs.readiness(p, at), at) for p in probes]
+    return [_state(p, newest.get(p.id, ()), logs.readiness(p, at), at) for p in probes]
 
 
 def probe_state(session: Session, at: datetime, probe_id: uuid.UUID) -> ProbeState:
@@ -154,13 +163,10 @@ def probe_state(session: Session, at: datetime, probe_id: uuid.UUID) -> ProbeSta
     return probe_states(session, at, some=[stored_probe(session, probe_id).id])[0]
 
 
-def _state(
-    probe: Probe,
-    run: CalibrationRun | None,
-    newest: CalibrationRun | None,
-    ready: Readiness,
-    at: datetime,
-) -> ProbeState:
+def _state(probe: Probe, runs: Sequence[CalibrationRun], ready: Readiness, at: datetime) -> ProbeState:
+    """A probe's state by its newest run, and where that is unfit the newest that was not."""
+    newest = runs[0] if runs else None
+    run = next((r for r in runs if r.signature and r.signature.level != Level.UNFIT), None)
     newest_unfit = newest if newest is not None and (run is None or newest.id != run.id) else None
     kind = upkeep.kind_of(probe)
     held = held_by_run(run) if run is not None else None

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import json
 import uuid
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
-from typing import Any
+from typing import Any, TypeVar
+
+from sqlalchemy import Select
 
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, unit_for
@@ -21,12 +23,14 @@ from brumel.services.ledger.run_files import run_file
 from brumel.services.ledger.written import as_csv, as_json
 from brumel.services.live.display import meter_words
 from brumel.services.paging import Page
+from brumel.services.remembered import kept
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationCoefficient, CalibrationPoint, CalibrationRun
 from brumel.store.models.reading import Reading
 
-PAGE = 50
+PAGE, _AT_ONCE = 50, 250
+R = TypeVar("R")
 
 
 @dataclass(frozen=True)
@@ -49,23 +53,25 @@ class Ledger:
     database: Database
     clock: Clock
 
+    @kept
     def calibrations(self, wanted: Filter, page: int = 1) -> Page:
         """Calibrations that fit, the newest first."""
         return self._page(self._runs, wanted, page)
 
+    @kept
     def readings(self, wanted: Filter, page: int = 1) -> Page:
         """Readings that fit, the newest first."""
         return self._page(self._readings, wanted, page)
 
-    def calibrations_csv(self, wanted: Filter) -> str:
-        """One line a point, each with its run's line and verdict."""
-        runs = self._runs(wanted, None, 0)
-        return as_csv(_CALIBRATION_COLUMNS, ((run, p) for run in runs for p in (run.points or _NO_POINT)))
+    def calibrations_csv(self, wanted: Filter) -> Iterator[str]:
+        """One line a point, each with its run's line and verdict; piece by piece."""
+        runs = queries.all_runs(self._criteria(wanted))
+        return as_csv(_CALIBRATION_COLUMNS, ((run, p) for run in self._each(runs) for p in (run.points or _NO_POINT)))
 
-    def readings_csv(self, wanted: Filter, units: Mapping[str, str] | None = None) -> str:
-        """One line a reading; ``units`` by the unit that is kept: in which else somebody wants values."""
+    def readings_csv(self, wanted: Filter, units: Mapping[str, str] | None = None) -> Iterator[str]:
+        """One line a reading, piece by piece; ``units``: by the unit that is kept in which else values are wanted."""
         columns = _READING_COLUMNS | (_in_units(units) if units else {})
-        return as_csv(columns, ((r,) for r in self._readings(wanted, None, 0, working=False)))
+        return as_csv(columns, ((r,) for r in self._each(queries.all_readings(self._criteria(wanted)))))
 
     def calibrations_json(self, wanted: Filter) -> str:
         """Calibrations with points and findings, nested."""
@@ -95,11 +101,12 @@ class Ledger:
         head = {"format": FORMAT, "version": VERSION}
         return as_json(head | {"readings": [_reading_record(r) for r in readings], "records": records})
 
+    @kept
     def care(self, wanted: Filter, page: int = 1) -> Page:
         """Care and inspections that fit, the newest first."""
         return Page.of(self._care(wanted), page, PAGE)
 
-    def care_csv(self, wanted: Filter) -> str:
+    def care_csv(self, wanted: Filter) -> Iterator[str]:
         """One line an entry of a care log, or an inspection."""
         return as_csv(upkeep.COLUMNS, ((entry,) for entry in self._care(wanted)))
 
@@ -111,6 +118,11 @@ class Ledger:
         with self.database.session() as session:
             return upkeep.entries(session, self._criteria(wanted))
 
+    def _each(self, query: Select[R]) -> Iterator[R]:
+        """The rows of a question one after the other, as many at a time as keep memory flat."""
+        with self.database.session() as session:
+            yield from session.scalars(query.execution_options(yield_per=_AT_ONCE))  # what is let go of is forgotten
+
     def _page(self, fetch: Callable[[Filter, int | None, int], list[Any]], wanted: Filter, page: int) -> Page:
         rows = fetch(wanted, PAGE + 1, (page - 1) * PAGE)
         return Page(rows[:PAGE], page, len(rows) > PAGE)
@@ -119,10 +131,10 @@ class Ledger:
         with self.database.session() as session:
             return list(queries.runs(session, self._criteria(wanted), limit=limit, offset=offset))
 
-    def _readings(self, wanted: Filter, limit: int | None, offset: int, *, working: bool = True) -> list[Reading]:
+    def _readings(self, wanted: Filter, limit: int | None, offset: int) -> list[Reading]:
         with self.database.session() as session:
             criteria = self._criteria(wanted)
-            return list(queries.readings(session, criteria, limit=limit, offset=offset, working=working))
+            return list(queries.readings(session, criteria, limit=limit, offset=offset))
 
     def _criteria(self, wanted: Filter) -> queries.Criteria:
         """Local days as moments: from the start of the first to the end of the last."""

@@ -9,14 +9,27 @@ from collections.abc import Callable, Iterable, Iterator
 from datetime import datetime
 from typing import Any
 
+_LINES = 200
+"""So many lines are handed on at a time."""
 
-def as_csv(columns: dict[str, Callable[..., Any]], rows: Iterable[tuple[Any, ...]]) -> str:
-    """A table with a line of names; a cell that a spreadsheet would run as a formula is quoted."""
+
+def as_csv(columns: dict[str, Callable[..., Any]], rows: Iterable[tuple[Any, ...]]) -> Iterator[str]:
+    """A table piece by piece, its line of names at once; a cell that a spreadsheet would run as a formula is quoted."""
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(columns)
-    writer.writerows(_cells(columns, row) for row in rows)
-    return out.getvalue()
+    for number, row in enumerate(rows):
+        if number % _LINES == 0:
+            yield _taken(out)
+        writer.writerow(_cells(columns, row))
+    yield _taken(out)
+
+
+def _taken(out: io.StringIO) -> str:
+    text = out.getvalue()
+    out.seek(0)
+    out.truncate()
+    return text
 
 
 def _cells(columns: dict[str, Callable[..., Any]], row: tuple[Any, ...]) -> Iterator[Any]:

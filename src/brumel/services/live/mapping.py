@@ -124,11 +124,9 @@ def _of_meter(session: Session, meter_id: uuid.UUID) -> list[MappedDevice]:
     every = queries.probes(session)
     probes = tuple(p for p in every if p.meter_id == meter_id and probe_kinds()[p.kind].principle)
     taken = {p.device_id: p.meter_id for p in every if p.device_id}
-    return [
-        MappedDevice(d, tuple(channels_of(d)), probes, tuple(queries.newest_values(session, d.id)))
-        for d in queries.devices(session)
-        if taken.get(d.id, meter_id) == meter_id
-    ]
+    devices = [d for d in queries.devices(session) if taken.get(d.id, meter_id) == meter_id]
+    newest = queries.newest_values(session, [d.id for d in devices])
+    return [MappedDevice(d, tuple(channels_of(d)), probes, tuple(newest.get(d.id, ()))) for d in devices]
 
 
 def _one(session: Session, meter_id: uuid.UUID, device_id: uuid.UUID) -> MappedDevice:

@@ -24,7 +24,7 @@ from brumel.core.plan.waters import sites_of
 from brumel.core.quantities.quantity import quantity
 from brumel.services.clock import Clock
 from brumel.services.kit import upkeep
-from brumel.services.kit.states import ProbeState, probe_states
+from brumel.services.kit.states import ProbeState, States
 from brumel.services.planning.along import (
     Conflict,
     Standard,
@@ -144,15 +144,14 @@ class Planning:
     database: Database
     clock: Clock
     shelf: Shelf
+    states: States
     order: HouseOrder = field(default_factory=default_order)
 
     def plan(self, wanted: PlannedRound) -> DayPlan:
         """Work out the best plan; every plan is checked by code that shares nothing with the solver."""
-        now = self.clock.now()
+        now, logs, everyone = self.clock.now(), self.states.logs(), self.states.probe_states()
+        known = {s.id: s for s in self.states.sites()}
         with self.database.session() as session:
-            logs = upkeep.Logs.read(session)
-            everyone = probe_states(session, now, logs)
-            known = {s.id: s for s in queries.sites(session)}
             others = [r for r in queries.planned_rounds(session, now) if r.id != wanted.id and at_once(r, wanted)]
             instruments = [i for i in visit_queries.instruments(session) if i.kit == wanted.kit]
         sites = [known[key] for key in wanted.site_ids if key in known]
@@ -224,18 +223,14 @@ class Planning:
 
     def needs(self, wanted: PlannedRound) -> list[Standard]:
         """The standards that a round takes, without its plan."""
-        with self.database.session() as session:
-            everyone = probe_states(session, self.clock.now())
-            crew = crew_of(wanted, everyone, (s for s in queries.sites(session) if s.id in wanted.site_ids))
+        sites = (s for s in self.states.sites() if s.id in wanted.site_ids)
+        crew = crew_of(wanted, self.states.probe_states(), sites)
         return self._standards(wanted, crew.states, crew)
 
     def latest_begins(self, wanted: PlannedRound) -> list[Beginning]:
         """When each probe of a round has to be begun with at the latest, were it the only one; the earliest first."""
-        now = self.clock.now()
-        with self.database.session() as session:
-            logs = upkeep.Logs.read(session)
-            everyone = probe_states(session, now, logs)
-            crew = crew_of(wanted, everyone, (s for s in queries.sites(session) if s.id in wanted.site_ids))
+        now, logs, everyone = self.clock.now(), self.states.logs(), self.states.probe_states()
+        crew = crew_of(wanted, everyone, (s for s in self.states.sites() if s.id in wanted.site_ids))
         planner = _Planner(wanted, everyone, logs, now, crew, self.order)
         found = []
         for state in crew.states:

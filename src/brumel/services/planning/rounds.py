@@ -21,6 +21,7 @@ from brumel.services.kit.life import Kit
 from brumel.services.kit.meters import Meters
 from brumel.services.people import may_record
 from brumel.services.planning.plan import DayPlan, Planning, Step
+from brumel.services.remembered import kept
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Person, PlannedRound, Site
@@ -60,16 +61,18 @@ class PlannedRounds:
     kit: Kit
     meters: Meters
 
+    @kept
     def ahead(self) -> Sequence[PlannedRound]:
         """Rounds that have not left yet, the next first."""
         with self.database.session() as session:
             return queries.planned_rounds(session, self.clock.now())
 
+    @kept
     def kits(self) -> list[str]:
         """The kits that probes travel in."""
-        with self.database.session() as session:
-            return sorted({p.kit for p in queries.probes(session)})
+        return sorted({s.probe.kit for s in self.planning.states.probe_states()})
 
+    @kept
     def plan(self, round_id: uuid.UUID) -> DayPlan:
         """A round's plan as things stand now."""
         with self.database.session() as session:

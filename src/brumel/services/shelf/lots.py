@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
@@ -21,6 +21,7 @@ from brumel.services.editing import refuse_older
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import photos
 from brumel.services.people import may_record
+from brumel.services.remembered import kept
 from brumel.services.shelf.typed import (
     CORRECTED,
     LEAST,
@@ -76,17 +77,18 @@ class Shelf:
     database: Database
     clock: Clock
 
+    @kept
     def entries(self, *, discarded: bool = False, on: date | None = None) -> list[Entry]:
         """All lots on the shelf, or also those that were discarded, judged for a day; today where none is given."""
-        with self.database.session() as session:
-            found = self._entries(session, on)
+        found = self._entries(self._now(), on)
         found.sort(key=lambda e: list(standards()).index(e.lot.standard))
         return [e for e in found if discarded or e.lot.discarded_on is None]
 
+    @kept
     def view(self, lot_id: uuid.UUID) -> LotView:
         """One lot in full."""
         with self.database.session() as session:
-            entry = next((e for e in self._entries(session) if e.lot.id == lot_id), None)
+            entry = next((e for e in self._entries(self._now()) if e.lot.id == lot_id), None)
             if entry is None:
                 raise NotFound("There is no such lot.")
             return LotView(
@@ -288,26 +290,22 @@ class Shelf:
             raise NotFound("There is no such certificate.")
         return found
 
+    @kept
     def daily_use(self) -> dict[uuid.UUID, float]:
         """What was taken from each lot a day, lately: by calibration points and by hand."""
         since = self.clock.now() - timedelta(days=USE_DAYS)
         with self.database.session() as session:
             lots = {lot.id: lot for lot in queries.lots(session)}
-            used = _used(lots, queries.points_of_lots(session, since))
-            for record in queries.lot_records(session):
-                if record.at >= since:
-                    used[record.lot_id] += record.amount or 0.0
+            used = _used(lots, queries.taken_from_lots(session, since))
         return {lot_id: amount / USE_DAYS for lot_id, amount in used.items()}
 
-    def _entries(self, session: Session, on: date | None = None) -> list[Entry]:
-        lots = queries.lots(session)
-        used = _used({lot.id: lot for lot in lots}, queries.points_of_lots(session))
-        for record in queries.lot_records(session):
-            used[record.lot_id] += record.amount or 0.0
-        of_bottle: dict[uuid.UUID, float] = defaultdict(float)
-        for lot in lots:
-            of_bottle[lot.bottle] += used[lot.id]
-        return [self._entry(lot, of_bottle[lot.bottle], on or self.clock.today()) for lot in lots]
+    @kept
+    def _now(self) -> list[tuple[Lot, float]]:
+        with self.database.session() as session:
+            return _taken_of(session)
+
+    def _entries(self, taken: Iterable[tuple[Lot, float]], on: date | None = None) -> list[Entry]:
+        return [self._entry(lot, used, on or self.clock.today()) for lot, used in taken]
 
     def _entry(self, lot: Lot, used: float, on: date) -> Entry:
         left = None if lot.content is None else lot.content - used
@@ -320,7 +318,7 @@ class Shelf:
         if session.get(LotRecord, record_id) is not None:
             return
         _must_stand(lot, field)
-        left = next(e.facts.left for e in self._entries(session) if e.lot.id == lot.id)
+        left = next(e.facts.left for e in self._entries(_taken_of(session)) if e.lot.id == lot.id)
         if left is not None and amount > left:
             unit = Pack(lot.pack).unit
             words = f"Only {max(left, 0.0):,.0f} {unit} are left by what was logged: take less, or receive another lot."
@@ -333,6 +331,16 @@ class Shelf:
         row = {"id": record_id, "lot_id": lot_id, "person_id": person.id, "at": self.clock.now(), "event": str(event),
                "amount": amount, "note": note.strip(), "corrects": corrects}  # fmt: skip
         add_once(session, LotRecord, row, told=("lot_id", "event", "amount", "note"))
+
+
+def _taken_of(session: Session) -> list[tuple[Lot, float]]:
+    """All lots, each with what was taken from its bottle."""
+    lots = queries.lots(session)
+    used = _used({lot.id: lot for lot in lots}, queries.taken_from_lots(session))
+    of_bottle: dict[uuid.UUID, float] = defaultdict(float)
+    for lot in lots:
+        of_bottle[lot.bottle] += used[lot.id]
+    return [(lot, of_bottle[lot.bottle]) for lot in lots]
 
 
 def _in_bottle(session: Session, lot_id: uuid.UUID) -> list[Lot]:
@@ -372,11 +380,14 @@ def _each(record_id: uuid.UUID, lot: Lot, asked: uuid.UUID) -> uuid.UUID:
     return record_id if lot.id == asked else uuid.uuid5(record_id, str(lot.id))
 
 
-def _used(lots: Mapping[uuid.UUID, Lot], points: Sequence[tuple[uuid.UUID, float, int]]) -> dict[uuid.UUID, float]:
-    """What calibration points took from each lot, in the unit of its pack."""
+def _used(
+    lots: Mapping[uuid.UUID, Lot], taken: Sequence[tuple[uuid.UUID, float | None, float]]
+) -> dict[uuid.UUID, float]:
+    """What calibration points and hands took from each lot, in the unit of its pack."""
     used = dict.fromkeys(lots, 0.0)
-    for lot_id, share, count in points:
-        used[lot_id] += count * (ml_per_point(share) if lots[lot_id].pack == Pack.BOTTLE else 1.0)
+    for lot_id, share, count in taken:
+        in_a_bottle = share is not None and lots[lot_id].pack == Pack.BOTTLE
+        used[lot_id] += count * (ml_per_point(share or 0.0) if in_a_bottle else 1.0)
     return used
 
 

@@ -11,7 +11,9 @@ from brumel.core.kit.shelf import SOON_DAYS, lasts_until
 from brumel.core.wording import counted, day_words
 from brumel.services.clock import Clock
 from brumel.services.planning.rounds import PlannedRounds
+from brumel.services.remembered import kept
 from brumel.services.shelf.lots import Entry, Shelf, label_of
+from brumel.store.database import Database
 
 
 @dataclass(frozen=True)
@@ -31,6 +33,12 @@ class Outlook:
     shelf: Shelf
     rounds: PlannedRounds
 
+    @property
+    def database(self) -> Database:
+        """Where what is recorded is counted."""
+        return self.shelf.database
+
+    @kept
     def shopping(self) -> list[Wanted]:
         """What to order: what is gone, what will not last a month, and what the rounds planned lack."""
         use, today = self.shelf.daily_use(), self.clock.today()
@@ -45,6 +53,7 @@ class Outlook:
                 found.append(Wanted(what, *why))
         return found
 
+    @kept
     def lacking(self, until: datetime | None = None) -> list[Wanted]:
         """Standards of which the rounds planned need more than there is, or that they need and nobody has.
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
@@ -125,20 +125,28 @@ class Today:
     clock: Clock
     outlook: Outlook
     _ribbon: Remembered[strip.Ribbon] = field(default_factory=Remembered, repr=False, compare=False)
+    _drawn: Remembered[str] = field(default_factory=Remembered, repr=False, compare=False)
+    _day: Remembered[Day] = field(default_factory=Remembered, repr=False, compare=False)
     _ahead: Remembered[Ahead] = field(default_factory=Remembered, repr=False, compare=False)
 
     def ribbon(self, states: Sequence[ProbeState]) -> strip.Ribbon:
         """The strip of time from ten hours ago to fourteen hours ahead, computed from what is stored."""
         return self._ribbon.get(self.database, self.clock, lambda now: strip.drawn(self.database, states, now))
 
+    def kept(self, of: Hashable, draw: Callable[[], str]) -> str:
+        """What is drawn of the day for every page, kept until something is recorded."""
+        return self._drawn.get(self.database, self.clock, lambda _: draw(), of)
+
     def day(self, states: Sequence[ProbeState]) -> Day:
         """What to do now and next, kit by kit and site by site, and what has to be thought of tonight."""
+        return self._day.get(self.database, self.clock, lambda _: self._worked_out(states), tuple(map(id, states)))
+
+    def _worked_out(self, states: Sequence[ProbeState]) -> Day:
         now, tomorrow = self.clock.now(), self._end_of_tomorrow()
+        rounds, sites = self.outlook.rounds.ahead(), self.outlook.rounds.planning.states.sites()
         with self.database.session() as session:
             open_runs = queries.open_runs(session)
             newest = queries.last_readings_of_sites(session)
-            sites = queries.sites(session)
-            rounds = queries.planned_rounds(session, now)
             beyond = visit_queries.beyond_unseen(session)
             visits = visit_queries.unfinished(session, now - _LEFT_OPEN)
             pauses = [

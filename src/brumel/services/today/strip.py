@@ -74,8 +74,7 @@ def drawn(database: Database, states: Sequence[ProbeState], now: datetime) -> Ri
     begin, end = now - _BEFORE, now + AFTER
     with database.session() as session:
         # A calibration holds until the next one: of those before, the newest of each probe is enough.
-        before = queries.newest_of_probes(session, begin, usable=False).values()
-        held = [h for run in (*before, *queries.signed_since(session, begin, end)) if (h := held_by_run(run))]
+        held = [h for run in queries.standing_within(session, begin, end) if (h := held_by_run(run))]
         rounds = queries.planned_rounds(session, begin)
         within = queries.Criteria(since=begin, until=end)
         readings = queries.readings(session, within, findings=False)

@@ -23,6 +23,7 @@ from brumel.services.live.channels import positions_of
 from brumel.services.live.display import asked_thousandth, said_once, wrong_of_meter
 from brumel.services.live.signal import Lens
 from brumel.services.people import may_record
+from brumel.services.remembered import kept
 from brumel.services.visiting.correcting import Corrected, Measured, correct, principle_of, reading_transform
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import Known, kept_limits
@@ -75,6 +76,7 @@ class Readings:
             follow_visits(session, visits, person, self.clock, [new.amends_id] if new.amends_id else [])
         return new.reading_id
 
+    @kept
     def view(self, reading_id: uuid.UUID) -> ReadingView:
         """A reading in full."""
         with self.database.session() as session:
@@ -84,7 +86,7 @@ class Readings:
             run_id = reading.calibration_run_id
             return ReadingView(
                 reading=reading,
-                run=queries.run_in_full(session, run_id) if run_id else None,
+                run=session.get(CalibrationRun, run_id) if run_id else None,
                 amends=session.get(Reading, reading.amends_id) if reading.amends_id else None,
                 amended_by=queries.amendment_of(session, reading.id),
                 findings=tuple(stored.stored_findings(reading.findings)),

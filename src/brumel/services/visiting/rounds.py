@@ -9,7 +9,9 @@ from datetime import datetime, timedelta
 from brumel.core.findings import Level
 from brumel.core.quantities.quantity import Quantity, quantities, quantity
 from brumel.core.reading.limits import Limit
+from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
+from brumel.services.remembered import kept
 from brumel.services.visiting.history import limits_at
 from brumel.store import queries, visit_queries
 from brumel.store.database import Database
@@ -78,27 +80,26 @@ class Rounds:
     """Use cases around sites."""
 
     database: Database
+    clock: Clock
 
+    @kept
     def sites_with_latest(self) -> list[tuple[Site, list[Reading]]]:
         """All sites with their newest reading of each quantity."""
         with self.database.session() as session:
             newest = queries.last_readings_of_sites(session)
             return [(site, of_last_stay(newest.get(site.id, []))) for site in queries.sites(session)]
 
-    def histories(self, site_id: uuid.UUID, since: datetime, until: datetime) -> list[SiteHistory]:
+    def histories(self, site: Site, since: datetime, until: datetime) -> list[SiteHistory]:
         """Everything that was read at a site in a time, by quantity, with the calibrations behind it."""
         with self.database.session() as session:
-            site = session.get(Site, site_id)
-            if site is None:
-                raise NotFound("There is no such site.")
             limits = limits_at(session, site)
             found: dict[str, list[HistoryValue]] = {}
             for at, key, value, u, level, reading_id, amends in visit_queries.values_of_site(
-                session, site_id, since, until
+                session, site.id, since, until
             ):
                 found.setdefault(key, []).append(HistoryValue(at, value, Level(level), reading_id, u, amends))
             behind: dict[str, list[Behind]] = {}
-            for key, at, label, level in visit_queries.calibrations_behind(session, site_id, since, until):
+            for key, at, label, level in visit_queries.calibrations_behind(session, site.id, since, until):
                 behind.setdefault(key, []).append(Behind(at, label, Level(level)))
         order = [key for key, about in quantities().items() if key in found and not about.condition]
         return [
@@ -106,6 +107,7 @@ class Rounds:
             for k in order
         ]
 
+    @kept
     def history(self, site_id: uuid.UUID, key: str) -> SiteHistory:
         """The site's newest readings of a quantity."""
         with self.database.session() as session:

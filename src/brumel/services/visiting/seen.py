@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
@@ -22,7 +22,7 @@ from brumel.services.visiting.plain import Spot
 from brumel.store import queries, visit_queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
-from brumel.store.models.reference import Probe, Site
+from brumel.store.models.reference import Instrument, Probe, Site
 from brumel.store.models.visit import EntryKind, Visit, VisitPhoto
 
 _LATELY = timedelta(days=120)
@@ -134,7 +134,7 @@ def standing_of(session: Session, visit: Visit) -> list[Reading]:
 
 def visit_of(session: Session, visit_id: uuid.UUID) -> Visit:
     """A visit by its key."""
-    visit = session.get(Visit, visit_id)
+    visit = visit_queries.visit(session, visit_id)
     if visit is None:
         raise NotFound("There is no such visit.")
     return visit
@@ -176,17 +176,44 @@ def asked_of(site: Site | None) -> list[str]:
     return list(dict.fromkeys([*(kind.reads if kind else ("temperature",)), *expected]))
 
 
+@dataclass(frozen=True)
+class AtHand:
+    """What a visit may be read with and held against; nothing of it where only what was read is asked."""
+
+    probes: Sequence[Probe] = ()
+    instruments: Sequence[Instrument] = ()
+    before: Mapping[str, str] = field(default_factory=dict)
+    """With what each quantity was read last."""
+    limits: Mapping[str, Limit] = field(default_factory=dict)
+    photos: Sequence[VisitPhoto] = ()
+
+    @classmethod
+    def read(cls, session: Session, visit: Visit, at: datetime) -> AtHand:
+        """Read it for a visit."""
+        site = visit.site
+        return cls(
+            [p for p in queries.probes(session) if upkeep.kind_of(p).quantity],
+            visit_queries.instruments(session),
+            visit_queries.read_with_last(session, site.id, at - _LATELY) if site else {},
+            limits_at(session, site),
+            visit_queries.photos_of_visit(session, visit.id),
+        )
+
+
 def view_of(session: Session, visit: Visit, at: datetime) -> VisitView:
     """A visit with what was read, what is left and what speaks against it."""
-    everything = list(visit_queries.readings_of_visit(session, visit.id))
+    everything = visit_queries.readings_of_visit(session, visit.id)
+    return seen_of(visit, everything, AtHand.read(session, visit, at))
+
+
+def seen_of(visit: Visit, everything: Sequence[Reading], hand: AtHand) -> VisitView:
+    """A visit by all its readings, amended ones too."""
     rows = standing(everything)
     site, asked = visit.site, asked_of(visit.site)
-    probes = [p for p in queries.probes(session) if upkeep.kind_of(p).quantity]
-    instruments = visit_queries.instruments(session)
-    before = visit_queries.read_with_last(session, site.id, at - _LATELY) if site else {}
+    probes, instruments, before = hand.probes, hand.instruments, hand.before
     read = [r.quantity for r in rows if r.source != Source.DERIVED]
     skipped = {e.quantity: e.words for e in visit.entries if e.kind == EntryKind.SKIPPED}
-    limits = limits_seen(limits_at(session, site), rows)
+    limits = limits_seen(hand.limits, rows)
     keys = [k for k in dict.fromkeys([*asked, *read, *CONDITIONS]) if k != "station-pressure"]
 
     def row(key: str) -> Row:
@@ -219,7 +246,7 @@ def view_of(session: Session, visit: Visit, at: datetime) -> VisitView:
         note.words if note else "",
         finished.words if finished else "",
         bool(kind and kind.layers),
-        tuple(visit_queries.photos_of_visit(session, visit.id)),
+        tuple(hand.photos),
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -10,11 +11,12 @@ from sqlalchemy.orm import Session
 
 from brumel.core.quantities.quantity import Quantity
 from brumel.services.clock import Clock
-from brumel.services.visiting.seen import VisitView, view_of
+from brumel.services.kit.states import States
+from brumel.services.remembered import kept
+from brumel.services.visiting.seen import AtHand, VisitView, seen_of
 from brumel.store import queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import PlannedRound, Site
-from brumel.store.models.visit import Visit
 
 _LASTS = timedelta(hours=16)
 """So long after its departure visits belong to a round (rule of this product)."""
@@ -73,36 +75,38 @@ class Touring:
 
     database: Database
     clock: Clock
+    states: States
 
+    @kept
     def tour(self, round_id: uuid.UUID) -> Tour | None:
         """A round with its visits; None where there is no such round."""
         with self.database.session() as session:
             wanted = session.get(PlannedRound, round_id)
-            return None if wanted is None else _tour(session, wanted, self.clock.now())
+            return None if wanted is None else self._tour(session, wanted)
 
-    def tour_of(self, visit_id: uuid.UUID) -> Tour | None:
-        """The round that a visit belongs to, by its time and its site; None where it belongs to none."""
+    @kept
+    def tour_at(self, site_id: uuid.UUID | None, at: datetime) -> Tour | None:
+        """The round that a visit to a site belongs to by its time; None where it belongs to none."""
         with self.database.session() as session:
-            visit = session.get(Visit, visit_id)
-            if visit is None or visit.site_id is None:
-                return None
-            for wanted in queries.planned_rounds(session, visit.begun_at - _LASTS):
-                near = wanted.departure - _EARLY <= visit.begun_at <= wanted.departure + _LASTS
-                if near and visit.site_id in wanted.site_ids:
-                    return _tour(session, wanted, self.clock.now())
+            for wanted in queries.planned_rounds(session, at - _LASTS) if site_id else ():
+                near = wanted.departure - _EARLY <= at <= wanted.departure + _LASTS
+                if near and site_id in wanted.site_ids:
+                    return self._tour(session, wanted)
             return None
 
+    def _tour(self, session: Session, wanted: PlannedRound) -> Tour:
+        known = {s.id: s for s in self.states.sites()}
+        return _made(session, wanted, known)
 
-def _tour(session: Session, wanted: PlannedRound, at: datetime) -> Tour:
+
+def _made(session: Session, wanted: PlannedRound, known: Mapping[uuid.UUID, Site]) -> Tour:
     visits = visit_queries.visits(session, since=wanted.departure - _EARLY)
     until = wanted.departure + _LASTS
     of_site = {v.site_id: v for v in reversed(visits) if v.begun_at <= until}
-    known = {s.id: s for s in queries.sites(session)}
+    made = [of_site[key] for key in wanted.site_ids if key in of_site]
+    read = visit_queries.readings_of_visits(session, [v.id for v in made])
+    seen = {v.site_id: seen_of(v, read.get(v.id, ()), AtHand()) for v in made}
     return Tour(
         wanted,
-        tuple(
-            Stop(known[key], view_of(session, of_site[key], at) if key in of_site else None)
-            for key in wanted.site_ids
-            if key in known
-        ),
+        tuple(Stop(known[key], seen.get(key)) for key in wanted.site_ids if key in known),
     )

@@ -16,6 +16,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import photos
 from brumel.services.people import may_record
+from brumel.services.remembered import kept
 from brumel.services.visiting.filling import Entry, Filling
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import Known, limits_at
@@ -103,28 +104,32 @@ class Visits:
             add_once(session, Visit, row, told=("site_id", "sample"))
         return new.visit_id
 
+    @kept
     def view(self, visit_id: uuid.UUID) -> VisitView:
         """A visit as its page shows it."""
         with self.database.session() as session:
             return view_of(session, visit_of(session, visit_id), self.clock.now())
 
+    @kept
     def unfinished_at(self, site_id: uuid.UUID) -> Visit | None:
         """A visit of today that was left open at a site."""
         since = self.clock.now() - REMEMBERED
         with self.database.session() as session:
             return next((v for v in visit_queries.unfinished(session, since) if v.site_id == site_id), None)
 
+    @kept
     def at_site(self, site_id: uuid.UUID) -> list[tuple[Visit, list[Reading]]]:
         """A site's newest visits with their standing readings."""
         with self.database.session() as session:
-            found = visit_queries.visits(session, site_id, limit=_LISTED)
+            found = visit_queries.visits(session, site_id, limit=_LISTED, listed=True)
             readings = visit_queries.readings_of_visits(session, [v.id for v in found])
             return [(v, standing(readings.get(v.id, ()))) for v in found]
 
-    def limits(self, site_id: uuid.UUID) -> list[Limit]:
+    @kept
+    def limits(self, site: Site) -> list[Limit]:
         """The limits of a site's water."""
         with self.database.session() as session:
-            return list(limits_at(session, session.get(Site, site_id)).values())
+            return list(limits_at(session, site).values())
 
     def save(self, visit_id: uuid.UUID, sheet: Sheet, person: Person) -> None:
         """Record all values of a form in one transaction, with what follows from them; sent twice, it adds once.

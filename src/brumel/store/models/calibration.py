@@ -142,8 +142,8 @@ class CalibrationPoint(Base):
     meter_did: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
     """What its meter had done to the typed value, undone in the signal."""
 
-    lot: Mapped[Lot | None] = relationship(lazy="selectin")
-    instrument: Mapped[Instrument | None] = relationship(lazy="selectin")
+    lot: Mapped[Lot | None] = relationship(lazy="joined")
+    instrument: Mapped[Instrument | None] = relationship(lazy="joined")
     trace: Mapped[CalibrationTrace | None] = relationship(viewonly=True)
     dropped: Mapped[CalibrationEntry | None] = relationship(lazy="joined", viewonly=True)
 

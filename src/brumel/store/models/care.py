@@ -38,7 +38,7 @@ class CareRecord(Base):
     findings: Mapped[list[Any]] = mapped_column(server_default=text("'[]'"))
     """What was found on the spot, as rows of findings."""
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
-    withdrawal: Mapped[CareWithdrawal | None] = relationship(lazy="selectin", viewonly=True)
+    withdrawal: Mapped[CareWithdrawal | None] = relationship(lazy="joined", viewonly=True)
 
 
 class CareWithdrawal(Base):

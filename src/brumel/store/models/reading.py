@@ -97,8 +97,8 @@ class Reading(Base):
     amends_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("reading.id"))
     amend_reason: Mapped[str | None]
 
-    site: Mapped[Site | None] = relationship(lazy="selectin")
-    visit: Mapped[Visit | None] = relationship(lazy="selectin")
+    site: Mapped[Site | None] = relationship(lazy="joined")
+    visit: Mapped[Visit | None] = relationship(lazy="joined")
     probe: Mapped[Probe | None] = relationship(lazy="joined")
     instrument: Mapped[Instrument | None] = relationship(lazy="joined")
     acknowledgement: Mapped[Acknowledgement | None] = relationship(lazy="joined", viewonly=True)

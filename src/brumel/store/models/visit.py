@@ -42,7 +42,7 @@ class Visit(Base):
     begun_at: Mapped[datetime]
     recorded_at: Mapped[datetime]
 
-    site: Mapped[Site | None] = relationship(lazy="selectin")
+    site: Mapped[Site | None] = relationship(lazy="joined")
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
     entries: Mapped[list[VisitEntry]] = relationship(
         lazy="selectin", order_by="(VisitEntry.at, VisitEntry.ordinal)", viewonly=True

@@ -73,8 +73,8 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
     choices = services().calibrations.choices(state.probe.id) if state else None
     hints = services().calibrations.hints(state.probe.id) if state else None
     chosen = set(values.getlist("sites"))
-    if request.method == "GET" and not chosen and state:
-        chosen = {str(site_id) for site_id in services().states.usual_sites(state.probe.id)}
+    if request.method == "GET" and not chosen and choices:
+        chosen = {str(site_id) for site_id in choices.usual}
     return render_template(
         "bench/new.html",
         values=values,
@@ -90,7 +90,7 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
         known=hints.pressure if hints else None,
         hints=hints,
         rinses=rinses().values(),
-        sites=services().states.sites(),
+        sites=choices.sites if choices else [],
         chosen_sites=chosen,
     )
 

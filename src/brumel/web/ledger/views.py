@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Iterator
 from typing import Any
 
 from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
@@ -122,7 +123,8 @@ def export(kind: str, form: str) -> ResponseReturnValue:
     if form == "jsonl" and kind != "calibrations":
         abort(404)
     if (kind, form) == ("readings", "csv"):
-        text = services().ledger.readings_csv(wanted, signed_in().units if request.args.get("units") == "own" else None)
+        own = signed_in().units if request.args.get("units") == "own" else None
+        text: Iterator[str] | str = services().ledger.readings_csv(wanted, own)
     else:
         text = getattr(services().ledger, f"{kind}_{form}")(wanted)
     mimetype = {"csv": "text/csv", "json": "application/json", "jsonl": "application/jsonl"}[form]

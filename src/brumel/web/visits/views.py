@@ -8,6 +8,7 @@ from typing import Any
 
 from flask import Blueprint, Response, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
+from markupsafe import Markup
 
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.pressure import KINDS, UNITS_HPA
@@ -75,8 +76,16 @@ def _site_page(site_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
     days = next((n for n in SPANS if str(n) == request.args.get("days")), SPANS[1])
     since, until = typed.moment("since", zone), typed.moment("until", zone)
     chosen = since is not None and (until or now) - since >= timedelta(hours=1)
-    span = (since, until or now) if since is not None and chosen else (now - timedelta(days=days), now)
-    histories = services().rounds.histories(site_id, *span)
+    soon = services().clock.soon()
+    span = (since, until or soon) if since is not None and chosen else (soon - timedelta(days=days), soon)
+
+    def draw() -> str:
+        histories = services().rounds.histories(known, *span)
+        if not histories:
+            return ""
+        figures = [(h, history_figure(h, services().clock, span)) for h in histories]
+        return render_template("visits/_figures.html", figures=figures, site=known)
+
     return render_template(
         "visits/site.html",
         site=known,
@@ -87,8 +96,8 @@ def _site_page(site_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         ],
         visits=services().visits.at_site(site_id),
         going_on=services().visits.unfinished_at(site_id),
-        limits=services().visits.limits(site_id),
-        figures=[(h, history_figure(h, services().clock, span)) for h in histories],
+        limits=services().visits.limits(known),
+        figures=Markup(services().today.kept((site_id, *span), draw)),
         days=None if chosen else days,
         span=span,
         span_errors=typed.errors,
@@ -284,7 +293,7 @@ def _page(visit_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
     return render_template(
         "visits/visit.html",
         view=view,
-        tour=services().touring.tour_of(visit_id),
+        tour=services().touring.tour_at(view.visit.site_id, view.visit.begun_at),
         at_once=view.visit.site is not None and len(view.on_line) > 1,
         errors=errors,
         skip_refused=any(name.startswith("skip-") for name in errors),
