@@ -175,7 +175,7 @@ def test_a_change_of_the_shared_reference_ends_its_calibration(world: World) -> 
     later = world.at(soon + timedelta(minutes=1))
     state = later.states.probe_state(probe.id)
     assert (state.level, "ends a calibration" in state.why) == ("unfit", True)
-    entries = [h for h in later.kit.life(probe.id).happenings if "reference" in h.words]
+    entries = [h for h in later.kit.life(probe.id).happened.rows if "reference" in h.words]
     assert len(entries) == 1
     later.kit.withdraw(care, "it was the other probe", world.person)
     assert world.at(soon + timedelta(minutes=2)).states.probe_state(probe.id).level == "sound"

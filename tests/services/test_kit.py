@@ -28,7 +28,7 @@ def test_a_changed_membrane_counts_down_and_is_withdrawn_when_it_was_a_mistake(w
     for _ in range(2):
         kit.log(probe_id, new, world.person)
     life = kit.life(probe_id)
-    assert len(life.happenings) == 1
+    assert len(life.happened.rows) == 1
     assert life.card.state.readiness.ready_at == NOW + timedelta(minutes=90)
     assert next(p for p in life.card.parts if p.name == "membrane").since == NOW.date()
     assert world.at(NOW + timedelta(minutes=91)).kit.life(probe_id).card.state.readiness.state is State.READY
@@ -37,7 +37,7 @@ def test_a_changed_membrane_counts_down_and_is_withdrawn_when_it_was_a_mistake(w
     kit.withdraw(new.care_id, "other probe", world.person)
     life = kit.life(probe_id)
     assert life.card.state.readiness.state is State.READY
-    assert life.happenings[0].withdrawn == "other probe"
+    assert life.happened.rows[0].withdrawn == "other probe"
 
 
 def test_wrong_storage_is_said_at_once(world: World) -> None:
@@ -140,7 +140,7 @@ def test_a_photo_is_made_smaller_upright_and_forgets_its_camera(world: World) ->
         assert shown.format == "JPEG"
         assert shown.size == (800, 1600)
         assert not shown.getexif()
-    assert kit.life(probe.id).happenings[0].photo
+    assert kit.life(probe.id).happened.rows[0].photo
 
 
 @pytest.mark.parametrize(
@@ -152,7 +152,7 @@ def test_what_is_no_picture_is_refused(world: World, data: bytes) -> None:
     with pytest.raises(InvalidInput) as wrong:
         kit.inspect(probe.id, uuid.uuid4(), answers, "", world.person, data)
     assert "no picture" in wrong.value.fields["photo"]
-    assert kit.life(probe.id).happenings == ()
+    assert kit.life(probe.id).happened.rows == []
 
 
 def test_a_part_past_its_date_blocks_until_a_new_one_is_in(world: World) -> None:

@@ -202,7 +202,7 @@ def test_ticking_off_plans_at_once_keeps_the_wait_and_goes_into_the_log(world: W
     storage = day.plan(11).steps[0]
     assert storage.begin >= NOW + timedelta(minutes=10 + 15)  # it is in the cleaning solution until then
     day.tick(keys[2], 26)
-    care = [h.words for h in world.at(NOW + timedelta(minutes=30)).kit.life(day.probes[0]).happenings]
+    care = [h.words for h in world.at(NOW + timedelta(minutes=30)).kit.life(day.probes[0]).happened.rows]
     assert any(w.startswith("Cleaned, cleaning solution") for w in care)
     assert any(w.startswith("Stored, storage solution") for w in care)
     after = day.plan(30)

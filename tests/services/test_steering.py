@@ -80,7 +80,7 @@ def test_it_is_handed_back_in_the_run_after_an_unadjusted_check(world: World) ->
     assert not paused_on_today(world, probe.label)
     view = world.sign(run_id)
     assert view.complete
-    log_of = [h.words for h in world.at().kit.life(probe.id).happenings if h.what == "care"]
+    log_of = [h.words for h in world.at().kit.life(probe.id).happened.rows if h.what == "care"]
     assert sorted(log_of) == [
         f"What it steers was handed back, {WHAT}", f"What it steers was paused, {WHAT}. the keeper at panel 2",
     ]  # fmt: skip
@@ -106,7 +106,7 @@ def test_a_failed_check_keeps_it_paused_and_today_says_so_until_one_passes(world
     assert step.why.endswith(f"The check of {probe.label} has passed.")
     log(world, probe, "handed-back")
     assert not paused_on_today(world, probe.label)
-    assert sum("was paused" in h.words for h in world.at().kit.life(probe.id).happenings) == 1
+    assert sum("was paused" in h.words for h in world.at().kit.life(probe.id).happened.rows) == 1
 
 
 def test_a_check_before_the_last_adjustment_or_before_the_pause_is_none(world: World) -> None:

@@ -115,7 +115,7 @@ def test_a_form_that_names_somebody_else_records_who_is_signed_in(client: FlaskC
     assert services.readings.view(reading["id"]).reading.person.login == "mira"
     care = {"id": uuid.uuid4(), "care": "soaked"}
     assert post(client, f"/kit/probes/{probe}/care", **care, **forged).status_code == 302
-    assert services.kit.life(probe).happenings[0].by == "Mira Tolland"
+    assert services.kit.life(probe).happened.rows[0].by == "Mira Tolland"
 
 
 @pytest.mark.parametrize(

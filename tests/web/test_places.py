@@ -45,7 +45,7 @@ def test_a_reader_changes_nothing(client: FlaskClient, services: Services) -> No
 
     def counted() -> tuple[int, int, int]:
         life, view = services.kit.life(probe), services.shelf.view(lot)
-        return len(life.happenings), len(view.records), len(services.kit.cards())
+        return len(life.happened.rows), len(view.records), len(services.kit.cards())
 
     before = counted()
     answers = {f"q-{q.key}": "yes" for q in services.kit.life(probe).card.kind.inspection}

@@ -101,8 +101,8 @@ class Services:
             Where it is noted that a part was started again.
         """
         order = order or default_order()
-        states, meters, shelf = States(database, clock), Meters(database, clock), Shelf(database, clock)
-        kit = Kit(database, clock, states)
+        states, shelf = States(database, clock), Shelf(database, clock)
+        kit, meters = Kit(database, clock, states), Meters(database, clock, states)
         probes, instruments, sites = Probes(database, clock), Instruments(database), Sites(database, clock)
         planned = PlannedRounds(database, clock, Planning(database, clock, shelf, states, order), kit, meters)
         outlook = Outlook(clock, shelf, planned)

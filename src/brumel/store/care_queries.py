@@ -7,13 +7,14 @@ from collections.abc import Collection, Sequence
 from datetime import date, datetime
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, Select, exists, func, select
+from sqlalchemy import ColumnElement, Select, exists, false, func, literal, select, text, union_all
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
+from brumel.store.models.calibration import CalibrationRun, CalibrationSignature
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto, MeterRecord
 from brumel.store.models.reference import Meter
-from brumel.store.queries import Criteria, between
+from brumel.store.queries import Criteria, between, signed_runs
 
 _RECENT = 12
 """So many entries of one kind tell a probe's state, and fill the ribbon with its calibrations."""
@@ -78,6 +79,41 @@ def newest_of(session: Session, words: Collection[str], probe_id: uuid.UUID | No
     return session.scalars(query if probe_id is None else query.where(CareRecord.probe_id == probe_id)).all()
 
 
+class HappenedRow(NamedTuple):
+    """Something that happened to a probe: care, inspection or calibration, its key, and whether it has a photo."""
+
+    what: str
+    key: uuid.UUID
+    photo: bool
+
+
+def happened(session: Session, probe_id: uuid.UUID, at: datetime, limit: int, offset: int) -> list[HappenedRow]:
+    """What happened to a probe, the newest first."""
+    done, photo = (
+        signed_runs(probe_id, at).order_by(None),
+        exists().where(InspectionPhoto.inspection_id == Inspection.id),
+    )
+    care = select(literal("care"), CareRecord.id, false(), CareRecord.at.label("at"))
+    looked = select(literal("inspection"), Inspection.id, photo, Inspection.at)
+    found = union_all(
+        care.where(CareRecord.probe_id == probe_id),
+        looked.where(Inspection.probe_id == probe_id),
+        done.with_only_columns(literal("calibration"), CalibrationRun.id, false(), CalibrationSignature.signed_at),
+    )
+    query = found.order_by(text("at DESC"), text("2")).limit(limit).offset(offset)
+    return [HappenedRow(*row[:3]) for row in session.execute(query)]
+
+
+def some_care(session: Session, ids: Collection[uuid.UUID]) -> Sequence[CareRecord]:
+    """Entries of care by their keys."""
+    return session.scalars(select(CareRecord).where(CareRecord.id.in_(ids))).all() if ids else []
+
+
+def some_inspections(session: Session, ids: Collection[uuid.UUID]) -> Sequence[Inspection]:
+    """Inspections by their keys."""
+    return session.scalars(select(Inspection).where(Inspection.id.in_(ids))).all() if ids else []
+
+
 def care_records(session: Session, probe_id: uuid.UUID) -> Sequence[CareRecord]:
     """A probe's care log, withdrawn entries too, the oldest first."""
     query = select(CareRecord).where(CareRecord.probe_id == probe_id)
@@ -105,12 +141,6 @@ def inspections_within(session: Session, wanted: Criteria) -> Sequence[Inspectio
 def _fits(model: type[CareRecord] | type[Inspection], wanted: Criteria) -> list[ColumnElement[bool]]:
     of_probe = [model.probe_id == wanted.probe_id] if wanted.probe_id is not None else []
     return [*of_probe, *between(model.at, wanted)]
-
-
-def photographed(session: Session, inspection_ids: Sequence[uuid.UUID]) -> set[uuid.UUID]:
-    """Those of the inspections that have a photo."""
-    query = select(InspectionPhoto.inspection_id).where(InspectionPhoto.inspection_id.in_(inspection_ids))
-    return set(session.scalars(query))
 
 
 def meters(session: Session, *, retired: bool = False) -> Sequence[Meter]:

@@ -6,7 +6,7 @@ import uuid
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import (
     ColumnElement,
@@ -314,17 +314,43 @@ def standing_within(session: Session, since: datetime, until: datetime) -> Seque
     ).all()
 
 
-def signed_of_probe(session: Session, probe_id: uuid.UUID, at: datetime) -> Sequence[CalibrationRun]:
-    """A probe's signed and standing runs before ``at``, the oldest first."""
-    query = signed_runs(probe_id, at).order_by(None).order_by(CalibrationSignature.signed_at)
-    return session.scalars(query).all()
+def some_runs(session: Session, ids: Collection[uuid.UUID]) -> Sequence[CalibrationRun]:
+    """Runs by their keys, with their points."""
+    if not ids:
+        return []
+    query = select(CalibrationRun).where(CalibrationRun.id.in_(ids)).options(joinedload(CalibrationRun.coefficients))
+    return session.scalars(query.options(selectinload(CalibrationRun.points))).unique().all()
 
 
-def checks_of_probe(session: Session, probe_id: uuid.UUID, at: datetime) -> Sequence[CalibrationRun]:
-    """A probe's signed runs of ours that have check points, with all points, the newest first."""
+class CoefficientRow(NamedTuple):
+    """A coefficient of a signed run, as the course of a probe needs it."""
+
+    run_id: uuid.UUID
+    started_at: datetime
+    signed_at: datetime
+    level: str
+    kept_by: str
+    key: str
+    value: float
+    origin: str
+
+
+def coefficients_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, limit: int) -> list[CoefficientRow]:
+    """The coefficients of a probe's newest signed and standing runs before ``at``, the oldest first."""
+    run, end = CalibrationRun, CalibrationSignature
+    newest = signed_runs(probe_id, at).with_only_columns(run.id, run.started_at, end.signed_at, end.level, run.kept_by)
+    c, own = newest.limit(limit).subquery().c, CalibrationCoefficient
+    query = select(c.id, c.started_at, c.signed_at, c.level, c.kept_by, own.key, own.value, own.origin)
+    query = query.join(own, own.run_id == c.id).order_by(c.signed_at, c.id, own.ordinal)
+    return [CoefficientRow(*row) for row in session.execute(query)]
+
+
+def checks_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, limit: int) -> Sequence[CalibrationRun]:
+    """A probe's newest signed runs of ours that have check points, with all points, the newest first."""
     checked = exists().where(CalibrationPoint.run_id == CalibrationRun.id, CalibrationPoint.use == "check")
-    query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL, checked)
-    return session.scalars(query.options(selectinload(CalibrationRun.points))).all()
+    query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL, checked).limit(limit)
+    query = query.options(joinedload(CalibrationRun.coefficients), selectinload(CalibrationRun.points))
+    return session.scalars(query).unique().all()
 
 
 def open_runs(session: Session) -> Sequence[CalibrationRun]:

@@ -8,16 +8,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
-from brumel.core.calibrating.comparing import off_its_target
-from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Use
-from brumel.core.findings import Bounds, Finding, Level, verdict
+from sqlalchemy.orm import Session
+
+from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.care import REFERENCE_CHANGES, Care, part_changes
 from brumel.core.kit.kinds import ProbeKind
-from brumel.core.kit.trend import Point, Trend, trend_of
-from brumel.core.quantities.quantity import quantity
-from brumel.core.sensing.response import Origin
-from brumel.core.wording import day_words, signed, upper_first
+from brumel.core.wording import day_words, upper_first
 from brumel.services.calibrating import steering, stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
@@ -30,12 +26,14 @@ from brumel.services.kit.care_log import (
     shared_key,
     shared_rows,
 )
+from brumel.services.kit.courses import Course, courses_of, offs_of
 from brumel.services.kit.probes import stored_probe
 from brumel.services.kit.states import ProbeState, States
+from brumel.services.paging import Page
 from brumel.services.people import may_record
 from brumel.services.remembered import kept
 from brumel.store import care_queries, queries
-from brumel.store.care_queries import CareRow
+from brumel.store.care_queries import CareRow, HappenedRow
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto
@@ -43,9 +41,7 @@ from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person
 from brumel.store.once import add_once
 
-_READINGS_SHOWN = 6
-_COURSE = 2
-"""So many checks make a course."""
+_READINGS_SHOWN, PAGE = 6, 12
 
 
 @dataclass(frozen=True)
@@ -81,25 +77,12 @@ class Happening:
 
 
 @dataclass(frozen=True)
-class Course:
-    """A coefficient through a probe's life, with its limits and where it is going."""
-
-    name: str
-    unit: str
-    points: tuple[Point, ...]
-    sound: tuple[float, float]
-    doubtful: tuple[float, float]
-    trend: Trend | None
-    said: str = ""
-    """What is said beside it instead of a trend."""
-
-
-@dataclass(frozen=True)
 class Life:
     """All that is known of a probe."""
 
     card: Card
-    happenings: tuple[Happening, ...]
+    happened: Page
+    """One page of what happened, the newest first: rows are :class:`Happening`."""
     courses: tuple[Course, ...]
     readings: tuple[Reading, ...]
     """The newest readings taken with it."""
@@ -121,29 +104,19 @@ class Kit:
         return sorted(cards, key=lambda c: (c.state.probe.kit, c.state.probe.label))
 
     @kept
-    def life(self, probe_id: uuid.UUID) -> Life:
-        """A probe's life: what happened to it, and how its calibration line moved."""
+    def life(self, probe_id: uuid.UUID, page: int = 1) -> Life:
+        """A probe's life: what happened to it, a page at a time, and how its calibration line moved."""
         now, state = self.clock.now(), self.states.probe_state(probe_id)
+        care = self.states.logs().care.get(probe_id, ())
+        changed = [r.at for r in care if r.care in part_changes().values()]
         with self.database.session() as session:
-            care = care_queries.care_records(session, probe_id)
-            looked = care_queries.inspections(session, probe_id)
-            shown = care_queries.photographed(session, [i.id for i in looked])
-            runs = queries.signed_of_probe(session, probe_id, now)
-            offs = _offs(queries.checks_of_probe(session, probe_id, now))
+            lines = _lines(session, care_queries.happened(session, probe_id, now, PAGE + 1, (page - 1) * PAGE))
+            courses = courses_of(session, probe_id, state.kind, changed, now)
             readings = queries.readings(
                 session, queries.Criteria(probe_id=probe_id), limit=_READINGS_SHOWN, findings=False
             )
-        checks: dict[uuid.UUID, list[str]] = defaultdict(list)
-        for off in offs:
-            checks[off.run_id].append(off.words)
-        happenings = [
-            *map(_care_line, care),
-            *(_inspection_line(i, photo=i.id in shown) for i in looked),
-            *(_run_line(run, checks[run.id]) for run in runs),
-        ]
-        happenings.sort(key=lambda h: h.at, reverse=True)
-        courses = [*_courses(state.kind, runs, upkeep.standing(care), now), *_course_of_checks(offs)]
-        return Life(_card(state, upkeep.standing(care)), tuple(happenings), tuple(courses), tuple(readings))
+        happened = Page(lines[:PAGE], page, len(lines) > PAGE)
+        return Life(_card(state, care), happened, tuple(courses), tuple(readings))
 
     def log(self, probe_id: uuid.UUID, new: NewCare, person: Person) -> list[Finding]:
         """Add an entry to a probe's care log; gives what is found on the spot, worst first.
@@ -233,6 +206,25 @@ def _card(state: ProbeState, care: Sequence[CareRecord] | Sequence[CareRow]) -> 
     return Card(state, kind, tuple(parts))
 
 
+def _lines(session: Session, found: Sequence[HappenedRow]) -> list[Happening]:
+    """The lines of what happened, in its order."""
+    keys: dict[str, list[uuid.UUID]] = defaultdict(list)
+    for row in found:
+        keys[row.what].append(row.key)
+    care, looked, runs = (keys[what] for what in ("care", "inspection", "calibration"))
+    shown = {row.key for row in found if row.photo}
+    done = queries.some_runs(session, runs)
+    checks: dict[uuid.UUID, list[str]] = defaultdict(list)
+    for off in offs_of(run for run in done if run.kept_by == KeptBy.BRUMEL):
+        checks[off.run_id].append(off.words)
+    lines = {
+        **{r.id: _care_line(r) for r in care_queries.some_care(session, care)},
+        **{i.id: _inspection_line(i, photo=i.id in shown) for i in care_queries.some_inspections(session, looked)},
+        **{run.id: _run_line(run, checks[run.id]) for run in done},
+    }
+    return [lines[row.key] for row in found]
+
+
 def _care_line(record: CareRecord) -> Happening:
     words = Care(record.care).words + (f", {record.detail}" if record.detail else "")
     if record.minutes:
@@ -263,82 +255,3 @@ def _run_line(run: CalibrationRun, checks: Sequence[str]) -> Happening:
     what = "Calibrated by its meter" if run.kept_by == KeptBy.METER else what
     words = f"{what}{': ' if found else ''}{found}"
     return Happening(end.signed_at, "calibration", words, end.person.name, run.id, Level(end.level))
-
-
-def _courses(
-    kind: ProbeKind, runs: Sequence[CalibrationRun], care: Sequence[CareRecord], now: datetime
-) -> list[Course]:
-    """Each coefficient, or what its meter reports, over time; a trend only since the last change of a part."""
-    since = max(
-        (r.at for r in care if r.care in part_changes().values()), default=datetime.min.replace(tzinfo=now.tzinfo)
-    )
-
-    def course(name: str, unit: str, points: Sequence[Point], bounds: Bounds) -> Course:
-        recent = [p for p in points if p.at >= since]
-        sound, doubtful = (bounds.sound_low, bounds.sound_high), (bounds.doubtful_low, bounds.doubtful_high)
-        return Course(name, unit, tuple(points), sound, doubtful, trend_of(recent, sound, now))
-
-    ours = [r for r in runs if r.kept_by == KeptBy.BRUMEL and r.signature and r.signature.level != Level.UNFIT]
-    full = [r for r in ours if stored.signed_response(r).full]
-    found = []
-    for key, tolerance in (stored.tolerances_of(full[-1]).coefficients if full else {}).items():
-        about = principle_of(full[-1].method).coefficient(key)
-        told = [r for r in full if not about.minor or stored.signed_response(r).origin(key) is Origin.FITTED]
-        points = [Point(r.signature.signed_at, stored.signed_response(r)[key]) for r in told if r.signature]
-        if not points:
-            continue
-        found.append(course(about.name, about.unit, points, tolerance.bounds))
-    for report in kind.reported:
-        points = [
-            Point(r.started_at, c.value)
-            for r in runs if r.kept_by == KeptBy.METER
-            for c in r.coefficients if c.key == report.key
-        ]  # fmt: skip
-        if points:
-            found.append(course(report.name, report.unit, points, report.bounds))
-    return found
-
-
-@dataclass(frozen=True)
-class _Off:
-    """How far a check of a run was off its target, and by what it is judged."""
-
-    run_id: uuid.UUID
-    at: datetime
-    off: float
-    band: Bounds
-    unit: str
-    beside: bool
-
-    @property
-    def words(self) -> str:
-        """As a line of a probe's life has it."""
-        return f"{signed(self.off, 1, plus=True)} {self.unit} off{' the instrument beside it' if self.beside else ''}"
-
-
-def _offs(runs: Sequence[CalibrationRun]) -> list[_Off]:
-    """Of each check, the newest first."""
-    found = []
-    for run in runs:
-        line, tolerances = stored.signed_response(run), stored.tolerances_of(run)
-        about = quantity(line.principle.quantity)
-        for point in stored.judged_points(run, stored.standing_points(run)):
-            if point.use is Use.CHECK and run.signature is not None:
-                off, band, percent = off_its_target(point, line, tolerances)
-                unit = "%" if percent else about.stated_in
-                found.append(_Off(run.id, run.signature.signed_at, off, band, unit, tolerances.by_agreement))
-    return found
-
-
-def _course_of_checks(offs: Sequence[_Off]) -> list[Course]:
-    """How far off the checks were over time; the band is the newest's."""
-    if len(offs) < _COURSE:
-        return []
-    newest, points = offs[0], tuple(Point(o.at, o.off) for o in reversed(offs))
-    sound, doubtful = (
-        (newest.band.sound_low, newest.band.sound_high),
-        (newest.band.doubtful_low, newest.band.doubtful_high),
-    )
-    words = "what both resolve together (k = 2)" if newest.beside else "sound"
-    name = "Difference from the instrument beside it" if newest.beside else "Difference from standard"
-    return [Course(name, newest.unit, points, sound, doubtful, None, f"Newest: {newest.words}. Shaded: {words}.")]

@@ -20,6 +20,7 @@ from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.labels import wrong_label
+from brumel.services.kit.states import States
 from brumel.services.live.display import wrong_does
 from brumel.services.people import may_record
 from brumel.services.remembered import kept
@@ -77,20 +78,22 @@ class Meters:
 
     database: Database
     clock: Clock
+    states: States
 
     @kept
     def all(self) -> list[MeterView]:
         """All meters, by label."""
+        probes, rows = [s.probe for s in self.states.probe_states()], self.states.logs().meters
         with self.database.session() as session:
-            probes, rows = queries.probes(session), care_queries.recent_meter_records(session)
-            return [
-                MeterView(
-                    m,
-                    tuple(p for p in probes if p.meter_id == m.id),
-                    max((r.at for r in rows if r.meter_id == m.id and r.event in _FRESH_BATTERIES), default=None),
-                )
-                for m in care_queries.meters(session)
-            ]
+            meters = care_queries.meters(session)
+        return [
+            MeterView(
+                m,
+                tuple(p for p in probes if p.meter_id == m.id),
+                max((r.at for r in rows.get(m.id, ()) if r.event in _FRESH_BATTERIES), default=None),
+            )
+            for m in meters
+        ]
 
     def view(self, meter_id: uuid.UUID) -> MeterView:
         """One meter with its log."""

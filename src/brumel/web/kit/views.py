@@ -26,7 +26,6 @@ from brumel.services.kit.upkeep import settings_of
 from brumel.services.live.channels import Carries
 from brumel.services.live.display import ITSELF
 from brumel.services.live.mapping import Mapped, MappedDevice
-from brumel.services.paging import Page
 from brumel.web.context import page_number, services, signed_in
 from brumel.web.figures import course_figure
 from brumel.web.forms import Typed, as_id
@@ -412,12 +411,12 @@ def withdraw(probe_id: uuid.UUID, care_id: uuid.UUID) -> ResponseReturnValue:
 
 
 def _probe_page(probe_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseReturnValue:
-    life = services().kit.life(probe_id)
+    life = services().kit.life(probe_id, page_number())
     page = render_template(
         "kit/probe.html",
         life=life,
         card=life.card,
-        happened=Page.of(life.happenings, page_number(), _HAPPENINGS),
+        happened=life.happened,
         errors=errors,
         values=values or request.args,
         figures=[(c, course_figure(c, services().clock)) for c in life.courses],
