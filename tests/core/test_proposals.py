@@ -90,7 +90,7 @@ def test_toml_and_csv_give_rows_as_they_are_typed() -> None:
         ("[sites]\nname = 'a'", r"begin each with \[\[sites\]\]"),
         ("[[sites]]\nname = ['a']", "is no text and no number"),
         ("[[devices]]\nurl = 'socket://x'", "'devices' is none of"),
-        ("what,name\n" + "sites,a\n" * 61, "At most 60 rows"),
+        ("what,name\n" + "sites,a\n" * 61, "At most 60 rows of each are taken at once: enter more with ./brumel load."),
     ],
 )  # fmt: skip
 def test_what_can_not_be_read_is_said_in_a_line(text: str, words: str) -> None:

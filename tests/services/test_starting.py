@@ -75,6 +75,7 @@ def test_a_house_chooses_from_what_there_is(world: World, supervisor: Person) ->
     with pytest.raises(InvalidInput) as refused:
         world.at().starting.keep([site("OWN3")], "spit", {"glass": "conductivity-one", "x": "y"}, supervisor)
     assert set(refused.value.fields) == {"rinse", "method-glass", "method-x"}
+    assert refused.value.fields["method-glass"] == "Choose a procedure for these probes."
     assert "OWN3" not in {s.code for s in world.at().states.sites()}
 
 

@@ -25,6 +25,7 @@ from brumel.core.reckoning.definition import (
     Values,
     find,
     moment_of,
+    within,
 )
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.core.wording import plain_number
@@ -111,7 +112,10 @@ def calculate(
     good = good & _finite(chosen, values, outputs, strict)
     warned = (*stood_in, *caveats_of(chosen, inputs, raw, outputs))
     if not np.all(good):
-        outputs = {k: _masked(v, good) for k, v in outputs.items()}
+        given = [v for v in (*values.values(), *raw.values()) if isinstance(v, np.ndarray)]
+        bad = ~np.asarray(good)
+        places = np.flatnonzero(bad)
+        outputs = {k: _masked(v, bad, places, given) for k, v in outputs.items()}
     varied = list(_variations(chosen, values, uncertain))
     shares = _shares(chosen, varied) if varied else {}
     scalar = all(np.ndim(v) == 0 for v in (*values.values(), *uncertain.values()) if is_numeric(v))
@@ -357,7 +361,7 @@ def _finite(chosen: Calculation, values: Values, outputs: Values, strict: bool) 
         value = outputs.get(o.name)
         if value is None or not is_numeric(value):
             continue
-        fine = np.isfinite(value)
+        fine = np.True_ if within(value, -np.inf, np.inf) else np.isfinite(value)
         if strict and not np.all(fine):
             raise InvalidInputs(
                 {chosen.inputs[0].name: f"No {_lower(o.label)} comes out of these values together: check each of them."}
@@ -367,8 +371,20 @@ def _finite(chosen: Calculation, values: Values, outputs: Values, strict: bool) 
     return good
 
 
-def _masked(value: Any, good: Any) -> Any:
-    return np.where(good, value, np.nan) if is_numeric(value) else value
+def _masked(value: Any, bad: Any, places: Any, given: Sequence[Any]) -> Any:
+    """NaN where something was refused; an array that came out is filled in place: a copy costs more than a formula."""
+    if not is_numeric(value):
+        return value
+    fits = isinstance(value, np.ndarray) and value.dtype == float and value.shape == bad.shape
+    if (
+        not fits
+        or not value.flags.writeable
+        or not value.flags.c_contiguous
+        or any(np.may_share_memory(value, v) for v in given)
+    ):
+        return np.where(bad, np.nan, value)
+    value.reshape(-1)[places] = np.nan
+    return value
 
 
 def _tidy(value: Any, good: Any) -> Any:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from brumel.core.arrays import is_numeric
-from brumel.core.reckoning.definition import Calculation, Number, Values
+from brumel.core.reckoning.definition import Calculation, Number, Values, within
 from brumel.core.wording import plain_number
 
 
@@ -57,5 +57,7 @@ def _possible(chosen: Calculation, inputs: Mapping[str, Any], raw: Values, outpu
 
 def _outside(values: Any, usual: tuple[float, float]) -> Any:
     low, high = usual
+    if within(values, low, high):
+        return np.False_
     with np.errstate(invalid="ignore"):
         return np.asarray((values < low) | (values > high))
