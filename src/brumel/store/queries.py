@@ -56,7 +56,7 @@ from brumel.store.models.reference import (
     Site,
 )
 from brumel.store.models.shelf import LotRecord
-from brumel.store.visit_queries import by_name, stands
+from brumel.store.visit_queries import by_name, stands, with_site
 
 SAMPLE_CHANNEL = "brumel_sample"
 DEVICE_CHANNEL = "brumel_device"
@@ -131,16 +131,18 @@ def lot_records(session: Session, lot_id: uuid.UUID | None = None) -> Sequence[L
 def taken_from_lots(session: Session, since: datetime | None = None) -> list[tuple[uuid.UUID, float | None, float]]:
     """Of a lot a share of a cup that the rinse took, how many points were taken so; without a share, how much by hand.
 
-    All, or since a moment.
+    All, or since a moment; of lots that were not discarded.
     """
+    standing = select(Lot.id).where(Lot.discarded_on.is_(None))
     share = CalibrationRun.method["rinse"]["standard_share"].as_float()
     query = (
         select(CalibrationPoint.lot_id, share, func.count())
         .join(CalibrationRun, CalibrationRun.id == CalibrationPoint.run_id)
-        .where(CalibrationPoint.lot_id.is_not(None), literal(SHARED_CUP) != all_(CalibrationPoint.deviations))
+        .where(CalibrationPoint.lot_id.in_(standing), literal(SHARED_CUP) != all_(CalibrationPoint.deviations))
         .group_by(CalibrationPoint.lot_id, share)
     )
-    by_hand = select(LotRecord.lot_id, null(), func.sum(LotRecord.amount)).where(LotRecord.amount.is_not(None))
+    by_hand = select(LotRecord.lot_id, null(), func.sum(LotRecord.amount))
+    by_hand = by_hand.where(LotRecord.lot_id.in_(standing), LotRecord.amount.is_not(None))
     by_hand = by_hand.group_by(LotRecord.lot_id)
     if since is not None:
         query, by_hand = query.where(CalibrationPoint.taken_at >= since), by_hand.where(LotRecord.at >= since)
@@ -450,7 +452,7 @@ def sites_read_with(session: Session, probe_id: uuid.UUID, since: datetime) -> s
 
 def reading_in_full(session: Session, reading_id: uuid.UUID) -> Reading | None:
     """A reading with its findings."""
-    whole = selectinload(Reading.findings), *by_name(expected=True)
+    whole = selectinload(Reading.findings), *with_site()
     return session.scalar(select(Reading).where(Reading.id == reading_id).options(*whole))
 
 

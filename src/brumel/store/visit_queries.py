@@ -10,13 +10,13 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, Text, and_, cast, exists, func, select, true
 from sqlalchemy.dialects.postgresql import ARRAY, distinct_on
-from sqlalchemy.orm import Session, aliased, joinedload, lazyload, selectinload
+from sqlalchemy.orm import Session, aliased, joinedload, lazyload, load_only, selectinload
 from sqlalchemy.orm.interfaces import ORMOption
 
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationSignature
 from brumel.store.models.reading import Reading
-from brumel.store.models.reference import Instrument, Probe, Site
+from brumel.store.models.reference import Instrument, Person, Probe, Site
 from brumel.store.models.visit import Acknowledgement, EntryKind, ReadingBasis, SiteLimit, Visit, VisitEntry, VisitPhoto
 
 
@@ -37,14 +37,26 @@ _newer = aliased(Reading)
 _STANDS = and_(~exists().where(_newer.amends_id == Reading.id), ~Reading.removed)
 
 
-def by_name(reading: type[Reading] = Reading, *, expected: bool = False) -> tuple[ORMOption, ...]:
-    """A reading names its site and its visit; what was entered there stays away, and what is expected unless wanted."""
-    named, site = joinedload(reading.visit), joinedload(reading.site)
+def by_name(reading: type[Reading] = Reading) -> tuple[ORMOption, ...]:
+    """In a list a reading names its site, visit, probe, instrument and person; all else of those stays away."""
+
+    def named(of: Any, *columns: Any) -> Any:
+        return of.options(load_only(*columns), lazyload("*"))
+
     return (
-        site if expected else site.lazyload(Site.ranges),
-        named.lazyload(Visit.entries),
-        named.joinedload(Visit.site).lazyload(Site.ranges),
+        named(joinedload(reading.site), Site.code, Site.name),
+        named(joinedload(reading.visit), Visit.site_id, Visit.sample),
+        named(joinedload(reading.visit).joinedload(Visit.site), Site.name),
+        named(joinedload(reading.probe), Probe.label, Probe.serial, Probe.kind, Probe.meter_id),
+        named(joinedload(reading.instrument), Instrument.label),
+        named(joinedload(reading.person), Person.name),
     )
+
+
+def with_site(reading: type[Reading] = Reading) -> tuple[ORMOption, ...]:
+    """One reading with what is expected at its site; what was entered on its visit stays away."""
+    named = joinedload(reading.visit)
+    return joinedload(reading.site), named.lazyload(Visit.entries), named.joinedload(Visit.site).lazyload(Site.ranges)
 
 
 def stands() -> ColumnElement[bool]:

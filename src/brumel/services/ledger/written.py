@@ -18,10 +18,11 @@ def as_csv(columns: dict[str, Callable[..., Any]], rows: Iterable[tuple[Any, ...
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(columns)
-    for number, row in enumerate(rows):
+    yield _taken(out)
+    for number, row in enumerate(rows, 1):
+        writer.writerow(_cells(columns, row))
         if number % _LINES == 0:
             yield _taken(out)
-        writer.writerow(_cells(columns, row))
     yield _taken(out)
 
 

@@ -308,7 +308,8 @@ class Shelf:
         return [self._entry(lot, used, on or self.clock.today()) for lot, used in taken]
 
     def _entry(self, lot: Lot, used: float, on: date) -> Entry:
-        left = None if lot.content is None else lot.content - used
+        known = lot.content is not None and lot.discarded_on is None
+        left = lot.content - used if known and lot.content is not None else None
         facts = stored.lot_facts(lot, left)
         findings = judge_lot(facts, on)
         return Entry(lot, standards()[lot.standard], facts, verdict(findings), tuple(findings))

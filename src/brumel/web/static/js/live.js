@@ -165,6 +165,7 @@ class Live {
       parts.push(element("text", { class: "axis", x: LEFT - 6, y: y(value) + 4, "text-anchor": "end" },
         signed(value, reach < 0.5 ? 2 : reach < 20 ? 1 : 0)));
     }
+    if (this.unit) parts.push(element("text", { class: "axis", x: LEFT - 6, y: 11, "text-anchor": "end" }, this.unit));
     const width = (t) => approach && state === "settling"
       ? half + Math.abs(approach[1]) * Math.exp(-(t - start) / approach[2]) : half;
     const steps = Array.from({ length: 41 }, (_, i) => from + (until - from) * i / 40);
