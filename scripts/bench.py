@@ -91,7 +91,7 @@ class Client:
     def log_care(self) -> None:
         """Note that a probe was cleaned."""
         life = re.findall(r'href="(/kit/probes/[0-9a-f-]{36})">B-EC<', self.get("/kit/"))[0]
-        self._post(f"{life}/care", life, id=str(uuid.uuid4()), care="rinsed", note="bench")
+        self._post(f"{life}/care", life, id=str(uuid.uuid4()), care="cleaned", note="bench")
 
     def stream(self, path: str) -> http.client.HTTPResponse:
         """An open stream of events, on a connection of its own."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import timedelta
 
 import psycopg
@@ -14,6 +15,7 @@ from sqlalchemy import event
 from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.kit.care_log import NewCare
+from brumel.services.remembered import kept, one_look
 from brumel.store.database import Database
 from brumel.store.models.reference import Person
 from tests.conftest import CLOCK, NOW, Urls
@@ -117,3 +119,71 @@ def test_what_a_link_notes_of_its_line_counts_as_no_change(urls: Urls, services:
         assert link.execute(COUNT).fetchone() == before
         link.execute("UPDATE device SET channels = channels || '[]'")
         assert link.execute(COUNT).fetchone() == (before[0] + 1,)
+
+
+class Counting:
+    """A service that counts how often it works a thing out."""
+
+    def __init__(self, database: Database, clock: Clock) -> None:
+        self.database, self.clock, self.worked = database, clock, list[object]()
+
+    @kept
+    def thing(self, key: str, *, much: int = 1) -> str:
+        self.worked.append((key, much))
+        if key == "bad":
+            raise ValueError(key)
+        return key * much
+
+
+def test_an_answer_is_kept_by_what_was_asked_until_something_is_recorded(database: Database, urls: Urls) -> None:
+    service = Counting(database, CLOCK)
+    assert [service.thing("a"), service.thing("a"), service.thing("a", much=2), service.thing("b")] == [
+        "a",
+        "a",
+        "aa",
+        "b",
+    ]
+    assert service.worked == [("a", 1), ("a", 2), ("b", 1)]
+    assert Counting(database, CLOCK).thing("a") == "a"
+    with psycopg.connect(urls.owner, autocommit=True) as owner:
+        owner.execute("UPDATE change_count SET number = number + 1")
+    service.thing("a")
+    assert len(service.worked) == 4
+    assert service.thing.__name__ == "thing"
+
+
+def test_a_refusal_is_not_kept(database: Database) -> None:
+    service = Counting(database, CLOCK)
+    for _ in range(2):
+        with pytest.raises(ValueError, match="bad"):
+            service.thing("bad")
+    assert len(service.worked) == 2
+
+
+def test_waits_run_out_by_themselves(database: Database) -> None:
+    service = Counting(database, CLOCK)
+    service.thing("a")
+    service.clock = replace(CLOCK, frozen=NOW + timedelta(seconds=16))
+    service.thing("a")
+    assert len(service.worked) == 2
+
+
+def test_within_one_look_the_count_is_read_once_and_nothing_newer_is_seen(database: Database, urls: Urls) -> None:
+    service = Counting(database, CLOCK)
+    with asked(database) as sent, one_look():
+        service.thing("a")
+        with psycopg.connect(urls.owner, autocommit=True) as owner:
+            owner.execute("UPDATE change_count SET number = number + 1")
+        service.thing("a")
+        service.thing("b")
+    assert (len(sent), len(service.worked)) == (1, 2)
+    service.thing("a")
+    assert len(service.worked) == 3
+
+
+def test_what_is_kept_has_its_bound(database: Database) -> None:
+    service = Counting(database, CLOCK)
+    for n in range(150):
+        service.thing(str(n))
+    (memory,) = [m for name, m in vars(service).items() if name == "_kept_thing"]
+    assert len(memory._known) <= 100

@@ -69,6 +69,19 @@ def test_what_is_right_is_kept_and_what_is_wrong_stays_as_typed(client: FlaskCli
     assert sent(client, {**bad, "visit_every_days": "7"})[0] == 302
 
 
+def test_what_an_instrument_sees_is_read_or_said(client: FlaskClient, services: Services) -> None:
+    seen = row("instruments", label="P-9", kind="photometer", kit="Kit 1", sees="free-chlorine 0.02 6; ph four 9")
+    code, page = sent(client, seen)
+    assert code == 422
+    assert "Write quantity, from and to, parted by semicolons, such as ph 4 9; free-chlorine 0.02 6." in page
+    assert "ph four 9" in page
+    assert sent(client, {**seen, "sees": "free-chlorine 0.02 6; ph 4 9;"})[0] == 302
+    (kept,) = [i for i in services.instruments.all() if i.label == "P-9"]
+    assert {key: (m["low"], m["high"]) for key, m in kept.measures.items()} == {
+        "free-chlorine": (0.02, 6.0), "ph": (4.0, 9.0),
+    }  # fmt: skip
+
+
 def test_a_probe_needs_its_meter_to_be_kept_too(client: FlaskClient) -> None:
     meter = row("meters", label="M-9", serial="", kit="Kit 1")
     probe = row("probes", label="Q-pH", serial="Q1", kind="ph-combination", kit="Kit 1", meter="M-9")

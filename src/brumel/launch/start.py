@@ -18,7 +18,7 @@ from brumel.launch.account import account, bare
 from brumel.launch.cluster import APPLICATION, HOST, OWNER, Cluster, LaunchError
 from brumel.launch.processes import Processes, claim, handed_over, python, wait_until_served
 from brumel.services.clock import Clock
-from brumel.services.first_person import invite
+from brumel.services.first_person import FirstPerson, invite
 from brumel.settings import Settings, notes_of
 from brumel.store import schema
 from brumel.store.database import Database, StoreError
@@ -102,6 +102,7 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
         database = Database(url, pool_size=1)
         with database.session() as session:
             lines = sorted({d.url for d in session.query(Device)})
+        awaited = FirstPerson(database).awaited()
         database.close()
         serves = account(settings.user)
         processes.environment = _environment(settings, url, secret, serves)
@@ -109,7 +110,9 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
         for line in lines:
             _read(processes, f"link to {line}", line, serves)
         _serve(processes, claimed, host, account=serves)
-        if owner and (key := _invitation(owner)):
+        if awaited and not owner:
+            say("nobody can sign in yet: ./brumel user add needs BRUMEL_DATABASE_OWNER_URL")
+        elif awaited and (key := _invitation(owner)):
             say(f"nobody can sign in yet: within the hour, open {processes.address}/first/{key}")
         yield processes
 

@@ -127,7 +127,6 @@ class Today:
     _ribbon: Remembered[strip.Ribbon] = field(default_factory=Remembered, repr=False, compare=False)
     _drawn: Remembered[str] = field(default_factory=Remembered, repr=False, compare=False)
     _day: Remembered[Day] = field(default_factory=Remembered, repr=False, compare=False)
-    _ahead: Remembered[Ahead] = field(default_factory=Remembered, repr=False, compare=False)
 
     def ribbon(self, states: Sequence[ProbeState]) -> strip.Ribbon:
         """The strip of time from ten hours ago to fourteen hours ahead, computed from what is stored."""
@@ -153,7 +152,7 @@ class Today:
                 (pause, steering.passed_since(session, pause.probe_id, pause.at, self.clock.today()))
                 for pause in steering.open_pauses(session)
             ]
-        ahead = self._ahead.get(self.database, self.clock, lambda _: self._look_ahead(rounds))
+        ahead = self._look_ahead(rounds)
         due = steps.due(((site, newest.get(site.id, [])) for site in sites), self.clock)
         in_use, spare = [s for s in states if s.in_use], [s for s in states if not s.in_use]
         if not in_use:  # where none was used yet, the day may need them all

@@ -27,6 +27,9 @@ _ONLY_THERE = {"meters": ("serial",), "probes": ("serial",), "lots": ("lot_numbe
 """What nobody can propose; a row where none of it is typed is left aside."""
 
 
+_SEES, _SUCH = 3, "ph 4 9; free-chlorine 0.02 6"
+
+
 @dataclass(frozen=True)
 class FormRow:
     """A row of the form: its own id, where it belongs, and what stands in it by name of its field."""
@@ -136,14 +139,12 @@ def _probe(row: FormRow, typed: Typed, meters: Mapping[str, uuid.UUID]) -> NewPr
 
 
 def _instrument(row: FormRow, typed: Typed) -> NewInstrument:
-    said = (part.split() for part in typed.text("sees").split(";"))
-    sub = Typed(
-        MultiDict(
-            {f"{end}-{p[0]}": v for p in said if len(p) == 3 for end, v in zip(("low", "high"), p[1:], strict=True)}
-        )
-    )
-    keys = [name.removeprefix("low-") for name in sub.form if name.startswith("low-")]
-    measures = {key: TypedMeasures(sub.number(f"low-{key}"), sub.number(f"high-{key}")) for key in keys}
+    measures = {}
+    for part in filter(None, (p.split() for p in typed.text("sees").split(";"))):
+        ends = Typed(MultiDict(zip(("low", "high"), part[1:], strict=False)))
+        measures[part[0]] = TypedMeasures(ends.number("low"), ends.number("high"))
+        if len(part) != _SEES or ends.errors or part[0] not in quantities():
+            raise InvalidInput({"sees": f"Write quantity, from and to, parted by semicolons, such as {_SUCH}."})
     return NewInstrument(row.key, typed.text("label"), typed.text("kind"), typed.text("kit"), measures=measures)
 
 
