@@ -98,7 +98,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     @app.context_processor
     def shared() -> dict[str, Any]:
         return {
-            "ribbon": lambda of, unfolds: ribbon.drawn(services, probe_states, of, unfolds=unfolds),
+            "ribbon": lambda of, unfolds: ribbon.drawn(services, probe_states, of or None, unfolds=bool(unfolds)),
             "demo": settings.demo,
             "zone": str(services.clock.timezone).replace("_", " "),
             "theme": request.cookies.get("theme", "day"),

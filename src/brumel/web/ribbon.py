@@ -170,7 +170,7 @@ def drawn(
         alone = lanes(whole.of(of), services.clock) if of or unfolds else []
         return render_template("_partials/ribbon.html", lines=lines, lanes=alone)
 
-    return Markup(services.today.kept((of, bool(unfolds)), draw))
+    return Markup(services.today.kept((of, unfolds), draw))
 
 
 def day_lines(ribbon: Ribbon, clock: Clock) -> list[DayLine]:

@@ -215,7 +215,7 @@ class CalibrationAbandonment(Base):
     at: Mapped[datetime]
     reason: Mapped[str]
 
-    person: Mapped[Person] = relationship(lazy="selectin")
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
 class EntryKind(StrEnum):
@@ -244,7 +244,7 @@ class CalibrationEntry(Base):
     point_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("calibration_point.id"), unique=True)
     reason: Mapped[str]
 
-    person: Mapped[Person] = relationship(lazy="selectin")
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
 class AmendmentKind(StrEnum):
@@ -276,4 +276,4 @@ class CalibrationAmendment(Base):
     kind: Mapped[str]
     reason: Mapped[str]
 
-    person: Mapped[Person] = relationship(lazy="selectin")
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)

@@ -49,3 +49,5 @@ form.addEventListener("input", (event) => { if (!event.target.matches("[data-tak
 for (const field of form.querySelectorAll("[data-take]")) field.addEventListener("change", take);
 form.addEventListener("submit", (event) => { event.preventDefault(); delete form.dataset.sent; ask(); });
 form.querySelector(".ask :is(input, select)")?.focus();
+// What was typed before this came is answered too.
+if ([...form.querySelectorAll("input")].some((field) => field.value !== field.defaultValue)) ask();
