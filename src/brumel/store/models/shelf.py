@@ -48,7 +48,7 @@ class LotRecord(Base):
     note: Mapped[str]
     corrects: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     """What stands on the lot instead of what was typed wrongly; a trigger of the owner puts it there."""
-    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+    person: Mapped[Person] = relationship(lazy="selectin")
 
 
 class LotCertificate(Base):
