@@ -131,7 +131,7 @@ class Services:
             rounds=Rounds(database, clock),
             sites=sites,
             known=KnownFacts(database, clock),
-            today=Today(database, clock, outlook),
+            today=Today(database, clock, outlook, states),
             ledger=Ledger(database, clock),
             live=LiveHub(database),
             channels=ChannelMaps(database),

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
 
 from brumel.services.errors import NotFound
 from brumel.services.people import Person, PersonRole, new_person
@@ -27,7 +28,7 @@ def invite(owner: Database) -> str | None:
         The database as its owner: the application itself can't invite.
     """
     with owner.session() as session:
-        if session.scalar(select(Person.id).limit(1)) is not None:
+        if not _nobody(session):
             return None
         key = secrets.token_urlsafe(32)
         session.execute(delete(Invitation))
@@ -44,7 +45,7 @@ class FirstPerson:
     def awaited(self) -> bool:
         """Whether there is nobody yet."""
         with self.database.session() as session:
-            return session.scalar(select(Person.id).limit(1)) is None
+            return _nobody(session)
 
     def check(self, key: str) -> None:
         """Refuse a key that opens nothing.
@@ -75,6 +76,10 @@ class FirstPerson:
             if not session.scalar(select(made)):
                 raise NotFound(_SPENT)
             return session.get_one(Person, person.id)
+
+
+def _nobody(session: Session) -> bool:
+    return session.scalar(select(Person.id).limit(1)) is None
 
 
 def _hash(key: str) -> str:

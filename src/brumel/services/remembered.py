@@ -43,7 +43,7 @@ class Remembered(Generic[T]):
         now = clock.now()
         epoch = _number_of(database), int(now.timestamp()) // _FRESH_S
         with self._lock:
-            if self._epoch != epoch or len(self._known) >= _MOST:
+            if self._epoch != epoch or len(self._at_work) >= _MOST:
                 self._epoch, self._known, self._at_work = epoch, {}, {}
             known, at_work = self._known, self._at_work.setdefault(of, threading.Lock())
         with at_work:

@@ -120,12 +120,6 @@ def care_records(session: Session, probe_id: uuid.UUID) -> Sequence[CareRecord]:
     return session.scalars(query.order_by(CareRecord.at, CareRecord.recorded_at, CareRecord.ordinal)).all()
 
 
-def inspections(session: Session, probe_id: uuid.UUID) -> Sequence[Inspection]:
-    """A probe's inspections, the oldest first."""
-    query = select(Inspection).where(Inspection.probe_id == probe_id)
-    return session.scalars(query.order_by(Inspection.at, Inspection.ordinal)).all()
-
-
 def care_within(session: Session, wanted: Criteria) -> Sequence[CareRecord]:
     """Entries of the care logs, withdrawn ones too, the newest first."""
     query = select(CareRecord).where(*_fits(CareRecord, wanted))

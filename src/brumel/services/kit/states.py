@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
@@ -21,7 +21,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.services.kit import upkeep
 from brumel.services.kit.probes import stored_probe
-from brumel.services.remembered import Remembered, kept
+from brumel.services.remembered import kept
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun, KeptBy
@@ -94,7 +94,6 @@ class States:
 
     database: Database
     clock: Clock
-    _states: Remembered[list[ProbeState]] = field(default_factory=Remembered, repr=False, compare=False)
 
     def probe(self, probe_id: uuid.UUID) -> Probe:
         """One probe with its device and its meter."""
@@ -103,12 +102,13 @@ class States:
 
     def probe_states(self) -> list[ProbeState]:
         """All probes with what their calibrations are worth now."""
-        return list(self._states.get(self.database, self.clock, self._worked_out))
+        return list(self._worked_out())
 
-    def _worked_out(self, at: datetime) -> list[ProbeState]:
+    @kept
+    def _worked_out(self) -> list[ProbeState]:
         logs = self.logs()
         with self.database.session() as session:
-            return probe_states(session, at, logs)
+            return probe_states(session, self.clock.now(), logs)
 
     @kept
     def logs(self) -> upkeep.Logs:

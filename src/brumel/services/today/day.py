@@ -10,7 +10,7 @@ from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
 from brumel.services.calibrating import steering
 from brumel.services.clock import Clock
-from brumel.services.kit.states import ProbeState
+from brumel.services.kit.states import ProbeState, States
 from brumel.services.remembered import Remembered
 from brumel.services.shelf.outlook import Outlook
 from brumel.services.today import steps, strip
@@ -124,6 +124,7 @@ class Today:
     database: Database
     clock: Clock
     outlook: Outlook
+    states: States
     _ribbon: Remembered[strip.Ribbon] = field(default_factory=Remembered, repr=False, compare=False)
     _drawn: Remembered[str] = field(default_factory=Remembered, repr=False, compare=False)
     _day: Remembered[Day] = field(default_factory=Remembered, repr=False, compare=False)
@@ -142,7 +143,7 @@ class Today:
 
     def _worked_out(self, states: Sequence[ProbeState]) -> Day:
         now, tomorrow = self.clock.now(), self._end_of_tomorrow()
-        rounds, sites = self.outlook.rounds.ahead(), self.outlook.rounds.planning.states.sites()
+        rounds, sites = self.outlook.rounds.ahead(), self.states.sites()
         with self.database.session() as session:
             open_runs = queries.open_runs(session)
             newest = queries.last_readings_of_sites(session)

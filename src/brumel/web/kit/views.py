@@ -32,9 +32,6 @@ from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("kit", __name__, template_folder="templates", url_prefix="/kit")
 
-_HAPPENINGS = 12
-"""So many lines of a probe's life at a time."""
-
 
 @blueprint.get("/")
 def page() -> ResponseReturnValue:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping, Sequence
+from itertools import chain
 
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
@@ -38,7 +39,7 @@ _TITLES = {
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
     """What one works with, or a file."""
-    return render_template("start/page.html", works=works(), gears=gears(), fields=FIELDS, errors={}, values={})
+    return _page({})
 
 
 @blueprint.get("/proposal")
@@ -58,16 +59,14 @@ def file() -> ResponseReturnValue:
             raise CoreError("Choose a file.")
     except (CoreError, UnicodeDecodeError) as error:
         words = "It is no text in UTF-8." if isinstance(error, UnicodeDecodeError) else str(error)
-        errors = {"file": words}
-        page = render_template("start/page.html", works=works(), gears=gears(), fields=FIELDS, errors=errors, values={})
-        return page, 422
+        return _page({"file": words}), 422
     return _form(rows_of(found), found.rinse, found.methods, {})
 
 
 @blueprint.post("/proposal")
 def keep() -> ResponseReturnValue:
     """Keep the rows that are ticked."""
-    rows = list(sent(request.form))
+    rows, rinse = list(sent(request.form)), request.form.get("rinse", "")
     methods = {p.key: code for p in principles() if (code := request.form.get(f"method-{p.key}"))}
     taken = [r for r in rows if r.taken and not r.blank]
     things, wrong = list[NewThing](), dict[uuid.UUID, dict[str, str]]()
@@ -79,9 +78,9 @@ def keep() -> ResponseReturnValue:
         except InvalidInput as refused:
             wrong[row.key] = dict(refused.fields)
     try:
-        done = services().starting.keep(things, request.form.get("rinse", ""), methods, signed_in())
+        done = services().starting.keep(things, rinse, methods, signed_in())
     except InvalidInput as refused:
-        return _form(rows, request.form.get("rinse", ""), methods, refused.fields), 422
+        return _form(rows, rinse, methods, refused.fields), 422
     wrong |= {key: dict(fields) for key, fields in done.wrong.items()}
     said = {
         "Kept": [r for r in rows if r.key in done.kept],
@@ -91,7 +90,11 @@ def keep() -> ResponseReturnValue:
     if not wrong:
         return redirect(url_for("today.page"))
     left = [FormRow(r.key, r.section, r.values, r.taken, wrong.get(r.key, {})) for r in rows if r.key not in done.kept]
-    return _form(left, request.form.get("rinse", ""), methods, {}), 422
+    return _form(left, rinse, methods, {}), 422
+
+
+def _page(errors: Mapping[str, str]) -> str:
+    return render_template("start/page.html", works=works(), gears=gears(), fields=FIELDS, errors=errors)
 
 
 def _form(rows: Sequence[FormRow], rinse: str, chosen: Mapping[str, str], errors: Mapping[str, str]) -> str:
@@ -117,6 +120,6 @@ def _form(rows: Sequence[FormRow], rinse: str, chosen: Mapping[str, str], errors
         solutions=solutions,
         rinses=[(r.key, r.name) for r in rinses().values()],
         methods=[(p, [(m.code, m.name) for m in methods_of(p)]) for p in chosen],
-        quantity=quantity,
+        in_place={"solution", *chain(*FIELDS.values())},
         reads={k.principle: quantity(k.quantity).name for k in probe_kinds().values()},
     )
