@@ -125,6 +125,28 @@ class TestBatch:
         assert all("error" in f for f in found[:-2])
         assert found[-1]["outputs"]["slope_mv_per_decade"] == pytest.approx(59.159, abs=0.001)
 
+    @pytest.mark.parametrize(
+        "inputs",
+        [
+            '"ab"',
+            '["temperature_c"]',
+            '{"temperature_c": 1e999}',
+            '{"temperature_c": NaN}',
+            '{"temperature_c": -Infinity}',
+            f'{{"temperature_c": 1{"0" * 400}}}',
+            '{"temperature_c": "\\ud800"}',
+            '{"temperature_c": 25, "temperature_c": 26}',
+        ],
+    )
+    def test_the_same_bad_line_twice_is_refused_twice(self, inputs: str) -> None:
+        """Alike lines are worked together: what can't be is refused one by one, each for its own reason."""
+        line = f'{{"calc": "nernst-slope", "inputs": {inputs}}}\n'
+        good = '{"calc": "nernst-slope", "inputs": {"temperature_c": 25}}\n'
+        one, other, last = (json.loads(answer) for answer in batch([line, line, good]))
+        assert one == other
+        assert "error" in one
+        assert last["outputs"]["slope_mv_per_decade"] == pytest.approx(59.159, abs=0.001)
+
     @given(
         st.lists(
             st.recursive(

@@ -14,21 +14,15 @@ from brumel.core.errors import CoreError
 from brumel.core.reckoning.caveats import Warned, caveats_of
 from brumel.core.reckoning.definition import (
     LEFT_OUT,
-    REQUIRED,
     Calculation,
-    Choice,
-    Input,
     InvalidInputs,
-    Moment,
     Number,
     Points,
     Values,
     find,
-    moment_of,
-    within,
 )
+from brumel.core.reckoning.intake import checked, lower, stood_in
 from brumel.core.uncertainty import Budget, Contribution
-from brumel.core.wording import plain_number
 
 
 @dataclass(frozen=True)
@@ -62,8 +56,6 @@ class Answer:
 
 _AT_ONCE = 2
 """From so many uncertain inputs on, one call with arrays is quicker than two calls each."""
-_WIDEST_U = 1e12
-"""Most that a standard uncertainty can be where its input has no end; else it is the width of the input's range."""
 
 
 def calculate(
@@ -97,20 +89,20 @@ def calculate(
     '1013.25 hPa × (1 − 0.0000225577 × 630)^5.25588 = 939.8 hPa'
     """
     chosen = find(name)
-    inputs, stood_in = _stood_in(chosen, inputs, strict)
-    values, uncertain = _checked(chosen, inputs, strict)
+    inputs, instead = stood_in(chosen, inputs, strict)
+    values, uncertain = checked(chosen, inputs, strict)
     values, good = (values, np.True_) if strict else _inside(chosen, values)
     try:
         raw = _undone(chosen, values)
-        good = good & _raw_inside(chosen, values, raw, strict)
+        good = _both(good, _raw_inside(chosen, values, raw, strict))
         outputs = _outputs(chosen, raw)
-        good = good & _conditions(chosen, raw, outputs, strict)
+        good = _both(good, _conditions(chosen, raw, outputs, strict))
     except InvalidInputs:
         raise
     except CoreError as error:
         raise InvalidInputs({getattr(error, "field", chosen.inputs[0].name): str(error)}) from error
-    good = good & _finite(chosen, values, outputs, strict)
-    warned = (*stood_in, *caveats_of(chosen, inputs, raw, outputs))
+    good = _both(good, _finite(chosen, values, outputs, strict))
+    warned = (*instead, *caveats_of(chosen, inputs, raw, outputs))
     if not np.all(good):
         given = [v for v in (*values.values(), *raw.values()) if isinstance(v, np.ndarray)]
         bad = ~np.asarray(good)
@@ -127,161 +119,6 @@ def calculate(
         budgets = {k: _budget(found) for k, found in shares.items()}
         lines = tuple(_working(chosen, values, raw, outputs, dict(said or {})))
     return Answer(chosen, {k: _plain(v) for k, v in outputs.items()}, budgets, lines, warned)
-
-
-def _stood_in(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tuple[Mapping[str, Any], list[Warned]]:
-    """The inputs, with those that another was given for worked out from it."""
-    found, said = dict(inputs), []
-    for i in chosen.all_inputs:
-        instead = i.instead if isinstance(i, Number) else None
-        if instead is None or found.get(instead.number.name) is None:
-            continue
-        name = instead.number.name
-        if found.get(i.name) is not None:
-            raise InvalidInputs({name: f"Give {i.name} or {name}, not both."})
-        try:
-            given = _taken(instead.number, found.pop(name), strict)
-        except ValueError as error:
-            raise InvalidInputs({name: str(error)}) from None
-        found[i.name] = value = instead.value(given)
-        one = np.ndim(value) == 0
-        words = instead.sentence.format(given=float(given), value=float(value)) if one else instead.of_rows
-        said.append(Warned(np.isfinite(value), words, name))
-    return found, said
-
-
-def _checked(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tuple[Values, Values]:
-    known = {i.name: i for i in chosen.all_inputs}
-    wrong: dict[str, str] = {}
-    values: Values = {}
-    uncertain: Values = {}
-    for name, given in inputs.items():
-        if name in known:
-            continue
-        about = known.get(name.removesuffix("_u"))
-        if name.endswith("_u") and isinstance(about, Number) and not about.allowed:
-            u = _numbers(given)
-            widest = about.high - about.low if np.isfinite(about.high - about.low) else _WIDEST_U
-            if u is None or not np.all((u >= 0) & (u <= widest)):
-                unit = about.unit or "the input’s unit"
-                wrong[name] = f"{name} is a standard uncertainty in {unit}: a number from 0 to {widest:g}."
-            else:
-                uncertain[about.name] = u
-        else:
-            takes = ", ".join(i.name for i in chosen.accepted)
-            wrong[name] = f"{chosen.name} has no input {name!r}; it takes {takes}."
-    for i in chosen.all_inputs:
-        given = inputs.get(i.name)
-        if given is None:
-            if i.name in inputs and i.default is REQUIRED:
-                wrong[i.name] = f"{i.name} is empty: it must be {i.range_words}."
-            elif i.default is REQUIRED:
-                wrong[i.name] = f"{i.name} is missing: {_lower(i.label)}, {i.range_words}."
-            else:
-                values[i.name] = i.default
-            continue
-        try:
-            values[i.name] = _taken(i, given, strict)
-        except ValueError as error:
-            wrong[i.name] = str(error)
-    if not wrong:
-        wrong = _misfits({**values, **{f"{k}_u": v for k, v in uncertain.items()}})
-    if wrong:
-        raise InvalidInputs(wrong)
-    return values, {k: v for k, v in uncertain.items() if values[k] is not None}
-
-
-def _misfits(values: Values) -> dict[str, str]:
-    shapes = {k: np.shape(v) for k, v in values.items() if is_numeric(v) and np.ndim(v)}
-    try:
-        np.broadcast_shapes(*shapes.values())
-    except ValueError:
-        lengths = ", ".join(f"{k} {'×'.join(map(str, shape))}" for k, shape in shapes.items())
-        return {next(iter(shapes)): f"Lists must be of one length; given were {lengths}."}
-    return {}
-
-
-def _taken(i: Input, given: Any, strict: bool) -> Any:
-    if isinstance(i, Choice):
-        if not isinstance(given, str) or given not in i.options:
-            raise ValueError(f"{i.name} must be {i.range_words}; {_shown(given)} was given.")
-        return given
-    if isinstance(i, Moment):
-        try:
-            moment_of(given)
-        except ValueError:
-            raise ValueError(f"{i.name} must be {i.range_words}; {_shown(given)} was given.") from None
-        return str(given).strip()
-    if isinstance(i, Points):
-        return _taken_points(i, given)
-    found = _numbers(given)
-    if found is None:
-        raise ValueError(f"{i.name} must be {i.range_words}; {_shown(given)} is not a number.")
-    if i.scalar and np.ndim(found):
-        raise ValueError(f"{i.name} must be one number here, not a list: {i.range_words}.")
-    if strict and not np.all(i.holds(found)):
-        first = found[~i.holds(found)].flat[0] if np.ndim(found) else found
-        raise ValueError(f"{i.name} must be {i.range_words}; {plain_number(float(first))} lies outside.")
-    return found
-
-
-def _taken_points(i: Points, given: Any) -> list[Values]:
-    if not isinstance(given, Sequence) or isinstance(given, str) or not given:
-        raise ValueError(f"{i.name} must be {i.range_words}; {_shown(given)} was given.")
-    names = {f.name for f in i.fields}
-    found = []
-    for number, point in enumerate(given, 1):
-        if not isinstance(point, Mapping):
-            raise ValueError(f"{i.name} must be {i.range_words}; point {number} is {_shown(point)}.")
-        if unknown := [k for k in point if k.removesuffix("_u") not in names]:
-            raise ValueError(f"Point {number} of {i.name} has no {unknown[0]}; it takes {', '.join(sorted(names))}.")
-        row: Values = {}
-        for f in i.fields:
-            value = point.get(f.name, f.default)
-            if value is REQUIRED:
-                raise ValueError(f"Point {number} of {i.name} lacks {f.name}: {f.range_words}.")
-            number_of = _numbers(value)
-            if number_of is None or np.ndim(number_of) or not f.holds(number_of):
-                raise ValueError(f"{f.name} of point {number} must be {f.range_words}; {_shown(value)} was given.")
-            row[f.name] = float(number_of)
-            if f"{f.name}_u" in point:
-                u = _numbers(point[f"{f.name}_u"])
-                if u is None or np.ndim(u) or u < 0:
-                    raise ValueError(f"{f.name}_u of point {number} must be a number from 0.")
-                row[f"{f.name}_u"] = float(u)
-        found.append(row)
-    return found
-
-
-def _numbers(given: Any) -> Any:
-    """A float or an array of floats; None where it is neither. Text and truth values are no numbers."""
-    if isinstance(given, bool | str):
-        return None
-    if isinstance(given, float | int):
-        try:
-            return np.float64(given)
-        except OverflowError:
-            return np.float64(np.inf)
-    if isinstance(given, list):
-        if any(isinstance(g, bool) for g in given):
-            return None
-        given = [np.nan if g is None else g for g in given]
-    try:
-        found = np.asarray(given)
-    except (TypeError, ValueError):
-        return None
-    if found.dtype.kind not in "fiu":
-        return None
-    return found.astype(float)
-
-
-def _shown(given: Any) -> str:
-    text = repr(given)
-    return text if len(text) <= 40 else f"{text[:37]}…"
-
-
-def _lower(text: str) -> str:
-    return text if text[:2].isupper() or text[:2] == "pH" else text[:1].lower() + text[1:]
 
 
 def _undone(chosen: Calculation, values: Values) -> Values:
@@ -317,10 +154,17 @@ def _inside(chosen: Calculation, values: Values) -> tuple[Values, Any]:
         value = values[i.name]
         if isinstance(i, Number) and value is not None:
             holds = i.holds(np.asarray(value))
-            good = good & holds
+            good = _both(good, holds)
             if not np.all(holds):
                 kept[i.name] = np.where(holds, value, _some_value(i))
     return kept, good
+
+
+def _both(good: Any, fine: Any) -> Any:
+    """Where both hold; numpy takes five times as long to put a single truth value beside a long array."""
+    if good is np.True_:
+        return fine
+    return good if fine is np.True_ else good & fine
 
 
 def _some_value(i: Number) -> float:
@@ -339,7 +183,7 @@ def _conditions(chosen: Calculation, raw: Values, outputs: Values, strict: bool)
             at = int(np.argmin(np.ravel(holds)))
             shown = {k: _element(v, at, np.size(holds)) for k, v in raw.items()}
             raise InvalidInputs({condition.name: condition.sentence.format(**shown)})
-        good = good & holds
+        good = _both(good, holds)
     return good
 
 
@@ -361,13 +205,14 @@ def _finite(chosen: Calculation, values: Values, outputs: Values, strict: bool) 
         value = outputs.get(o.name)
         if value is None or not is_numeric(value):
             continue
-        fine = np.True_ if within(value, -np.inf, np.inf) else np.isfinite(value)
+        with np.errstate(all="ignore"):  # a sum is finite only where all of it is; it takes one look
+            fine = np.True_ if np.isfinite(np.sum(value)) else np.isfinite(value)
         if strict and not np.all(fine):
             raise InvalidInputs(
-                {chosen.inputs[0].name: f"No {_lower(o.label)} comes out of these values together: check each of them."}
+                {chosen.inputs[0].name: f"No {lower(o.label)} comes out of these values together: check each of them."}
             )
         if np.ndim(fine) <= max((np.ndim(v) for v in values.values() if is_numeric(v)), default=0):
-            good = good & fine
+            good = _both(good, fine)
     return good
 
 

@@ -27,6 +27,8 @@ REQUIRED = object()
 LEFT_OUT = object()
 """What a calculation gives for an output that was not asked for."""
 _LONG = 10_000
+_PIECE = 131_072
+"""So many values are fetched from memory once for both ends."""
 _ROUNDING = 1e-9
 """So much of a range's bound may a number lie beyond it: what floating point makes of a bound worked out elsewhere."""
 
@@ -106,8 +108,13 @@ def within(values: Any, low: float, high: float) -> bool:
     """
     if np.size(values) < _LONG:
         return False
-    least, most = float(np.min(values)), float(np.max(values))
-    return bool(np.isfinite(least) and np.isfinite(most) and low <= least and most <= high)
+    flat = np.ravel(values)
+    for begin in range(0, flat.size, _PIECE):
+        piece = flat[begin : begin + _PIECE]
+        least, most = piece.min(), piece.max()
+        if not (low <= least and most <= high and np.isfinite(least) and np.isfinite(most)):
+            return False
+    return True
 
 
 @dataclass(frozen=True)

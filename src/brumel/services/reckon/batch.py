@@ -1,17 +1,18 @@
 """Many calculations at once: JSON lines in, JSON lines out, in order; a bad line never stops the rest.
 
-JSON alone takes most of the time, so lines are taken in chunks and those of one calculation are worked as
-arrays. What an array can't say (why a line was refused) is found by working that line again alone.
+JSON alone takes most of the time, so it is read by orjson, lines are taken in chunks and those of one calculation
+are worked as arrays. What neither can say (why a line was refused) is found by working that line again alone.
 """
 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import islice
 from typing import Any
 
 import numpy as np
+import orjson
 
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import Calculation, Choice, InvalidInputs, Moment, Points, find
@@ -20,7 +21,7 @@ from brumel.services.reckon.units import typed_inputs
 
 CHUNK = 16_384
 
-Job = tuple[int, str, dict[str, Any]]
+Inputs = dict[str, Any]
 
 
 def batch(lines: Iterable[str]) -> Iterator[str]:
@@ -68,25 +69,27 @@ def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
 
 def _chunk(lines: list[str]) -> list[str]:
     results: list[str] = [""] * len(lines)
-    groups: dict[tuple[Any, ...], list[Job]] = {}
+    groups: dict[tuple[Any, ...], tuple[list[int], list[Inputs]]] = {}
     for place, line in enumerate(lines):
         try:
-            asked = json.loads(line)
+            asked = orjson.loads(line)
             name, inputs = asked["calc"], asked["inputs"]
+            if inputs.__class__ is not dict:
+                raise TypeError(inputs)
             # More colons than keys: one may be doubled, which this look refuses; it costs too much for every line.
             if line.count(":") != len(asked) + len(inputs):
                 read_json(line)
-            key = (name, *inputs, *(v for v in inputs.values() if v.__class__ is str))
-            groups.setdefault(key, []).append((place, name, inputs))
+            alike = (name, *inputs)
+            if alike not in groups:
+                groups[alike] = [], []
+            places, given = groups[alike]
+            places.append(place)
+            given.append(inputs)
         except (ValueError, KeyError, TypeError, AttributeError, RecursionError):
             results[place] = _dump(_refused(line))
-    for (name, *_), jobs in groups.items():
-        columns = _columns(name, jobs) if len(jobs) > 1 else None
-        if columns is None:
-            for place, _, inputs in jobs:
-                results[place] = _dump(answer_or_error(name, inputs))
-        else:
-            _together(name, jobs, columns, results)
+    for (name, *keys), (places, given) in groups.items():
+        for place, answered in zip(places, _answers(name, keys, given), strict=True):
+            results[place] = answered
     return results
 
 
@@ -102,26 +105,28 @@ def _refused(line: str) -> dict[str, Any]:
     return answer_or_error(asked.get("calc"), asked.get("inputs"))
 
 
-def _columns(name: str, jobs: list[Job]) -> dict[str, Any] | None:
-    """The inputs of alike lines as arrays; None where they have to be worked one by one."""
-    chosen = _vectorised(name)
+def _answers(name: Any, keys: Sequence[str], given: Sequence[Inputs]) -> list[str]:
+    """The lines of one calculation that give the same inputs by name, answered together where arrays can say it."""
+    chosen = _vectorised(name) if len(given) > 1 else None
     if chosen is None:
-        return None
-    choices = {i.name for i in chosen.all_inputs if isinstance(i, Choice)}
-    first = jobs[0][2]
-    columns: dict[str, Any] = {}
-    for key, value in first.items():
-        if key in choices:
-            columns[key] = value
-            continue
-        column = [inputs[key] for _, _, inputs in jobs]
-        if not set(map(type, column)) <= {int, float}:
-            return None
-        columns[key] = np.array(column, dtype=float)
-    return columns
+        return [_alone(name, inputs) for inputs in given]
+    choices = [i.name for i in chosen.all_inputs if isinstance(i, Choice) and i.name in keys]
+    if not choices:
+        return _together(name, {}, keys, given)
+    answers = [""] * len(given)
+    by_choice: dict[str, list[int]] = {}
+    for at, inputs in enumerate(given):
+        by_choice.setdefault(repr([inputs[c] for c in choices]), []).append(at)
+    numbers = [k for k in keys if k not in choices]
+    for places in by_choice.values():
+        alike = [given[at] for at in places]
+        chosen_of = {c: alike[0][c] for c in choices}
+        for at, answered in zip(places, _together(name, chosen_of, numbers, alike), strict=True):
+            answers[at] = answered
+    return answers
 
 
-def _vectorised(name: str) -> Calculation | None:
+def _vectorised(name: Any) -> Calculation | None:
     try:
         chosen = find(name)
     except InvalidInputs:
@@ -129,28 +134,34 @@ def _vectorised(name: str) -> Calculation | None:
     return None if any(isinstance(i, Points | Moment) for i in chosen.inputs) else chosen
 
 
-def _together(name: str, jobs: list[Job], columns: dict[str, Any], results: list[str]) -> None:
+def _together(name: str, choices: Inputs, numbers: Sequence[str], given: Sequence[Inputs]) -> list[str]:
+    columns = {k: [inputs[k] for inputs in given] for k in numbers}
+    if not all({int, float}.issuperset(map(type, column)) for column in columns.values()):
+        return [_alone(name, inputs) for inputs in given]
     try:
-        answer = calculate(name, columns, strict=False, explain=False)
-    except InvalidInputs:
-        for place, _, inputs in jobs:
-            results[place] = _dump(answer_or_error(name, inputs))
-        return
+        arrays = {k: np.array(column, dtype=float) for k, column in columns.items()}
+        answer = calculate(name, choices | arrays, strict=False, explain=False)
+    except (InvalidInputs, OverflowError):
+        return [_alone(name, inputs) for inputs in given]
+    count = len(given)
     words = {n: v for n, v in answer.outputs.items() if isinstance(v, str)}
-    names = [n for n in answer.outputs if n not in words]
-    arrays = [np.broadcast_to(np.asarray(answer.outputs[n], dtype=float), len(jobs)) for n in names]
-    good = np.logical_and.reduce([np.isfinite(a) for a in arrays])
-    rows = zip(*(a.tolist() for a in arrays), strict=True)
+    found = [np.broadcast_to(np.asarray(v, dtype=float), count) for n, v in answer.outputs.items() if n not in words]
+    beside = [_dump(said) if said else "[]" for said in answer.row_warnings(count)] if answer.warned else ["[]"] * count
     # A float's repr is its JSON; all else of a line is the same for the whole group.
-    slots = ", ".join(f"{_dump(n)}: {_dump(words[n]) if n in words else '{!r}'}" for n in answer.outputs)
-    line = "".join(['{{"calc": ', _dump(name), ', "outputs": {{', slots, '}}, "warnings": {}}}'])
-    for (place, _, inputs), row, fine, beside in zip(
-        jobs, rows, good.tolist(), answer.row_warnings(len(jobs)), strict=True
-    ):
-        if fine:
-            results[place] = line.format(*row, _dump(beside) if beside else "[]")
-        else:
-            results[place] = _dump(answer_or_error(name, inputs))
+    slots = ", ".join(f"{_said(n)}: {_said(words[n]) if n in words else '%r'}" for n in answer.outputs)
+    line = f'{{"calc": {_said(name)}, "outputs": {{{slots}}}, "warnings": %s}}'
+    answers = [line % row for row in zip(*(a.tolist() for a in found), beside, strict=True)]
+    for at in np.flatnonzero(~np.logical_and.reduce([np.isfinite(a) for a in found])).tolist():
+        answers[at] = _alone(name, given[at])
+    return answers
+
+
+def _said(text: str) -> str:
+    return _dump(text).replace("%", "%%")
+
+
+def _alone(name: Any, inputs: Any) -> str:
+    return _dump(answer_or_error(name, inputs))
 
 
 _dump = json.JSONEncoder(ensure_ascii=False, allow_nan=False, default=str).encode
