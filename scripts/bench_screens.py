@@ -19,7 +19,7 @@ from zoneinfo import ZoneInfo
 import psycopg
 from flask.testing import FlaskClient
 from sqlalchemy import event
-from tests.web.screens import BASE, Get, enter, screen_paths
+from tests.web.screens import BASE, EVERYTHING_CHANGED, Get, enter, screen_paths
 
 from brumel import demo
 from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
@@ -73,7 +73,7 @@ class Worked:
     def recorded(self) -> None:
         """As if somebody had just recorded something."""
         with psycopg.connect(self.owner, autocommit=True) as owner:
-            owner.execute("UPDATE change_count SET number = number + 1")
+            owner.execute(EVERYTHING_CHANGED)
 
     def costs(self) -> Mapping[str, Cost]:
         """What each screen costs."""

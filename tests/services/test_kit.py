@@ -48,7 +48,7 @@ def test_wrong_storage_is_said_at_once(world: World) -> None:
     assert "soak in storage solution" in found[0].remedy
     assert world.at().states.probe_state(probe.id).readiness.state is State.BLOCKED
     services = world.at()
-    steps = services.today.day(services.states.probe_states()).steps
+    steps = services.today.day().steps
     assert any(s.action == "prepare" and s.target == probe.id for s in steps)
 
 

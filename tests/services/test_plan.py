@@ -286,9 +286,8 @@ def test_a_round_that_has_left_is_planned_no_more(world: World) -> None:
 def test_a_round_planned_is_on_today_and_in_the_ribbon(world: World) -> None:
     day = Round(world, "orp", minutes=300, orp=(600, 780))
     services = world.at()
-    states = services.states.probe_states()
-    assert any(s.action == "leave" and s.target == day.id for s in services.today.day(states).steps)
-    assert (NOW + timedelta(minutes=300), day.id) in services.today.ribbon(states).departures
+    assert any(s.action == "leave" and s.target == day.id for s in services.today.day().steps)
+    assert (NOW + timedelta(minutes=300), day.id) in services.today.ribbon().departures
 
 
 def test_the_calendar_has_an_alarm_for_every_step(world: World) -> None:

@@ -32,8 +32,7 @@ def log(world: World, probe: Probe, care: str) -> None:
 
 
 def paused_on_today(world: World, label: str) -> list[NextStep]:
-    states = world.at().states.probe_states()
-    found = world.at().today.day(states).steps
+    found = world.at().today.day().steps
     return [s for s in found if s.title == f"Hand {WHAT} back" and (label in s.why or s.action is Action.RESUME)]
 
 

@@ -21,7 +21,7 @@ MORNING = 21 * 60
 
 def day(world: World, hours_later: float = 0) -> Day:
     services = world.at(NOW + timedelta(hours=hours_later))
-    return services.today.day(services.states.probe_states())
+    return services.today.day()
 
 
 def test_what_is_said_above_all_is_said_once(world: World) -> None:

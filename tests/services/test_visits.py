@@ -217,12 +217,12 @@ def test_oxygen_takes_pressure_and_salinity_from_the_visit_and_the_limits_judge_
     assert oxygen.keeps == "beyond"
     assert oxygen.limits[0]["act"] is True
     assert view.keeps == "beyond"
-    step = next(s for s in services.today.day(services.states.probe_states()).steps if s.action == "beyond")
+    step = next(s for s in services.today.day().steps if s.action == "beyond")
     assert step.target == oxygen.id
     with pytest.raises(InvalidInput, match="in a word"):
         services.visits.acknowledge(oxygen.id, " ", person)
     services.visits.acknowledge(oxygen.id, "aerators on", person)
-    steps = services.today.day(services.states.probe_states()).steps
+    steps = services.today.day().steps
     assert oxygen.id not in [s.target for s in steps]
 
 

@@ -37,7 +37,7 @@ def test_ticks_are_round_rising_and_within(low: float, span: float, about: int) 
 
 
 def test_the_ribbon_in_both_widths(services: Services) -> None:
-    broad, narrow = lanes(services.today.ribbon(services.states.probe_states()), CLOCK)
+    broad, narrow = lanes(services.today.ribbon(), CLOCK)
     assert [r.state.probe.label for r in broad.rows] == [r.state.probe.label for r in narrow.rows]
     for figure, form in ((broad, FORMATS[0]), (narrow, FORMATS[1])):
         share = form.before / (form.before + form.after)
@@ -53,7 +53,7 @@ def test_the_ribbon_in_both_widths(services: Services) -> None:
 
 
 def test_a_wait_is_filled_as_far_as_it_has_come(services: Services) -> None:
-    broad = lanes(services.today.ribbon(services.states.probe_states()), CLOCK)[0]
+    broad = lanes(services.today.ribbon(), CLOCK)[0]
     row = next(r for r in broad.rows if r.state.probe.label == "A-DO")
     assert row.waits[0].filled / row.waits[0].width == pytest.approx(40 / 90, abs=0.02)
     assert row.blocked is not None  # its new membrane is not calibrated yet
@@ -61,7 +61,7 @@ def test_a_wait_is_filled_as_far_as_it_has_come(services: Services) -> None:
 
 
 def test_the_slim_line_is_as_high_however_many_probes_there_are_and_counts_them(services: Services) -> None:
-    ribbon = services.today.ribbon(services.states.probe_states())
+    ribbon = services.today.ribbon()
     whole, one = day_lines(ribbon, CLOCK)[0], day_lines(ribbon.of(ribbon.lanes[0].state.probe.id), CLOCK)[0]
     assert whole.frame.height == one.frame.height < 60
     counts = dict(whole.counts)
@@ -80,7 +80,7 @@ def test_the_slim_line_is_as_high_however_many_probes_there_are_and_counts_them(
 
 
 def test_marks_that_lie_upon_each_other_become_one_with_the_worst_level(services: Services) -> None:
-    ribbon = services.today.ribbon(services.states.probe_states())
+    ribbon = services.today.ribbon()
     lane = next(lane for lane in ribbon.lanes if lane.state.keeps_calibration)
     near = tuple(
         Mark(ribbon.now - timedelta(minutes=n), level, "reading", None, "pH 7") for n, level in enumerate(Level)
@@ -92,7 +92,7 @@ def test_marks_that_lie_upon_each_other_become_one_with_the_worst_level(services
 
 
 def test_an_expiry_beyond_the_edge_of_the_ribbon_is_told_as_it_is(services: Services) -> None:
-    ribbon = services.today.ribbon(services.states.probe_states())
+    ribbon = services.today.ribbon()
     for lane, row in zip(ribbon.lanes, lanes(ribbon, CLOCK)[0].rows, strict=True):
         for bar in row.bars:
             ends = {CLOCK.said(span.until) for span in lane.spans}

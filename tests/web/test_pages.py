@@ -272,8 +272,8 @@ def test_a_visit_asks_why_a_probe_that_is_not_ready_is_used_and_takes_the_reason
 
 def test_spares_that_nobody_used_come_last_today_and_first_where_nothing_is_in_use(services: Services) -> None:
     states = services.states.probe_states()
-    steps = [s.title for s in services.today.day(states).steps]
+    steps = [s.title for s in services.today.day().steps]
     assert steps.index("Calibrate B-pH") < steps.index("Read Shrimp pond")
     assert steps[-2:] == ["Calibrate C-DO", "Calibrate C-EC"]
-    fresh = [s.title for s in services.today.day([s for s in states if not s.in_use]).steps]
+    fresh = [s.title for s in services.today._worked_out([s for s in states if not s.in_use]).steps]
     assert fresh.index("Calibrate C-DO") < next(n for n, words in enumerate(fresh) if words.startswith("Read "))

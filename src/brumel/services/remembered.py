@@ -1,9 +1,9 @@
-"""What many pages show: worked out once, and kept until something is recorded."""
+"""What many pages show: worked out once, and kept until a table changes that it was read from."""
 
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Callable, Hashable, Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
 from dataclasses import dataclass, field
@@ -13,6 +13,7 @@ from typing import Concatenate, Generic, ParamSpec, Protocol, TypeVar
 
 from brumel.services.clock import Clock
 from brumel.store import queries
+from brumel.store.asked import also_asked, tables_asked
 from brumel.store.database import Database
 
 T = TypeVar("T")
@@ -23,36 +24,54 @@ _FRESH_S, _MOST = 15, 100
 """So long it is kept at most where nothing is recorded, for waits run out by themselves; and so many of one kind."""
 
 
+@dataclass(frozen=True)
+class _Known(Generic[T]):
+    """A thing, and the counts of the tables that it was read from, as they were before."""
+
+    thing: T
+    counts: Mapping[str, int]
+
+    def holds(self, counts: Mapping[str, int]) -> bool:
+        """Whether no such table has changed since."""
+        return all(counts.get(table, 0) <= count for table, count in self.counts.items())
+
+
 @dataclass
 class Remembered(Generic[T]):
-    """Things of one kind, each as it was when the store's count was last so high.
+    """Things of one kind, each as it was when the store's counts were last so high.
 
-    The count is read before a thing is worked out: what is recorded meanwhile makes it old at the next look.
+    Which tables a thing depends on is seen as it is worked out, those of other kept things that it uses included.
+    The counts are read before: what is recorded meanwhile makes it old at the next look.
     """
 
-    _epoch: tuple[int, int] | None = None
-    _known: dict[Hashable, T] = field(default_factory=dict)
+    _span: int | None = None
+    _known: dict[Hashable, _Known[T]] = field(default_factory=dict)
     _at_work: dict[Hashable, threading.Lock] = field(default_factory=dict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
     def get(self, database: Database, clock: Clock, work: Callable[[datetime], T], of: Hashable = None) -> T:
-        """The thing ``of`` which is asked, worked out anew where something was recorded since.
+        """The thing ``of`` which is asked, worked out anew where what it was read from has changed since.
 
-        Whoever asks for the same meanwhile waits for it.
+        All that it depends on is asked within ``work``, or is part of ``of``. Whoever asks for the same meanwhile waits
+        for it.
         """
         now = clock.now()
-        epoch = _number_of(database), int(now.timestamp()) // _FRESH_S
+        counts, span = _counts_of(database), int(now.timestamp()) // _FRESH_S
         with self._lock:
-            if self._epoch != epoch or len(self._at_work) >= _MOST:
-                self._epoch, self._known, self._at_work = epoch, {}, {}
-            known, at_work = self._known, self._at_work.setdefault(of, threading.Lock())
+            if self._span != span or len(self._at_work) >= _MOST:
+                self._span, self._known, self._at_work = span, {}, {}
+            all_known, at_work = self._known, self._at_work.setdefault(of, threading.Lock())
         with at_work:
-            if of not in known:
-                known[of] = work(now)
-            return known[of]
+            known = all_known.get(of)
+            if known is None or not known.holds(counts):
+                with tables_asked() as tables:
+                    thing = work(now)
+                known = all_known[of] = _Known(thing, {table: counts.get(table, 0) for table in tables})
+            also_asked(known.counts)
+            return known.thing
 
 
-_seen: ContextVar[dict[int, int] | None] = ContextVar("seen", default=None)
+_seen: ContextVar[dict[int, Mapping[str, int]] | None] = ContextVar("seen", default=None)
 """The counts that were read within one look, by database."""
 
 
@@ -66,15 +85,15 @@ def one_look() -> Iterator[None]:
         _seen.reset(token)
 
 
-def _number_of(database: Database) -> int:
+def _counts_of(database: Database) -> Mapping[str, int]:
     seen = _seen.get()
     if seen is not None and id(database) in seen:
         return seen[id(database)]
     with database.session() as session:
-        number = queries.change_number(session)
+        counts = queries.change_counts(session)
     if seen is not None:
-        seen[id(database)] = number
-    return number
+        seen[id(database)] = counts
+    return counts
 
 
 class Kept(Protocol):
@@ -90,7 +109,7 @@ class Kept(Protocol):
 
 
 def kept(method: Callable[Concatenate[S, P], T]) -> Callable[Concatenate[S, P], T]:
-    """A question that a screen asks: its answer is kept, by what was asked, until something is recorded.
+    """A question that a screen asks: its answer is kept, by what was asked, until what it was read from changes.
 
     The answer is shared: nobody changes it. What is asked with must be hashable.
     """

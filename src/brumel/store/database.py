@@ -8,12 +8,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 
 import psycopg
-from sqlalchemy import Engine, create_engine, text
+from sqlalchemy import Engine, create_engine, event, text
 from sqlalchemy.exc import DBAPIError, IntegrityError, NoResultFound, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
 
 from brumel.core.typed import NAME_MOST, TEXT_MOST
+from brumel.store import asked
 
 REFUSED_CHANGE = "BR001"
 """SQLSTATE by which the triggers refuse to change a recorded fact or a closed run."""
@@ -111,6 +112,7 @@ class Database:
         self.engine: Engine = create_engine(
             url, pool_size=pool_size, max_overflow=32, pool_pre_ping=True, pool_use_lifo=True, connect_args=_CONNECT
         )
+        event.listen(self.engine, "before_cursor_execute", lambda _c, _cursor, statement, *_: asked.note(statement))
         self._sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager

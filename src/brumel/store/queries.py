@@ -69,9 +69,10 @@ def _without_working(reading: type[Reading]) -> tuple[ORMOption, ...]:
     return defer(reading.working, raiseload=True), defer(reading.budget, raiseload=True)
 
 
-def change_number(session: Session) -> int:
-    """How many transactions have recorded or changed something."""
-    return session.execute(select(ChangeCount.number)).scalar_one()
+def change_counts(session: Session) -> Mapping[str, int]:
+    """How many transactions have recorded or changed something, by table; none where a table has none."""
+    counts: Mapping[str, int] = session.execute(select(ChangeCount.counts)).scalar_one()
+    return counts
 
 
 def person_by_login(session: Session, login: str) -> Person | None:

@@ -38,7 +38,6 @@ from brumel.web import (
     visits,
 )
 from brumel.web.auth.views import SignedIn
-from brumel.web.context import probe_states
 from brumel.web.formatting import register_filters
 from brumel.web.forms import as_id
 
@@ -98,7 +97,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     @app.context_processor
     def shared() -> dict[str, Any]:
         return {
-            "ribbon": lambda of, unfolds: ribbon.drawn(services, probe_states, of or None, unfolds=bool(unfolds)),
+            "ribbon": lambda of, unfolds: ribbon.drawn(services, of or None, unfolds=bool(unfolds)),
             "demo": settings.demo,
             "zone": str(services.clock.timezone).replace("_", " "),
             "theme": request.cookies.get("theme", "day"),

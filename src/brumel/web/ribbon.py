@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import uuid
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from itertools import pairwise
@@ -149,28 +149,24 @@ class DayLine:
     coming: tuple[Coming, ...]
 
 
-def drawn(
-    services: Services, states: Callable[[], Sequence[ProbeState]], of: uuid.UUID | None, *, unfolds: bool
-) -> Markup:
+def drawn(services: Services, of: uuid.UUID | None, *, unfolds: bool) -> Markup:
     """The strip of a page, of all or of one probe; nothing where there is none. Drawn once, until something changes.
 
     Parameters
     ----------
-    states
-        Gives the probes where it must be drawn.
     unfolds
         Whether the line of all shows each by itself too.
     """
 
     def draw() -> str:
-        whole = services.today.ribbon(states())
+        whole = services.today.ribbon()
         if not whole.lanes:
             return ""
         lines = [] if of else day_lines(whole, services.clock)
         alone = lanes(whole.of(of), services.clock) if of or unfolds else []
         return render_template("_partials/ribbon.html", lines=lines, lanes=alone)
 
-    return Markup(services.today.kept((of, unfolds), draw))
+    return Markup(services.today.drawn((of, unfolds), draw))
 
 
 def day_lines(ribbon: Ribbon, clock: Clock) -> list[DayLine]:

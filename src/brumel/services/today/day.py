@@ -11,7 +11,7 @@ from brumel.core.kit.readiness import State
 from brumel.services.calibrating import steering
 from brumel.services.clock import Clock
 from brumel.services.kit.states import ProbeState, States
-from brumel.services.remembered import Remembered
+from brumel.services.remembered import Remembered, kept
 from brumel.services.shelf.outlook import Outlook
 from brumel.services.today import steps, strip
 from brumel.services.today.steps import Due, NextStep, Section
@@ -125,21 +125,21 @@ class Today:
     clock: Clock
     outlook: Outlook
     states: States
-    _ribbon: Remembered[strip.Ribbon] = field(default_factory=Remembered, repr=False, compare=False)
     _drawn: Remembered[str] = field(default_factory=Remembered, repr=False, compare=False)
-    _day: Remembered[Day] = field(default_factory=Remembered, repr=False, compare=False)
 
-    def ribbon(self, states: Sequence[ProbeState]) -> strip.Ribbon:
+    @kept
+    def ribbon(self) -> strip.Ribbon:
         """The strip of time from ten hours ago to fourteen hours ahead, computed from what is stored."""
-        return self._ribbon.get(self.database, self.clock, lambda now: strip.drawn(self.database, states, now))
+        return strip.drawn(self.database, self.states.probe_states(), self.clock.now())
 
-    def kept(self, of: Hashable, draw: Callable[[], str]) -> str:
-        """What is drawn of the day for every page, kept until something is recorded."""
-        return self._drawn.get(self.database, self.clock, lambda _: draw(), of)
-
-    def day(self, states: Sequence[ProbeState]) -> Day:
+    @kept
+    def day(self) -> Day:
         """What to do now and next, kit by kit and site by site, and what has to be thought of tonight."""
-        return self._day.get(self.database, self.clock, lambda _: self._worked_out(states), tuple(map(id, states)))
+        return self._worked_out(self.states.probe_states())
+
+    def drawn(self, of: Hashable, draw: Callable[[], str]) -> str:
+        """What is drawn for a page, kept until what it was read from changes; all that is asked within ``draw``."""
+        return self._drawn.get(self.database, self.clock, lambda _: draw(), of)
 
     def _worked_out(self, states: Sequence[ProbeState]) -> Day:
         now, tomorrow = self.clock.now(), self._end_of_tomorrow()

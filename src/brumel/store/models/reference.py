@@ -318,10 +318,10 @@ class PlannedRound(Base):
 
 
 class ChangeCount(Base):
-    """One row that counts the transactions that recorded or changed something; a trigger alone writes it."""
+    """One row that counts, by table, the transactions that recorded or changed something; triggers alone write it."""
 
     __tablename__ = "change_count"
     __table_args__ = (CheckConstraint("id", name="one"),)
 
     id: Mapped[bool] = mapped_column(primary_key=True, server_default=text("true"))
-    number: Mapped[int] = mapped_column(BigInteger)
+    counts: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))

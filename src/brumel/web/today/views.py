@@ -6,7 +6,7 @@ from flask import Blueprint, render_template, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.services.today.steps import Action, NextStep, Section
-from brumel.web.context import probe_states, services
+from brumel.web.context import services
 
 blueprint = Blueprint("today", __name__, template_folder="templates")
 
@@ -38,7 +38,7 @@ def page() -> ResponseReturnValue:
     """The day."""
     return render_template(
         "today/page.html",
-        day=services().today.day(probe_states()),
+        day=services().today.day(),
         lead=_lead,
         section=Section,
         restarts=services().health.restarts(),

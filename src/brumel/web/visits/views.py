@@ -80,7 +80,7 @@ def _site_page(site_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
     span = (since, until or soon) if since is not None and chosen else (soon - timedelta(days=days), soon)
 
     def draw() -> str:
-        histories = services().rounds.histories(known, *span)
+        histories = services().rounds.histories(services().states.site(site_id), *span)
         if not histories:
             return ""
         figures = [(h, history_figure(h, services().clock, span)) for h in histories]
@@ -97,7 +97,7 @@ def _site_page(site_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         visits=services().visits.at_site(site_id),
         going_on=services().visits.unfinished_at(site_id),
         limits=services().visits.limits(known),
-        figures=Markup(services().today.kept((site_id, *span), draw)),
+        figures=Markup(services().today.drawn((site_id, *span), draw)),
         days=None if chosen else days,
         span=span,
         span_errors=typed.errors,
