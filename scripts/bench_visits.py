@@ -2,34 +2,26 @@
 
 from __future__ import annotations
 
-import shutil
 import statistics
 import time
 import uuid
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import UTC, datetime, timedelta
-from zoneinfo import ZoneInfo
+from datetime import timedelta
 
-import psycopg
 from bench_table import line
+from bench_worked import Worked, cluster, timed
 from flask.testing import FlaskClient
 from sqlalchemy import text
 from tests.web.screens import BASE, enter, token
 
-from brumel import demo
-from brumel.launch.cluster import APPLICATION, OWNER, Cluster
 from brumel.services.application import Services
-from brumel.services.clock import Clock
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.resetting import WrongSetting
 from brumel.services.visiting.visits import NewVisit, Sheet
-from brumel.settings import default_data_folder
-from brumel.store import schema
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person
-from brumel.web.app import WebSettings, create_app
 
 YEARS, SAVES, AMENDED = 10, 25, 1_000
 _VALUES = {
@@ -51,12 +43,12 @@ def visits() -> None:
             form = {"csrf_token": key, "pressure": "1009", "id-pressure": uuid.uuid4(), "despite": "bench"}
             for name, value in _VALUES.items():
                 form |= {name: value, f"id-{name}": uuid.uuid4(), f"with-{name}": choices.get(name, "")}
-            empty.append(_timed(lambda: client.get("/healthy", base_url=BASE)))
+            empty.append(timed(client, "/healthy"))
             begun = time.perf_counter()
             answer = client.post(f"/visits/{visit}", data=form, base_url=BASE, headers={"Referer": BASE})
             saved.append(time.perf_counter() - begun)
             assert answer.status_code == 302, answer.text
-            looked.append(_timed(lambda path=f"/visits/{visit}": client.get(path, base_url=BASE)))
+            looked.append(timed(client, f"/visits/{visit}"))
         for name, times in (("empty page", empty), ("saving it (aim: ≤ 150 ms)", saved), ("its page", looked)):
             line(name, times, statistics.median(empty))
         _amended(services)
@@ -81,12 +73,6 @@ def _amended(services: Services) -> None:
     print(f"{count} readings amended by one setting, {time.perf_counter() - begun:.1f} s (aim: ≤ 5 s for 1 000)")
 
 
-def _timed(ask: object) -> float:
-    begun = time.perf_counter()
-    ask()  # type: ignore[operator]
-    return time.perf_counter() - begun
-
-
 def _person(services: Services) -> Person:
     with services.people.database.session() as session:
         return session.query(Person).filter_by(role="technician").first()  # type: ignore[return-value]
@@ -94,31 +80,18 @@ def _person(services: Services) -> Person:
 
 @contextmanager
 def filled() -> Iterator[tuple[Services, FlaskClient]]:
-    """The demonstration's year, nine more of it before, and somebody signed in."""
-    folder = default_data_folder() / f"bench-{uuid.uuid4().hex[:8]}"
-    cluster, clock = Cluster(folder), Clock(ZoneInfo("UTC"))
-    try:
-        cluster.start()
-        cluster.create_database("bench")
-        schema.upgrade(cluster.url(OWNER, "bench"), APPLICATION)
-        database, owner_of = Database(cluster.url(APPLICATION, "bench")), Database(cluster.url(OWNER, "bench"))
-        demo.load(owner_of, datetime.now(UTC), clock)  # who else could add people
-        owner_of.close()
+    """The demonstration's year, nine more of its visits before, and somebody signed in."""
+    with cluster() as made:
+        worked = Worked(made, 365)
         for year in range(1, YEARS):
-            _again(database, year)
-        with psycopg.connect(cluster.url(OWNER, "bench"), autocommit=True) as owner:
-            owner.execute("ANALYZE")  # as the server does by itself within a minute
-        with database.session() as session:
-            rows = session.scalar(text("SELECT count(*) FROM reading"))
-        print(f"{rows:,} readings")
-        services = Services.over(database, clock)
-        with create_app(services, WebSettings("bench", demo=True)).test_client() as client:
+            _again(worked.database, year)
+        worked.analyse()
+        with worked.database.session() as session:
+            print(f"{session.scalar(text('SELECT count(*) FROM reading')):,} readings")
+        with worked.app.test_client() as client:
             enter(client, "technician")
-            yield services, client
-        database.close()
-    finally:
-        cluster.remove()
-        shutil.rmtree(folder, ignore_errors=True)
+            yield worked.services, client
+        worked.database.close()
 
 
 def _again(database: Database, year: int) -> None:

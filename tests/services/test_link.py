@@ -12,7 +12,7 @@ import pytest
 from brumel.devices.sdi12 import DeviceGarbled, Sdi12Line
 from brumel.devices.simulation.control import BenchControl
 from brumel.services.live.link import LineTaken, Link
-from brumel.store import queries
+from brumel.store import device_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Device
 from tests.services.world import World
@@ -37,7 +37,7 @@ def device(database: Database, world: World, bench: tuple[Sdi12Line, BenchContro
     with database.session() as session:
         device = session.get_one(Device, probe.device_id)
         device.url, device.period_s = line.url, 0.0
-        queries.mark_wanted(session, device.id, 60.0)
+        device_queries.mark_wanted(session, device.id, 60.0)
     return device
 
 
@@ -46,7 +46,7 @@ def test_a_link_alone(database: Database, bench: tuple[Sdi12Line, BenchControl],
 
     def newest() -> int:
         with database.session() as session:
-            return queries.last_sample_seq(session, device.id)
+            return device_queries.last_sample_seq(session, device.id)
 
     def status() -> str:
         with database.session() as session:
@@ -63,7 +63,7 @@ def test_a_link_alone(database: Database, bench: tuple[Sdi12Line, BenchControl],
         link.run(Rounds(lambda before=before: newest() > before))  # type: ignore[misc]
         assert status() == "ok"
     with database.session() as session:
-        times = [s.time_s for s in queries.samples_after(session, device.id, 0)]
+        times = [s.time_s for s in device_queries.samples_after(session, device.id, 0)]
     assert times == sorted(times)
 
 
@@ -111,7 +111,7 @@ def test_a_link_waits_for_a_database_that_is_away_and_goes_on(
 
     def newest() -> bool:
         with database.session() as session:
-            return queries.last_sample_seq(session, device.id) > 0
+            return device_queries.last_sample_seq(session, device.id) > 0
 
     Link(away, line.url, line, pause=waited.append).run(Rounds(newest))
     assert waited == [0.5, 1.0, 2.0, 4.0, 8.0, 8.0]

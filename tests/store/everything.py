@@ -18,7 +18,7 @@ from brumel.services.people import Person
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.sites import NewLimit
 from brumel.services.visiting.visits import NewVisit, Said, Sheet
-from brumel.store import queries
+from brumel.store import shelf_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationSignature
 from brumel.store.models.reading import Reading, ReadingTrace
@@ -33,7 +33,7 @@ def fill(database: Database, clock: Clock) -> None:
     supervisor, technician = (_person(services, role) for role in ("supervisor", "technician"))
     with database.session() as session:
         probe = session.scalars(select(Probe).where(Probe.label == "A-pH")).one()
-        lots = {lot.nominal: lot.id for lot in queries.lots(session, "ph-buffer") if lot.family == "technical"}
+        lots = {lot.nominal: lot.id for lot in shelf_queries.lots(session, "ph-buffer") if lot.family == "technical"}
         signed = session.scalars(select(CalibrationSignature.run_id)).first()
         reading = session.scalars(select(Reading.id)).first()
         lot = session.scalars(select(Lot.id).where(Lot.discarded_on.is_(None))).first()

@@ -29,7 +29,7 @@ from brumel.services.errors import InvalidInput, check_number
 from brumel.services.kit import upkeep
 from brumel.services.kit.retiring import why_retired
 from brumel.services.kit.states import USUAL, probe_states
-from brumel.store import queries
+from brumel.store import queries, reading_queries, run_queries, shelf_queries
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person, Probe, Site
 
@@ -84,7 +84,7 @@ def hints_for(session: Session, probe: Probe, clock: Clock, order: HouseOrder) -
     """What is told before a run with a probe."""
     now, own = clock.now(), upkeep.senses(probe)
     asked = own is not None and own.needs_pressure
-    run = queries.newest_with_pressure(session, probe.kit, now - REMEMBERED, now) if asked else None
+    run = run_queries.newest_with_pressure(session, probe.kit, now - REMEMBERED, now) if asked else None
     pressure = stored.place_of(run).pressure if run else None
     early = tuple(out_of_order(session, probe, clock, order))
     return Hints(pressure, run, _not_looked_at(session, probe, now), leaning_on_stale(session, probe, now), early)
@@ -141,8 +141,8 @@ def choices_for(session: Session, probe: Probe, now: datetime, today: date) -> C
     wanted = {s.role for m in found for s in m.steps if s.role}
     wanted = {r for key in wanted for r in (roles()[key].lower, roles()[key].higher, key) if r in roles()}
     wanted = {key for key in roles() if key in wanted and roles()[key].middle is None}
-    last = queries.newest_run(session, probe.id, now)
-    usual, sites = queries.sites_read_with(session, probe.id, now - USUAL), queries.sites(session)
+    last = run_queries.newest_run(session, probe.id, now)
+    usual, sites = reading_queries.sites_read_with(session, probe.id, now - USUAL), queries.sites(session)
     aim = Aimed(kind.suits.get(kind.quantity), _reach((s for s in sites if s.id in usual), kind.quantity))
     return Choices(
         found,
@@ -180,7 +180,7 @@ class Aimed:
 
 def _lots(session: Session, wanted: Collection[str], today: date, aim: Aimed) -> dict[str, list[LotChoice]]:
     found: dict[str, list[LotChoice]] = {}
-    standing = [x for x in queries.lots(session) if x.discarded_on is None]
+    standing = [x for x in shelf_queries.lots(session) if x.discarded_on is None]
     for key in (k for k in roles() if k in wanted):
         role = roles()[key]
         lots = [x for x in standing if role.admits(x.standard, x.nominal, x.family)]
@@ -205,7 +205,7 @@ def out_of_order(session: Session, probe: Probe, clock: Clock, order: HouseOrder
     now = clock.now()
     done = [
         Done(r.probe.label, upkeep.kind_of(r.probe).quantity, f"{clock.local(r.started_at):%H:%M}")
-        for r in queries.begun_in_kit(session, probe.kit, now - _ONE_SITTING, now)
+        for r in run_queries.begun_in_kit(session, probe.kit, now - _ONE_SITTING, now)
         if r.probe_id != probe.id
     ]
     return order.broken(upkeep.kind_of(probe).quantity, done)
@@ -214,7 +214,7 @@ def out_of_order(session: Session, probe: Probe, clock: Clock, order: HouseOrder
 def same_pour(session: Session, run: CalibrationRun) -> list[Probe]:
     """Probes of the kit that could be calibrated in the same pour as a run: in the other value of its solution."""
     of_run = {uuid.UUID(key) for key in (run.lots or {}).values()}
-    lots = queries.lots(session)
+    lots = shelf_queries.lots(session)
     bottles = {lot.bottle_id or lot.id for lot in lots if lot.id in of_run}
     others = [x for x in lots if x.id not in of_run and (x.bottle_id or x.id) in bottles and x.discarded_on is None]
     fitting = {
@@ -274,7 +274,7 @@ def _not_looked_at(session: Session, probe: Probe, now: datetime) -> str:
     due = next((c for c in own.coefficients if c.renew_days), None) if own else None
     if due is None:
         return ""
-    fitted = queries.newest_fitted(session, probe.id, due.key)
+    fitted = run_queries.newest_fitted(session, probe.id, due.key)
     if fitted is None:
         return f"Its {due.name.lower()} was never taken here: take it once, with the procedure that has it."
     days = (now - fitted).days

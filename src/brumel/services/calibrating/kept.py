@@ -26,7 +26,7 @@ from brumel.services.kit import upkeep
 from brumel.services.kit.probes import stored_probe
 from brumel.services.kit.retiring import why_retired
 from brumel.services.people import may_record
-from brumel.store import queries
+from brumel.store import run_queries, shelf_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import (
@@ -88,7 +88,7 @@ class KeptRuns:
         with self.database.session() as session:
             probe = stored_probe(session, probe_id)
             kind = upkeep.kind_of(probe)
-            lots = {c.standard: queries.lots(session, c.standard) for c in kind.checks if c.standard}
+            lots = {c.standard: shelf_queries.lots(session, c.standard) for c in kind.checks if c.standard}
             return KeptForm(probe, kind, lots)
 
     def record(self, new: NewKept, person: Person) -> list[Finding]:
@@ -109,7 +109,7 @@ class KeptRuns:
             if not add_once(
                 session, CalibrationRun, rows.run, told=("probe_id", "started_at") if new.at else ("probe_id",)
             ):
-                return stored.stored_findings(queries.findings_of_run(session, new.run_id))
+                return stored.stored_findings(run_queries.findings_of_run(session, new.run_id))
             for model, some in rows.rest():
                 for row in some:
                     add_once(session, model, row)

@@ -38,7 +38,7 @@ from brumel.services.live.display import asked_thousandth, signal_behind, wrong_
 from brumel.services.live.signal import Lens, Signal, signal_since
 from brumel.services.people import may_record, may_withdraw
 from brumel.services.remembered import kept
-from brumel.store import queries
+from brumel.store import device_queries, run_queries
 from brumel.store.database import Database, hold
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import (
@@ -127,7 +127,7 @@ class Calibrations:
     def open_runs(self) -> Sequence[CalibrationRun]:
         """Runs begun and neither signed nor given up."""
         with self.database.session() as session:
-            return queries.open_runs(session)
+            return run_queries.open_runs(session)
 
     @kept
     def view(self, run_id: uuid.UUID, *, traces: bool = False) -> RunView:
@@ -190,7 +190,7 @@ class Calibrations:
                     "person_id": person.id,
                     "step": step,
                     "at": now,
-                    "after_seq": queries.last_sample_seq(session, device.id) if device else 0,
+                    "after_seq": device_queries.last_sample_seq(session, device.id) if device else 0,
                 },
                 told=("run_id", "step"),
             )
@@ -344,7 +344,7 @@ class Calibrations:
 
 
 def _run(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> CalibrationRun:
-    run = queries.run_in_full(session, run_id, traces=traces)
+    run = run_queries.run_in_full(session, run_id, traces=traces)
     if run is None:
         raise NotFound("There is no such calibration.")
     return run

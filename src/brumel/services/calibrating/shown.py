@@ -31,7 +31,7 @@ from brumel.services.calibrating.rows import (
 from brumel.services.errors import NotFound
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import signal_positions_of
-from brumel.store import queries
+from brumel.store import shelf_queries
 from brumel.store.models.calibration import (
     AmendmentKind,
     CalibrationCoefficient,
@@ -204,7 +204,7 @@ def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
     if run.kept_by == KeptBy.METER:
         level = Level(run.signature.level) if run.signature else None
         return RunView(run, (), None, tuple(stored.stored_findings(run.findings)), level, None, withdrawn)
-    lots = {lot.id: lot for lot in queries.lots(session)}
+    lots = {lot.id: lot for lot in shelf_queries.lots(session)}
     points = stored.standing_points(run)
     by_step = {p.step: p for p in points}
     steps = tuple(_step_view(run, step, lots, by_step.get(step.key), today) for step in steps_of(run.method))

@@ -17,7 +17,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import upkeep
 from brumel.services.kit.care_log import NewCare, care_row
-from brumel.store import care_queries, queries
+from brumel.store import care_queries, run_queries
 from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.care import CareRecord
 from brumel.store.models.reference import Person
@@ -39,7 +39,7 @@ def pause_of(session: Session, probe_id: uuid.UUID) -> CareRecord | None:
 
 def passed_since(session: Session, probe_id: uuid.UUID, since: datetime, today: date) -> bool:
     """Whether a check of the probe has passed since a moment, after its last adjustment, and nothing is unfit."""
-    runs = (queries.run_in_full(session, key) for key in queries.runs_with_points(session, probe_id, since))
+    runs = (run_queries.run_in_full(session, key) for key in run_queries.runs_with_points(session, probe_id, since))
     newest = next((r for r in runs if r is not None and r.abandonment is None), None)
     return newest is not None and _passed(session, newest, since, today)
 

@@ -28,7 +28,7 @@ from brumel.core.sensing.response import Origin, Response
 from brumel.core.standards.targets import Bottle, Target, bottle_of
 from brumel.core.wording import counted, signed
 from brumel.services.kit import upkeep
-from brumel.store import queries
+from brumel.store import run_queries
 from brumel.store.models.calibration import (
     CalibrationCoefficient,
     CalibrationFinding,
@@ -187,7 +187,7 @@ def previous_full_run(session: Session, probe_id: uuid.UUID, at: datetime) -> Pr
     """The probe's last usable full run before ``at``."""
     probe = session.get_one(Probe, probe_id)
     own = upkeep.senses(probe)
-    query = queries.full_runs(probe_id, at, own.minor if own else ()).limit(1)
+    query = run_queries.full_runs(probe_id, at, own.minor if own else ()).limit(1)
     run = session.scalars(query.options(joinedload(CalibrationRun.coefficients))).unique().first()
     return _previous(run, upkeep.events_of_probe(session, probe), at) if run else None
 
@@ -205,7 +205,7 @@ def first_since_change(session: Session, probe: Probe, at: datetime) -> Mapping[
         return {}
     change = ended(upkeep.events_of_probe(session, probe), upkeep.kind_of(probe).voids, _EVER, at)
     since = change.at if change else _EVER
-    query = queries.full_runs(probe.id, at, own.minor).where(CalibrationSignature.signed_at > since).order_by(None)
+    query = run_queries.full_runs(probe.id, at, own.minor).where(CalibrationSignature.signed_at > since).order_by(None)
     run = session.scalars(query.order_by(CalibrationSignature.signed_at).limit(1)).first()
     return signed_response(run).by_key if run else {}
 
@@ -221,7 +221,7 @@ class Past:
         """The probe's last usable full run before ``at``."""
         if probe.id not in self._known:
             own = upkeep.senses(probe)
-            full = self._session.scalars(queries.full_runs(probe.id, self._until, own.minor if own else ())).all()
+            full = self._session.scalars(run_queries.full_runs(probe.id, self._until, own.minor if own else ())).all()
             self._known[probe.id] = full, upkeep.events_of_probe(self._session, probe)
         full, events = self._known[probe.id]
         run = next((r for r in full if r.signature and r.signature.signed_at <= at), None)
@@ -230,10 +230,10 @@ class Past:
 
 def basis_of(session: Session, probe_id: uuid.UUID, at: datetime) -> tuple[CalibrationRun | None, Basis | None]:
     """The calibration that a reading at ``at`` rests on, as stored and as the verdict sees it."""
-    run = queries.basis_run(session, probe_id, at)
+    run = run_queries.basis_run(session, probe_id, at)
     if run is None or run.signature is None:
         return None, None
-    newest = queries.newest_run(session, probe_id, at)
+    newest = run_queries.newest_run(session, probe_id, at)
     found = basis_from(signed_response(run), run.signature, tolerances_of(run), _worst_sentence(run), at)
     if newest is not None and newest.id != run.id:
         found = replace(found, level=Level.UNFIT, worst="the newest run; the line before it was used.")

@@ -20,9 +20,9 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.response import TAKEN_OVER, Origin
 from brumel.core.wording import signed
 from brumel.services.calibrating import stored
-from brumel.store import queries
+from brumel.store import run_queries
 from brumel.store.models.calibration import CalibrationRun, KeptBy
-from brumel.store.queries import CoefficientRow
+from brumel.store.run_queries import CoefficientRow
 
 _RUNS, _CHECKS = 400, 60
 """So many of the newest calibrations, and of those that check, make a course: a year of mornings."""
@@ -55,8 +55,8 @@ def courses_of(
         When parts were changed: a trend goes back to the last of them only.
     """
     since = max(changed, default=datetime.min.replace(tzinfo=now.tzinfo))
-    rows = queries.coefficients_of_probe(session, probe_id, now, _RUNS)
-    checks = offs_of(queries.checks_of_probe(session, probe_id, now, _CHECKS))
+    rows = run_queries.coefficients_of_probe(session, probe_id, now, _RUNS)
+    checks = offs_of(run_queries.checks_of_probe(session, probe_id, now, _CHECKS))
     return [*_fitted(session, rows, since, now), *_reported(rows, kind, since, now), *_course_of_checks(checks)]
 
 

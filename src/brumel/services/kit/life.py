@@ -32,7 +32,7 @@ from brumel.services.kit.states import ProbeState, States
 from brumel.services.paging import Page
 from brumel.services.people import may_record
 from brumel.services.remembered import kept
-from brumel.store import care_queries, queries
+from brumel.store import care_queries, queries, reading_queries, run_queries
 from brumel.store.care_queries import CareRow, HappenedRow
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun, KeptBy
@@ -112,7 +112,7 @@ class Kit:
         with self.database.session() as session:
             lines = _lines(session, care_queries.happened(session, probe_id, now, PAGE + 1, (page - 1) * PAGE))
             courses = courses_of(session, probe_id, state.kind, changed, now)
-            readings = queries.readings(
+            readings = reading_queries.readings(
                 session, queries.Criteria(probe_id=probe_id), limit=_READINGS_SHOWN, findings=False
             )
         happened = Page(lines[:PAGE], page, len(lines) > PAGE)
@@ -213,7 +213,7 @@ def _lines(session: Session, found: Sequence[HappenedRow]) -> list[Happening]:
         keys[row.what].append(row.key)
     care, looked, runs = (keys[what] for what in ("care", "inspection", "calibration"))
     shown = {row.key for row in found if row.photo}
-    done = queries.some_runs(session, runs)
+    done = run_queries.some_runs(session, runs)
     checks: dict[uuid.UUID, list[str]] = defaultdict(list)
     for off in offs_of(run for run in done if run.kept_by == KeptBy.BRUMEL):
         checks[off.run_id].append(off.words)

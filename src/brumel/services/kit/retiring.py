@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
-from brumel.store import queries
+from brumel.store import queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Instrument, Meter, Person, Probe, Site
 
@@ -68,7 +68,7 @@ def _row(session: Session, what: str, key: uuid.UUID) -> Used:
 
 def _in_use(session: Session, row: Used) -> str:
     """Why something can't be retired yet; empty where it can."""
-    if isinstance(row, Probe) and any(run.probe_id == row.id for run in queries.open_runs(session)):
+    if isinstance(row, Probe) and any(run.probe_id == row.id for run in run_queries.open_runs(session)):
         return f"{row.label} is being calibrated: finish or cancel that first."
     if isinstance(row, Meter):
         plugged = [p.label for p in queries.probes(session) if p.meter_id == row.id]

@@ -22,7 +22,7 @@ from brumel.services.errors import NotFound
 from brumel.services.kit import upkeep
 from brumel.services.kit.probes import stored_probe
 from brumel.services.remembered import kept
-from brumel.store import queries
+from brumel.store import queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.reference import Probe, Site
@@ -152,7 +152,7 @@ def probe_states(
     session: Session, at: datetime, logs: upkeep.Logs | None = None, some: Sequence[uuid.UUID] | None = None
 ) -> list[ProbeState]:
     """What every probe's calibration is worth at a moment, or that of some; ``logs`` where they are read already."""
-    newest = queries.newest_of_probes(session, at)
+    newest = run_queries.newest_of_probes(session, at)
     probes = queries.probes(session, some)
     logs = logs or upkeep.Logs.read(session)
     return [_state(p, newest.get(p.id, ()), logs.readiness(p, at), at) for p in probes]

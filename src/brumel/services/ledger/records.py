@@ -24,7 +24,7 @@ from brumel.services.ledger.written import as_csv, as_json
 from brumel.services.live.display import meter_words
 from brumel.services.paging import Page
 from brumel.services.remembered import kept
-from brumel.store import queries
+from brumel.store import queries, reading_queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationCoefficient, CalibrationPoint, CalibrationRun
 from brumel.store.models.reading import Reading
@@ -65,13 +65,13 @@ class Ledger:
 
     def calibrations_csv(self, wanted: Filter) -> Iterator[str]:
         """One line a point, each with its run's line and verdict; piece by piece."""
-        runs = queries.all_runs(self._criteria(wanted))
+        runs = run_queries.all_runs(self._criteria(wanted))
         return as_csv(_CALIBRATION_COLUMNS, ((run, p) for run in self._each(runs) for p in (run.points or _NO_POINT)))
 
     def readings_csv(self, wanted: Filter, units: Mapping[str, str] | None = None) -> Iterator[str]:
         """One line a reading, piece by piece; ``units``: by the unit that is kept in which else values are wanted."""
         columns = _READING_COLUMNS | (_in_units(units) if units else {})
-        return as_csv(columns, ((r,) for r in self._each(queries.all_readings(self._criteria(wanted)))))
+        return as_csv(columns, ((r,) for r in self._each(reading_queries.all_readings(self._criteria(wanted)))))
 
     def calibrations_json(self, wanted: Filter) -> str:
         """Calibrations with points and findings, nested."""
@@ -80,7 +80,7 @@ class Ledger:
     def calibration_file(self, run_id: uuid.UUID) -> str:
         """One calibration as an open file, which ``brumel judge`` reads."""
         with self.database.session() as session:
-            run = queries.run_in_full(session, run_id)
+            run = run_queries.run_in_full(session, run_id)
             if run is None:
                 raise NotFound("There is no such calibration.")
             return as_json(run_file(stored.Past(session, run.started_at), run))
@@ -88,7 +88,7 @@ class Ledger:
     def calibrations_jsonl(self, wanted: Filter) -> str:
         """Signed calibrations as open files, one a line."""
         with self.database.session() as session:
-            runs = queries.runs(session, self._criteria(wanted), limit=None, offset=0)
+            runs = run_queries.runs(session, self._criteria(wanted), limit=None, offset=0)
             past = stored.Past(session, self.clock.now())
             files = [run_file(past, run) for run in runs if run.signature]
         return "".join(json.dumps(f, ensure_ascii=False, default=str) + "\n" for f in files)
@@ -129,12 +129,12 @@ class Ledger:
 
     def _runs(self, wanted: Filter, limit: int | None, offset: int) -> list[CalibrationRun]:
         with self.database.session() as session:
-            return list(queries.runs(session, self._criteria(wanted), limit=limit, offset=offset))
+            return list(run_queries.runs(session, self._criteria(wanted), limit=limit, offset=offset))
 
     def _readings(self, wanted: Filter, limit: int | None, offset: int) -> list[Reading]:
         with self.database.session() as session:
             criteria = self._criteria(wanted)
-            return list(queries.readings(session, criteria, limit=limit, offset=offset))
+            return list(reading_queries.readings(session, criteria, limit=limit, offset=offset))
 
     def _criteria(self, wanted: Filter) -> queries.Criteria:
         """Local days as moments: from the start of the first to the end of the last."""

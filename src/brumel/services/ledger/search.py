@@ -7,7 +7,7 @@ import uuid
 from dataclasses import dataclass
 
 from brumel.services.shelf.lots import label_of
-from brumel.store import care_queries, queries
+from brumel.store import care_queries, queries, shelf_queries
 from brumel.store.database import Database
 
 _ID = re.compile(r"[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}", re.IGNORECASE)
@@ -38,7 +38,7 @@ class Search:
                     Hit("meter", m.id, m.label, f"meter, {m.serial}")
                     for m in care_queries.meters(session, retired=True)
                 ),
-                *(Hit("lot", x.id, x.lot_number, label_of(x)) for x in queries.lots(session)),
+                *(Hit("lot", x.id, x.lot_number, label_of(x)) for x in shelf_queries.lots(session)),
                 *(Hit("site", s.id, s.name, f"{s.code}, {s.water_kind}") for s in queries.sites(session, retired=True)),
             ]
         if match := _ID.search(typed):

@@ -23,7 +23,7 @@ import psycopg
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
 from brumel.services.live.signal import STALE, Lens
-from brumel.store import queries
+from brumel.store import device_queries
 from brumel.store.database import Database, Unreachable
 from brumel.store.models.reference import Device
 
@@ -164,7 +164,7 @@ class LiveHub:
     def newest_sample(self, device_id: uuid.UUID) -> int:
         """Number of the device's newest sample: a trace that begins now begins after it."""
         with self._database.session() as session:
-            return queries.last_sample_seq(session, device_id)
+            return device_queries.last_sample_seq(session, device_id)
 
     def _join(self, key: WatchKey, lens: Lens, viewer: queue.Queue[str]) -> _Watch:
         with self._lock:
@@ -175,7 +175,7 @@ class LiveHub:
             if watch is None:
                 watch = self._watches[key] = _Watch(key, lens, key.after_seq)
                 with self._database.session() as session:
-                    for s in queries.samples_after(session, key.device_id, key.after_seq):
+                    for s in device_queries.samples_after(session, key.device_id, key.after_seq):
                         watch.add(s.seq, s.time_s, s.values)
             watch.viewers.append(viewer)
             viewer.put_nowait(encoded(watch.trace_event()))
@@ -195,13 +195,13 @@ class LiveHub:
             return
         self._marked[device_id] = now
         with self._database.session() as session:
-            queries.mark_wanted(session, device_id, _WANTED_S)
+            device_queries.mark_wanted(session, device_id, _WANTED_S)
 
     def _trouble(self, device_id: uuid.UUID) -> str | None:
         """What to tell a viewer who comes to a trace that grows slowly, or not at the moment."""
         with self._database.session() as session:
             device = session.get(Device, device_id)
-            newest = queries.newest_sample_at(session, device_id)
+            newest = device_queries.newest_sample_at(session, device_id)
         if device is not None and device.status not in _FINE:
             return _trouble_event(device.status, device.status_words)
         if newest is not None and datetime.now(UTC) - newest <= STALE:
@@ -221,8 +221,8 @@ class LiveHub:
         while True:
             try:
                 with self._database.notifications() as connection:
-                    connection.execute(f"LISTEN {queries.SAMPLE_CHANNEL}")
-                    connection.execute(f"LISTEN {queries.DEVICE_CHANNEL}")
+                    connection.execute(f"LISTEN {device_queries.SAMPLE_CHANNEL}")
+                    connection.execute(f"LISTEN {device_queries.DEVICE_CHANNEL}")
                     self._catch_up()
                     for note in connection.notifies():
                         self._dispatch(note.channel, json.loads(note.payload))
@@ -234,7 +234,7 @@ class LiveHub:
         with self._lock:
             for watch in self._watches.values():
                 with self._database.session() as session:
-                    missed = queries.samples_after(session, watch.key.device_id, watch.seq)
+                    missed = device_queries.samples_after(session, watch.key.device_id, watch.seq)
                 fresh = [s for s in missed if watch.add(s.seq, s.time_s, s.values)]
                 if fresh:
                     watch.send(watch.trace_event())
@@ -245,7 +245,7 @@ class LiveHub:
             for watch in self._watches.values():
                 if watch.key.device_id != device_id:
                     continue
-                if channel == queries.DEVICE_CHANNEL:
+                if channel == device_queries.DEVICE_CHANNEL:
                     watch.send(("trouble", {"status": payload["status"], "words": payload["words"]}))
                 elif watch.add(payload["seq"], payload["t"], payload["v"]):
                     watch.send(watch.sample_event(payload["at"]))

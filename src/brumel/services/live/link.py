@@ -13,7 +13,7 @@ from sqlalchemy import func, insert, select, text, update
 
 from brumel.devices.sdi12 import DeviceError, DeviceGarbled, Sdi12Line
 from brumel.services.live.channels import channels_of, what_is_wrong
-from brumel.store import queries
+from brumel.store import device_queries
 from brumel.store.database import Database, Unreachable
 from brumel.store.models.reference import Device, DeviceSample
 
@@ -82,7 +82,7 @@ class Link:
                 connection.execute("SELECT pg_advisory_lock(hashtextextended(%s, 1))", [self._url])
             except psycopg.errors.LockNotAvailable as error:
                 raise LineTaken(f"Another process reads {self._url} already: stop it first.") from error
-            connection.execute(f"LISTEN {queries.WANTED_CHANNEL}")
+            connection.execute(f"LISTEN {device_queries.WANTED_CHANNEL}")
             while running():
                 begun = time.monotonic()
                 devices = self._wanted()
@@ -100,7 +100,7 @@ class Link:
 
     def _wanted(self) -> list[Device]:
         with self._database.session() as session:
-            return list(queries.wanted_devices(session, self._url))
+            return list(device_queries.wanted_devices(session, self._url))
 
     def _read(self, device: Device) -> None:
         asked = time.monotonic()
@@ -130,7 +130,7 @@ class Link:
                 .returning(DeviceSample.seq)
             ).scalar_one()
             payload = {"device": str(device.id), "seq": seq, "t": time_s, "v": values, "at": read_at}
-            session.execute(select(func.pg_notify(queries.SAMPLE_CHANNEL, json.dumps(payload))))
+            session.execute(select(func.pg_notify(device_queries.SAMPLE_CHANNEL, json.dumps(payload))))
 
     def _tell(self, device: Device, status: str, words: str) -> None:
         """Tell viewers of a status, once."""
@@ -141,13 +141,13 @@ class Link:
         with self._database.session() as session:
             session.execute(update(Device).where(Device.id == device.id).values(status=status, status_words=words))
             payload = {"device": str(device.id), "status": status, "words": words}
-            session.execute(select(func.pg_notify(queries.DEVICE_CHANNEL, json.dumps(payload))))
+            session.execute(select(func.pg_notify(device_queries.DEVICE_CHANNEL, json.dumps(payload))))
 
     def _prune(self) -> None:
         if time.monotonic() - self._pruned > _PRUNE_EVERY_S:
             self._pruned = time.monotonic()
             with self._database.session() as session:
-                queries.prune_samples(session)
+                device_queries.prune_samples(session)
 
 
 def _first_line(error: Exception) -> str:

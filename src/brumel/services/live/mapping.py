@@ -15,7 +15,7 @@ from brumel.services.kit import upkeep
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channels_of, signal_channel
 from brumel.services.people import may_record
 from brumel.services.reckon.units import linear_factor
-from brumel.store import queries
+from brumel.store import device_queries, queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, Person, Probe
 
@@ -103,7 +103,7 @@ class ChannelMaps:
         with self.database.session() as session:
             known = _one(session, meter_id, device_id)
             wrong = _wrong(positions, {p.id: known.indicated_units(p) for p in known.probes})
-            busy = {r.probe_id for r in queries.open_runs(session)}
+            busy = {r.probe_id for r in run_queries.open_runs(session)}
             for probe in known.probes:
                 if probe.id in busy and probe.device_id == device_id:
                     wrong["position-1"] = (
@@ -124,8 +124,8 @@ def _of_meter(session: Session, meter_id: uuid.UUID) -> list[MappedDevice]:
     every = queries.probes(session)
     probes = tuple(p for p in every if p.meter_id == meter_id and probe_kinds()[p.kind].principle)
     taken = {p.device_id: p.meter_id for p in every if p.device_id}
-    devices = [d for d in queries.devices(session) if taken.get(d.id, meter_id) == meter_id]
-    newest = queries.newest_values(session, [d.id for d in devices])
+    devices = [d for d in device_queries.devices(session) if taken.get(d.id, meter_id) == meter_id]
+    newest = device_queries.newest_values(session, [d.id for d in devices])
     return [MappedDevice(d, tuple(channels_of(d)), probes, tuple(newest.get(d.id, ()))) for d in devices]
 
 

@@ -17,7 +17,7 @@ from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import Positions
-from brumel.store import queries
+from brumel.store import device_queries
 
 STALE = timedelta(seconds=6)
 """A probe that has sent nothing for longer has stopped sending."""
@@ -92,7 +92,7 @@ def signal_since(
     InvalidInput
         Where no sample has come since, or the probe has stopped sending.
     """
-    samples = queries.samples_after(session, device_id, after_seq)
+    samples = device_queries.samples_after(session, device_id, after_seq)
     if not samples:
         raise InvalidInput(
             {"device": "No sample has come from the probe since: check its plug, or type the reading by hand."}

@@ -19,7 +19,7 @@ from brumel.devices.simulation.model import Liquid
 from brumel.services.calibrating import stored
 from brumel.services.errors import InvalidInput
 from brumel.services.people import may_record
-from brumel.store import queries
+from brumel.store import reading_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Device, Lot, Person, Site
@@ -68,7 +68,7 @@ class Simulation:
         may_record(person)
         with self.database.session() as session:
             site = session.get_one(Site, site_id)
-            last = queries.last_readings_of_sites(session).get(site_id, [])
+            last = reading_queries.last_readings_of_sites(session).get(site_id, [])
         values = {r.quantity: (r.low + r.high) / 2 for r in site.ranges} | {r.quantity: r.value for r in last}
         values |= _weather(Pressure(altitude_m=site.altitude_m))
         warm = next((r.temperature_c for r in last if r.temperature_c is not None), _WATER_C)

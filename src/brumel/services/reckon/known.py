@@ -14,7 +14,7 @@ from brumel.core.tables import kept, table
 from brumel.services.clock import Clock
 from brumel.services.kit.states import probe_state
 from brumel.services.visiting.history import limits_at
-from brumel.store import queries
+from brumel.store import reading_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Site
 
@@ -65,7 +65,9 @@ class KnownFacts:
         with self.database.session() as session:
             site = session.get(Site, site_id) if site_id else None
             if site is not None:
-                newest = {r.quantity: r for r in reversed(queries.last_readings_of_sites(session).get(site.id, []))}
+                newest = {
+                    r.quantity: r for r in reversed(reading_queries.last_readings_of_sites(session).get(site.id, []))
+                }
                 for name, key in _table()["inputs"].items():
                     if name in numbers and (r := newest.get(key)) and quantity(key).unit == numbers[name].unit:
                         text = quantity(key).number(r.value).replace("−", "-").replace("\u202f", "")

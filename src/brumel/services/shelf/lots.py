@@ -36,7 +36,7 @@ from brumel.services.shelf.typed import (
     wrong_correction,
     wrong_with,
 )
-from brumel.store import queries
+from brumel.store import run_queries, shelf_queries
 from brumel.store.database import Database, hold
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person
@@ -93,8 +93,8 @@ class Shelf:
                 raise NotFound("There is no such lot.")
             return LotView(
                 entry,
-                queries.lot_records(session, lot_id),
-                queries.runs_with_lot(session, lot_id, _RUNS_SHOWN),
+                shelf_queries.lot_records(session, lot_id),
+                run_queries.runs_with_lot(session, lot_id, _RUNS_SHOWN),
                 session.get(LotCertificate, lot_id) is not None,
                 session.get(Lot, entry.lot.parent_id) if entry.lot.parent_id else None,
             )
@@ -295,8 +295,8 @@ class Shelf:
         """What was taken from each lot a day, lately: by calibration points and by hand."""
         since = self.clock.now() - timedelta(days=USE_DAYS)
         with self.database.session() as session:
-            lots = {lot.id: lot for lot in queries.lots(session)}
-            used = _used(lots, queries.taken_from_lots(session, since))
+            lots = {lot.id: lot for lot in shelf_queries.lots(session)}
+            used = _used(lots, shelf_queries.taken_from_lots(session, since))
         return {lot_id: amount / USE_DAYS for lot_id, amount in used.items()}
 
     @kept
@@ -336,8 +336,8 @@ class Shelf:
 
 def _taken_of(session: Session) -> list[tuple[Lot, float]]:
     """All lots, each with what was taken from its bottle."""
-    lots = queries.lots(session)
-    used = _used({lot.id: lot for lot in lots}, queries.taken_from_lots(session))
+    lots = shelf_queries.lots(session)
+    used = _used({lot.id: lot for lot in lots}, shelf_queries.taken_from_lots(session))
     of_bottle: dict[uuid.UUID, float] = defaultdict(float)
     for lot in lots:
         of_bottle[lot.bottle] += used[lot.id]
@@ -349,7 +349,7 @@ def _in_bottle(session: Session, lot_id: uuid.UUID) -> list[Lot]:
     lot = _lot(session, lot_id)
     hold(session, lot.bottle)
     session.expire_all()
-    return [lot, *(x for x in queries.lots(session) if x.id != lot.id and x.bottle == lot.bottle)]
+    return [lot, *(x for x in shelf_queries.lots(session) if x.id != lot.id and x.bottle == lot.bottle)]
 
 
 def _must_stand(lot: Lot, field: str) -> None:
@@ -361,7 +361,7 @@ def _must_stand(lot: Lot, field: str) -> None:
 
 def _is_taken(session: Session, number: str, but: uuid.UUID | None = None) -> bool:
     """Whether another lot has this number, however it is written."""
-    return any(lot.id != but and lot.lot_number.lower() == number.lower() for lot in queries.lots(session))
+    return any(lot.id != but and lot.lot_number.lower() == number.lower() for lot in shelf_queries.lots(session))
 
 
 def _same(known: Lot, new: NewLot) -> None:

@@ -16,7 +16,7 @@ from brumel.services.shelf.outlook import Outlook
 from brumel.services.today import steps, strip
 from brumel.services.today.steps import Due, NextStep, Section
 from brumel.services.visiting.rounds import of_last_stay
-from brumel.store import queries, visit_queries
+from brumel.store import reading_queries, run_queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import PlannedRound, Site
@@ -145,8 +145,8 @@ class Today:
         now, tomorrow = self.clock.now(), self._end_of_tomorrow()
         rounds, sites = self.outlook.rounds.ahead(), self.states.sites()
         with self.database.session() as session:
-            open_runs = queries.open_runs(session)
-            newest = queries.last_readings_of_sites(session)
+            open_runs = run_queries.open_runs(session)
+            newest = reading_queries.last_readings_of_sites(session)
             beyond = visit_queries.beyond_unseen(session)
             visits = visit_queries.unfinished(session, now - _LEFT_OPEN)
             pauses = [

@@ -10,7 +10,7 @@ from datetime import datetime, timedelta
 from brumel.core.findings import Level
 from brumel.core.quantities.quantity import quantity
 from brumel.services.kit.states import Held, ProbeState, held_by_run
-from brumel.store import queries
+from brumel.store import queries, reading_queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 
@@ -74,10 +74,10 @@ def drawn(database: Database, states: Sequence[ProbeState], now: datetime) -> Ri
     begin, end = now - _BEFORE, now + AFTER
     with database.session() as session:
         # A calibration holds until the next one: of those before, the newest of each probe is enough.
-        held = [h for run in queries.standing_within(session, begin, end) if (h := held_by_run(run))]
+        held = [h for run in run_queries.standing_within(session, begin, end) if (h := held_by_run(run))]
         rounds = queries.planned_rounds(session, begin)
         within = queries.Criteria(since=begin, until=end)
-        readings = queries.readings(session, within, findings=False)
+        readings = reading_queries.readings(session, within, findings=False)
     lanes = tuple(
         _lane(
             state,

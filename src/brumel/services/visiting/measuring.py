@@ -30,7 +30,7 @@ from brumel.services.live.channels import positions_of
 from brumel.services.live.display import signal_behind
 from brumel.services.live.signal import Signal, Transform, raw_signal, signal_since
 from brumel.services.visiting.correcting import Measured, ShownBy, principle_of, reading_transform
-from brumel.store import queries
+from brumel.store import run_queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe, Site
@@ -182,7 +182,7 @@ def shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Show
     lost = ended(upkeep.events_of_its_meter(session, probe), METER_LOSES, at - _REMEMBERED, at)
     when = f"on {clock.said(lost.at)}" if lost else ""
     meter = ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
-    kept = None if lost or accuracy.states_accuracy else queries.newest_kept(session, probe.id, at)
+    kept = None if lost or accuracy.states_accuracy else run_queries.newest_kept(session, probe.id, at)
     if kept is None or kept.signature is None:
         return meter
     if stored.age_days(kept.signature, at) > stored.holds_days_of(kept)[1]:

@@ -30,7 +30,7 @@ from brumel.services.visiting.history import Known, kept_limits
 from brumel.services.visiting.measuring import NewReading, measure, shown_by, typed_signal
 from brumel.services.visiting.places import Place
 from brumel.services.visiting.rows import add_bases, add_findings, noted, reading_row
-from brumel.store import queries, visit_queries
+from brumel.store import reading_queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationRun
@@ -80,7 +80,7 @@ class Readings:
     def view(self, reading_id: uuid.UUID) -> ReadingView:
         """A reading in full."""
         with self.database.session() as session:
-            reading = queries.reading_in_full(session, reading_id)
+            reading = reading_queries.reading_in_full(session, reading_id)
             if reading is None:
                 raise NotFound("There is no such reading.")
             run_id = reading.calibration_run_id
@@ -88,7 +88,7 @@ class Readings:
                 reading=reading,
                 run=session.get(CalibrationRun, run_id) if run_id else None,
                 amends=session.get(Reading, reading.amends_id) if reading.amends_id else None,
-                amended_by=queries.amendment_of(session, reading.id),
+                amended_by=reading_queries.amendment_of(session, reading.id),
                 findings=tuple(stored.stored_findings(reading.findings)),
                 bases=tuple(visit_queries.bases_of(session, reading.id)),
             )

@@ -13,7 +13,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.services.remembered import kept
 from brumel.services.visiting.history import limits_at
-from brumel.store import queries, visit_queries
+from brumel.store import queries, reading_queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
@@ -86,7 +86,7 @@ class Rounds:
     def sites_with_latest(self) -> list[tuple[Site, list[Reading]]]:
         """All sites with their newest reading of each quantity."""
         with self.database.session() as session:
-            newest = queries.last_readings_of_sites(session)
+            newest = reading_queries.last_readings_of_sites(session)
             return [(site, of_last_stay(newest.get(site.id, []))) for site in queries.sites(session)]
 
     def histories(self, site: Site, since: datetime, until: datetime) -> list[SiteHistory]:
@@ -114,7 +114,7 @@ class Rounds:
             site = session.get(Site, site_id)
             if site is None:
                 raise NotFound("There is no such site.")
-            found = queries.readings(
+            found = reading_queries.readings(
                 session, queries.Criteria(site_id=site_id, quantity=key), limit=_SHOWN, findings=False
             )
             values = tuple(HistoryValue(r.taken_at, r.value, Level(r.level), r.id, r.u) for r in reversed(found))

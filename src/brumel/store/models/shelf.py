@@ -7,7 +7,7 @@ from datetime import datetime
 from enum import StrEnum
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index
+from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Identity, Index
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
@@ -48,7 +48,8 @@ class LotRecord(Base):
     note: Mapped[str]
     corrects: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     """What stands on the lot instead of what was typed wrongly; a trigger of the owner puts it there."""
-    person: Mapped[Person] = relationship(lazy="selectin")
+    ordinal: Mapped[int] = mapped_column(BigInteger, Identity())
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
 class LotCertificate(Base):

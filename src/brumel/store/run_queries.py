@@ -1,0 +1,251 @@
+"""Questions about calibrations: runs, what stands of them, what they were judged."""
+
+from __future__ import annotations
+
+import uuid
+from collections.abc import Collection, Sequence
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from sqlalchemy import ColumnElement, Select, and_, exists, func, or_, select
+from sqlalchemy.dialects.postgresql import distinct_on
+from sqlalchemy.orm import Session, joinedload, lazyload, selectinload
+
+from brumel.core.sensing.response import TAKEN_OVER, Origin
+from brumel.store.models.calibration import (
+    AmendmentKind,
+    CalibrationAmendment,
+    CalibrationCoefficient,
+    CalibrationFinding,
+    CalibrationPoint,
+    CalibrationRun,
+    CalibrationSignature,
+    KeptBy,
+)
+from brumel.store.models.reference import Probe
+from brumel.store.queries import Criteria, between
+
+
+def runs_with_lot(session: Session, lot_id: uuid.UUID, limit: int) -> Sequence[CalibrationRun]:
+    """The newest calibrations that a lot served in."""
+    used = select(CalibrationPoint.run_id).where(CalibrationPoint.lot_id == lot_id)
+    query = select(CalibrationRun).where(CalibrationRun.id.in_(used)).order_by(CalibrationRun.started_at.desc())
+    return session.scalars(query.limit(limit)).all()
+
+
+def findings_of_run(session: Session, run_id: uuid.UUID) -> Sequence[CalibrationFinding]:
+    """The findings of a signed run in reading order."""
+    return session.scalars(
+        select(CalibrationFinding).where(CalibrationFinding.run_id == run_id).order_by(CalibrationFinding.ordinal)
+    ).all()
+
+
+def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> CalibrationRun | None:
+    """A run with its points, begun steps, findings and amendments, and the points' traces where asked for."""
+    points = selectinload(CalibrationRun.points)
+    query = (
+        select(CalibrationRun)
+        .where(CalibrationRun.id == run_id)
+        .options(
+            joinedload(CalibrationRun.coefficients),
+            points.joinedload(CalibrationPoint.trace) if traces else points,
+            selectinload(CalibrationRun.begun),
+            selectinload(CalibrationRun.findings),
+            selectinload(CalibrationRun.amendments),
+            selectinload(CalibrationRun.entries),
+        )
+        .execution_options(populate_existing=True)
+    )
+    return session.execute(query).unique().scalar_one_or_none()
+
+
+def begun_in_kit(session: Session, kit: str, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
+    """Runs of ours with probes of a kit that were begun within a time and have points, the oldest first."""
+    taken = exists().where(CalibrationPoint.run_id == CalibrationRun.id)
+    within = (CalibrationRun.started_at >= since, CalibrationRun.started_at <= until)
+    query = select(CalibrationRun).join(Probe, Probe.id == CalibrationRun.probe_id).where(Probe.kit == kit, taken)
+    return session.scalars(query.where(*within).order_by(CalibrationRun.started_at)).all()
+
+
+def runs_with_points(session: Session, probe_id: uuid.UUID, since: datetime) -> list[uuid.UUID]:
+    """Keys of a probe's runs that have something taken since a moment, the newest first."""
+    taken = exists().where(CalibrationPoint.run_id == CalibrationRun.id, CalibrationPoint.taken_at >= since)
+    query = select(CalibrationRun.id).where(CalibrationRun.probe_id == probe_id, taken, ~_withdrawn())
+    return list(session.scalars(query.order_by(CalibrationRun.started_at.desc())))
+
+
+def _withdrawn() -> Any:
+    return exists().where(
+        CalibrationAmendment.run_id == CalibrationRun.id, CalibrationAmendment.kind == AmendmentKind.WITHDRAWAL
+    )
+
+
+def signed_runs(probe_id: uuid.UUID | None, before: datetime) -> Select[CalibrationRun]:
+    """Signed runs that have not been withdrawn, the newest first."""
+    query = (
+        select(CalibrationRun)
+        .join(CalibrationSignature)
+        .where(CalibrationSignature.signed_at <= before, ~_withdrawn())
+        .order_by(CalibrationSignature.signed_at.desc())
+    )
+    return query if probe_id is None else query.where(CalibrationRun.probe_id == probe_id)
+
+
+def basis_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
+    """The newest signed run of ours before ``at`` that was not judged unfit: readings of a signal rest on it."""
+    query = signed_runs(probe_id, at).where(
+        CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL
+    )
+    return session.scalars(query.limit(1)).first()
+
+
+def newest_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
+    """The newest signed run of ours before ``at``, whatever its verdict."""
+    return session.scalars(signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL).limit(1)).first()
+
+
+def newest_with_pressure(session: Session, kit: str, since: datetime, until: datetime) -> CalibrationRun | None:
+    """The newest run with a probe of a kit within a time that was begun with a pressure: the kit is in one place."""
+    asked = CalibrationRun.method["conditions"]["pressure"]
+    return session.scalar(
+        select(CalibrationRun)
+        .join(Probe, Probe.id == CalibrationRun.probe_id)
+        .where(CalibrationRun.started_at > since, CalibrationRun.started_at <= until, asked.is_not(None))
+        .where(Probe.kit == kit)
+        .order_by(CalibrationRun.started_at.desc())
+        .limit(1)
+    )
+
+
+def newest_fitted(session: Session, probe_id: uuid.UUID, key: str) -> datetime | None:
+    """When a coefficient of a probe was fitted last."""
+    return session.scalar(
+        select(func.max(CalibrationSignature.signed_at))
+        .join(CalibrationRun, CalibrationRun.id == CalibrationSignature.run_id)
+        .join(CalibrationCoefficient, CalibrationCoefficient.run_id == CalibrationRun.id)
+        .where(
+            CalibrationRun.probe_id == probe_id,
+            CalibrationCoefficient.key == key,
+            CalibrationCoefficient.origin == Origin.FITTED,
+        )
+    )
+
+
+def newest_kept(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
+    """The newest run before ``at`` that the probe's meter keeps, with its points."""
+    query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.METER)
+    return session.scalars(query.options(selectinload(CalibrationRun.points)).limit(1)).first()
+
+
+def full_runs(probe_id: uuid.UUID, before: datetime, minor: Collection[str] = ()) -> Select[CalibrationRun]:
+    """Usable runs whose coefficients were all fitted, none but the minor ones taken over, the newest first."""
+    taken_over = exists().where(
+        CalibrationCoefficient.run_id == CalibrationRun.id,
+        CalibrationCoefficient.origin.in_(TAKEN_OVER),
+        CalibrationCoefficient.key.not_in(minor),
+    )
+    return signed_runs(probe_id, before).where(
+        CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL, ~taken_over
+    )
+
+
+def _newest_ids(at: datetime, *conditions: ColumnElement[bool]) -> Select[uuid.UUID]:
+    """Of every probe the newest signed and standing run before a moment that fulfils some conditions."""
+    query = select(CalibrationRun.id).join(CalibrationSignature).where(CalibrationSignature.signed_at <= at)
+    query = query.where(~_withdrawn(), *conditions).ext(distinct_on(CalibrationRun.probe_id))
+    return query.order_by(CalibrationRun.probe_id, CalibrationSignature.signed_at.desc())
+
+
+def newest_of_probes(session: Session, at: datetime) -> dict[uuid.UUID, list[CalibrationRun]]:
+    """The newest signed run of every probe before ``at``, and where that was judged unfit the newest that was not."""
+    newest, usable = _newest_ids(at), _newest_ids(at, CalibrationSignature.level != "unfit")
+    query = select(CalibrationRun).where(or_(CalibrationRun.id.in_(newest), CalibrationRun.id.in_(usable)))
+    found: dict[uuid.UUID, list[CalibrationRun]] = {}
+    for run in session.scalars(query.join(CalibrationSignature).order_by(CalibrationSignature.signed_at.desc())):
+        found.setdefault(run.probe_id, []).append(run)
+    return found
+
+
+def standing_within(session: Session, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
+    """Signed and standing runs within a time, and of each probe the newest before it, the oldest first."""
+    within = and_(CalibrationSignature.signed_at >= since, CalibrationSignature.signed_at <= until, ~_withdrawn())
+    query = select(CalibrationRun).join(CalibrationSignature)
+    query = query.where(or_(within, CalibrationRun.id.in_(_newest_ids(since))))
+    return session.scalars(
+        query.options(lazyload(CalibrationRun.coefficients)).order_by(CalibrationSignature.signed_at)
+    ).all()
+
+
+def some_runs(session: Session, ids: Collection[uuid.UUID]) -> Sequence[CalibrationRun]:
+    """Runs by their keys, with their points."""
+    if not ids:
+        return []
+    query = select(CalibrationRun).where(CalibrationRun.id.in_(ids)).options(joinedload(CalibrationRun.coefficients))
+    return session.scalars(query.options(selectinload(CalibrationRun.points))).unique().all()
+
+
+class CoefficientRow(NamedTuple):
+    """A coefficient of a signed run, as the course of a probe needs it."""
+
+    run_id: uuid.UUID
+    started_at: datetime
+    signed_at: datetime
+    level: str
+    kept_by: str
+    key: str
+    value: float
+    origin: str
+
+
+def coefficients_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, limit: int) -> list[CoefficientRow]:
+    """The coefficients of a probe's newest signed and standing runs before ``at``, the oldest first."""
+    run, end = CalibrationRun, CalibrationSignature
+    newest = signed_runs(probe_id, at).with_only_columns(run.id, run.started_at, end.signed_at, end.level, run.kept_by)
+    c, own = newest.limit(limit).subquery().c, CalibrationCoefficient
+    query = select(c.id, c.started_at, c.signed_at, c.level, c.kept_by, own.key, own.value, own.origin)
+    query = query.join(own, own.run_id == c.id).order_by(c.signed_at, c.id, own.ordinal)
+    return [CoefficientRow(*row) for row in session.execute(query)]
+
+
+def checks_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, limit: int) -> Sequence[CalibrationRun]:
+    """A probe's newest signed runs of ours that have check points, with all points, the newest first."""
+    checked = exists().where(CalibrationPoint.run_id == CalibrationRun.id, CalibrationPoint.use == "check")
+    query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL, checked).limit(limit)
+    query = query.options(joinedload(CalibrationRun.coefficients), selectinload(CalibrationRun.points))
+    return session.scalars(query).unique().all()
+
+
+def open_runs(session: Session) -> Sequence[CalibrationRun]:
+    """Runs begun and neither signed nor given up, the newest first."""
+    return session.scalars(
+        select(CalibrationRun)
+        .where(~CalibrationRun.signature.has(), ~CalibrationRun.abandonment.has())
+        .options(selectinload(CalibrationRun.points))
+        .order_by(CalibrationRun.started_at.desc())
+    ).all()
+
+
+def all_runs(wanted: Criteria) -> Select[CalibrationRun]:
+    """Runs that fit, the newest first, with points, findings and amendments."""
+    conditions = between(CalibrationRun.started_at, wanted)
+    if wanted.probe_id is not None:
+        conditions.append(CalibrationRun.probe_id == wanted.probe_id)
+    if wanted.level == "open":
+        conditions += [~CalibrationRun.signature.has(), ~CalibrationRun.abandonment.has()]
+    elif wanted.level is not None:
+        conditions.append(CalibrationRun.signature.has(CalibrationSignature.level == wanted.level))
+    return (
+        select(CalibrationRun)
+        .where(*conditions)
+        .order_by(CalibrationRun.started_at.desc(), CalibrationRun.id)
+        .options(
+            selectinload(CalibrationRun.findings),
+            selectinload(CalibrationRun.points),
+            selectinload(CalibrationRun.amendments),
+        )
+    )
+
+
+def runs(session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0) -> Sequence[CalibrationRun]:
+    """Some of :func:`all_runs`."""
+    return session.scalars(all_runs(wanted).limit(limit).offset(offset)).all()
