@@ -8,7 +8,6 @@ import statistics
 import threading
 import time
 from collections.abc import Callable, Mapping, Sequence
-from contextlib import ExitStack
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -89,24 +88,23 @@ def _memory_mb(process: int | str = "self") -> float:
 
 def _costs(both: Sequence[Screens]) -> Mapping[str, Sequence[Cost]]:
     """What each screen costs in either, asked in turn, so that what else the machine does falls on both."""
-    with ExitStack() as open_:
-        clients = [open_.enter_context(worked.app.test_client()) for worked in both]
-        for client in clients:
-            enter(client, "technician")
-        paths = [{"an empty page": "/healthy"} | screen_paths(_getter(client)) for client in clients]
-        found = {}
-        for name in paths[0]:
-            each = [(client, own[name]) for client, own in zip(clients, paths, strict=True)]
-            first = [[worked.anew(*one) for _ in range(COLD_ROUNDS)] for worked, one in zip(both, each, strict=True)]
-            kept: list[list[float]] = [[] for _ in each]
-            for _ in range(ROUNDS):
-                for times, one in zip(kept, each, strict=True):
-                    times.append(timed(*one))
-            found[name] = [
-                Cost(times, statistics.median(t for t, _ in cold), max(n for _, n in cold))
-                for times, cold in zip(kept, first, strict=True)
-            ]
-        return found
+    clients = [worked.app.test_client() for worked in both]
+    for client in clients:
+        enter(client, "technician")
+    paths = [{"an empty page": "/healthy"} | screen_paths(_getter(client)) for client in clients]
+    found = {}
+    for name in paths[0]:
+        each = [(client, own[name]) for client, own in zip(clients, paths, strict=True)]
+        first = [[worked.anew(*one) for _ in range(COLD_ROUNDS)] for worked, one in zip(both, each, strict=True)]
+        kept: list[list[float]] = [[] for _ in each]
+        for _ in range(ROUNDS):
+            for times, one in zip(kept, each, strict=True):
+                times.append(timed(*one))
+        found[name] = [
+            Cost(times, statistics.median(t for t, _ in cold), statistics.median_low(n for _, n in cold))
+            for times, cold in zip(kept, first, strict=True)
+        ]
+    return found
 
 
 def screens() -> None:

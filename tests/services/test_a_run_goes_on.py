@@ -9,7 +9,7 @@ import pytest
 from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 
-from brumel.services.calibrating.runs import TakePoint
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.people import Person
 from brumel.store.database import StoreError

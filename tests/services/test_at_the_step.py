@@ -18,7 +18,7 @@ from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import TakePoint
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.visiting.measuring import NewReading
 from tests.conftest import NOW

@@ -9,7 +9,7 @@ import pytest
 
 from brumel.core.findings import Level
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import TakePoint
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.shelf.lots import Entry
 from brumel.services.shelf.typed import NewLot

@@ -19,7 +19,7 @@ from brumel.core.reading import verdict as reading_verdict
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import TakePoint
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures

@@ -17,8 +17,8 @@ from brumel.core.sensing.response import Response
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import StepView
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.store.models.reference import Lot
 from tests.services.world import DESPITE, World

@@ -11,8 +11,8 @@ import pytest
 
 from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.visiting.filling import Entry

@@ -10,7 +10,7 @@ import pytest
 from PIL import Image
 
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import TakePoint
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.people import Person

@@ -14,8 +14,8 @@ from brumel.core import tables
 from brumel.core.findings import Finding
 from brumel.core.sensing.principles import principle
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.visiting.measuring import NewReading

@@ -15,7 +15,7 @@ import pytest
 from sqlalchemy import select, text
 
 from brumel.core.plan.tasks import STORAGE
-from brumel.services.calibrating.runs import TakePoint
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import ServiceError
 from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.probes import NewProbe

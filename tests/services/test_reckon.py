@@ -22,7 +22,7 @@ from brumel.services.reckon import batch as batch_module
 from brumel.services.reckon.batch import answer_or_error, batch
 from brumel.services.reckon.columns import append_columns
 from brumel.services.reckon.faces import formulas_markdown
-from brumel.services.reckon.finder import IN_HAND, needed, offers
+from brumel.services.reckon.finder import in_hand, needed, offers
 from brumel.services.reckon.pictures import picture_of
 from brumel.services.reckon.units import UNITS, in_unit, typed_inputs, units_of
 
@@ -243,7 +243,7 @@ class TestFinder:
     def test_everything_can_be_found_by_something_in_hand(self) -> None:
         for chosen in calculations().values():
             assert needed(chosen), chosen.name
-        for hand in IN_HAND:
+        for hand in in_hand():
             assert offers([hand]), hand
 
 

@@ -14,7 +14,7 @@ from brumel.core.errors import CoreError
 from brumel.services.application import Services
 from brumel.services.calibrating.kept import NewKept
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import TakePoint
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import Forbidden, ServiceError
 from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.instruments import NewInstrument

@@ -8,8 +8,8 @@ import uuid
 import pytest
 
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.visiting.filling import Entry

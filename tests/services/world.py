@@ -15,8 +15,8 @@ from brumel.core.standards.targets import target
 from brumel.services.application import Services
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.clock import Clock
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe

@@ -15,7 +15,7 @@ from tests.services.world import World
 from tests.store.everything import fill
 
 from brumel.launch.cluster import OWNER, Cluster
-from brumel.services.calibrating.runs import TakePoint
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.kit.care_log import NewCare
 from brumel.services.visiting.measuring import NewReading
 from brumel.store.database import Database, StoreError

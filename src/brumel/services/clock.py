@@ -25,9 +25,8 @@ class Clock:
         return (self.frozen or datetime.now(UTC)).astimezone(UTC)
 
     def soon(self) -> datetime:
-        """The end of the quarter of a minute that it is: the same for all who ask within it, and never past."""
-        now = self.now()
-        return now.replace(second=now.second // 15 * 15, microsecond=0) + timedelta(seconds=15)
+        """The end of the minute that it is: the same for all who ask within it, and never past."""
+        return self.now().replace(second=0, microsecond=0) + timedelta(minutes=1)
 
     def why_not(self, moment: datetime) -> str:
         """Why something can't have been done at a moment, in words; empty where it can.

@@ -20,8 +20,8 @@ T = TypeVar("T")
 S = TypeVar("S", bound="Kept")
 P = ParamSpec("P")
 
-_FRESH_S, _MOST = 15, 100
-"""So long it is kept at most where nothing is recorded, for waits run out by themselves; and so many of one kind."""
+_MOST = 100
+"""So many things of one kind are kept."""
 
 
 @dataclass(frozen=True)
@@ -41,31 +41,31 @@ class Remembered(Generic[T]):
     """Things of one kind, each as it was when the store's counts were last so high.
 
     Which tables a thing depends on is seen as it is worked out, those of other kept things that it uses included.
-    The counts are read before: what is recorded meanwhile makes it old at the next look.
+    The counts are read before: what is recorded meanwhile makes it old at the next look. With each minute all is old,
+    for waits run out by themselves.
     """
 
-    _span: int | None = None
+    _until: datetime | None = None
     _known: dict[Hashable, _Known[T]] = field(default_factory=dict)
     _at_work: dict[Hashable, threading.Lock] = field(default_factory=dict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
-    def get(self, database: Database, clock: Clock, work: Callable[[datetime], T], of: Hashable = None) -> T:
+    def get(self, database: Database, clock: Clock, work: Callable[[], T], of: Hashable = None) -> T:
         """The thing ``of`` which is asked, worked out anew where what it was read from has changed since.
 
         All that it depends on is asked within ``work``, or is part of ``of``. Whoever asks for the same meanwhile waits
         for it.
         """
-        now = clock.now()
-        counts, span = _counts_of(database), int(now.timestamp()) // _FRESH_S
+        counts, until = _counts_of(database), clock.soon()
         with self._lock:
-            if self._span != span or len(self._at_work) >= _MOST:
-                self._span, self._known, self._at_work = span, {}, {}
+            if self._until != until or len(self._at_work) >= _MOST:
+                self._until, self._known, self._at_work = until, {}, {}
             all_known, at_work = self._known, self._at_work.setdefault(of, threading.Lock())
         with at_work:
             known = all_known.get(of)
             if known is None or not known.holds(counts):
                 with tables_asked() as tables:
-                    thing = work(now)
+                    thing = work()
                 known = all_known[of] = _Known(thing, {table: counts.get(table, 0) for table in tables})
             also_asked(known.counts)
             return known.thing
@@ -118,6 +118,6 @@ def kept(method: Callable[Concatenate[S, P], T]) -> Callable[Concatenate[S, P], 
     def get(self: S, *asked: P.args, **named: P.kwargs) -> T:
         memory: Remembered[T] = vars(self).setdefault(f"_kept_{method.__name__}", Remembered())
         of = asked, tuple(named.items())
-        return memory.get(self.database, self.clock, lambda _: method(self, *asked, **named), of)
+        return memory.get(self.database, self.clock, lambda: method(self, *asked, **named), of)
 
     return get  # type: ignore[return-value]  # a method has no name for itself

@@ -2,28 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 from brumel.core.reckoning.definition import Calculation, Input, calculations
+from brumel.core.tables import kept, table
 
-IN_HAND = {
-    "temperature": ("temperature_c",),
-    "conductivity": ("conductivity_us_cm", "conductivity_ms_cm", "reading_us_cm"),
-    "pH": ("ph", "shown_ph"),
-    "millivolts": ("mv",),
-    "oxygen in mg/L": ("oxygen_mg_l", "evening_mg_l", "later_mg_l"),
-    "oxygen in %": ("oxygen_percent",),
-    "salinity": ("salinity",),
-    "altitude": ("altitude_m",),
-    "a standard": ("buffer", "molarity", "standard_us_cm"),
-    "calibration points": ("points",),
-    "ammonia or ammonium": ("tan_mg_l", "ammonium_n_mg_l"),
-    "hardness and alkalinity": ("calcium_mg_l_caco3", "alkalinity_mg_l_caco3"),
-    "two results": ("first", "second"),
-    "an ion’s charge": ("charge",),
-}
-"""What one may have in hand, and the inputs that it stands for. Other inputs are settings, made on the spot."""
 _SETTINGS_WITH_DEFAULT = {"salinity", "charge"}
 
 
@@ -33,6 +17,13 @@ class Offer:
 
     calculation: Calculation
     needs: tuple[str, ...]
+
+
+@kept
+def in_hand() -> Mapping[str, Collection[str]]:
+    """What one may have in hand, and the inputs that it stands for."""
+    found: Mapping[str, Collection[str]] = table("reckoning", "known.toml")["in_hand"]
+    return found
 
 
 def what_one_may_want() -> list[str]:
@@ -59,7 +50,7 @@ def offers(have: Collection[str], want: str = "") -> list[Offer]:
 def needed(chosen: Calculation) -> tuple[str, ...]:
     """What a calculation wants in hand."""
     names = {i.name for i in chosen.inputs if not _is_setting(i)}
-    return tuple(hand for hand, inputs in IN_HAND.items() if names.intersection(inputs))
+    return tuple(hand for hand, inputs in in_hand().items() if names.intersection(inputs))
 
 
 def _is_setting(i: Input) -> bool:

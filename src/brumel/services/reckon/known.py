@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from typing import Any
 
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Kept, Limit, keeps, limits_of, water_kinds
@@ -46,9 +47,23 @@ class Onward:
     given: Mapping[str, str]
 
 
+@dataclass(frozen=True)
+class ReadingForm:
+    """A site reading whose own inputs a calculation has: its source, the fields by input, what else its form says."""
+
+    source: str = ""
+    fields: Mapping[str, str] = field(default_factory=dict)
+    says: Mapping[str, str] = field(default_factory=dict)
+
+
 @kept
-def _table() -> Mapping[str, Mapping[str, str]]:
+def _table() -> Mapping[str, Mapping[str, Any]]:
     return table("reckoning", "known.toml")
+
+
+def reading_form(chosen: Calculation) -> ReadingForm:
+    """The form that a calculation's inputs fill; an empty one where they are no reading."""
+    return ReadingForm(**_table()["readings"].get(chosen.name, {}))
 
 
 @dataclass(frozen=True)

@@ -139,7 +139,7 @@ class Today:
 
     def drawn(self, of: Hashable, draw: Callable[[], str]) -> str:
         """What is drawn for a page, kept until what it was read from changes; all that is asked within ``draw``."""
-        return self._drawn.get(self.database, self.clock, lambda _: draw(), of)
+        return self._drawn.get(self.database, self.clock, draw, of)
 
     def _worked_out(self, states: Sequence[ProbeState]) -> Day:
         now, tomorrow = self.clock.now(), self._end_of_tomorrow()

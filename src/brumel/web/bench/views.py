@@ -15,9 +15,9 @@ from brumel.core.reading.pressure import KINDS, UNITS_HPA, Pressure
 from brumel.core.reading.water import BY_METERS
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.runs import TakePoint
 from brumel.services.calibrating.shown import RunView, StepView
 from brumel.services.calibrating.stored import lot_label, points_words, tolerances_of
+from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.upkeep import kind_of, senses
 from brumel.web.context import probe_states, services, signed_in

@@ -13,8 +13,8 @@ from flask_login import current_user
 from brumel.core.reckoning.definition import Calculation, Moment, Number, Points, calculations, find
 from brumel.services.reckon.desk import Worked, work
 from brumel.services.reckon.faces import formulas_markdown, people_value
-from brumel.services.reckon.finder import IN_HAND, offers, what_one_may_want
-from brumel.services.reckon.known import Given, Judged, onward, takes_from, waters
+from brumel.services.reckon.finder import in_hand, offers, what_one_may_want
+from brumel.services.reckon.known import Given, Judged, onward, reading_form, takes_from, waters
 from brumel.services.reckon.units import units_of
 from brumel.web.context import probe_states, services
 from brumel.web.figures import curve_figure
@@ -23,26 +23,18 @@ from brumel.web.forms import as_id
 blueprint = Blueprint("reckon", __name__, template_folder="templates", url_prefix="/reckon")
 
 _POINT_ROWS = 4
-_READING_FIELDS = {
-    "ph-from-millivolts": ("typed-signal", {"mv": "signal", "temperature_c": "temperature_c"}),
-    "ph-recompensated": (
-        "typed-value",
-        {"shown_ph": "shown", "temperature_c": "temperature_c", "meter_setting_c": "meter_setting_c"},
-    ),
-}
-"""Calculations whose inputs are a site reading's own: its source, and the fields there that they fill."""
 
 
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
     """Which calculation: by what one has and what one wants."""
-    have = [label for label in request.args.getlist("have") if label in IN_HAND]
+    have = [label for label in request.args.getlist("have") if label in in_hand()]
     want = request.args.get("want", "")
     return render_template(
         "reckon/page.html",
         have=have,
         want=want,
-        haves=IN_HAND,
+        haves=in_hand(),
         wants=what_one_may_want(),
         offers=offers(have, want),
     )
@@ -161,9 +153,7 @@ def _to_reading(chosen: Calculation, worked: Worked) -> str | None:
         return None
     first = chosen.outputs[0]
     note = f"{chosen.title}: {people_value(first, found.outputs[first.name])}"
-    source, fields = _READING_FIELDS.get(chosen.name, ("", {}))
+    form = reading_form(chosen)
     own_unit = [i.name for i in chosen.inputs if request.args.get(f"{i.name}.unit") in (None, getattr(i, "unit", None))]
-    filled = {there: request.args.get(name, "") for name, there in fields.items() if name in own_unit}
-    if source == "typed-value":
-        filled["compensated"] = "fixed"
-    return f"{url_for('rounds.reading')}?{urlencode({'source': source, 'note': note} | filled)}"
+    filled = {there: request.args.get(name, "") for name, there in form.fields.items() if name in own_unit}
+    return f"{url_for('rounds.reading')}?{urlencode({'source': form.source, 'note': note, **filled, **form.says})}"
