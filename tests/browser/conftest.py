@@ -42,14 +42,20 @@ def pristine(ready: Ready) -> Iterator[Path]:
 
 
 @pytest.fixture(scope="module")
-def processes(pristine: Path) -> Iterator[Processes]:
+def speed() -> float:
+    """So many times faster than time does the simulated bench run: waiting for a still reading is most of a test."""
+    return 60.0
+
+
+@pytest.fixture(scope="module")
+def processes(pristine: Path, speed: float) -> Iterator[Processes]:
     """A demonstration of the module's own: what one file leaves behind meets no other."""
     folder = data_folder("browser")
     user = os.environ.get("BRUMEL_USER", "brumel")
     settings = read_settings({"BRUMEL_DATA": str(folder), "BRUMEL_NOW": NOW.isoformat(), "BRUMEL_USER": user})
     try:
         subprocess.run(["cp", "-a", "--reflink=auto", f"{pristine}/.", folder], check=True)
-        with demonstration(settings, DemoOptions(port=0, speed=20.0, servers=1)) as running:
+        with demonstration(settings, DemoOptions(port=0, speed=speed, servers=1)) as running:
             yield running
     finally:
         shutil.rmtree(folder, ignore_errors=True)

@@ -54,6 +54,11 @@ class Budget:
         return float(found) if np.ndim(found) == 0 else found
 
     @property
+    def plain(self) -> list[dict[str, Any]]:
+        """The contributions as a record keeps them."""
+        return [dict(vars(c)) for c in self.contributions]
+
+    @property
     def expanded(self) -> Any:
         """Expanded uncertainty, k = 2."""
         return COVERAGE_FACTOR * self.u

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -34,9 +34,8 @@ class Derived:
     @property
     def plain(self) -> dict[str, Any]:
         """As a reading keeps it beside its own value."""
-        found = asdict(self) | {"u": self.budget.u, "working": list(self.working)}
-        del found["budget"]
-        return found
+        words = list(self.working)
+        return {"quantity": self.quantity, "value": self.value, "unit": self.unit, "working": words, "u": self.budget.u}
 
 
 def derived_from(key: str, value: float, budget: Budget, at: Conditions, water: Compensation) -> list[Derived]:

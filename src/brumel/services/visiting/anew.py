@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
 from typing import Any
 
 from sqlalchemy import insert
@@ -82,7 +82,7 @@ class Again:
                     "value": after.value, "u": after.budget.u, "quantity": after.quantity.key,
                     "unit": after.quantity.unit, "meter_did": dict(change.measured.meter_did),
                     "derived": after.derived, "level": str(after.level), "working": after.working,
-                    "budget": [asdict(c) for c in after.budget.contributions],
+                    "budget": after.budget.plain,
                     "temperature_c": change.measured.temperature_c, "surroundings": change.measured.place.plain,
                     **kept_limits(self._limits[old.site_id], after),
                 }

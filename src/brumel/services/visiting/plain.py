@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
@@ -173,7 +173,7 @@ def _row(
         "reference": "",
         "derived": [],
         "settling_s": None,
-        "budget": [asdict(c) for c in budget.contributions],
+        "budget": budget.plain,
         "acceptance": str(Acceptance.BY_EYE),
         "settling_words": "",
         "note": "",

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
-from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
@@ -68,7 +67,7 @@ def reading_row(
         "derived": corrected.derived,
         "despite": new.despite.strip(),
         "level": str(corrected.level),
-        "budget": [asdict(c) for c in corrected.budget.contributions],
+        "budget": corrected.budget.plain,
         "working": corrected.working,
         "acceptance": str(measured.acceptance),
         "settling_words": measured.settling_words,
