@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Browser, Page, expect
 from tests.browser.driving import LAUNCH, sign_in
 from tests.conftest import NOW, load_demonstration
 from tests.cutoff import data_folder
@@ -77,8 +77,19 @@ def browser_context_args(browser_context_args: dict[str, Any], address: str) -> 
     return browser_context_args | {"base_url": address}
 
 
-@pytest.fixture
-def technician(page: Page) -> Page:
-    page.set_default_timeout(PATIENCE_MS)
+@pytest.fixture(scope="module")
+def signed_in(browser: Browser, address: str) -> list[Any]:
+    """The cookies of a technician who has signed in."""
+    page = browser.new_page(base_url=address)
     sign_in(page)
+    cookies = page.context.cookies()
+    page.context.close()
+    return cookies
+
+
+@pytest.fixture
+def technician(page: Page, signed_in: list[Any]) -> Page:
+    page.set_default_timeout(PATIENCE_MS)
+    page.context.add_cookies(signed_in)
+    page.goto("/")
     return page

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import LOOKS, begin, dressed, no_violations, take, take_points
+from tests.browser.driving import LOOKS, begin, dressed, no_violations, sign_in, take, take_points
 
 
 @pytest.fixture(scope="module")
@@ -79,8 +79,8 @@ def test_no_accessibility_violation_along_the_job(technician: Page) -> None:
 
 
 @pytest.mark.parametrize("look", ["day", "phone"])
-def test_no_accessibility_violation_for_strangers_and_errors(technician: Page, look: str) -> None:
-    page = technician
+def test_no_accessibility_violation_for_strangers_and_errors(page: Page, look: str) -> None:
+    sign_in(page)
     dressed(page, look)
     page.goto("/nowhere")
     no_violations(page)

@@ -10,6 +10,7 @@ from dataclasses import replace
 from datetime import timedelta
 
 import pytest
+from argon2 import PasswordHasher
 from sqlalchemy import text
 
 from brumel.services import people as module
@@ -208,3 +209,8 @@ def test_what_the_command_line_refuses(as_owner: People, person: Person) -> None
         as_owner.set_password(person.login, "short")
     with pytest.raises(NotFound, match="Nobody signs in as nobody"):
         as_owner.set_password("nobody", RIGHT)
+
+
+def test_a_name_that_nobody_has_takes_as_long_as_a_wrong_password() -> None:
+    """What is compared then was hashed with the parameters of today's hashes."""
+    assert not PasswordHasher().check_needs_rehash(module._NOBODY)
