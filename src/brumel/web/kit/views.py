@@ -8,7 +8,7 @@ from typing import Any
 from flask import Blueprint, Response, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.kit.accuracy import EXAMPLE
+from brumel.core.kit.accuracy import EXAMPLE, Accuracy
 from brumel.core.kit.care import part_changes
 from brumel.core.kit.instruments import InstrumentKind
 from brumel.core.kit.kinds import probe_kinds
