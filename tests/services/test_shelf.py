@@ -62,6 +62,12 @@ def test_a_lot_serves_exactly_until_it_says(expires: int, opened: int, life: int
             assert (verdict(judge_lot(facts, day)) is Level.UNFIT) == (shift > 0)
 
 
+@pytest.mark.parametrize(("left", "words"), [(-40.0, "0 mL left"), (0.0, "0 mL left"), (12.4, "12 mL left")])
+def test_what_was_logged_beyond_a_bottle_s_content_leaves_none(left: float, words: str) -> None:
+    facts = LotFacts(TODAY + timedelta(days=200), TODAY, 90, left)
+    assert [f.sentence for f in judge_lot(facts, TODAY)] == [f"{words}: too little for one point."]
+
+
 def test_a_lots_life(world: World) -> None:
     shelf, lot = world.at().shelf, new("C-1")
     assert shelf.receive(lot, world.person) == shelf.receive(lot, world.person)
