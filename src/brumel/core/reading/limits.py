@@ -21,7 +21,7 @@ class Keeps(StrEnum):
 
 
 _DIGITS = 9
-_WORST = {Keeps.BEYOND: 0, Keeps.NEAR: 1, Keeps.WITHIN: 2}
+_WORST = (Keeps.BEYOND, Keeps.NEAR, Keeps.WITHIN)
 
 
 @dataclass(frozen=True)
@@ -166,4 +166,4 @@ def _unseen(limit: Limit, value: float, qualifier: str) -> Kept:
 
 def worst(found: Sequence[Keeps]) -> Keeps | None:
     """The worst of several; None where no limit was asked."""
-    return min(found, key=_WORST.__getitem__, default=None)
+    return min(found, key=_WORST.index, default=None)
