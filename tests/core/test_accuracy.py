@@ -64,3 +64,10 @@ def test_its_limits(words: str, value: float, half_width: float) -> None:
     stated, *rest = read_accuracy(words).contributions(value, "x")
     assert stated.u == pytest.approx(half_width / 3**0.5)
     assert [c.u for c in rest] == ([pytest.approx(0.01 / 12**0.5)] if "steps" in words else [])
+
+
+def test_what_is_not_stated_adds_nothing() -> None:
+    assert Accuracy(full_scale=20.0, step=0.1).half_width(5.0) == 0.0
+    assert Accuracy(absolute=0.1, full_scale=20.0, step=0.1).half_width(5.0) == 0.1
+    assert Accuracy(percent_of_full_scale=1.0).half_width(5.0) == 0.0
+    assert Accuracy(digits=2).half_width(5.0) == 0.0

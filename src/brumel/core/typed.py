@@ -107,8 +107,10 @@ def whole_written(text: str, most_digits: int = 18) -> int | None:
 
     Examples
     --------
-    >>> whole_written("12"), whole_written("²"), whole_written("-1"), whole_written("9" * 30)
-    (12, None, None, None)
+    >>> whole_written("12"), whole_written("²"), whole_written("-1")
+    (12, None, None)
+    >>> whole_written("9" * 18), whole_written("9" * 19)
+    (999999999999999999, None)
     """
     return int(text) if text.isascii() and text.isdigit() and len(text) <= most_digits else None
 
