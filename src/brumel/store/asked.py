@@ -40,7 +40,7 @@ def note(statement: str) -> None:
         also_asked(_tables_in(statement))
 
 
-@lru_cache(maxsize=2_000)
+@lru_cache(maxsize=500)
 def _tables_in(statement: str) -> frozenset[str]:
     """Tables that a statement can read: all whose name stands in it, for one too many costs little."""
     return frozenset(re.findall(r"\w+", statement)) & Base.metadata.tables.keys()
