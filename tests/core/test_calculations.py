@@ -428,3 +428,9 @@ def test_an_uncertainty_wider_than_the_range_of_its_input_says_nothing_and_is_re
     with pytest.raises(InvalidInputs, match="a number from 0 to 40"):
         calculate("oxygen-saturation", {T: 20.0, "temperature_c_u": u})
     assert calculate("oxygen-saturation", {T: 20.0, "temperature_c_u": 40.0}).outputs["oxygen_mg_l_u"] > 0
+
+
+def test_a_budget_names_its_points_as_people_count() -> None:
+    points = [{"ph": 7.0, "mv": 3.0, "mv_u": 0.2, T: 25.0}, {"ph": 4.01, "mv": 178.0, "mv_u": 0.2, T: 25.0}]
+    budget = calculate("electrode-fit", {"points": points}).budgets["slope_percent"]
+    assert {c.name for c in budget.contributions} == {"mv of point 1", "mv of point 2"}

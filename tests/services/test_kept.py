@@ -73,6 +73,7 @@ def test_as_left_decides_and_as_found_tells_of_the_readings_before() -> None:
         (10.0, 25.0, "constant-by-ten", "×10"),
         (9.115, None, "standard-swapped", "the 12880 standard"),
         (1.08, 20.0, "as-found", ""),
+        (0.0, 10.0, "as-found", ""),  # a dry cell: no ratio tells a rule
     ],
 )
 def test_a_meter_that_compensates_by_the_wrong_rule_is_told(
