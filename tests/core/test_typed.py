@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brumel.core.typed import NotANumber, number_and_rest, number_typed
+from brumel.core.typed import NotANumber, far_in, number_and_rest, number_typed
 from brumel.core.wording import grouped, signed
 
 
@@ -86,3 +86,13 @@ def test_what_is_shown_is_read_back(value: float) -> None:
 @pytest.mark.parametrize(("value", "digits"), [(0.0, 1), (-0.0, 1), (-0.04, 1), (0.0004, 3), (-0.0004, 3)])
 def test_zero_has_no_sign(value: float, digits: int) -> None:
     assert signed(value, digits, plus=True) == signed(value, digits) == f"{0:.{digits}f}"
+
+
+def test_what_nobody_can_mean_begins_beyond_a_million_millions() -> None:
+    assert number_typed("1e12") == 1e12
+    assert number_typed("-1e-12") == -1e-12
+    for text, words in (("1.01e12", "too large"), ("-1.01e12", "too large"), ("9.9e-13", "too small")):
+        with pytest.raises(NotANumber, match=words):
+            number_typed(text)
+    assert far_in([1e12, -1e12]) is None
+    assert far_in([1.0, -1.01e12]) == -1.01e12
