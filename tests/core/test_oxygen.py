@@ -246,3 +246,19 @@ def test_how_warm_the_sulfite_was_says_nothing_of_the_gain(key: str, sulfite_c: 
     share = next(c.share for c in budget.contributions if c.name == name)
     # Hand-worked: 0.2 %/°C · 90 % · 7 °C; 0.1 %/°C · 90 % · 7 °C / (1 − 0.01 · 10).
     assert share == pytest.approx({"membrane": 1.26, "luminescence": 0.7}[key], abs=1e-6)
+
+
+@pytest.mark.parametrize(
+    ("pressure", "words"),
+    [
+        (Pressure(938.0), "938.0 hPa measured at the place"),
+        (
+            Pressure(None, kind="altitude", altitude_m=630.0),
+            "939.8 hPa from 630 m of altitude; weather moves it by about 3 %",
+        ),
+        (Pressure(1013.25, kind="sea-level", altitude_m=630.0), "939.8 hPa: 1013.2 hPa at sea level, brought to 630 m"),
+    ],
+)
+def test_a_pressure_says_how_it_came_about(pressure: Pressure, words: str) -> None:
+    """939.8 hPa: the standard atmosphere at 630 m (ISO 2533)."""
+    assert pressure.words == words

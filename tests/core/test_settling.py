@@ -10,6 +10,7 @@ from tests.settled_models import KINDS, tried
 from tests.simulated import CALIBRATION_PH, READING_PH, Signal, interval_kept, judged, signals
 
 from brumel.core.quantities.quantity import rule_of, settling_rules
+from brumel.core.settling import troubles
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.core.settling.troubles import Settling
@@ -369,3 +370,9 @@ def test_the_time_left_waits_for_the_temperature() -> None:
     assert "the temperature is not" in found.words or found.remaining_s is not None
     assert found.remaining_low_s is not None
     assert found.remaining_low_s > 20.0
+
+
+@pytest.mark.parametrize(("swings", "rings"), [(2, False), (3, True), (9, True)])
+def test_fewer_than_three_swings_are_no_ringing(swings: int, rings: bool) -> None:
+    swing = np.sin(2 * np.pi * swings * np.arange(64) / 64)
+    assert troubles._rings(swing) is rings
