@@ -238,3 +238,21 @@ def test_what_a_tip_drifts_with_temperature_is_told_by_two_temperatures() -> Non
     assert three["slope"] == pytest.approx(58.0 / 59.159 * 100.0, abs=0.01)
     assert three.value(190.0 + 58.0 * 278.15 / 298.15, cold) == pytest.approx(10.0, rel=1e-6)
     assert fit(tip, [field, warm[0]]).origin("temperature") is Origin.ASSUMED  # one activity tells no slope
+
+
+@pytest.mark.parametrize(
+    ("key", "value", "within"),
+    [
+        ("glass", 7.0, 0.01),
+        ("metal", 220.0, 0.07),
+        ("conductivity", 1413.0, 0.2826),
+        ("membrane", 100.0, 0.5),
+        ("luminescence", 100.0, 0.05),
+        ("ammonium-tip", 10.0, 0.8),
+        ("thermometer", 20.0, 0.1 / 365.0),
+    ],
+)
+def test_so_much_may_a_value_drift_in_a_day(key: str, value: float, within: float) -> None:
+    """Limits, taken as rectangular (rule of this product, from common practice)."""
+    assert principle(key).drift(value, 1.0) == pytest.approx(within / 3**0.5)
+    assert principle(key).drift(value, 10.0) == pytest.approx(10 * within / 3**0.5)
