@@ -4,11 +4,18 @@ from __future__ import annotations
 
 import re
 
+import pytest
 from playwright.sync_api import Page, expect
 from tests.browser.driving import ail, all_so, give_up, no_violations, sign, take
 
 _FIVE_MINUTES_MS = 90_000
 """Of the simulated bench, with room for a busy machine."""
+
+
+@pytest.fixture(scope="module")
+def speed() -> float:
+    """A tip takes minutes where other probes take seconds."""
+    return 60.0
 
 
 def begin(page: Page) -> None:

@@ -7,12 +7,6 @@ from playwright.sync_api import Page, expect
 from tests.browser.driving import LOOKS, begin, dressed, no_violations, sign_in, take, take_points
 
 
-@pytest.fixture(scope="module")
-def speed() -> float:
-    """Slow enough to see a trace settle."""
-    return 20.0
-
-
 @pytest.mark.parametrize(
     ("path", "look"),
     [
