@@ -6,16 +6,12 @@
 from __future__ import annotations
 
 import os
-import shutil
 import time
-import uuid
 from collections import Counter
 
-from tests.conftest import CLOCK, load_demonstration
-from tests.cutoff import data_folder
+from tests.conftest import CLOCK, load_demonstration, own_cluster
 from tests.web.hostile import attack
 
-from brumel.launch.cluster import Cluster
 from brumel.services.application import Services
 from brumel.store.database import Database
 from brumel.web.app import WebSettings, create_app
@@ -27,10 +23,8 @@ def hostile() -> None:
     """Attack a demonstration of its own, as each role."""
     count = int(os.environ.get("HOSTILE_COUNT", "10000"))
     seed = int(os.environ.get("HOSTILE_SEED", time.time_ns() % 10_000))
-    cluster = Cluster(data_folder(f"hostile-{uuid.uuid4().hex[:8]}"))
     print(f"Hostile: {count} requests, seed {seed}", flush=True)
-    try:
-        cluster.start()
+    with own_cluster("hostile") as cluster:
         load_demonstration(cluster, "hostile")
         database = Database(cluster.url(database="hostile"))
         app = create_app(Services.over(database, CLOCK), WebSettings("hostile", demo=True))
@@ -39,9 +33,6 @@ def hostile() -> None:
             more, found = attack(app, database, seed + number, round(count * share), role)
             sent, wrong = sent + more, wrong + [f"{role}: {f}" for f in found]
         database.close()
-    finally:
-        cluster.remove()
-        shutil.rmtree(cluster.folder, ignore_errors=True)
     print("answered: " + ", ".join(f"{status} {number}" for status, number in sorted(sent.items())))
     for line in wrong[:200]:
         print(line)

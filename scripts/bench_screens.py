@@ -12,9 +12,10 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import psycopg
-from bench_worked import Worked, cluster, timed
+from bench_worked import Worked, timed
 from flask.testing import FlaskClient
 from sqlalchemy import event
+from tests.conftest import own_cluster
 from tests.web.screens import BASE, EVERYTHING_CHANGED, Get, enter, screen_paths
 
 from brumel.launch.cluster import ADMIN, APPLICATION, Cluster
@@ -109,7 +110,7 @@ def _costs(both: Sequence[Screens]) -> Mapping[str, Sequence[Cost]]:
 
 def screens() -> None:
     """Each screen with one year of work beside ten; then all readings as CSV."""
-    with cluster() as made:
+    with own_cluster("bench") as made:
         worked = {days: Screens(made, days) for days in DAYS}
         costs = _costs(list(worked.values()))
         print(f"\n{'':28}{'one year':>31}{'ten years':>31}{'ratio':>8}")

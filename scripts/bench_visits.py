@@ -10,9 +10,10 @@ from contextlib import contextmanager
 from datetime import timedelta
 
 from bench_table import line
-from bench_worked import Worked, cluster, timed
+from bench_worked import Worked, timed
 from flask.testing import FlaskClient
 from sqlalchemy import text
+from tests.conftest import own_cluster
 from tests.web.screens import BASE, enter, token
 
 from brumel.services.application import Services
@@ -81,7 +82,7 @@ def _person(services: Services) -> Person:
 @contextmanager
 def filled() -> Iterator[tuple[Services, FlaskClient]]:
     """The demonstration's year, nine more of its visits before, and somebody signed in."""
-    with cluster() as made:
+    with own_cluster("bench") as made:
         worked = Worked(made, 365)
         for year in range(1, YEARS):
             _again(worked.database, year)

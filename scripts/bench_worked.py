@@ -2,11 +2,7 @@
 
 from __future__ import annotations
 
-import shutil
 import time
-import uuid
-from collections.abc import Iterator
-from contextlib import contextmanager
 from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
 
@@ -18,23 +14,9 @@ from brumel import demo
 from brumel.launch.cluster import APPLICATION, OWNER, Cluster
 from brumel.services.application import Services
 from brumel.services.clock import Clock
-from brumel.settings import default_data_folder
 from brumel.store import schema
 from brumel.store.database import Database
 from brumel.web.app import WebSettings, create_app
-
-
-@contextmanager
-def cluster() -> Iterator[Cluster]:
-    """A cluster of its own, removed at the end."""
-    folder = default_data_folder() / f"bench-{uuid.uuid4().hex[:8]}"
-    made = Cluster(folder)
-    try:
-        made.start()
-        yield made
-    finally:
-        made.remove()
-        shutil.rmtree(folder, ignore_errors=True)
 
 
 class Worked:

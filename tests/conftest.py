@@ -9,6 +9,7 @@ import shutil
 import threading
 import uuid
 from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 from zoneinfo import ZoneInfo
@@ -49,17 +50,23 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     items.sort(key=lambda item: next((n for n, folder in enumerate(_LONG) if folder in item.nodeid), len(_LONG)))
 
 
-@pytest.fixture(scope="session")
-def cluster() -> Iterator[Cluster]:
-    """A PostgreSQL of the tests' own, on loopback, removed afterwards."""
-    folder = data_folder("test")
-    made = Cluster(folder)
+@contextmanager
+def own_cluster(what: str) -> Iterator[Cluster]:
+    """A PostgreSQL of one's own, on loopback, removed at the end, and by the watcher where its run is cut off."""
+    made = Cluster(data_folder(what))
     try:
         made.start()
         yield made
     finally:
         made.remove()
-        shutil.rmtree(folder, ignore_errors=True)
+        shutil.rmtree(made.folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    """The tests' own."""
+    with own_cluster("test") as made:
+        yield made
 
 
 class Urls:

@@ -18,8 +18,15 @@ def signed(value: float, digits: int = 1, *, plus: bool = False) -> str:
 
 
 def lower_first(sentence: str) -> str:
-    """A sentence as the end of another one."""
-    return sentence[:1].lower() + sentence[1:]
+    """A sentence as the end of another one, a label within one; names keep their letters.
+
+    Examples
+    --------
+    >>> lower_first("Percent saturation"), lower_first("ORP as shown"), lower_first("E_n"), lower_first("A probe")
+    ('percent saturation', 'ORP as shown', 'E_n', 'a probe')
+    """
+    named = sentence[:2].isupper() and sentence[1:2].strip()
+    return sentence if named else sentence[:1].lower() + sentence[1:]
 
 
 def upper_first(words: str) -> str:

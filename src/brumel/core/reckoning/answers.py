@@ -21,8 +21,9 @@ from brumel.core.reckoning.definition import (
     Values,
     find,
 )
-from brumel.core.reckoning.intake import checked, lower, stood_in
+from brumel.core.reckoning.intake import checked, stood_in
 from brumel.core.uncertainty import Budget, Contribution
+from brumel.core.wording import lower_first
 
 
 @dataclass(frozen=True)
@@ -208,9 +209,8 @@ def _finite(chosen: Calculation, values: Values, outputs: Values, strict: bool) 
         with np.errstate(all="ignore"):  # a sum is finite only where all of it is; it takes one look
             fine = np.True_ if np.isfinite(np.sum(value)) else np.isfinite(value)
         if strict and not np.all(fine):
-            raise InvalidInputs(
-                {chosen.inputs[0].name: f"No {lower(o.label)} comes out of these values together: check each of them."}
-            )
+            words = f"No {lower_first(o.label)} comes out of these values together: check each of them."
+            raise InvalidInputs({chosen.inputs[0].name: words})
         if np.ndim(fine) <= max((np.ndim(v) for v in values.values() if is_numeric(v)), default=0):
             good = _both(good, fine)
     return good

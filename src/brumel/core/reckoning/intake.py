@@ -21,7 +21,7 @@ from brumel.core.reckoning.definition import (
     Values,
     moment_of,
 )
-from brumel.core.wording import plain_number
+from brumel.core.wording import lower_first, plain_number
 
 _WIDEST_U = 1e12
 """Most that a standard uncertainty can be where its input has no end; else it is the width of the input's range."""
@@ -81,7 +81,7 @@ def checked(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tup
             if i.name in inputs and i.default is REQUIRED:
                 wrong[i.name] = f"{i.name} is empty: it must be {i.range_words}."
             elif i.default is REQUIRED:
-                wrong[i.name] = f"{i.name} is missing: {lower(i.label)}, {i.range_words}."
+                wrong[i.name] = f"{i.name} is missing: {lower_first(i.label)}, {i.range_words}."
             else:
                 values[i.name] = i.default
             continue
@@ -183,8 +183,3 @@ def _numbers(given: Any) -> Any:
 def _shown(given: Any) -> str:
     text = repr(given)
     return text if len(text) <= 40 else f"{text[:37]}…"
-
-
-def lower(text: str) -> str:
-    """A label as it stands within a sentence."""
-    return text if text[:2].isupper() or text[:2] == "pH" else text[:1].lower() + text[1:]
