@@ -1,8 +1,9 @@
 """Breaks one line of the core at a time and shows which breaks no test notices.
 
-``.venv/bin/python scripts/mutants.py [--count 60] [--seed 1] [--in core/settling]``. A comparison, a sign, a bound, a
-constant or a raise is changed in a copy of the tree; what the tests of its surroundings let pass goes to those of the
-services. The seed is printed; the same seed breaks the same lines.
+``PYTHONPATH=src:. .venv/bin/python scripts/mutants.py [--count 60] [--seed 1] [--in core/settling] [--maps FOLDER]``.
+A comparison, a sign, a bound, a constant or a raise is changed in a copy of the tree; the tests of core and services
+that touch the line are run, quickest files first. Which those are is seen once, in about ten minutes, and kept in the
+folder. The seed is printed; the same seed breaks the same lines.
 """
 
 from __future__ import annotations
@@ -15,22 +16,25 @@ import shutil
 import subprocess
 import sys
 import tempfile
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from queue import Queue
 
+from scripts.touched import Touched
+
 ROOT = Path(__file__).parents[1]
 WORKERS = 2
-ENDLESS_S = 2_400
-"""Longer than any stage takes beside another: only a break that never ends is caught by it."""
 WANTED = 0.85
+_NEAR = (
+    ("tests/core", "tests/reference", "src/brumel/core"),
+    ("tests/services", "tests/devices"),
+)  # fmt: skip
+"""What may notice a break, seen by one worker each."""
 _SWAPS = {ast.Lt: "<=", ast.LtE: "<", ast.Gt: ">=", ast.GtE: ">", ast.Eq: "!=", ast.NotEq: "=="}
 _SIGNS = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*"}
-_SETTLING = (
-    "tests/core/test_pinned_numbers.py", "tests/core/test_settling.py", "tests/core/test_calibration.py",
-    "tests/services/test_settle.py",
-)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -38,6 +42,8 @@ class Mutant:
     """One change: where, what kind, and the text that takes the place of another."""
 
     path: Path
+    statement: int
+    """The line that its statement begins on."""
     line: int
     begin: int
     end: int
@@ -60,31 +66,40 @@ def mutants_of(path: Path) -> list[Mutant]:
     lines = text.splitlines()
     found: list[Mutant] = []
 
-    def between(left: ast.expr, right: ast.expr, kind: str, new: str) -> None:
+    def between(statement: int, left: ast.expr, right: ast.expr, kind: str, new: str) -> None:
         if left.end_lineno != right.lineno or left.end_lineno is None or left.end_col_offset is None:
             return
         line = left.end_lineno
         found.append(
-            Mutant(path, line, left.end_col_offset, right.col_offset, kind, f" {new} ", lines[line - 1].strip())
+            Mutant(
+                path, statement, line, left.end_col_offset, right.col_offset, kind, f" {new} ", lines[line - 1].strip()
+            )
         )
 
-    for node in ast.walk(ast.parse(text)):
+    for statement, node in _nodes(ast.parse(text), 1):
         if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in _SWAPS:
-            between(node.left, node.comparators[0], "comparison", _SWAPS[type(node.ops[0])])
+            between(statement, node.left, node.comparators[0], "comparison", _SWAPS[type(node.ops[0])])
         elif isinstance(node, ast.BinOp) and type(node.op) in _SIGNS and not _is_text(node):
-            between(node.left, node.right, "sign", _SIGNS[type(node.op)])
+            between(statement, node.left, node.right, "sign", _SIGNS[type(node.op)])
         elif isinstance(node, ast.Constant) and type(node.value) in (int, float) and node.end_lineno == node.lineno:
             new = repr(node.value + 1 if isinstance(node.value, int) else node.value * 1.1 + 0.01)
-            found.append(_whole(path, node, "constant", new, lines))
+            found.append(_whole(path, statement, node, "constant", new, lines))
         elif isinstance(node, ast.Raise) and node.end_lineno == node.lineno:
-            found.append(_whole(path, node, "removed raise", "pass", lines))
+            found.append(_whole(path, statement, node, "removed raise", "pass", lines))
     # What an operator's text holds beyond the operator (a bracket) would not be Python any more.
     return [m for m in found if m.kind in {"constant", "removed raise"} or _only_operator(lines, m)]
 
 
-def _whole(path: Path, node: ast.Constant | ast.Raise, kind: str, new: str, lines: list[str]) -> Mutant:
+def _nodes(node: ast.AST, statement: int) -> Iterator[tuple[int, ast.AST]]:
+    for child in ast.iter_child_nodes(node):
+        begins = child.lineno if isinstance(child, ast.stmt) else statement
+        yield begins, child
+        yield from _nodes(child, begins)
+
+
+def _whole(path: Path, statement: int, node: ast.Constant | ast.Raise, kind: str, new: str, lines: list[str]) -> Mutant:
     was = lines[node.lineno - 1].strip()
-    return Mutant(path, node.lineno, node.col_offset, node.end_col_offset or 0, kind, new, was)
+    return Mutant(path, statement, node.lineno, node.col_offset, node.end_col_offset or 0, kind, new, was)
 
 
 def _only_operator(lines: list[str], m: Mutant) -> bool:
@@ -96,36 +111,49 @@ def _is_text(node: ast.BinOp) -> bool:
                for n in ast.walk(node))  # fmt: skip
 
 
-def survives(mutant: Mutant, tree: Path) -> bool:
-    """Whether every test passes with the change, in a copy of the tree."""
-    relative = mutant.path.relative_to(ROOT)
+def survives(mutant: Mutant, tree: Path, touched: Touched) -> bool:
+    """Whether every test that touches the line passes with the change, in a copy of the tree."""
+    relative = str(mutant.path.relative_to(ROOT))
+    tests = touched.tests(relative, range(mutant.statement, mutant.line + 1))
+    files: dict[str, float] = defaultdict(float)
+    for test in tests:
+        files[test.split("::")[0]] += touched.seconds[test]
+    left_out = tree / "left-out"
+    left_out.write_text("\n".join(touched.seconds.keys() - tests), encoding="utf-8")
     place = tree / relative
     original = place.read_text(encoding="utf-8")
     place.write_text(mutant.applied(original), encoding="utf-8")
     try:
-        return all(_passes(tree, stage) for stage in _stages(relative))
+        patience_s = 120.0 + 10.0 * sum(files.values())
+        return not tests or _passes(tree, sorted(files, key=files.__getitem__), patience_s, TOUCHED_NOT=str(left_out))
     finally:
         place.write_text(original, encoding="utf-8")
 
 
-def _stages(relative: Path) -> list[list[str]]:
-    if "settling" in relative.parts:
-        return [["--doctest-modules", str(relative)], list(_SETTLING)]
-    core = ["tests/core", "tests/reference", "tests/services/test_reckon.py", "tests/services/test_reckon_warnings.py"]
-    near = [*core, "--deselect", "tests/core/test_settling.py"]
-    first = ["--doctest-modules", str(relative), "tests/core/test_pinned_numbers.py", "tests/core/test_pinned_ph.py"]
-    return [first, near, ["tests/services", "tests/devices"]]
-
-
-def _passes(tree: Path, arguments: list[str]) -> bool:
-    command = [sys.executable, "-m", "pytest", "-x", "-q", "--no-header", "-p", "no:cacheprovider", *arguments]
-    environment = os.environ | {"PYTHONPATH": f"{tree}/src:{tree}", "PYTHONDONTWRITEBYTECODE": "1"}
+def _passes(tree: Path, arguments: Sequence[str], patience_s: float | None = None, **environment: str) -> bool:
+    command = [sys.executable, "-m", "pytest", "-x", "-q", "--no-header", "-p", "no:cacheprovider"]
+    paths = {"PYTHONPATH": f"{tree}/src:{tree}", "PYTHONDONTWRITEBYTECODE": "1"}
     try:
-        done = subprocess.run(command, cwd=tree, env=environment, capture_output=True, timeout=ENDLESS_S, check=False)
+        done = subprocess.run(
+            [*command, "-p", "scripts.touched", *arguments], cwd=tree, env=os.environ | paths | environment,
+            capture_output=True, timeout=patience_s, check=False,
+        )  # fmt: skip
     except subprocess.TimeoutExpired:
         print(f"never ended: {' '.join(arguments)}", flush=True)
         return False
     return done.returncode in (0, 5)
+
+
+def maps(folder: Path, trees: Sequence[Path]) -> Touched:
+    """Which tests touch which line; seen now where the folder does not hold it."""
+    files = [folder / f"touched-{n}.json" for n in range(len(_NEAR))]
+    if not all(file.exists() for file in files):
+        folder.mkdir(parents=True, exist_ok=True)
+        with ThreadPoolExecutor(WORKERS) as pool:
+            seen = pool.map(lambda t, near, file: _passes(t, near, TOUCHED_INTO=str(file)), trees, _NEAR, files)
+            if not all(seen):
+                sys.exit("a test fails before anything is broken: run ./brumel test")
+    return Touched.read(*files)
 
 
 def main() -> None:
@@ -134,24 +162,26 @@ def main() -> None:
     parser.add_argument("--count", type=int, default=60)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--in", dest="folder", default="core")
+    parser.add_argument("--maps", type=Path)
     given = parser.parse_args()
     paths = sorted((ROOT / "src/brumel" / given.folder).rglob("*.py"))
     every = [m for path in paths for m in mutants_of(path)]
     chosen = random.Random(given.seed).sample(every, min(given.count, len(every)))
     print(f"seed {given.seed}: {len(chosen)} of {len(every)} mutants in {given.folder}")
-    trees: Queue[Path] = Queue()
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(WORKERS) as pool:
-        for number in range(WORKERS):
-            tree = Path(folder) / str(number)
+        copies = [Path(folder) / str(number) for number in range(WORKERS)]
+        free: Queue[Path] = Queue()
+        for tree in copies:
             shutil.copytree(ROOT, tree, ignore=shutil.ignore_patterns(".git", ".venv", "__pycache__", ".*_cache"))
-            trees.put(tree)
+            free.put(tree)
+        touched = maps((given.maps or Path(folder) / "maps").absolute(), copies)
 
         def tried(mutant: Mutant) -> bool:
-            tree = trees.get()
+            tree = free.get()
             try:
-                return survives(mutant, tree)
+                return survives(mutant, tree, touched)
             finally:
-                trees.put(tree)
+                free.put(tree)
 
         alive = 0
         for mutant, survived in zip(chosen, pool.map(tried, chosen), strict=True):

@@ -29,7 +29,7 @@ from brumel.services.clock import Clock
 from brumel.store import schema
 from brumel.store.database import Database
 from tests.cutoff import data_folder
-from tests.ready import Ready
+from tests.ready import Ready, hasten
 
 if os.geteuid() == 0 and not all(folder.stat().st_mode & 0o001 for folder in Path(__file__).parents):
     os.environ["BRUMEL_USER"] = "root"  # the user that serves could not read this checkout
@@ -66,6 +66,7 @@ def own_cluster(what: str) -> Iterator[Cluster]:
 def cluster() -> Iterator[Cluster]:
     """The tests' own."""
     with own_cluster("test") as made:
+        hasten(made)
         yield made
 
 

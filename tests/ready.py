@@ -8,7 +8,17 @@ import subprocess
 from collections.abc import Callable
 from pathlib import Path
 
+import psycopg
+
 from brumel.launch.cluster import ADMIN, DATABASE, Cluster, programs
+
+
+def hasten(cluster: Cluster) -> None:
+    """Let a cluster that is thrown away wait for no disk: what a crash of the machine would lose is nobody's."""
+    with psycopg.connect(cluster.url(ADMIN, "postgres"), autocommit=True) as connection:
+        for setting in ("fsync", "synchronous_commit", "full_page_writes"):
+            connection.execute(f"ALTER SYSTEM SET {setting} = off")
+        connection.execute("SELECT pg_reload_conf()")
 
 
 class Ready:
@@ -34,6 +44,7 @@ class Ready:
         """Fill the data folder of a demonstration that is not running."""
         cluster = Cluster(folder / "demo")
         cluster.start()
+        hasten(cluster)
         self.into(cluster, DATABASE, lambda name: make(cluster, name))
         # Else each copy would begin its life with it, beside a test.
         self._run("vacuumdb", cluster, DATABASE, "--analyze", "--freeze")

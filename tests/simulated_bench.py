@@ -9,12 +9,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from brumel.core.calibrating.judging import judge, principle_of
-from brumel.core.calibrating.methods import Step, StepKind, method, rinses
+from brumel.core.calibrating.methods import Step, StepKind, method, rinses, steps_of
 from brumel.core.calibrating.run import JudgedPoint
 from brumel.core.quantities.quantity import rule_of
 from brumel.core.reading.derived import as_read, derived_from
@@ -29,7 +30,7 @@ from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
 from brumel.devices.simulation.ion import IonModel
 from brumel.devices.simulation.metal import MetalModel
-from brumel.devices.simulation.model import Liquid, Model
+from brumel.devices.simulation.model import Ailment, Liquid, Model
 from brumel.devices.simulation.oxygen import LuminescenceModel, MembraneModel
 from brumel.devices.simulation.thermometer import ThermometerModel
 from tests.simulated_cell import accepted
@@ -137,7 +138,8 @@ KINDS: dict[str, Kind] = {
     "conductivity": Kind(
         "conductivity-1", "specific-conductance", _cell, ("conductivity-one", "conductivity-air-one"),
         lambda random: {"specific-conductance": random.uniform(300.0, 2500.0)}, (8.0, 25.0),
-        {"conductivity": Bottle("conductivity", "kcl", 1413.0)}, compensation=Compensation("linear", 2.05),
+        dict.fromkeys(("conductivity", "low-conductivity"), Bottle("conductivity", "kcl", 1413.0))
+        | {"high-conductivity": Bottle("conductivity", "kcl", 12880.0)}, compensation=Compensation("linear", 2.05),
         unit="{:.0f} µS/cm",
     ),
     "membrane": Kind(
@@ -190,6 +192,10 @@ class OnTheLine:
         self._now, self._model = 0.0, model
         self._bench = Bench([SimulatedProbe("0", "SIM", model)], clock=lambda: self._now)
 
+    def ail(self, ailment: Ailment) -> None:
+        """From now on this is wrong with it."""
+        self._model.ailment, self._model.ailing_since_s = ailment, self._now
+
     def dipped(self, liquid: Liquid) -> tuple[Array, Array, Array]:
         """Put it into a liquid and listen: times, s; signals; temperatures, °C, as its line says them."""
         self._model.place(liquid, self._now)
@@ -211,6 +217,10 @@ class Day:
         self.hpa = float(random.uniform(960.0, 1030.0))
         self.beside_off_c = float(random.normal(0.0, _U_BESIDE_C))
 
+    def bottle_c(self) -> float:
+        """How warm a cup of a bottle is, °C."""
+        return float(self.random.uniform(24.0, 26.0))
+
     @property
     def read_hpa(self) -> float:
         """The pressure as the barometer shows it, hPa."""
@@ -221,18 +231,26 @@ def one_run_and_reading(random: Random, case: Case) -> tuple[float, float]:
     """The error of one reading, and the U (k = 2) that was stated for it."""
     kind = KINDS[case.kind]
     probe, day = OnTheLine(kind.make(random, case.tau_s)), Day(random)
-    frozen = method(case.method).frozen(
-        waters=None, rinse=next(iter(rinses().values())), kind=kind.kind, holds_days=(7.0, 30.0)
-    )
-    steps = [Step.of(s) for s in frozen["steps"]]
-    own = principle_of(frozen)
-    points = [_point(day, kind, own, probe, step, case.water_c) for step in steps if step.kind.has_point]
-    line, _ = judge(frozen, points, None)
+    frozen = frozen_for(kind, case.method)
+    line, _ = judge(frozen, points_of(day, kind, frozen, probe, case.water_c), None)
     assert line is not None
     water = Liquid(f"water {_seed(random)}", case.water_c, {**kind.water(random), "station-pressure": day.hpa})
     value, u = _read(kind, line, probe, water, day.read_hpa)
     true = kind.true(water, _at(case.water_c, day.hpa)) if kind.true else water.values[kind.head]
     return value - true, u
+
+
+def frozen_for(kind: Kind, code: str) -> dict[str, Any]:
+    """A method as a run of this kind of probe keeps it."""
+    return method(code).frozen(waters=None, rinse=next(iter(rinses().values())), kind=kind.kind, holds_days=(7.0, 30.0))
+
+
+def points_of(
+    day: Day, kind: Kind, frozen: Mapping[str, Any], probe: OnTheLine, water_c: float = _ROOM_C
+) -> list[JudgedPoint]:
+    """The run's points in order, each taken as soon as it is stable."""
+    own = principle_of(frozen)
+    return [_point(day, kind, own, probe, step, water_c) for step in steps_of(frozen) if step.kind.has_point]
 
 
 def _at(t: Array | float, hpa: float, water: Liquid | None = None) -> Conditions:
@@ -242,7 +260,7 @@ def _at(t: Array | float, hpa: float, water: Liquid | None = None) -> Conditions
 
 def _point(day: Day, kind: Kind, own: Principle, probe: OnTheLine, step: Step, water_c: float) -> JudgedPoint:
     random, hpa, bottle = day.random, day.hpa, kind.bottles.get(step.role)
-    at_c = random.uniform(24.0, 26.0) if bottle else _ROOM_C
+    at_c = day.bottle_c() if bottle else _ROOM_C
     if step.of_waters:
         at_c = water_c
     if step.kind is StepKind.COMPARE:
@@ -261,7 +279,8 @@ def _point(day: Day, kind: Kind, own: Principle, probe: OnTheLine, step: Step, w
         aim = Target(at_c + day.beside_off_c, _U_BESIDE_C, known=True)
     shares = "beside" if step.kind is StepKind.COMPARE else str(bottle or step.key)
     point = Point(aim.value, mean, at, aim.u, float(np.hypot(np.hypot(own.u_of(mean), left), step.beside_u)), shares)
-    return JudgedPoint(step.key, point, bottle.nominal if bottle else None, bottle.family if bottle else "", step.use)
+    nominal, family = (bottle.nominal, bottle.family) if bottle else (None, "")
+    return JudgedPoint(step.key, point, nominal, family, step.use, settling_s=float(t[last][-1]), in_air=gas)
 
 
 def _read(kind: Kind, line: Response, probe: OnTheLine, water: Liquid, hpa: float) -> tuple[float, float]:

@@ -86,27 +86,15 @@ def test_two_standards_show_the_linearity_and_a_check_adjusts_nothing(technician
     expect(page.locator(".answer")).to_contain_text("off the κ")
 
 
-FAULTS = (
-    ("constant wrong by ten", "constant-by-ten", "×10"),
-    ("near a wall", "cell-covered", "a wall near it"),
-    ("evaporated standard", "standard-concentrated", "the standard has evaporated"),
-    ("compensates though said to be off", "compensation", "although it was said to be off"),
-    ("bubbles", "bubbles", "bubbles in the cell"),
-)
-
-
-def test_each_fault_is_named_first_and_bubbles_leave_when_the_cell_is_swung(healthy: Page) -> None:
+def test_bubbles_are_named_first_and_leave_when_the_cell_is_swung(healthy: Page) -> None:
+    """One fault of a cell, switched on at the bench; the others are named in ``tests/core``."""
     page = healthy
     begin(page, "One standard", conductivity="C14-0902")
-    for fault, code, words in FAULTS:
-        ail(page, fault)
-        if page.get_by_role("link", name="Repeat").count():
-            page.get_by_role("link", name="Repeat").first.click()
-        take_point(page)
-        expect(page.locator(".findings [data-code]").first).to_have_attribute("data-code", code)
-        expect(page.locator(f"[data-code={code}]")).to_contain_text(words)
-        far_off = code in ("constant-by-ten", "bubbles")
-        expect(page.locator(".steps svg.drop.tone-sound")).to_have_count(0 if far_off else 1)
+    ail(page, "bubbles")
+    take_point(page)
+    expect(page.locator(".findings [data-code]").first).to_have_attribute("data-code", "bubbles")
+    expect(page.locator("[data-code=bubbles]")).to_contain_text("bubbles in the cell")
+    expect(page.locator(".steps svg.drop.tone-sound")).to_have_count(0)
     page.get_by_role("link", name="Repeat").first.click()
     page.get_by_role("button", name="Probe is in").click()
     for _ in range(4):
@@ -116,22 +104,6 @@ def test_each_fault_is_named_first_and_bubbles_leave_when_the_cell_is_swung(heal
     take(page)
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
     expect(page.locator("[data-code=bubbles]")).to_have_count(0)
-    give_up(page)
-
-
-def test_a_coating_and_salt_carried_over_show_in_two_standards(healthy: Page) -> None:
-    page = healthy
-    begin(page, "Two standards", low_conductivity="C14-0902", high_conductivity="C128-0417")
-    ail(page, "coated")
-    take_point(page)
-    take_point(page)
-    expect(page.locator("[data-code=cell-coated]")).to_contain_text("the cell is coated")
-    ail(page, "salt carried over")
-    page.get_by_role("link", name="Repeat the high-conductivity standard").click()
-    take_point(page)
-    page.get_by_role("link", name="Repeat the low-conductivity standard").click()
-    take_point(page)
-    expect(page.locator("[data-code=salt-carried]")).to_contain_text("which the cell came from, carried over")
     give_up(page)
 
 

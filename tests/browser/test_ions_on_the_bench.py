@@ -1,4 +1,4 @@
-"""An ammonium tip on the simulated bench: a run to a reading, each fault named first, salt water refused."""
+"""An ammonium tip on the simulated bench: a run to a reading, an aged tip, salt water refused."""
 
 from __future__ import annotations
 
@@ -81,19 +81,6 @@ def test_an_aged_tip_is_told_by_its_gap(technician: Page) -> None:
     expect(first).to_contain_text("the tip is aged")
     expect(page.locator(".verdict").first).to_contain_text("unfit")
     ail(page, "none")
-    give_up(page)
-
-
-def test_a_tip_that_is_not_hydrated_is_told_by_its_patience(technician: Page) -> None:
-    page = technician
-    begin(page)
-    ail(page, "tip not hydrated")
-    point(page)
-    ail(page, "none")
-    point(page)
-    first = page.locator("[data-code]").first
-    expect(first).to_have_attribute("data-code", "tip-not-hydrated")
-    expect(first).to_contain_text("a hydrated tip takes five")
     give_up(page)
 
 

@@ -1,4 +1,4 @@
-"""ORP on the simulated bench: check, offset, typed, a fouled metal, a drifted reference, Eh; a thermometer in baths."""
+"""ORP on the simulated bench: check, offset, typed, a drifted reference, Eh; a thermometer in baths."""
 
 from __future__ import annotations
 
@@ -83,15 +83,6 @@ def test_an_offset_is_typed_by_hand(technician: Page) -> None:
     expect(page.locator("[data-code=offset]")).to_contain_text("sound within ±15 mV")
     sign(page)
     expect(page.locator(".answer")).to_contain_text("−8.1 mV")
-
-
-def test_a_fouled_metal_is_named(healthy: Page) -> None:
-    page = healthy
-    begin(page)
-    ail(page, "fouled")
-    take_point(page)
-    expect(page.locator("[data-code=metal-fouled]")).to_contain_text("a clean metal takes 1 to 3 min: it is fouled")
-    sign(page)
 
 
 def test_a_drifted_reference_is_named_and_no_sound_mark_stands_beside_it(healthy: Page) -> None:

@@ -92,7 +92,8 @@ def test_what_spoils_a_gap_is_named_before_it() -> None:
     assert codes(run(low={"temperature_c": 22.4})) == []  # 0.5 °C is a pair
     swapped = {"high": {"signal": signal(LOW, 22.0)}, "low": {"signal": signal(HIGH, 22.0)}}
     assert codes(run(**swapped))[0] == "standards-swapped"
-    assert codes(run(low={"signal": signal(HIGH, 22.0)}))[0] == "same-standard"
+    assert codes(run(low={"signal": signal(HIGH, 22.0) - 0.2}))[0] == "same-standard"
+    assert codes(run(low={"signal": signal(HIGH, 22.0)})) == ["no-response"]
     slow = {"settling_s": 1500.0}
     assert codes(run(high=slow, low=slow))[0] == "tip-not-hydrated"
     assert judge_file(run(high=slow))["findings"][0]["level"] == "doubtful"

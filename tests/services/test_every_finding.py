@@ -150,6 +150,21 @@ def test_a_calibrations_finding(world: World, code: str) -> None:
         assert all(f.remedy for f in findings if f.code == code)
 
 
+def test_a_probe_that_gives_the_same_everywhere_has_no_response_to_sign(world: World) -> None:
+    """A wet plug or a short gives 0 mV in every buffer: no line, no infinite pH, a finding, and no signature."""
+    run_id = world.begin(world.probe())
+    runs = world.at().calibrations
+    for step in ("neutral", "acid", "alkaline"):
+        runs.take(run_id, TakePoint(uuid.uuid4(), step, 0.0, 22.0, device=False), world.person)
+    view = runs.view(run_id)
+    assert view.response is None
+    assert [(f.code, f.level) for f in view.findings] == [("no-response", "unfit")]
+    assert "0.0 mV in buffer 7.00 (lot 7.00), 0.0 mV in buffer 4.01" in view.findings[0].sentence
+    with pytest.raises(InvalidInput, match=r"No response can be found: .* or cancel the calibration and say why\."):
+        runs.sign(run_id, world.person)
+    runs.abandon(run_id, world.person, "the plug was wet")
+
+
 def on_probe(world: World, **given: object) -> tuple[Finding, ...]:
     probe = world.probe()
     world.calibrated(probe)

@@ -33,7 +33,8 @@ _METER_MINUTES = 10
 _DRY = 0.2
 _MANY_BUBBLES = 0.12
 _BENDS, _BENDS_WHERE_LOW = 0.015, 0.008
-"""A coated cell loses so much more of its signal in the higher of two standards; less tells it where both are low."""
+"""A coated cell loses so much more of its signal in the higher of two standards, and more than their bottles may
+differ; less tells it where both are low."""
 _STRONGER = 3.0
 _WEAK_US_CM = 200.0
 _BELOW, _FAR_ABOVE = 2.0, 100.0
@@ -293,7 +294,8 @@ def _coated(seen: list[_Seen], most: float) -> Finding | None:
         return None
     low, high = (f(seen, key=lambda s: s.point.point.value) for f in (min, max))
     bend = low.ratio - high.ratio
-    least = _BENDS_WHERE_LOW if low.ratio < 1.0 - most else _BENDS
+    u = math.hypot(*(s.point.point.u_value / s.point.point.value for s in (low, high)))
+    least = _BENDS_WHERE_LOW if low.ratio < 1.0 - most else max(_BENDS, 2.0 * u)
     if not (bend > least and high.ratio < 1.0 and high.ratio > 1.0 - _MANY_BUBBLES and low.ratio < 1.0 + _KNOWN_SHARE):
         return None
     return Finding(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from typing import Any
 
@@ -9,7 +10,7 @@ from brumel.core.calibrating.methods import Use, steps_of
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.calibrating.verdict import judge_run
-from brumel.core.findings import Despite, Finding
+from brumel.core.findings import Despite, Finding, Level
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.fit import Weights, fit
 from brumel.core.sensing.principle import Principle
@@ -26,7 +27,7 @@ def judge(
     frozen: Mapping[str, Any], points: Sequence[JudgedPoint], previous: PreviousRun | None,
     waters: tuple[float, float] | None = None, despite: Despite | None = None,
 ) -> tuple[Response | None, list[Finding]]:  # fmt: skip
-    """The response through the points and its findings, by the method frozen; none before a point tells something.
+    """The response through the points and its findings, by the method frozen; no response before a point tells one.
 
     Parameters
     ----------
@@ -43,6 +44,8 @@ def judge(
         return None, []
     prior = previous.response if previous else None
     response = fit(own, adjusted, prior or (None if adjusted else Response.usual(own)), Weights(frozen["weights"]))
+    if not _reads(response, points):
+        return None, [_no_response(points, own)]
     tolerances = Tolerances.of(frozen["tolerances"])
     reach = frozen.get("reach")
     run = Run(
@@ -58,3 +61,21 @@ def judge(
         frozen.get("leaves_open", ""),
     )
     return response, judge_run(run)
+
+
+def _reads(response: Response, points: Sequence[JudgedPoint]) -> bool:
+    """Whether each point can be read through it: not where a probe gave the same everywhere, or nothing."""
+    values = [float(response.value(p.point.signal, p.point.at)) for p in points]
+    silent = response.by_a_factor and any(p.use is Use.ADJUST and p.point.signal <= 0 < p.point.value for p in points)
+    return not (silent or response.tells_nothing) and all(map(math.isfinite, values))
+
+
+def _no_response(points: Sequence[JudgedPoint], own: Principle) -> Finding:
+    shown = ", ".join(f"{own.signal_words(p.point.signal)} in {p.label}" for p in points)
+    return Finding(
+        "no-response",
+        Level.UNFIT,
+        f"No response can be found: the probe gave {shown}.",
+        "See that it is plugged in, whole and covered, and that no two cups hold one standard; repeat the points.",
+        5,
+    )

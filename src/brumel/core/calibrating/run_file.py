@@ -152,6 +152,8 @@ def _by_brumel(at: _At) -> dict[str, Any]:
     points = [_point(p, own, steps, reference) for p in at.all("points")]
     despite = Despite(at.text("not_ready", ""), at.text("despite", ""))
     response, findings = judge(frozen, points, _previous(at, own), waters, despite)
+    if response is None and findings:
+        return {**_answer(findings), "coefficients": [], "residuals": []}
     if response is None:
         raise WrongFile("points must hold at least one that the response is adjusted to.")
     offs = (float(response.value(p.point.signal, p.point.at)) - p.point.value for p in points)
@@ -250,6 +252,9 @@ def _previous(at: _At, own: Principle) -> PreviousRun | None:
     last = at.within("previous")
     values, origins = last.within("coefficients"), last.plain("origins", {})
     read = {c.key: values.number(c.key) for c in own.coefficients if values.has(c.key)}
+    for c in own.coefficients:
+        if c.inverse and read.get(c.key) == 0:
+            raise values.wrong(c.key, "a number other than 0")
     covariance, size = last.plain("covariance"), len(own.coefficients)
     if covariance is None:
         covariance = [list(row) for row in Response.usual(own).covariance]

@@ -15,6 +15,8 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.uncertainty import Budget, Contribution
 
+_NOTHING = 1e-9
+"""So small a share of what is usual is what rounding leaves of equal signals."""
 _ROUNDS = 12
 """A bend is a few percent: each round leaves that share of what the one before left."""
 LEFT_OVER = "left of the approach"
@@ -104,6 +106,21 @@ class Response:
             o in TAKEN_OVER and not c.minor for c, o in zip(self.principle.coefficients, self.origins, strict=True)
         )
 
+    @property
+    def by_a_factor(self) -> bool:
+        """Whether people read the reciprocal of one of its coefficients, which must not be nothing."""
+        return any(c.inverse for c in self.principle.coefficients)
+
+    @property
+    def tells_nothing(self) -> bool:
+        """Whether its signal hardly hangs on the value, or a factor that must not be is none or below."""
+        p = self.principle
+        usual = p.coefficients[p.value_term]
+        least = _NOTHING * abs(usual.turned(usual.usual))
+        return abs(self.values[p.value_term]) < least or any(
+            c.inverse and v <= 0 for c, v in zip(p.coefficients, self.values, strict=True)
+        )
+
     def __getitem__(self, key: str) -> float:
         """A coefficient as people read it, by its key."""
         return self.principle.coefficient(key).turned(self.values[self._index(key)])
@@ -123,16 +140,16 @@ class Response:
         """The value that a signal means; not a number where the principle has none. Float or array."""
         p = self.principle
         found: Number = 0.0 if p.bends else np.nan
-        for _ in range(_ROUNDS if p.bends else 1):
-            rest = np.asarray(signal, dtype=float)
-            for index, x in enumerate(p.terms(found, at)):
-                if index != p.value_term:
-                    rest = rest - self.values[index] * np.asarray(x, dtype=float)
-            before = found
-            with np.errstate(divide="ignore", invalid="ignore"):
+        with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+            for _ in range(_ROUNDS if p.bends else 1):
+                rest = np.asarray(signal, dtype=float)
+                for index, x in enumerate(p.terms(found, at)):
+                    if index != p.value_term:
+                        rest = rest - self.values[index] * np.asarray(x, dtype=float)
+                before = found
                 found = p.value_of_term(rest / np.float64(self.values[p.value_term]), at)
-            if np.array_equal(before, found):
-                break
+                if np.array_equal(before, found):
+                    break
         return float(found) if np.ndim(found) == 0 else found
 
     def signal(self, value: Number, at: Conditions) -> Any:

@@ -56,7 +56,7 @@ class ConductivityModel(Model):
         elif self.ailment is Ailment.EVAPORATED and liquid.standard:
             conductivity *= _EVAPORATED
         conductance = conductivity / self.constant_per_cm
-        conductance /= 1.0 + (conductance / _POLARISES_US) ** 2
+        conductance /= 1.0 + (conductance / _POLARISES_US) ** 4
         if self.ailment is Ailment.BUBBLES:
             conductance *= 1.0 - self.bubbles * _LEAVES ** max(self._swings - 1, 0)
         elif self.ailment is Ailment.COATED:

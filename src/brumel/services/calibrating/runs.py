@@ -242,7 +242,7 @@ class Calibrations:
             view = run_view(session, run, self.clock.today())
             points = stored.standing_points(run)
             if view.response is None:
-                raise InvalidInput({"sign": "Take at least one point that the line is adjusted to, then sign."})
+                raise InvalidInput({"sign": _why_none(view)})
             for row in coefficient_rows(run_id, view.response):
                 add_once(session, CalibrationCoefficient, row)
             row = signature_row(
@@ -308,3 +308,10 @@ def _must_be_at_it(run: CalibrationRun, person: Person, clock: Clock) -> None:
 
 def _entry_row(run: CalibrationRun, key: uuid.UUID, person: Person, clock: Clock) -> dict[str, Any]:
     return {"id": key, "run_id": run.id, "person_id": person.id, "at": clock.now(), "point_id": None}
+
+
+def _why_none(view: RunView) -> str:
+    """Why a run has no response that could be signed, and what to do."""
+    if view.findings:
+        return f"{view.findings[0].sentence} Take the points again, or cancel the calibration and say why."
+    return "Take at least one point that the line is adjusted to, then sign."

@@ -1,5 +1,5 @@
 // Draws a probe's live samples. Whether they are stable is judged by the server; this only shows it.
-const LEFT = 62, TOP = 18, SHOWN_S = 90, SHOWN_EVERY_MS = 100;
+const LEFT = 62, TOP = 18, SHOWN_S = 90, SHOWN_EVERY_MS = 150;
 const SVG = "http://www.w3.org/2000/svg";
 
 const element = (name, attributes, text) => {
