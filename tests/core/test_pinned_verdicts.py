@@ -8,7 +8,6 @@ them anew.
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from itertools import product
@@ -16,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
+from tests.changes import changes
 from tests.simulated_bench import KINDS, Kind, frozen_for
 
 from brumel.core.calibrating.judging import judge, principle_of
@@ -29,8 +29,7 @@ from brumel.core.standards.targets import Target
 
 PINNED = Path(__file__).with_name("pinned_verdicts.txt")
 Points = list[JudgedPoint]
-AMOUNTS = np.geomspace(0.001, 4.0, 13)
-"""Between two of them a change is looked for more closely, to 4 %."""
+AMOUNTS = [float(by) for by in np.geomspace(0.001, 4.0, 13)]
 AT = Conditions(22.0, "ag-agcl-3m", 1004.0, conductivity_us_cm=600.0, u_conductivity=6.0)
 
 
@@ -89,6 +88,11 @@ def older(points: Points, number: int, by: float) -> Points:
     return found
 
 
+def together(points: Points, number: int, by: float) -> Points:
+    """Every signal moved by as much: up to 40 of its unit."""
+    return [replace(p, point=replace(p.point, signal=p.point.signal + 10.0 * by)) for p in points]
+
+
 HOW: dict[str, Callable[[Points, int, float], Points]] = {
     "higher": moved, "lower": lambda points, number, by: moved(points, number, -by / 4.0),
     "warmer": warmed, "cooler": lambda points, number, by: warmed(points, number, -by / 4.0),
@@ -97,25 +101,16 @@ ONCE: dict[str, Callable[[Points, int, float], Points]] = {"slower": slower, "ol
 """What is tried without a run before only."""
 
 
+TOGETHER: dict[str, Callable[[Points, int, float], Points]] = {
+    "all up": together, "all down": lambda points, number, by: together(points, number, -by),
+}  # fmt: skip
+
+
 def said(frozen: dict[str, Any], points: Points, previous: PreviousRun | None) -> str:
     """What is not sound, in order, with the minutes that mending takes."""
     _, findings = judge(frozen, points, previous)
     said = (f"{f.level} {f.code} {f.minutes}" for f in findings if f.level is not Level.SOUND or f.minutes)
     return ", ".join(said) or "sound"
-
-
-def changes(words: Callable[[float], str]) -> Iterator[str]:
-    """What is said of little, and from where on something else is."""
-    before, last = AMOUNTS[0], words(AMOUNTS[0])
-    yield last
-    for by in AMOUNTS[1:]:
-        if (now := words(by)) != last:
-            low, high = before, by
-            while high / low > 1.04:
-                middle = math.sqrt(low * high)
-                low, high = (middle, high) if words(middle) == last else (low, middle)
-            yield f"from {high:.2g} {now}"
-        before, last = by, now
 
 
 def verdicts() -> Iterator[str]:
@@ -127,9 +122,10 @@ def verdicts() -> Iterator[str]:
                 continue
             frozen, response, points = found
             for before, tried in ((None, HOW | ONCE), (PreviousRun(response, 3.0), HOW)):
-                for (how, change), (number, one) in product(tried.items(), enumerate(points)):
-                    told = changes(lambda by: said(frozen, change(points, number, by), before))  # noqa: B023 (used here)
-                    yield f"{code}{' after one' if before else ''} | {one.label} {how} | {'; '.join(told)}"
+                each = [(how, change, n) for (how, change), n in product(tried.items(), range(len(points)))]
+                for how, change, n in [*each, *((how, change, 0) for how, change in TOGETHER.items())]:
+                    told = changes(lambda by: said(frozen, change(points, n, by), before), AMOUNTS)  # noqa: B023
+                    yield f"{code}{' after one' if before else ''} | {points[n].label} {how} | {'; '.join(told)}"
 
 
 def test_every_verdict_changes_where_it_did() -> None:

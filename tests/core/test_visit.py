@@ -240,6 +240,7 @@ class TestAgreement:
         """|a − b| / √(Ua² + Ub²) (ISO 13528): 0.05 apart, U 0.03 and 0.04."""
         first, second = Taken("ph", 7.40, 0.015), Taken("ph", 7.45, 0.02)
         assert agreement(first, second).en == pytest.approx(1.0)
+        assert agreement(Taken("ph", 5.0, 0.3), Taken("ph", 6.0, 0.4)).words == "They agree: E_n 1.00."
         assert agreement(Taken("ph", 7.40, 0.015), Taken("ph", 7.46, 0.02)).words.startswith("They disagree: E_n 1.20")
 
     def test_it_can_not_be_told_without_u_or_beyond_what_was_seen(self) -> None:

@@ -161,6 +161,11 @@ class TestConductivity:
         for t, value in limiting.items():
             assert float(curve(t) / curve(25.0)) == pytest.approx(value / limiting[25], rel=most)
 
+    @pytest.mark.parametrize(("molarity", "us_cm"), [(0.001, 147.0), (0.01, 1413.0), (0.1, 12_880.0), (1.0, 111_800.0)])
+    def test_potassium_chloride_by_its_molarity_at_25_degrees(self, molarity: float, us_cm: float) -> None:
+        # Common practice: what the labels of these four solutions say.
+        assert out("kcl-conductivity", molarity=molarity, temperature_c=25) == pytest.approx(us_cm)
+
     def test_natural_factor_on_a_standard_is_wrong_as_known(self) -> None:
         # Common practice: on a potassium chloride standard the natural-water factor is 3.1 % off at 10 °C.
         shown = out("kcl-conductivity", molarity=0.01, temperature_c=10)
