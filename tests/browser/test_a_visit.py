@@ -33,7 +33,8 @@ def begin(page: Page, site: str) -> Hands:
     hands = Hands(page)
     hands.press(f"Visit {site}", "link")
     hands.actions += 1
-    page.get_by_role("button", name=re.compile("^Begin")).click()
+    with page.expect_navigation():
+        page.get_by_role("button", name=re.compile("^Begin")).click()
     return hands
 
 
@@ -226,12 +227,15 @@ def test_no_accessibility_violation(page: Page, look: str) -> None:
     no_violations(page)
     page.get_by_label("Temperature", exact=True).fill("warm")
     page.get_by_role("button", name="Save").click()
+    expect(page.locator("[aria-invalid=true]")).to_be_visible()
     no_violations(page)
     page.get_by_label("Temperature", exact=True).fill("8.5")
-    page.get_by_role("button", name="Save").click()
+    with page.expect_navigation():
+        page.get_by_role("button", name="Save").click()
     for path in ("/visits/new", "/kit/instruments/new"):
         page.goto(path)
         no_violations(page)
     page.goto("/rounds/")
-    page.get_by_role("link", name="Shrimp pond", exact=True).click()
+    with page.expect_navigation():
+        page.get_by_role("link", name="Shrimp pond", exact=True).click()
     no_violations(page)

@@ -68,7 +68,8 @@ def test_no_accessibility_violation_along_the_job(technician: Page) -> None:
     page.get_by_role("button", name="Record").first.click()
     page.wait_for_url("**/ledger/readings/**")
     no_violations(page)
-    page.get_by_role("link", name="Amend").click()
+    with page.expect_navigation():
+        page.get_by_role("link", name="Amend").click()
     no_violations(page)
 
 
@@ -80,7 +81,8 @@ def test_no_accessibility_violation_for_strangers_and_errors(page: Page, look: s
     no_violations(page)
     page.goto("/ledger/readings?since=yesterday")
     no_violations(page)
-    page.get_by_role("button", name="Sign out").click()
+    with page.expect_navigation():
+        page.get_by_role("button", name="Sign out").click()
     no_violations(page)
     page.get_by_label("Name").fill("nobody")
     page.get_by_label("Password").fill("nothing at all")

@@ -100,7 +100,8 @@ def test_no_accessibility_violation(technician: Page, look: str) -> None:
     dressed(page, look)
     page.goto("/plan/")
     no_violations(page)
-    page.get_by_role("button", name="Plan round").click()
+    with page.expect_navigation():
+        page.get_by_role("button", name="Plan round").click()
     no_violations(page)
     plan(page, "2026-05-06T11:00", "Kit A", "Upland spring intake", "Reed-bed outfall")
     expect(page.locator(".missing").first).to_be_visible()

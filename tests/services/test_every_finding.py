@@ -120,7 +120,7 @@ RUNS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
         lambda w: run(w, {"neutral": {"cup": "4.01"}, "acid": {"cup": "7.00"}, "alkaline": {}}),
     ),
     "same-buffer-twice": ("unfit", lambda w: run(w, three() | {"acid": {"cup": "7.00"}})),
-    "same-potential": ("unfit", lambda w: run(w, three(cup="7.00"))),
+    "same-potential": ("unfit", lambda w: run(w, three(cup="7.00") | {"acid": {"cup": "7.00", "off_ph": 0.02}})),
     "one-point": ("doubtful", lambda w: run(w, {"neutral": {}})),
     "family-not-verified": ("sound", lambda w: run(w, {"neutral": {}, "acid": {}})),
     "mixed-families": ("doubtful", lambda w: run(w, three(), lots={"neutral": "primary 6.865"})),
