@@ -169,6 +169,24 @@ def test_what_is_not_there_is_said(client: FlaskClient, services: Services, what
     assert "is not there: go back, reload the page and choose again" in answer.text
 
 
+def test_where_no_response_is_found_nothing_is_offered_to_sign(client: FlaskClient, services: Services) -> None:
+    enter(client, "technician")
+    probe, person = probe_id(services, "A-EC"), services.people.person_of_role(PersonRole.TECHNICIAN)
+    lot = next(c.lot.id for c in services.calibrations.choices(probe).lots["conductivity"] if c.lot.nominal == 1413)
+    assert person
+    begin = Begin(uuid.uuid4(), probe, "conductivity-one", "distilled-once", {"conductivity": lot}, despite="a test")
+    services.calibrations.begin(begin, person)
+    page = f"/bench/runs/{begin.run_id}"
+    form = {"id": uuid.uuid4(), "step": "standard", "source": "typed", "signal": "0", "temperature_c": "22"}
+    form |= {"meter_method": "none"}
+    assert post(client, f"{page}/points", **form).status_code == 302
+    shown = client.get(page, base_url=BASE).text
+    assert "No response can be found: the probe gave 0.0 µS" in shown
+    assert "There is nothing to sign: repeat the points" in shown
+    assert "Sign as" not in shown
+    assert "No response can be found" in html.unescape(post(client, f"{page}/sign").text)
+
+
 @pytest.mark.parametrize("kind", ["readings", "calibrations"])
 @pytest.mark.parametrize(
     ("query", "words"),
