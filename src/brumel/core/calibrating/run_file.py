@@ -5,6 +5,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, replace
@@ -31,6 +32,9 @@ from brumel.core.sensing.response import Origin, Response
 from brumel.core.standards.targets import Target, bottle_of, check_bottle, target
 
 FORMAT, VERSION = "brumel-calibration", 1
+_MOST = 1e300
+_UNREADABLE = (CoreError, ArithmeticError, AttributeError, LookupError, RecursionError, TypeError, ValueError)
+"""What a method that somebody wrote whole can bring about: it may hold anything."""
 _BY_BRUMEL, _BY_METER = "brumel", "meter"
 
 
@@ -135,11 +139,13 @@ def judge_file(data: Any) -> dict[str, Any]:
         raise at.wrong("version", f"{VERSION}")
     kept_by = at.one_of("kept_by", [_BY_BRUMEL, _BY_METER], _BY_BRUMEL)
     try:
-        return _by_meter(at) if kept_by == _BY_METER else _by_brumel(at)
+        answer = _by_meter(at) if kept_by == _BY_METER else _by_brumel(at)
+        json.dumps(answer, allow_nan=False)
     except WrongFile:
         raise
-    except (CoreError, KeyError, TypeError, ValueError) as error:
+    except _UNREADABLE as error:
         raise WrongFile(f"method or lot can't be read: {error}") from error
+    return answer
 
 
 def _by_brumel(at: _At) -> dict[str, Any]:
@@ -323,7 +329,7 @@ def _answer(findings: Sequence[Finding]) -> dict[str, Any]:
 
 def _numbers(found: Any) -> bool:
     return isinstance(found, list | tuple) and all(
-        isinstance(v, int | float) and not isinstance(v, bool) and math.isfinite(v) for v in found
+        isinstance(v, int | float) and not isinstance(v, bool) and -_MOST <= v <= _MOST for v in found
     )
 
 
