@@ -1,0 +1,74 @@
+"""Ends of what holds, and signs in sentences, that no other test stands on. Values by hand, or common practice."""
+
+from __future__ import annotations
+
+import pytest
+
+from brumel.core.calibrating.causes_metal import metal_causes
+from brumel.core.calibrating.methods import Use
+from brumel.core.calibrating.run import JudgedPoint, Run
+from brumel.core.calibrating.run_file import judge_file
+from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
+from brumel.core.quantities.quantity import quantity
+from brumel.core.quantities.shown import choices
+from brumel.core.reckoning.answers import calculate
+from brumel.core.reckoning.definition import InvalidInputs
+from brumel.core.sensing.fit import Point
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.principles import principle
+from brumel.core.sensing.response import Response
+from brumel.core.standards.targets import Bottle, target
+
+
+@pytest.mark.parametrize(("unit", "words"), [("kPa", "101.325"), ("mmHg", "760.0"), ("inHg", "29.921")])
+def test_a_standard_atmosphere_in_other_units(unit: str, words: str) -> None:
+    """1013.25 hPa are 760 mmHg and 29.921 inHg (ISO 2533)."""
+    shown = choices("hPa")[unit].number(1013.25, quantity("station-pressure"))
+    assert float(shown) == pytest.approx(float(words), abs=0.06)
+
+
+@pytest.mark.parametrize(("us_cm", "words"), [(9_999.0, "9999"), (10_000.0, "10\u202f000"), (10_001.0, "10\u202f001")])
+def test_thousands_are_grouped_from_ten_thousand(us_cm: float, words: str) -> None:
+    about = quantity("specific-conductance")
+    assert choices("µS/cm")["µS/cm"].number(us_cm, about) == words
+
+
+@pytest.mark.parametrize(("signal", "words"), [(262.0, "stands +32 mV off"), (190.0, "stands −40 mV off")])
+def test_a_drifted_reference_is_off_by_what_it_shows(signal: float, words: str) -> None:
+    metal, at = principle("metal"), Conditions(25.0)
+    limits = Tolerances.of(shipped_tolerances("metal", "orp") | {"holds_days": (7.0, 30.0)})
+    point = JudgedPoint("ZoBell", Point(230.0, signal, at, 3.0, 1.0), 220.0, "zobell", Use.CHECK, settling_s=60.0)
+    (found,) = metal_causes(Run((point,), Response.usual(metal), limits))
+    assert words in found.sentence
+
+
+def test_the_waters_of_a_file_reach_from_the_lower_to_the_higher() -> None:
+    lot = {"standard": "ph-buffer", "family": "technical"}
+    points = [
+        {"step": step, "temperature_c": 25.0, "signal": mv, "lot": lot | {"nominal": n}}
+        for step, mv, n in (("neutral", 0.0, 7.0), ("acid", 174.0, 4.01), ("alkaline", -175.0, 10.01))
+    ]  # fmt: skip
+    file = {"format": "brumel-calibration", "version": 1, "probe": {"kind": "ph-combination"},
+            "method": "ph-neutral-acid-alkaline", "points": points, "waters": [6.5, 10.8]}  # fmt: skip
+    said = next(f["sentence"] for f in judge_file(file)["findings"] if f["code"] == "not-bracketing")
+    assert "from pH 6.5 to 10.8" in said
+
+
+@pytest.mark.parametrize(("us_cm", "holds"), [(59_600.0, True), (60_400.0, False)])
+def test_readings_are_corrected_up_to_salinity_forty(us_cm: float, holds: bool) -> None:
+    """59.6 mS/cm at 25 °C have S 39.9, 60.4 have 40.5 (PSS-78)."""
+    row = {"conductivity_us_cm": us_cm, "temperature_c": 25.0, "oxygen_percent": 90.0}
+    if holds:
+        assert 39.5 < calculate("corrected-readings", row).outputs["salinity"] < 40.0
+        return
+    with pytest.raises(InvalidInputs) as refused:
+        calculate("corrected-readings", row)
+    assert "hold up to salinity 40" in refused.value.fields["conductivity_us_cm"]
+
+
+@pytest.mark.parametrize(("t", "value", "known"), [(10.0, 1.0, True), (20.0, 2.0, True), (30.0, 4.0, True),
+                                                   (9.9, 9.0, False), (30.1, 9.0, False)])  # fmt: skip
+def test_a_lots_own_table_holds_between_its_ends(t: float, value: float, known: bool) -> None:
+    lot = Bottle("conductivity", "other", 9.0, table=((10.0, 1.0), (20.0, 2.0), (30.0, 4.0)))
+    found = target(lot, Conditions(t))
+    assert (found.value, found.known) == (pytest.approx(value), known)
