@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from brumel.core.calibrating.causes_metal import metal_causes
@@ -11,6 +12,7 @@ from brumel.core.calibrating.run_file import judge_file
 from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import choices
+from brumel.core.reading.jump import jump
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs
 from brumel.core.sensing.fit import Point
@@ -72,3 +74,17 @@ def test_a_lots_own_table_holds_between_its_ends(t: float, value: float, known: 
     lot = Bottle("conductivity", "other", 9.0, table=((10.0, 1.0), (20.0, 2.0), (30.0, 4.0)))
     found = target(lot, Conditions(t))
     assert (found.value, found.known) == (pytest.approx(value), known)
+
+
+def test_what_lies_far_from_its_place_takes_five_minutes_to_read_again() -> None:
+    usual = np.array([7.4, 7.5, 7.45, 7.38, 7.42, 7.47, 7.44])
+    (found,) = jump(quantity("ph"), 6.2, 0.02, usual)
+    assert (found.level, found.minutes) == ("doubtful", 5)
+    assert "usually 7.44, from 7.38 to 7.50 in the last 7 readings" in found.sentence
+
+
+@pytest.mark.parametrize(("height", "falls"), [(19.9, False), (20.1, True), (-60.0, False)])
+def test_a_membrane_that_falls_by_a_fifth_has_no_movement(height: float, falls: bool) -> None:
+    """A fall by more than a fifth of its end (common practice: without flow it goes to 20 to 50 % of the true value)."""
+    membrane = principle("membrane")
+    assert (membrane.still_s((100.0, height, 500.0), Conditions(20.0, pressure_hpa=1013.0)) > 0) is falls

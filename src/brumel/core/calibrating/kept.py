@@ -90,7 +90,7 @@ def of_last_check(points: Sequence[KeptPoint], about: Quantity, value: float) ->
     --------
     >>> check = Check("neutral", "Neutral buffer", "ph", 0.05, 0.07, "")
     >>> found = of_last_check([KeptPoint(check, "7.00", 7.0, before=7.03, target_u=0.01)], quantity("ph"), 7.4)
-    >>> [(c.name, round(c.u, 4)) for c in found]  # doctest: +NORMALIZE_WHITESPACE
+    >>> [(c.name, round(c.share, 4)) for c in found]  # doctest: +NORMALIZE_WHITESPACE
     [('off in its last check', 0.0173), ('moved since its last check', 0.0289), ('standards of its last check', 0.01),
      ('resolution of the display', 0.0029)]
     """
