@@ -85,6 +85,6 @@ def test_what_lies_far_from_its_place_takes_five_minutes_to_read_again() -> None
 
 @pytest.mark.parametrize(("height", "falls"), [(19.9, False), (20.1, True), (-60.0, False)])
 def test_a_membrane_that_falls_by_a_fifth_has_no_movement(height: float, falls: bool) -> None:
-    """A fall by more than a fifth of its end (common practice: without flow it goes to 20 to 50 % of the true value)."""
+    """A fall by more than a fifth of its end (common practice: without flow it goes to 20 to 50 %)."""
     membrane = principle("membrane")
     assert (membrane.still_s((100.0, height, 500.0), Conditions(20.0, pressure_hpa=1013.0)) > 0) is falls

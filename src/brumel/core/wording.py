@@ -17,6 +17,18 @@ def signed(value: float, digits: int = 1, *, plus: bool = False) -> str:
     return f"{rounded:{'+' if plus and rounded else ''}.{digits}f}".replace("-", "−")
 
 
+def taken_off(value: float, digits: int = 1) -> str:
+    """A number behind a minus sign: one below zero stands in brackets.
+
+    Examples
+    --------
+    >>> taken_off(3.21), taken_off(-1.24), taken_off(-0.04)
+    ('3.2', '(−1.2)', '0.0')
+    """
+    words = signed(value, digits)
+    return f"({words})" if words.startswith("−") else words
+
+
 def lower_first(sentence: str) -> str:
     """A sentence as the end of another one, a label within one; names keep their letters.
 

@@ -14,7 +14,7 @@ from brumel.core.arrays import Array, Number
 from brumel.core.quantities.carry_over import mixed
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
 from brumel.core.sensing.principle import Ask, Coefficient, Conditions, Principle
-from brumel.core.wording import grouped, signed
+from brumel.core.wording import grouped, signed, taken_off
 
 _MIDDLE_US_CM = 1_000.0
 """Where the constant is given for; decades are counted from here."""
@@ -122,7 +122,7 @@ class Conductivity(Principle):
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """From conductance to conductivity."""
         zero = coefficients["zero"]
-        less = f"({_digits(signal)} − {signed(zero)}) µS" if round(zero, 1) else f"{_digits(signal)} µS"
+        less = f"({_digits(signal)} − {taken_off(zero)}) µS" if round(zero, 1) else f"{_digits(signal)} µS"
         about = self.coefficient("cell-constant")
         constant = self.factors(coefficients, [value])[0] if value > 0 else coefficients["cell-constant"]
         here = ", its factor here," if coefficients["bend"] else ""

@@ -15,7 +15,7 @@ from brumel.core.arrays import Array, Number
 from brumel.core.quantities.carry_over import mixed
 from brumel.core.quantities.ph import nernst_slope_mv
 from brumel.core.sensing.principle import Ask, Coefficient, Conditions, Principle
-from brumel.core.wording import signed
+from brumel.core.wording import signed, taken_off
 
 _APART_C = 5.0
 """Points so far apart in temperature tell how a tip drifts with it (rule of this product)."""
@@ -82,9 +82,9 @@ class IonTip(Principle):
         """From millivolts to activity."""
         per_decade = float(self.per_decade(at)) * coefficients["slope"]
         away, drift = float(at.temperature_c) - 25.0, coefficients["temperature"]
-        warmth = f" − {drift:.2f} × {signed(away)}" if drift else ""
-        above = f"{signal:.1f} − {coefficients['offset']:.1f}{warmth}"
-        return [f"log10 a = ({above}) / {per_decade:.2f} = {np.log10(value):.3f}"]
+        warmth = f" − {taken_off(drift, 2)} × {taken_off(away)}" if drift else ""
+        above = f"{signed(signal)} − {taken_off(coefficients['offset'])}{warmth}"
+        return [f"log10 a = ({above}) / {taken_off(per_decade, 2)} = {signed(float(np.log10(value)), 3)}"]
 
     def carried(self, before: float | None, value: float) -> float | None:
         """It mixes in proportion; tap water holds next to nothing of the ion."""

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from brumel.core.arrays import Number
 from brumel.core.sensing.principle import Coefficient, Conditions, Principle
-from brumel.core.wording import signed
+from brumel.core.wording import signed, taken_off
 
 
 class Metal(Principle):
@@ -39,6 +39,4 @@ class Metal(Principle):
 
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """From raw to corrected millivolts."""
-        offset = coefficients["offset"]
-        shown = signed(offset) if offset >= 0 else f"({signed(offset)})"
-        return [f"ORP = {signed(signal)} − {shown} = {signed(value)} mV"]
+        return [f"ORP = {signed(signal)} − {taken_off(coefficients['offset'])} = {signed(value)} mV"]

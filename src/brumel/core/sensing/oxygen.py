@@ -12,7 +12,7 @@ from brumel.core.arrays import Array, Number
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l, vapour_pressure_hpa
 from brumel.core.sensing.principle import Coefficient, Conditions, Principle
 from brumel.core.uncertainty import Contribution
-from brumel.core.wording import signed
+from brumel.core.wording import signed, taken_off
 
 SHOWN_AS: Mapping[str, str] = {
     "percent": "% of saturation here",
@@ -114,7 +114,7 @@ class Oxygen(Principle):
         return [
             f"Saturated air at {signed(t)} °C and {p:.1f} hPa ({dry:.1f} hPa of it dry) gives {base + full:.1f} "
             f"{self.signal_unit}, water without oxygen {base:.1f}",
-            f"({signal:.1f} − {base:.1f}) / {full:.1f} = {value:.1f} % of saturation",
+            f"({signed(signal)} − {taken_off(base)}) / {full:.1f} = {value:.1f} % of saturation",
         ]
 
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 from brumel.core.arrays import Number
 from brumel.core.sensing.principle import Coefficient, Conditions, Principle
-from brumel.core.wording import signed
+from brumel.core.wording import signed, taken_off
 
 
 class Thermometer(Principle):
@@ -40,6 +40,4 @@ class Thermometer(Principle):
 
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """From the temperature shown to the corrected one."""
-        offset = coefficients["offset"]
-        shown = signed(offset, 2) if offset >= 0 else f"({signed(offset, 2)})"
-        return [f"t = {signed(signal, 2)} − {shown} = {signed(value, 2)} °C"]
+        return [f"t = {signed(signal, 2)} − {taken_off(coefficients['offset'], 2)} = {signed(value, 2)} °C"]
