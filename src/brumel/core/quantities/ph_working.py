@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from brumel.core.quantities.ph import nernst_slope_mv
-from brumel.core.wording import signed
+from brumel.core.wording import signed, taken_off
 
 
 def ph_working(mv: float, temperature_c: float, slope_percent: float, offset_mv: float, ph: float) -> list[str]:
@@ -16,11 +16,10 @@ def ph_working(mv: float, temperature_c: float, slope_percent: float, offset_mv:
     """
     k = float(nernst_slope_mv(temperature_c))
     used = k * slope_percent / 100.0
-    offset = signed(offset_mv) if offset_mv >= 0 else f"({signed(offset_mv)})"
     return [
         f"Nernst slope at {signed(temperature_c)} °C: {k:.2f} mV per pH; "
         f"this electrode gives {slope_percent:.1f} % of it: {used:.2f} mV",
-        f"pH = 7 − ({signed(mv)} − {offset}) / {used:.2f} = {signed(ph, 2)}",
+        f"pH = 7 − ({signed(mv)} − {taken_off(offset_mv)}) / {used:.2f} = {signed(ph, 2)}",
     ]
 
 
