@@ -70,6 +70,8 @@ def test_a_good_plan_is_not() -> None:
 def test_ions_come_last_and_that_is_checked() -> None:
     day = Problem((job("ph", (10, 0), stage=0), job("ion", (10, 0), stage=1)), 60)
     assert any("begins before" in f for f in faults(day, Plan({"ion0": 0, "ph0": 20}, ())))
+    assert any("begins before" in f for f in faults(day, Plan({"ion0": 5, "ph0": 0}, ())))
+    assert faults(day, Plan({"ion0": 10, "ph0": 0}, ())) == []
     plan = best_plan(day)
     assert plan.starts["ph0"] < plan.starts["ion0"]
 
