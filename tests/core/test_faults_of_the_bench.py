@@ -7,14 +7,18 @@ are the models'; which cause shows so is common practice.
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 import pytest
 from tests.simulated_bench import KINDS, Day, OnTheLine, frozen_for, points_of
 
+from brumel.core.calibrating.comparing import level_of_point
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.run import PreviousRun
+from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.findings import Level
+from brumel.core.sensing.response import Response
 from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
 from brumel.devices.simulation.ion import IonModel
@@ -32,24 +36,36 @@ PROBES: dict[str, Callable[[int], Model]] = {
 
 
 class OneRoom(Day):
-    """Bottles that have stood side by side, as a pair for an ion must."""
+    """Bottles that have stood side by side, as a pair for an ion must, in a room where a compensation shows."""
 
     def bottle_c(self) -> float:
-        return 25.0
+        return 19.0
 
 
-def before_and_ailing(kind: str, code: str, ailment: Ailment, seed: int) -> list[dict[str, str]]:
-    """What is not sound, by its code: in a run with a healthy probe, then in one with an ailing one."""
+@dataclass(frozen=True)
+class Seen:
+    """What is not sound in a run, by its code and worst first; and the mark beside each point."""
+
+    found: dict[str, str]
+    marks: set[Level]
+
+
+def before_and_ailing(kind: str, code: str, ailment: Ailment, seed: int, backwards: bool = False) -> tuple[Seen, Seen]:
+    """A run with a healthy probe, then one with an ailing one, its points in the other order where it says so."""
     of, probe = KINDS[kind], OnTheLine(PROBES[kind](seed))
-    frozen, previous, found = frozen_for(of, code), None, []
+    frozen, last, seen = frozen_for(of, code), None, []
+    if backwards:
+        frozen["steps"] = frozen["steps"][::-1]
     for fault in (Ailment.HEALTHY, ailment):
         probe.ail(fault)
         points = points_of(OneRoom(np.random.default_rng(seed)), of, frozen, probe)  # the same bottles both times
-        line, findings = judge(frozen, points, previous)
+        line, findings = judge(frozen, points, PreviousRun(last, 1.0) if last else None)
         assert line is not None
-        previous = PreviousRun(line, 1.0)
-        found.append({f.code: f.sentence for f in findings if f.level is not Level.SOUND})
-    return found
+        limits = Tolerances.of(frozen["tolerances"])
+        marks = {level_of_point(p, limits, last or Response.usual(line.principle), line) for p in points}
+        seen.append(Seen({f.code: f.sentence for f in findings if f.level is not Level.SOUND}, marks))
+        last = line
+    return seen[0], seen[1]
 
 
 @pytest.mark.parametrize("seed", range(3))
@@ -60,20 +76,62 @@ def before_and_ailing(kind: str, code: str, ailment: Ailment, seed: int) -> list
         ("conductivity", "conductivity-one", Ailment.WALL, "cell-covered", "a wall near it"),
         ("conductivity", "conductivity-one", Ailment.EVAPORATED, "standard-concentrated", "has evaporated"),
         ("conductivity", "conductivity-one", Ailment.BUBBLES, "bubbles", "bubbles in the cell"),
+        (
+            "conductivity",
+            "conductivity-one",
+            Ailment.COMPENSATES,
+            "compensation",
+            "although it was said to be off",
+        ),
         ("conductivity", "conductivity-two", Ailment.COATED, "cell-coated", "the cell is coated"),
         ("conductivity", "conductivity-two", Ailment.CARRIED, "standard-concentrated", "salt was carried in"),
-        ("metal", "orp-check", Ailment.FOULED, "metal-fouled", "a clean metal takes 1 to 3 min"),
-        ("metal", "orp-check", Ailment.DRIFTED, "reference-drifted", "the reference has drifted"),
         ("ammonium-tip", "ammonium-two", Ailment.AGED, "slope", "sound from 84 to 110 %"),
         ("ammonium-tip", "ammonium-two", Ailment.NOT_HYDRATED, "tip-not-hydrated", "a hydrated tip takes five"),
         ("glass", "ph-neutral-acid-alkaline", Ailment.CRACKED, "same-potential", "nearly the same potential"),
         ("thermometer", "thermometer-three", Ailment.KNOCKED, "offset", "sound within ±0.2 °C"),
     ],
 )
-def test_what_ails_a_probe_is_named(kind: str, code: str, ailment: Ailment, cause: str, words: str, seed: int) -> None:
-    before, found = before_and_ailing(kind, code, ailment, seed)
-    assert cause not in before
-    assert words in found.get(cause, ""), found
+def test_what_ails_a_probe_is_named_first(
+    kind: str, code: str, ailment: Ailment, cause: str, words: str, seed: int
+) -> None:
+    before, now = before_and_ailing(kind, code, ailment, seed)
+    assert cause not in before.found
+    assert next(iter(now.found)) == cause, now.found
+    assert words in now.found[cause]
+
+
+@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize(
+    ("ailment", "cause", "words"),
+    [
+        (Ailment.FOULED, "metal-fouled", "a clean metal takes 1 to 3 min: it is fouled"),
+        (Ailment.DRIFTED, "reference-drifted", "the reference has drifted"),
+    ],
+)
+def test_what_ails_a_metal_is_named_beside_the_check_that_it_fails(
+    ailment: Ailment, cause: str, words: str, seed: int
+) -> None:
+    before, now = before_and_ailing("metal", "orp-check", ailment, seed)
+    assert cause not in before.found
+    assert list(now.found)[:2] == ["check-residual", cause]
+    assert words in now.found[cause]
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_salt_carried_from_the_higher_standard_is_named_as_that(seed: int) -> None:
+    before, now = before_and_ailing("conductivity", "conductivity-two", Ailment.CARRIED, seed, backwards=True)
+    assert "salt-carried" not in before.found
+    assert "which the cell came from, carried over" in now.found.get("salt-carried", ""), now.found
+
+
+@pytest.mark.parametrize(
+    ("ailment", "far_off"),
+    [(Ailment.TENFOLD, True), (Ailment.BUBBLES, True), (Ailment.WALL, False), (Ailment.EVAPORATED, False),
+     (Ailment.COMPENSATES, False)],
+)  # fmt: skip
+def test_only_what_is_far_off_loses_its_sound_mark(ailment: Ailment, far_off: bool) -> None:
+    _, now = before_and_ailing("conductivity", "conductivity-one", ailment, 0)
+    assert (Level.SOUND not in now.marks) is far_off
 
 
 def test_a_healthy_cell_is_seldom_called_coated() -> None:

@@ -150,6 +150,13 @@ def test_a_calibrations_finding(world: World, code: str) -> None:
         assert all(f.remedy for f in findings if f.code == code)
 
 
+def test_the_opposite_buffer_as_a_check_is_judged_and_verifies_the_family(world: World) -> None:
+    findings = run(world, {"neutral": {}, "side": {}, "opposite": {}}, method=SIDE, sites=(world.site.id,))
+    check = next(f for f in findings if f.code == "check-residual")
+    assert (check.level, "Check in buffer 4.01" in check.sentence) == ("sound", True), check
+    assert "family-not-verified" not in {f.code for f in findings}
+
+
 def test_a_probe_that_gives_the_same_everywhere_has_no_response_to_sign(world: World) -> None:
     """A wet plug or a short gives 0 mV in every buffer: no line, no infinite pH, a finding, and no signature."""
     run_id = world.begin(world.probe())
