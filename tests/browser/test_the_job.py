@@ -11,6 +11,7 @@ from urllib.parse import urlsplit
 import pytest
 from playwright.sync_api import Browser, Page, expect
 from tests.browser.driving import (
+    PHONE,
     begin,
     choose,
     no_violations,
@@ -89,6 +90,12 @@ def test_a_fault_mid_run_is_told_and_the_run_goes_on(technician: Page, fault: st
     page.get_by_role("button", name="Set", exact=True).click()
     expect(page.locator("[data-trouble]")).to_contain_text(words)
     expect(page.get_by_role("button", name="Take the point")).to_be_disabled()
+    wide = page.viewport_size
+    for size in (PHONE, wide):  # no sample comes, yet the trace is drawn as wide as its place
+        page.set_viewport_size(size)
+        plot = page.locator("[data-plot]")
+        width = plot.evaluate("p => p.clientWidth")
+        expect(plot).to_have_attribute("viewBox", re.compile(rf"^0 0 {width} "))
     page.locator("#fault").select_option("none")
     page.get_by_role("button", name="Set", exact=True).click()
     expect(page.locator("[data-trouble]")).to_be_hidden()  # what was stable before the fault no longer counts

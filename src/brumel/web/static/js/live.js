@@ -32,6 +32,7 @@ class Live {
     this.button = document.querySelector("[data-when-stable]");
     this.reason = document.querySelector("[data-unsettled]");
     this.reason?.addEventListener("input", () => this.allow());
+    new ResizeObserver(() => this.draw()).observe(this.plot);  // turned, it keeps its proportions before the next sample
     this.allow();
     this.connect();
   }
