@@ -11,6 +11,7 @@ from tests.simulated import CALIBRATION_PH, READING_PH, Signal, interval_kept, j
 
 from brumel.core.quantities.quantity import rule_of, settling_rules
 from brumel.core.settling import troubles
+from brumel.core.settling.approach import fit_approach
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.core.settling.troubles import Settling
@@ -60,6 +61,32 @@ def test_the_interval_of_the_time_left_holds(noise: float, step: float, least: f
     assert kept.looks == 60
     assert kept.share >= least
     assert kept.open_end < 0.05
+
+
+@pytest.mark.parametrize("spacing_s", [0.2, 0.5, 1.0])
+def test_without_noise_the_moment_is_told_to_the_sample(spacing_s: float) -> None:
+    random = np.random.default_rng(8)
+    for tau in random.uniform(5.0, 50.0, 6):
+        signal = Signal(tau, random.uniform(60.0, 200.0), 0.0, spacing_s=spacing_s)
+        t, y = signal.drawn(random, 900.0)
+        first = first_window(Trace(t, y, np.full(t.shape, 21.0)), RULE.at(0.0))
+        assert first is not None
+        now = t <= 0.5 * first.times[1]
+        said, left = judged(t[now], y[now]), first.times[1] - t[now][-1]
+        assert said.remaining_low_s is not None
+        assert said.remaining_high_s is not None
+        assert said.remaining_low_s <= left <= said.remaining_high_s
+        assert said.remaining_high_s - said.remaining_low_s <= 2 * spacing_s + 1e-9
+
+
+@pytest.mark.parametrize("tau", [3.0, 7.7, 21.3, 60.0])
+def test_one_rate_without_noise_is_found_as_it_is(tau: float) -> None:
+    t = np.arange(0.0, 90.0, 0.5)
+    fit = fit_approach(t, 12.3 + 150.0 * np.exp(-t / tau))
+    assert fit is not None
+    assert fit.tau_s == pytest.approx(tau, rel=3e-4)
+    assert fit.end == pytest.approx(12.3, abs=0.02)
+    assert fit.scatter < 0.01
 
 
 def test_a_slow_tail_is_told_only_later() -> None:

@@ -10,6 +10,8 @@ from brumel.core.settling.rules import Array
 
 FEWEST_SAMPLES, _MOST_SAMPLES = 8, 200
 """An approach is fitted to at least and at most so many samples, thinned evenly."""
+_ZOOMS = 4
+"""The grid of time constants grows finer by six each time: what its steps leave is then less than any noise."""
 _FINEST = 33
 """So many time constants carry the likelihood."""
 _WHITE = 1.35
@@ -83,7 +85,7 @@ def fit_approach(t: Array, y: Array, resolution: float = 0.0) -> Approach | None
     duration = x[-1]
     freedom = max(t.size - 3, 1)
     taus = np.geomspace(duration / 60, duration * 20, 40)
-    for _ in range(2):
+    for _ in range(_ZOOMS):
         squares = _project(x, y, taus)[1]
         best = int(np.argmin(squares))
         taus = np.geomspace(taus[max(best - 1, 0)], taus[min(best + 1, taus.size - 1)], 13)

@@ -23,7 +23,7 @@ _NEVER_KEPT, _LITTLE = 4.0, 0.1
 """A drift of so many times what the rule allows never keeps it; one of so little of it no longer matters."""
 _FINEST = 150
 """A window is tried with at most so many samples."""
-_END_UNKNOWN = 0.22
+_END_UNKNOWN = 0.16
 """A still signal's end is unknown by so much of a display's step (rule of this product, from simulations)."""
 _EXACT = 1 + 1e-9
 _SEED = 20_251
@@ -52,7 +52,7 @@ def time_left(
         beyond our patience; the whole is None where the low end does.
     """
     sample_s = max(spacing_s, rule.window_s / _FINEST)
-    width = max(round(rule.window_s / sample_s), 2)
+    width = max(round(rule.window_s / sample_s), 1) + 1
     ends, heights, taus = fit.likely(_FUTURES)
     heights = heights * np.exp(-elapsed_s / taus)
     allowed = max(rule.span, rule.slope_per_window)
@@ -74,7 +74,8 @@ def time_left(
     low, middle, high = np.quantile(found, (_LOW, 0.5, _HIGH), method="nearest")
     if not np.isfinite(low):
         return None
-    return max(float(low) - sample_s, earliest_s), _or_none(middle), _or_none(high + sample_s)
+    half = sample_s / 2
+    return max(float(low) - half, earliest_s), _or_none(middle), _or_none(high + half)
 
 
 def _or_none(seconds: float) -> float | None:
@@ -123,7 +124,7 @@ def _rolling_slopes(y: Array, width: int) -> Array:
     moments = np.pad(np.cumsum(y * np.arange(y.shape[1]), axis=1), ((0, 0), (1, 0)))
     centre = np.arange(y.shape[1] - width + 1) + (width - 1) / 2
     sums = summed[:, width:] - summed[:, :-width]
-    return np.asarray((moments[:, width:] - moments[:, :-width] - centre * sums) / (steps @ steps) * width)
+    return np.asarray((moments[:, width:] - moments[:, :-width] - centre * sums) / (steps @ steps) * (width - 1))
 
 
 def _own_noise(fit: Approach, resolution: float) -> float:
