@@ -46,10 +46,11 @@ def account(name: str) -> str:
 
 
 def _reads_the_program(name: str) -> bool:
+    """Whether it reads where our modules are, and the packages: one of each tells, and is read in a moment."""
     try:
         tried = subprocess.run(
-            [sys.executable, "-c", "import brumel.web.app"], user=name, extra_groups=[], cwd="/", env=bare(os.environ),
-            capture_output=True, check=False,
+            [sys.executable, "-c", "import brumel.settings, flask.globals"], user=name, extra_groups=[],
+            cwd="/", env=bare(os.environ), capture_output=True, check=False,
         )  # fmt: skip
     except PermissionError:
         return False
