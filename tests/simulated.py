@@ -24,6 +24,10 @@ Array = NDArray[np.float64]
 
 CALIBRATION_PH = rule_of("ph", calibrating=True)
 READING_PH = rule_of("ph", calibrating=False)
+RULES = {
+    "calibration": CALIBRATION_PH, "orp": SettlingRule("o", "mV", 2.0, 60.0, 1.3),
+    "percent": SettlingRule("p", "µS/cm", 0.1, 20.0, span_percent=0.5, minimum_s=10.0),
+}  # fmt: skip
 
 
 @dataclass(frozen=True)

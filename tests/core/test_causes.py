@@ -145,3 +145,12 @@ def test_a_standard_that_is_not_the_waters_is_questioned(
                if f.code == "standard-unlike-water"]  # fmt: skip
     assert [f.level for f in remarks] == (["doubtful"] if said else [])
     assert all(said in f.sentence for f in remarks)
+
+
+def test_the_constant_of_each_range_leaves_out_dry_air() -> None:
+    """1413 / 1400 = 1.00929 and 12 880 / 12 500 = 1.0304 at 25 °C; air tells the zero, and no constant."""
+    air = JudgedPoint("dry air", Point(0.0, 0.0, Conditions(25.0), 0.05, 0.1, "dry air"), 0.0, "")
+    points = air, taken(1413, K * 1400 / 1413, 25.0), taken(12_880, K * 12_500 / 12_880, 25.0)
+    (told,) = (f for f in judged(*points, last=None) if f.code == "factor-each-range")
+    assert "1.009 /cm at standard 1413, 1.030 /cm at standard 12880 (" in told.sentence
+    assert (told.level, told.minutes, told.remedy) == ("sound", 0, "")

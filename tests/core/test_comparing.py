@@ -112,3 +112,9 @@ def test_a_checks_history_says_what_its_finding_says() -> None:
     off, band, percent = off_its_target(beside(0.03, 0.0), TIP, tolerances)
     assert not percent
     assert off == pytest.approx(0.03)
+
+
+@pytest.mark.parametrize(("reference", "level"), [(1.15, Level.UNFIT), (1.08, Level.DOUBTFUL)])
+def test_from_an_en_of_one_on_they_disagree_however_little_they_resolve(reference: float, level: Level) -> None:
+    """0.85 and 0.78 mg/L apart, together they resolve ±0.81: E_n 1.05 and 0.97."""
+    assert compared(beside(0.30, reference, 0.40), TIP).level is level

@@ -193,3 +193,30 @@ def test_how_long_hands_are_needed() -> None:
         ("inspect", 3, 0), ("clean", 5, 15), ("rinse, into storage solution", 2, 120), ("calibrate", 12, 0),
         ("pack", 2, 0),
     ]  # fmt: skip
+
+
+@pytest.mark.parametrize(("high", "far"), [(420.0, True), (440.0, False)])
+def test_a_standard_thirty_times_the_water_is_far_above_it(high: float, far: bool) -> None:
+    """12 880 is 30.7 and 29.3 times the water (rule of this product)."""
+    (need,) = needs("conductivity-1", 200.0, high, offers(("conductivity", "kcl", 12_880.0, 500.0)))
+    assert ("far above this water" in need.caution) is far
+
+
+@pytest.mark.parametrize(("high", "cautious"), [(36.9, False), (37.1, False), (46.3, True)])
+def test_a_decade_reaches_as_high_as_its_high_standard(high: float, cautious: bool) -> None:
+    shelf = offers(("ammonium", "a", 46.2, 250.0), ("ammonium", "a", 4.62, 250.0))
+    assert bool(needs("ammonium", 5.0, high, shelf)[1].caution) is cautious
+
+
+@pytest.mark.parametrize(("upper", "reaches"), [(37.0, True), (36.9, False)])
+def test_eight_times_counts_as_a_decade(upper: float, reaches: bool) -> None:
+    """4.62 · 8 = 36.96 (rule of this product)."""
+    shelf = offers(("ammonium", "a", upper, 250.0), ("ammonium", "a", 4.62, 250.0))
+    assert (needs("ammonium", 5.0, 20.0, shelf)[1].caution == "") is reaches
+
+
+def test_where_nothing_is_known_of_the_waters_the_shelf_says_which_decade() -> None:
+    shelf = offers(("ammonium", "a", 46.2, 250.0), ("ammonium", "a", 10.0, 250.0), ("ammonium", "a", 4.62, 250.0))
+    low, high = needs_of([], [goes("B-NH4", "ammonium")], shelf, PLAIN)
+    assert (low.lots, high.lots) == ((shelf[2].key,), (shelf[0].key,))
+    assert low.caution == high.caution == ""

@@ -8,7 +8,7 @@ from itertools import product
 from typing import Any
 
 import pytest
-from tests.core.test_pinned_verdicts import Points, exact
+from tests.exact_points import Points, exact
 from tests.simulated_bench import KINDS
 
 from brumel.core.calibrating.judging import judge

@@ -11,12 +11,12 @@ from dataclasses import fields, is_dataclass
 from pathlib import Path
 from typing import Any
 
+from tests.pinned import Pinned
+
 from brumel.core.quantities.quantity import quantities
 from brumel.core.reckoning.definition import calculations
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import principles
-
-PINNED = Path(__file__).with_name("pinned_declared.txt")
 
 
 def said(value: Any) -> str:
@@ -58,9 +58,12 @@ def declared() -> Iterator[str]:
         yield from of_principle(own)
 
 
+PINNED = Pinned(Path(__file__).with_name("pinned_declared.txt"), declared)
+
+
 def test_what_ships_is_as_it_was_declared() -> None:
-    assert "\n".join(declared()).splitlines() == PINNED.read_text(encoding="utf-8").splitlines()
+    assert PINNED.now == PINNED.then
 
 
 if __name__ == "__main__":
-    PINNED.write_text("\n".join(declared()) + "\n", encoding="utf-8")
+    PINNED.write()

@@ -10,14 +10,13 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import Any
 
 import numpy as np
-import pytest
 from tests.core.test_calculations import good
 from tests.core.test_plan import job
 from tests.glass import fitted, point
-from tests.simulated import CALIBRATION_PH, READING_PH, Signal
+from tests.pinned import Pinned, words
+from tests.simulated import CALIBRATION_PH, READING_PH, RULES, Signal
 
 from brumel.core.kit.trend import Point, trend_of
 from brumel.core.plan.problem import Problem
@@ -26,21 +25,8 @@ from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, Number, calculations
 from brumel.core.sensing.principle import Conditions
 from brumel.core.settling.judgement import judge_settling
-from brumel.core.settling.rules import SettlingRule
 
-PINNED = Path(__file__).with_name("pinned_numbers.txt")
 START = datetime(2026, 1, 1, tzinfo=UTC)
-
-
-def words(value: Any) -> str:
-    """A number to five digits, and whatever holds numbers."""
-    if value is None or isinstance(value, str | bool | np.bool_):
-        return str(value)
-    if isinstance(value, tuple | list | np.ndarray):
-        return "[" + " ".join(words(v) for v in value) + "]"
-    if isinstance(value, datetime):
-        return value.isoformat(timespec="minutes")
-    return f"{round(float(value), 9) + 0.0:.5g}"
 
 
 TRACES: dict[str, Signal] = {
@@ -52,10 +38,6 @@ TRACES: dict[str, Signal] = {
     "turning": Signal(20.0, 30.0, 0.02, drift_per_s=0.03), "seldom": Signal(15.0, 50.0, 0.03, spacing_s=3.0),
     "often": Signal(15.0, -50.0, 0.03, spacing_s=0.1), "no noise": Signal(10.0, 70.0, 0.0),
     "rounded slow": Signal(45.0, 9.0, 0.01, step=0.1, spacing_s=0.2),
-}  # fmt: skip
-RULES = {
-    "calibration": CALIBRATION_PH, "orp": SettlingRule("o", "mV", 2.0, 60.0, 1.3),
-    "percent": SettlingRule("p", "µS/cm", 0.1, 20.0, span_percent=0.5, minimum_s=10.0),
 }  # fmt: skip
 
 
@@ -172,14 +154,18 @@ def responses() -> Iterator[str]:
         yield f"rule {rule.name}: {words([(r.span, r.slope_per_window) for r in at])}"
 
 
-SECTIONS = {f.__name__: f for f in (settling, trends, plans, spreads, responses)}
+def figures() -> Iterator[str]:
+    for section in (settling, trends, plans, spreads, responses):
+        yield f"# {section.__name__}"
+        yield from section()
 
 
-@pytest.mark.parametrize("section", SECTIONS)
-def test_figures_are_as_they_were(section: str) -> None:
-    text = PINNED.read_text(encoding="utf-8").split(f"# {section}\n")[1].split("\n# ")[0]
-    assert list(SECTIONS[section]()) == text.splitlines()
+PINNED = Pinned(Path(__file__).with_name("pinned_numbers.txt"), figures)
+
+
+def test_figures_are_as_they_were() -> None:
+    assert PINNED.now == PINNED.then
 
 
 if __name__ == "__main__":
-    PINNED.write_text("".join(f"# {k}\n" + "\n".join(f()) + "\n" for k, f in SECTIONS.items()), encoding="utf-8")
+    PINNED.write()

@@ -8,6 +8,7 @@ from pathlib import Path
 
 import pytest
 from tests.glass import GLASS, LIMITS, fitted, line_of, point
+from tests.pinned import Pinned
 
 from brumel.core.calibrating.methods import Use, methods, rinses
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run, look_at_signal
@@ -20,7 +21,6 @@ from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
 from brumel.core.standards.buffers import buffer, buffer_of_label
 
-PINNED = Path(__file__).with_name("pinned_ph_findings.txt")
 NEUTRAL = point(7.02, 3.4, 20.0, 0.01, 0.15, "n")
 ACID = point(4.00, 175.1, 20.2, 0.01, 0.2, "a")
 ALKALINE = point(10.06, -170.9, 19.8, 0.01, 0.15, "k")
@@ -171,8 +171,11 @@ def lines() -> Iterator[str]:
             yield f"{name} | {f.level} {f.code} | {f.sentence} | {f.remedy} | {f.minutes} | {f.source}"
 
 
+PINNED = Pinned(Path(__file__).with_name("pinned_ph_findings.txt"), lines)
+
+
 def test_every_finding_to_the_letter() -> None:
-    assert list(lines()) == PINNED.read_text(encoding="utf-8").splitlines()
+    assert PINNED.now == PINNED.then
 
 
 def test_what_is_said_of_a_cup_before_its_point_is_taken() -> None:
@@ -228,3 +231,7 @@ def test_the_values_of_buffers(name: str, t: float, value: float) -> None:
 def test_a_label_is_a_buffer_of_its_family() -> None:
     assert buffer_of_label("technical", 7.0).u_ph == 0.01
     assert buffer_of_label("technical", 7.0, u_ph=0.004).u_ph == 0.004
+
+
+if __name__ == "__main__":
+    PINNED.write()

@@ -10,8 +10,8 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from tests.core.test_pinned_numbers import words
-from tests.core.test_pinned_verdicts import exact, moved
+from tests.exact_points import exact, moved
+from tests.pinned import Pinned, words
 from tests.simulated_bench import KINDS, frozen_for
 
 from brumel.core.calibrating.judging import judge
@@ -19,7 +19,6 @@ from brumel.core.calibrating.methods import methods
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
 
-PINNED = Path(__file__).with_name("pinned_responses.txt")
 PLACES = (
     Conditions(22.0, "ag-agcl-3m", 1004.0, conductivity_us_cm=600.0, u_conductivity=6.0),
     Conditions(6.0, "calomel-saturated", 938.0, salinity=12.0, conductivity_us_cm=200.0, u_conductivity=2.0),
@@ -67,8 +66,11 @@ def told() -> Iterator[str]:
             yield f"  apart {words(own.apart(np.array([2.0, 5.0, 20.0])))} carried {words(own.carried(None, 1.02))}"
 
 
+PINNED = Pinned(Path(__file__).with_name("pinned_responses.txt"), told)
+
+
 def test_every_response_reads_as_it_did() -> None:
-    assert "\n".join(told()).splitlines() == PINNED.read_text(encoding="utf-8").splitlines()
+    assert PINNED.now == PINNED.then
 
 
 def test_a_place_without_salts_reads_the_same_oxygen() -> None:
@@ -81,4 +83,4 @@ def test_a_place_without_salts_reads_the_same_oxygen() -> None:
 
 
 if __name__ == "__main__":
-    PINNED.write_text("\n".join(told()) + "\n", encoding="utf-8")
+    PINNED.write()

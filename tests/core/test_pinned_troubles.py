@@ -11,13 +11,12 @@ from pathlib import Path
 
 import numpy as np
 from tests.changes import changes
-from tests.core.test_pinned_numbers import RULES
-from tests.simulated import Signal
+from tests.pinned import Pinned
+from tests.simulated import RULES, Signal
 
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule
 
-PINNED = Path(__file__).with_name("pinned_troubles.txt")
 AMOUNTS = [float(by) for by in np.geomspace(0.02, 60.0, 15)]
 """In spans that the rule allows, or in seconds."""
 END_S = 110.0
@@ -100,9 +99,12 @@ def troubles() -> Iterator[str]:
             yield f"{key} | {name} | {'; '.join(changes(said, AMOUNTS))}"
 
 
+PINNED = Pinned(Path(__file__).with_name("pinned_troubles.txt"), troubles)
+
+
 def test_every_trouble_is_named_from_where_it_was() -> None:
-    assert "\n".join(troubles()).splitlines() == PINNED.read_text(encoding="utf-8").splitlines()
+    assert PINNED.now == PINNED.then
 
 
 if __name__ == "__main__":
-    PINNED.write_text("\n".join(troubles()) + "\n", encoding="utf-8")
+    PINNED.write()

@@ -16,53 +16,16 @@ from typing import Any
 
 import numpy as np
 from tests.changes import changes
-from tests.simulated_bench import KINDS, Kind, frozen_for
+from tests.exact_points import Points, exact, moved
+from tests.pinned import Pinned
+from tests.simulated_bench import KINDS, frozen_for
 
-from brumel.core.calibrating.judging import judge, principle_of
-from brumel.core.calibrating.methods import StepKind, methods, steps_of
-from brumel.core.calibrating.run import JudgedPoint, PreviousRun
+from brumel.core.calibrating.judging import judge
+from brumel.core.calibrating.methods import methods
+from brumel.core.calibrating.run import PreviousRun
 from brumel.core.findings import Level
-from brumel.core.sensing.fit import Point
-from brumel.core.sensing.principle import Conditions
-from brumel.core.sensing.response import Response
-from brumel.core.standards.targets import Target
 
-PINNED = Path(__file__).with_name("pinned_verdicts.txt")
-Points = list[JudgedPoint]
 AMOUNTS = [float(by) for by in np.geomspace(0.001, 4.0, 13)]
-AT = Conditions(22.0, "ag-agcl-3m", 1004.0, conductivity_us_cm=600.0, u_conductivity=6.0)
-
-
-def exact(kind: Kind, code: str) -> tuple[dict[str, Any], Response, Points] | None:
-    """A method as frozen, the usual response, and points that lie on it; None where a step takes another's bottle."""
-    frozen = frozen_for(kind, code)
-    response, points = Response.usual(principle_of(frozen)), []
-    for step in steps_of(frozen):
-        if not step.kind.has_point:
-            continue
-        bottle = kind.bottles.get(step.role)
-        if step.role and bottle is None:
-            return None
-        at = replace(AT, temperature_c=25.0) if step.kind is StepKind.ZERO else AT
-        aim = Target(step.target or 0.0, 0.02, known=True) if step.kind is StepKind.COMPARE else step.aim(bottle, at)
-        signal = float(response.signal(aim.value, at))
-        point = Point(aim.value, signal, at, aim.u, float(response.principle.u_of(signal)), str(bottle or step.key))
-        nominal, family = (bottle.nominal, bottle.family) if bottle else (None, "")
-        points.append(JudgedPoint(
-            step.key, point, nominal, family, step.use, settling_s=60.0, first_signal=signal * 1.3 + 5.0,
-            in_air=step.kind is StepKind.AIR,
-        ))  # fmt: skip
-    return frozen, response, points
-
-
-def moved(points: Points, number: int, by: float) -> Points:
-    """One signal off by a share of itself, or, where it is near nothing, by as many tenths."""
-    found = list(points)
-    one = found[number]
-    signal = one.point.signal
-    signal = signal * (1.0 + by) if abs(signal) > 5 else signal + 20 * by
-    found[number] = replace(one, point=replace(one.point, signal=signal))
-    return found
 
 
 def warmed(points: Points, number: int, by: float) -> Points:
@@ -128,9 +91,12 @@ def verdicts() -> Iterator[str]:
                     yield f"{code}{' after one' if before else ''} | {points[n].label} {how} | {'; '.join(told)}"
 
 
+PINNED = Pinned(Path(__file__).with_name("pinned_verdicts.txt"), verdicts)
+
+
 def test_every_verdict_changes_where_it_did() -> None:
-    assert "\n".join(verdicts()).splitlines() == PINNED.read_text(encoding="utf-8").splitlines()
+    assert PINNED.now == PINNED.then
 
 
 if __name__ == "__main__":
-    PINNED.write_text("\n".join(verdicts()) + "\n", encoding="utf-8")
+    PINNED.write()

@@ -171,3 +171,10 @@ def test_the_same_day_gives_the_same_plan() -> None:
 def test_no_needless_changes() -> None:
     day = Problem((job("A", (5, 0), (5, 0)), job("B", (5, 0), (5, 0))), 20)
     assert changes(day, best_plan(day)) == 1
+
+
+@pytest.mark.parametrize(("begins", "early"), [(10, False), (9, True), (3, True)])
+def test_a_later_stage_waits_for_the_end_of_an_earlier_one(begins: int, early: bool) -> None:
+    first, second = job("A", (10, 0), stage=1), job("B", (10, 0), stage=2)
+    found = faults(Problem((first, second), 60), Plan({"A0": 0, "B0": begins}, ()))
+    assert ("B task 0 begins before A task 0 has ended." in found) is early

@@ -403,3 +403,11 @@ def test_the_time_left_waits_for_the_temperature() -> None:
 def test_fewer_than_three_swings_are_no_ringing(swings: int, rings: bool) -> None:
     swing = np.sin(2 * np.pi * swings * np.arange(64) / 64)
     assert troubles._rings(swing) is rings
+
+
+@pytest.mark.parametrize(("samples", "length_s", "told"), [(16, 100.0, True), (15, 100.0, False), (60, 30.0, True),
+                                                           (60, 29.5, False)])  # fmt: skip
+def test_a_turn_is_told_from_sixteen_samples_and_a_window_on(samples: int, length_s: float, told: bool) -> None:
+    t = np.linspace(0.0, length_s, samples)
+    y = 40.0 * np.exp(-t / (0.15 * length_s)) + 3.0 * t / length_s
+    assert troubles.turns_round(t, y, RULE) is told

@@ -112,3 +112,8 @@ def test_a_buffer_says_where_its_value_comes_from() -> None:
     assert buffer_of_label("technical", 8.0).range_c == (23.0, 27.0)
     with pytest.raises(CoreError, match="No buffer family is named"):
         buffer_of_label("home-made", 7.0)
+
+
+@pytest.mark.parametrize(("nominal", "shipped"), [(4.01, True), (4.0096, True), (4.009, False), (4.0, False)])
+def test_a_label_is_a_shipped_buffers_to_its_last_digit(nominal: float, shipped: bool) -> None:
+    assert bool(buffer_of_label("technical", nominal).table) is shipped

@@ -11,8 +11,8 @@ from brumel.core.reckoning.definition import calculations
 from brumel.services.reckon.faces import answer_text
 from brumel.services.reckon.pictures import picture_of
 from tests.core.test_calculations import good
+from tests.pinned import Pinned
 
-PINNED = Path(__file__).with_name("pinned_working.txt")
 T = "temperature_c"
 SEA = {"ph": 8.1, T: 28.0, "salinity": 33.0}
 MORE: list[tuple[str, dict[str, Any]]] = [
@@ -46,5 +46,12 @@ def lines() -> Iterator[str]:
             yield f"  drawn: {picture.x_label}; {picture.y_label}; {'; '.join(drawn)}"
 
 
+PINNED = Pinned(Path(__file__).with_name("pinned_working.txt"), lines)
+
+
 def test_every_calculation_to_the_letter() -> None:
-    assert "\n".join(lines()) + "\n" == PINNED.read_text(encoding="utf-8")
+    assert PINNED.now == PINNED.then
+
+
+if __name__ == "__main__":
+    PINNED.write()

@@ -1,0 +1,50 @@
+"""Points that lie exactly where the usual response of a bench's kind has them, and one of them moved."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from brumel.core.calibrating.judging import principle_of
+from brumel.core.calibrating.methods import StepKind, steps_of
+from brumel.core.calibrating.run import JudgedPoint
+from brumel.core.sensing.fit import Point
+from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.response import Response
+from brumel.core.standards.targets import Target
+from tests.simulated_bench import Kind, frozen_for
+
+Points = list[JudgedPoint]
+AT = Conditions(22.0, "ag-agcl-3m", 1004.0, conductivity_us_cm=600.0, u_conductivity=6.0)
+
+
+def exact(kind: Kind, code: str) -> tuple[dict[str, Any], Response, Points] | None:
+    """A method as frozen, the usual response, and points that lie on it; None where a step takes another's bottle."""
+    frozen = frozen_for(kind, code)
+    response, points = Response.usual(principle_of(frozen)), []
+    for step in steps_of(frozen):
+        if not step.kind.has_point:
+            continue
+        bottle = kind.bottles.get(step.role)
+        if step.role and bottle is None:
+            return None
+        at = replace(AT, temperature_c=25.0) if step.kind is StepKind.ZERO else AT
+        aim = Target(step.target or 0.0, 0.02, known=True) if step.kind is StepKind.COMPARE else step.aim(bottle, at)
+        signal = float(response.signal(aim.value, at))
+        point = Point(aim.value, signal, at, aim.u, float(response.principle.u_of(signal)), str(bottle or step.key))
+        nominal, family = (bottle.nominal, bottle.family) if bottle else (None, "")
+        points.append(JudgedPoint(
+            step.key, point, nominal, family, step.use, settling_s=60.0, first_signal=signal * 1.3 + 5.0,
+            in_air=step.kind is StepKind.AIR,
+        ))  # fmt: skip
+    return frozen, response, points
+
+
+def moved(points: Points, number: int, by: float) -> Points:
+    """One signal off by a share of itself, or, where it is near nothing, by as many tenths."""
+    found = list(points)
+    one = found[number]
+    signal = one.point.signal
+    signal = signal * (1.0 + by) if abs(signal) > 5 else signal + 20 * by
+    found[number] = replace(one, point=replace(one.point, signal=signal))
+    return found
