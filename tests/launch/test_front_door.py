@@ -14,8 +14,9 @@ import pytest
 from brumel.launch import cluster as cluster_module
 from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster, LaunchError, answers, free_port
 from brumel.launch.processes import Processes, claim, wait_until_served
-from tests.conftest import Urls
+from tests.conftest import NOW, Urls, load_demonstration
 from tests.launch.front_door import brumel, ctrl_c, refusal, until
+from tests.ready import Ready
 
 
 def test_a_taken_port(folder: Path) -> None:
@@ -79,26 +80,32 @@ def test_help_names_every_command(root: Path) -> None:
         assert f"./brumel {command}" in said
 
 
-def test_the_demonstration_starts_again_and_keeps_its_data(folder: Path) -> None:
-    port = free_port()
-    first = brumel("demo", "--days", "30", "--port", str(port), BRUMEL_DATA=str(folder))
-    assert "30 days of work" in until(first, f"http://127.0.0.1:{port}/")
-    second = refusal("demo", "--port", str(free_port()), BRUMEL_DATA=str(folder))
-    assert "runs already" in second
-    cluster = Cluster(folder / "demo")
-    with psycopg.connect(cluster.url(ADMIN)) as connection:
-        before = connection.execute("SELECT count(*), max(taken_at) FROM reading").fetchone()
-    ctrl_c(first)
-    assert cluster.port() is None
+def test_the_demonstration_starts_again_and_keeps_its_data_until_it_is_to_start_over(
+    folder: Path, ready: Ready
+) -> None:
+    ready.demonstration(folder, load_demonstration)
+    cluster, port = Cluster(folder / "demo"), free_port()
+
+    def readings() -> tuple[object, ...] | None:
+        with psycopg.connect(cluster.url(ADMIN)) as connection:
+            return connection.execute("SELECT count(*), max(taken_at) FROM reading").fetchone()
+
     again = brumel("demo", "--days", "30", "--port", str(port), BRUMEL_DATA=str(folder))
     assert "30 days of work" not in until(again, f"http://127.0.0.1:{port}/")
-    with psycopg.connect(cluster.url(ADMIN)) as connection:
-        assert connection.execute("SELECT count(*), max(taken_at) FROM reading").fetchone() == before
+    kept = readings()
+    assert kept is not None
+    assert kept[1] < NOW
+    assert "runs already" in refusal("demo", "--port", str(free_port()), BRUMEL_DATA=str(folder))
     ctrl_c(again)
+    assert cluster.port() is None
     fresh = brumel("demo", "--days", "30", "--fresh", "--port", str(port), BRUMEL_DATA=str(folder))
     said = until(fresh, f"http://127.0.0.1:{port}/")
     assert "starting over: the demonstration's data are removed" in said
     assert "30 days of work" in said
+    made = readings()
+    assert made is not None
+    assert made[0] < kept[0]
+    assert made[1] > NOW
     ctrl_c(fresh)
     left = subprocess.run(["pgrep", "-f", str(folder)], capture_output=True, text=True, check=False).stdout
     assert left == ""
