@@ -45,7 +45,7 @@ def pristine(ready: Ready) -> Iterator[Path]:
 @pytest.fixture(scope="module")
 def speed() -> float:
     """So many times faster than time does the bench run; much faster, and traces move between a look and a press."""
-    return 20.0
+    return 30.0
 
 
 @pytest.fixture(scope="module")
