@@ -1,4 +1,4 @@
-"""An ammonium tip on the simulated bench: a run to a reading, an aged tip, salt water refused."""
+"""An ammonium tip on the simulated bench: a run to a reading, salt water refused."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ import re
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import ail, all_so, give_up, no_violations, sign, take
+from tests.browser.driving import all_so, give_up, no_violations, sign, take
 
 _FIVE_MINUTES_MS = 90_000
 """Of the simulated bench, with room for a busy machine."""
@@ -68,20 +68,6 @@ def test_high_and_low_then_a_reading_through_the_waters_salts(technician: Page) 
     expect(page.locator(".working").first).to_contain_text("γ at 780 µS/cm = 0.893")
     expect(page.locator("main")).to_contain_text("a(NH₄⁺-N)")
     no_violations(page)
-
-
-def test_an_aged_tip_is_told_by_its_gap(technician: Page) -> None:
-    page = technician
-    begin(page)
-    ail(page, "aged tip")
-    point(page)
-    point(page)
-    first = page.locator("[data-code]").first
-    expect(first).to_have_attribute("data-code", "slope")
-    expect(first).to_contain_text("the tip is aged")
-    expect(page.locator(".verdict").first).to_contain_text("unfit")
-    ail(page, "none")
-    give_up(page)
 
 
 def test_temperatures_apart_and_swapped_standards_are_named(technician: Page) -> None:

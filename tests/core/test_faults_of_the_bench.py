@@ -44,7 +44,7 @@ class OneRoom(Day):
 
 @dataclass(frozen=True)
 class Seen:
-    """What is not sound in a run, by its code and worst first; and the mark beside each point."""
+    """What is not sound in a run and what to do, by its code and worst first; and the mark beside each point."""
 
     found: dict[str, str]
     marks: set[Level]
@@ -63,7 +63,7 @@ def before_and_ailing(kind: str, code: str, ailment: Ailment, seed: int, backwar
         assert line is not None
         limits = Tolerances.of(frozen["tolerances"])
         marks = {level_of_point(p, limits, last or Response.usual(line.principle), line) for p in points}
-        seen.append(Seen({f.code: f.sentence for f in findings if f.level is not Level.SOUND}, marks))
+        seen.append(Seen({f.code: f"{f.sentence} {f.remedy}" for f in findings if f.level is not Level.SOUND}, marks))
         last = line
     return seen[0], seen[1]
 
@@ -85,7 +85,7 @@ def before_and_ailing(kind: str, code: str, ailment: Ailment, seed: int, backwar
         ),
         ("conductivity", "conductivity-two", Ailment.COATED, "cell-coated", "the cell is coated"),
         ("conductivity", "conductivity-two", Ailment.CARRIED, "standard-concentrated", "salt was carried in"),
-        ("ammonium-tip", "ammonium-two", Ailment.AGED, "slope", "sound from 84 to 110 %"),
+        ("ammonium-tip", "ammonium-two", Ailment.AGED, "slope", "the tip is aged"),
         ("ammonium-tip", "ammonium-two", Ailment.NOT_HYDRATED, "tip-not-hydrated", "a hydrated tip takes five"),
         ("glass", "ph-neutral-acid-alkaline", Ailment.CRACKED, "same-potential", "nearly the same potential"),
         ("thermometer", "thermometer-three", Ailment.KNOCKED, "offset", "sound within ±0.2 °C"),

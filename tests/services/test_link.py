@@ -52,12 +52,21 @@ def test_a_link_alone(database: Database, bench: tuple[Sdi12Line, BenchControl],
         with database.session() as session:
             return session.get_one(Device, device.id).status
 
+    def told() -> str:
+        with database.session() as session:
+            return session.get_one(Device, device.id).status_words
+
     link = Link(database, line.url, line)
     link.run(Rounds(lambda: newest() > 0))
     assert status() == "ok"
-    for fault in ("garbled", "silent", "unplugged"):
+    for fault, words in (
+        ("garbled", "plug"),
+        ("silent", "has not answered"),
+        ("unplugged", "line to the probe is closed"),
+    ):
         control.fault("0", fault)
         link.run(Rounds(lambda fault=fault: status() == fault))  # type: ignore[misc]
+        assert words in told()
         control.fault("0", "none")
         before = newest()
         link.run(Rounds(lambda before=before: newest() > before))  # type: ignore[misc]

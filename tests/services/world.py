@@ -53,11 +53,11 @@ class World:
         """The services at a moment."""
         return Services.over(self.database, Clock(ZoneInfo("UTC"), moment))
 
-    def probe(self, *, device: bool = False, kind: str = "ph-combination") -> Probe:
+    def probe(self, *, device: bool = False, kind: str = "ph-combination", kit: str = "Kit") -> Probe:
         """A new probe, without a past; with a device of its own where asked for."""
         number = next(_number)
         probe = Probe(
-            id=uuid.uuid4(), label=f"P{number}", serial=f"S{number}", kind=kind, kit="Kit",
+            id=uuid.uuid4(), label=f"P{number}", serial=f"S{number}", kind=kind, kit=kit,
             in_service_on=date(2026, 1, 1),
         )  # fmt: skip
         with self.database.session() as session:

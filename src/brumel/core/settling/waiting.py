@@ -48,8 +48,9 @@ def time_left(
     Returns
     -------
     tuple
-        (low, middle, high): 94 in 100 futures lie between low and high. Middle and high are None where they lie
-        beyond our patience; the whole is None where the low end does.
+        (low, middle, high): 94 in 100 futures lie between low and high, with half a sample to either side for the
+        moment between two samples. Middle and high are None where they lie beyond our patience; the whole is None
+        where the low end does.
     """
     sample_s = max(spacing_s, rule.window_s / _FINEST)
     width = max(round(rule.window_s / sample_s), 1) + 1
