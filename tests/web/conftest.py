@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
+from flask import Flask
 from flask.testing import FlaskClient
 from tests.conftest import CLOCK
 
@@ -23,7 +24,13 @@ def services(database: Database) -> Services:
     return Services.over(database, CLOCK)
 
 
+@pytest.fixture(scope="module")
+def app(services: Services) -> Flask:
+    """One application for a file of tests: a new one reads every template again."""
+    return create_app(services, WebSettings("test", demo=True))
+
+
 @pytest.fixture
-def client(services: Services) -> Iterator[FlaskClient]:
-    with create_app(services, WebSettings("test", demo=True)).test_client() as made:
+def client(app: Flask) -> Iterator[FlaskClient]:
+    with app.test_client() as made:
         yield made
