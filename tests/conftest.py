@@ -125,7 +125,7 @@ def copy_database(cluster: Cluster, template: str, name: str) -> None:
     """A database as another one is that nobody uses."""
     with psycopg.connect(cluster.url(ADMIN, "postgres"), autocommit=True) as connection:
         connection.execute(
-            sql.SQL("CREATE DATABASE {} TEMPLATE {} OWNER {}").format(
+            sql.SQL("CREATE DATABASE {} TEMPLATE {} STRATEGY file_copy OWNER {}").format(
                 sql.Identifier(name), sql.Identifier(template), sql.Identifier(OWNER)
             )
         )
