@@ -13,6 +13,7 @@ from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import choices
 from brumel.core.reading.jump import jump
+from brumel.core.reading.verdict import JudgedReading, judge_reading
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs
 from brumel.core.sensing.fit import Point
@@ -88,3 +89,16 @@ def test_a_membrane_that_falls_by_a_fifth_has_no_movement(height: float, falls: 
     """A fall by more than a fifth of its end (common practice: without flow it goes to 20 to 50 %)."""
     membrane = principle("membrane")
     assert (membrane.still_s((100.0, height, 500.0), Conditions(20.0, pressure_hpa=1013.0)) > 0) is falls
+
+
+def test_a_sites_range_is_said_a_digit_less_fine_than_a_reading_and_never_finer_than_whole() -> None:
+    found = judge_reading(JudgedReading("specific-conductance", 620.0, 20.0, None, expected=(100.0, 500.0)))
+    said = next(f.sentence for f in found if f.code == "site-range")
+    assert "expected to show, 100 to 500 µS/cm" in said
+
+
+def test_the_working_of_nothing_takes_the_constant_as_it_is() -> None:
+    """A bent line has a factor for each value; the logarithm of 0 has none."""
+    cell = principle("conductivity")
+    (said,) = cell.working(0.0, 0.0, Conditions(25.0), {"zero": 0.0, "cell-constant": 1.02, "bend": 0.5})
+    assert "× 1.020 /cm" in said

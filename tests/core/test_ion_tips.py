@@ -140,3 +140,12 @@ def test_the_first_run_of_a_tip_says_nothing_of_a_wrong_cup_and_the_next_does() 
     assert not look_at_signal(signal(HIGH, 22.0), at, HIGH, known, limits, []).unlike
     swapped = look_at_signal(signal(LOW, 22.0), at, HIGH, known, limits, [("the low standard", LOW)])
     assert (swapped.unlike, "It looks like the low standard" in swapped.sentence) == (True, True)
+
+
+@pytest.mark.parametrize(("apart", "named"), [(3.8, True), (4.2, False)])
+def test_both_standards_must_have_moved_alike(apart: float, named: bool) -> None:
+    """Within 2 mV to either side: two tips differ by as much in a day (rule of this product)."""
+    ratio, last = 18.04 / 14.007, {"coefficients": {"offset": 145.0, "slope": 96.0}, "age_days": 1.0}
+    weaker = {s: {"signal": signal(v / ratio, 22.0, drift=0.0) - 5.0 + by} for s, v, by in
+              (("high", HIGH, apart / 2), ("low", LOW, -apart / 2))}  # fmt: skip
+    assert ("as-the-ion" in codes(run(previous=last, **weaker))) is named

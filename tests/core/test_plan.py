@@ -178,3 +178,10 @@ def test_a_later_stage_waits_for_the_end_of_an_earlier_one(begins: int, early: b
     first, second = job("A", (10, 0), stage=1), job("B", (10, 0), stage=2)
     found = faults(Problem((first, second), 60), Plan({"A0": 0, "B0": begins}, ()))
     assert ("B task 0 begins before A task 0 has ended." in found) is early
+
+
+def test_what_needs_no_waiting_begins_as_soon_as_hands_are_free() -> None:
+    first, look = Task("first", "rinse", 5, wait=30), Task("look", "look", 3, while_waiting=True)
+    day = Problem((Job("A", "ph", 1, (first, look)),), 60)
+    assert earliest_departure(day) == 35
+    assert earliest_departure(Problem((Job("A", "ph", 1, (Task("first", "rinse", 5), look)),), 60)) == 8

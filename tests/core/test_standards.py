@@ -117,3 +117,8 @@ def test_a_buffer_says_where_its_value_comes_from() -> None:
 @pytest.mark.parametrize(("nominal", "shipped"), [(4.01, True), (4.0096, True), (4.009, False), (4.0, False)])
 def test_a_label_is_a_shipped_buffers_to_its_last_digit(nominal: float, shipped: bool) -> None:
     assert bool(buffer_of_label("technical", nominal).table) is shipped
+
+
+@pytest.mark.parametrize(("t", "known"), [(7.9, False), (8.0, True), (40.0, True), (40.1, False)])
+def test_the_couple_is_known_from_8_degrees_to_where_its_electrodes_table_ends(t: float, known: bool) -> None:
+    assert target(Bottle("orp", "zobell", 220.0), Conditions(t, "ag-agcl-3m")).known is known
