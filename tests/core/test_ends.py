@@ -15,7 +15,7 @@ from brumel.core.quantities.shown import choices
 from brumel.core.reading.jump import jump
 from brumel.core.reading.verdict import JudgedReading, judge_reading
 from brumel.core.reckoning.answers import calculate
-from brumel.core.reckoning.definition import InvalidInputs
+from brumel.core.reckoning.definition import InvalidInputs, within
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
@@ -102,3 +102,24 @@ def test_the_working_of_nothing_takes_the_constant_as_it_is() -> None:
     cell = principle("conductivity")
     (said,) = cell.working(0.0, 0.0, Conditions(25.0), {"zero": 0.0, "cell-constant": 1.02, "bend": 0.5})
     assert "× 1.020 /cm" in said
+
+
+@pytest.mark.parametrize(("t", "known"), [(-5.1, False), (-5.0, True), (105.0, True), (105.1, False)])
+def test_a_glass_electrode_has_a_slope_from_minus_5_to_105_degrees(t: float, known: bool) -> None:
+    assert bool(np.isfinite(principle("glass").term_per_value(7.0, Conditions(t)))) is known
+
+
+@pytest.mark.parametrize(
+    ("did", "quantity_shown"),
+    [({}, "conductivity"), ({"method": "none"}, "conductivity"), ({"method": "linear"}, "specific-conductance")],
+)
+def test_a_meter_that_compensates_shows_specific_conductance(did: dict[str, str], quantity_shown: str) -> None:
+    assert principle("conductivity").shown_quantity(did) == quantity_shown
+
+
+@pytest.mark.parametrize("out", [0, 131_071, 131_072, 199_999])
+def test_of_many_values_none_is_overlooked(out: int) -> None:
+    many = np.full(200_000, 0.5)
+    assert within(many, 0.0, 1.0)
+    many[out] = 1.1
+    assert not within(many, 0.0, 1.0)
