@@ -13,6 +13,7 @@ from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import choices
 from brumel.core.reading.jump import jump
+from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.reading.verdict import JudgedReading, judge_reading
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, within
@@ -123,3 +124,8 @@ def test_of_many_values_none_is_overlooked(out: int) -> None:
     assert within(many, 0.0, 1.0)
     many[out] = 1.1
     assert not within(many, 0.0, 1.0)
+
+
+@pytest.mark.parametrize(("metres", "fits"), [(-431.0, False), (-430.0, True), (6000.0, True), (6001.0, False)])
+def test_a_place_lies_from_430_m_below_the_sea_to_6000_above(metres: float, fits: bool) -> None:
+    assert ("altitude_m" not in wrong_with(Pressure(None, "hPa", "altitude", metres))) is fits
