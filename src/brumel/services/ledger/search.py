@@ -6,7 +6,7 @@ import re
 import uuid
 from dataclasses import dataclass
 
-from brumel.services.shelf.lots import label_of
+from brumel.services.shelf.bottles import label_of
 from brumel.store import care_queries, queries, shelf_queries
 from brumel.store.database import Database
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import uuid
-from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -11,7 +10,6 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import ml_per_point
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
 from brumel.core.wording import day_words
@@ -22,6 +20,7 @@ from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import photos
 from brumel.services.people import may_record
 from brumel.services.remembered import kept
+from brumel.services.shelf.bottles import in_bottle, lot_of, taken_of, used_of_each
 from brumel.services.shelf.typed import (
     CORRECTED,
     LEAST,
@@ -37,7 +36,7 @@ from brumel.services.shelf.typed import (
     wrong_with,
 )
 from brumel.store import run_queries, shelf_queries
-from brumel.store.database import Database, hold
+from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person
 from brumel.store.models.shelf import LotCertificate, LotEvent, LotRecord
@@ -150,7 +149,7 @@ class Shelf:
         """
         may_record(person)
         with self.database.session(lot_id) as session:
-            lot = _lot(session, lot_id)
+            lot = lot_of(session, lot_id)
             if session.get(LotRecord, new.record_id) is not None:
                 return
             number = new.lot_number.strip()
@@ -181,7 +180,7 @@ class Shelf:
             known = session.get(LotRecord, record_id)
             if known is None or known.event != LotEvent.USED:
                 raise NotFound("There is no such entry of use.")
-            _in_bottle(session, known.lot_id)
+            in_bottle(session, known.lot_id)
             note = f"use of {known.amount:g} on {self.clock.said(known.at)}: {reason.strip()}"
             taken = known.amount or 0.0
             key = withdrawal_of(record_id)
@@ -192,7 +191,7 @@ class Shelf:
         """Open a lot: its open life begins."""
         may_record(person)
         with self.database.session() as session:
-            for lot in _in_bottle(session, lot_id):
+            for lot in in_bottle(session, lot_id):
                 _must_stand(lot, "open")
                 if lot.opened_on is None:
                     lot.opened_on = self.clock.today()
@@ -202,7 +201,7 @@ class Shelf:
         """Take some out; what calibration points take is counted by itself."""
         may_record(person)
         with self.database.session() as session:
-            lot = _in_bottle(session, lot_id)[0]
+            lot = in_bottle(session, lot_id)[0]
             unit = Pack(lot.pack).unit
             if amount is None or not LEAST <= amount <= MOST:
                 raise InvalidInput({"amount": f"Give how many {unit} were taken, above 0 and up to {MOST:,.0f}."})
@@ -225,7 +224,7 @@ class Shelf:
         with self.database.session(new_id) as session:
             if session.get(Lot, new_id) is not None:
                 return new_id
-            parent, number = _in_bottle(session, lot_id)[0], lot_number.strip()
+            parent, number = in_bottle(session, lot_id)[0], lot_number.strip()
             wrong = {}
             if amount is None or not LEAST <= amount <= MOST:
                 wrong["poured"] = f"Give how many mL were poured off, above 0 and up to {MOST:,.0f}."
@@ -259,7 +258,7 @@ class Shelf:
         if not reason.strip():
             raise InvalidInput({"reason": "Say in a few words why it goes; its record stays."})
         with self.database.session() as session:
-            for lot in _in_bottle(session, lot_id):
+            for lot in in_bottle(session, lot_id):
                 if lot.discarded_on is None:
                     lot.discarded_on = self.clock.today()
                     key = _each(record_id, lot, lot_id)
@@ -276,7 +275,7 @@ class Shelf:
         may_record(person)
         media_type, content = photos.certificate(data)
         with self.database.session() as session:
-            _lot(session, lot_id)
+            lot_of(session, lot_id)
             row = {"lot_id": lot_id, "person_id": person.id, "at": self.clock.now(), "media_type": media_type,
                    "content": content}  # fmt: skip
             if not add_once(session, LotCertificate, row):
@@ -296,13 +295,13 @@ class Shelf:
         since = self.clock.now() - timedelta(days=USE_DAYS)
         with self.database.session() as session:
             lots = {lot.id: lot for lot in shelf_queries.lots(session)}
-            used = _used(lots, shelf_queries.taken_from_lots(session, since))
+            used = used_of_each(lots, shelf_queries.taken_from_lots(session, since))
         return {lot_id: amount / USE_DAYS for lot_id, amount in used.items()}
 
     @kept
     def _now(self) -> list[tuple[Lot, float]]:
         with self.database.session() as session:
-            return _taken_of(session)
+            return taken_of(session)
 
     def _entries(self, taken: Iterable[tuple[Lot, float]], on: date | None = None) -> list[Entry]:
         return [self._entry(lot, used, on or self.clock.today()) for lot, used in taken]
@@ -319,7 +318,7 @@ class Shelf:
         if session.get(LotRecord, record_id) is not None:
             return
         _must_stand(lot, field)
-        left = next(e.facts.left for e in self._entries(_taken_of(session)) if e.lot.id == lot.id)
+        left = next(e.facts.left for e in self._entries(taken_of(session)) if e.lot.id == lot.id)
         if left is not None and amount > left:
             unit = Pack(lot.pack).unit
             words = f"Only {max(left, 0.0):,.0f} {unit} are left by what was logged: take less, or receive another lot."
@@ -332,24 +331,6 @@ class Shelf:
         row = {"id": record_id, "lot_id": lot_id, "person_id": person.id, "at": self.clock.now(), "event": str(event),
                "amount": amount, "note": note.strip(), "corrects": corrects}  # fmt: skip
         add_once(session, LotRecord, row, told=("lot_id", "event", "amount", "note"))
-
-
-def _taken_of(session: Session) -> list[tuple[Lot, float]]:
-    """All lots, each with what was taken from its bottle."""
-    lots = shelf_queries.lots(session)
-    used = _used({lot.id: lot for lot in lots}, shelf_queries.taken_from_lots(session))
-    of_bottle: dict[uuid.UUID, float] = defaultdict(float)
-    for lot in lots:
-        of_bottle[lot.bottle] += used[lot.id]
-    return [(lot, of_bottle[lot.bottle]) for lot in lots]
-
-
-def _in_bottle(session: Session, lot_id: uuid.UUID) -> list[Lot]:
-    """A lot, and what else stands in its bottle; nobody else takes from that bottle until the transaction ends."""
-    lot = _lot(session, lot_id)
-    hold(session, lot.bottle)
-    session.expire_all()
-    return [lot, *(x for x in shelf_queries.lots(session) if x.id != lot.id and x.bottle == lot.bottle)]
 
 
 def _must_stand(lot: Lot, field: str) -> None:
@@ -379,29 +360,3 @@ def withdrawal_of(record_id: uuid.UUID) -> uuid.UUID:
 def _each(record_id: uuid.UUID, lot: Lot, asked: uuid.UUID) -> uuid.UUID:
     """The key of what is recorded of each lot in a bottle."""
     return record_id if lot.id == asked else uuid.uuid5(record_id, str(lot.id))
-
-
-def _used(
-    lots: Mapping[uuid.UUID, Lot], taken: Sequence[tuple[uuid.UUID, float | None, float]]
-) -> dict[uuid.UUID, float]:
-    """What calibration points and hands took from each lot, in the unit of its pack."""
-    used = dict.fromkeys(lots, 0.0)
-    for lot_id, share, count in taken:
-        in_a_bottle = share is not None and lots[lot_id].pack == Pack.BOTTLE
-        used[lot_id] += count * (ml_per_point(share or 0.0) if in_a_bottle else 1.0)
-    return used
-
-
-def label_of(lot: Lot) -> str:
-    """What stands on a bottle: its kind and value."""
-    standard = standards()[lot.standard]
-    if lot.nominal is None:
-        return standard.name
-    return f"{standard.name} {standard.value_words(lot.nominal)}"
-
-
-def _lot(session: Session, lot_id: uuid.UUID) -> Lot:
-    lot = session.get(Lot, lot_id)
-    if lot is None:
-        raise NotFound("There is no such lot.")
-    return lot

@@ -12,7 +12,8 @@ from brumel.core.wording import counted, day_words
 from brumel.services.clock import Clock
 from brumel.services.planning.rounds import PlannedRounds
 from brumel.services.remembered import kept
-from brumel.services.shelf.lots import Entry, Shelf, label_of
+from brumel.services.shelf.bottles import label_of
+from brumel.services.shelf.lots import Entry, Shelf
 from brumel.store.database import Database
 
 

@@ -16,7 +16,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.planning.calendar import calendar_of
 from brumel.services.planning.plan import DayPlan
 from brumel.services.planning.rounds import NewRound
-from brumel.services.shelf.lots import label_of
+from brumel.services.shelf.bottles import label_of
 from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures import plan_figures
 from brumel.web.forms import Typed, as_id

@@ -15,7 +15,8 @@ from brumel.core.kit.shelf import Pack, standards
 from brumel.core.standards.targets import families_of
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.photos import MOST_BYTES
-from brumel.services.shelf.lots import label_of, withdrawal_of
+from brumel.services.shelf.bottles import label_of
+from brumel.services.shelf.lots import withdrawal_of
 from brumel.services.shelf.typed import COVERAGES, LABEL_UNITS, Correction, NewLot
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
