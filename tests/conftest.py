@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import gc
 import itertools
 import os
 import shutil
@@ -35,7 +34,6 @@ from tests.ready import Ready, hasten
 if os.geteuid() == 0 and not all(folder.stat().st_mode & 0o001 for folder in Path(__file__).parents):
     os.environ["BRUMEL_USER"] = "root"  # the user that serves could not read this checkout
 
-gc.set_threshold(50_000, 20, 20)  # as in the program itself
 # The same cases at every run, and no clock that a busy machine could fail.
 hypothesis.settings.register_profile("brumel", deadline=None, derandomize=True)
 hypothesis.settings.load_profile("brumel")

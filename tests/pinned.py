@@ -24,16 +24,20 @@ class Pinned:
     @property
     def now(self) -> list[str]:
         """What is made today, line by line."""
-        return "\n".join(self.made()).splitlines()
+        return self._text.split("\n")
 
     @property
     def then(self) -> list[str]:
         """What stands in the file."""
-        return self.file.read_text(encoding="utf-8").splitlines()
+        return self.file.read_text(encoding="utf-8").split("\n")
 
     def write(self) -> None:
         """Let today's stand."""
-        self.file.write_text("\n".join(self.now) + "\n", encoding="utf-8")
+        self.file.write_text(self._text, encoding="utf-8")
+
+    @property
+    def _text(self) -> str:
+        return "\n".join(self.made()) + "\n"
 
 
 def words(value: Any) -> str:

@@ -100,6 +100,7 @@ def give_up(page: Page) -> None:
     page.locator("summary", has_text="Cancel calibration").click()
     page.locator("#reason").fill("only a test")
     page.get_by_role("button", name="Cancel calibration").click()
+    page.wait_for_url("**/bench/")
 
 
 def take_points(page: Page, count: int = 3) -> None:

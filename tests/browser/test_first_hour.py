@@ -148,8 +148,10 @@ def test_every_step_can_be_left_axe_objects_to_none_and_a_thumb_needs_no_more_ac
         page.goto(link)
         no_violations(page)
         hands = Hands(page, keys=False)
+        page.set_viewport_size(PHONE)
         come_in(hands, link)
         begun = page.url
+        page.set_viewport_size(SCREEN)
         for leaves, where in (
             ("Skip for now", "/start/"),
             ("Leave without keeping", "/start/proposal?work=pools&gear=sonde"),

@@ -17,7 +17,7 @@ from brumel.core.calibrating.comparing import level_of_point
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.run import PreviousRun
 from brumel.core.calibrating.tolerances import Tolerances
-from brumel.core.findings import Level
+from brumel.core.findings import Level, verdict
 from brumel.core.sensing.response import Response
 from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
@@ -44,10 +44,11 @@ class OneRoom(Day):
 
 @dataclass(frozen=True)
 class Seen:
-    """What is not sound in a run and what to do, by its code and worst first; and the mark beside each point."""
+    """What is not sound in a run and what to do, by its code and worst first; the mark of each point, the verdict."""
 
     found: dict[str, str]
     marks: set[Level]
+    level: Level
 
 
 def before_and_ailing(kind: str, code: str, ailment: Ailment, seed: int, backwards: bool = False) -> tuple[Seen, Seen]:
@@ -63,7 +64,13 @@ def before_and_ailing(kind: str, code: str, ailment: Ailment, seed: int, backwar
         assert line is not None
         limits = Tolerances.of(frozen["tolerances"])
         marks = {level_of_point(p, limits, last or Response.usual(line.principle), line) for p in points}
-        seen.append(Seen({f.code: f"{f.sentence} {f.remedy}" for f in findings if f.level is not Level.SOUND}, marks))
+        seen.append(
+            Seen(
+                {f.code: f"{f.sentence} {f.remedy}" for f in findings if f.level is not Level.SOUND},
+                marks,
+                verdict(findings),
+            )
+        )
         last = line
     return seen[0], seen[1]
 
@@ -115,6 +122,12 @@ def test_what_ails_a_metal_is_named_beside_the_check_that_it_fails(
     assert cause not in before.found
     assert list(now.found)[:2] == ["check-residual", cause]
     assert words in now.found[cause]
+
+
+@pytest.mark.parametrize("seed", range(3))
+def test_an_aged_tip_is_unfit(seed: int) -> None:
+    before, now = before_and_ailing("ammonium-tip", "ammonium-two", Ailment.AGED, seed)
+    assert (before.level, now.level) == (Level.SOUND, Level.UNFIT)
 
 
 @pytest.mark.parametrize("seed", range(3))
