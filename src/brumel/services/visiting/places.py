@@ -107,7 +107,9 @@ class Place:
         if own.needs_salinity and typed.salinity is not None:
             check_number(wrong, "salinity", typed.salinity, SALINITY, "", "salinity")
         elif own.needs_salinity and water_of(self.site).salt and self._salts(session, own, typed, at).salinity is None:
-            wrong["salinity"] = "This water is salt: give its salinity, or read its conductivity first. Fresh water: 0."
+            wrong["salinity"] = (
+                "This water is salt: give its salinity, or read its conductivity with a probe first. Fresh water: 0."
+            )
         if own.needs_conductivity:
             wrong |= self._wrong_salts(session, kind, own, typed, at)
         return wrong

@@ -10,20 +10,24 @@ from flask import flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import rule_of
+from brumel.core.reading.pressure import Pressure
 from brumel.core.typed import whole_written
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.states import ProbeState
 from brumel.services.live.channels import positions_of
 from brumel.services.visiting.at_once import InWater, Together
 from brumel.services.visiting.correcting import principle_of
+from brumel.services.visiting.seen import VisitView
 from brumel.services.visiting.visits import LAYERS, Sheet
 from brumel.web.context import into_water, probe_states, services, signed_in
-from brumel.web.forms import Typed, as_id
+from brumel.web.forms import Typed, as_id, pressure_fields
 from brumel.web.visits.fields import pressure_fields_of, spot_of
 from brumel.web.visits.views import blueprint
 
 MOST = 5
 """Browsers keep no more streams of one server open and still send a form."""
+_GIVEN = frozenset(pressure_fields(Pressure()))
+"""What can be typed before the probes are in."""
 
 
 @blueprint.get("/<uuid:visit_id>/at-once")
@@ -45,6 +49,9 @@ def immerse(visit_id: uuid.UUID) -> ResponseReturnValue:
         typed.must_be_read()
         if given:
             services().visits.save(visit_id, Sheet(pressure=given, pressure_id=key), signed_in())
+        view = services().visits.view(visit_id)
+        if wanted := {name: words for p in chosen for name, words in _missing(view, p).items() if name in _GIVEN}:
+            raise InvalidInput(wanted)
         return redirect(_place(visit_id, _begun(visit_id, chosen)))
     except InvalidInput as wrong:
         return _page(visit_id, {}, wrong.fields, request.form), 422
@@ -77,6 +84,15 @@ def _begun(visit_id: uuid.UUID, chosen: Sequence[uuid.UUID]) -> dict[uuid.UUID, 
     return {p: into_water(p, site.id if site else None) for p in chosen}
 
 
+def _missing(view: VisitView, probe_id: uuid.UUID) -> dict[str, str]:
+    """What is to be known of the water before a probe's value can be told, by field."""
+    try:
+        services().readings.lens(probe_id, view.visit.site_id, None, view.visit.id)
+    except InvalidInput as wrong:
+        return wrong.fields
+    return {}
+
+
 def _place(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int]) -> str:
     known: Any = [f"{p}:{after}" for p, after in dipped.items()]
     return url_for("visits.at_once", visit_id=visit_id, dip=known) + "#live"
@@ -102,7 +118,7 @@ def _page(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int], errors: Mapping[
         view=view,
         on_line=on_line,
         wanted={as_id(text) for text in values.getlist("probe")} or _wanted(on_line, asked),
-        tiles=[(s, principle_of(s.probe), dipped[s.probe.id], rule_of(s.kind.quantity, calibrating=False))
+        tiles=[(s, dipped[s.probe.id], rule_of(s.kind.quantity, calibrating=False), _missing(view, s.probe.id))
                for s in on_line if s.probe.id in dipped],
         errors=errors,
         values=values,

@@ -42,8 +42,10 @@ class Live {
     this.source.addEventListener("trace", (event) => this.begin(JSON.parse(event.data)));
     this.source.addEventListener("sample", (event) => this.add(JSON.parse(event.data)));
     this.source.addEventListener("trouble", (event) => this.trouble(JSON.parse(event.data)));
-    this.source.addEventListener("error", () =>
-      this.trouble({ status: "lost", words: "The connection to Brumel is lost; trying again. Nothing taken is lost." }));
+    this.source.addEventListener("error", () => this.trouble({ status: "lost",
+      words: this.source.readyState === EventSource.CLOSED
+        ? "Brumel refuses to go on with this probe: reload the page to see why. Nothing taken is lost."
+        : "The connection to Brumel is lost; trying again. Nothing taken is lost." }));
     window.addEventListener("pagehide", () => this.source.close());
     // A browser keeps few connections to one server: several streams would leave none for the form.
     document.addEventListener("submit", (event) => { if (!event.defaultPrevented) this.source.close(); });
@@ -182,7 +184,9 @@ class Live {
     const last = this.values.at(-1);
     if (last !== null) parts.push(element("circle", { class: "tip", cx: x(end), cy: y(last), r: 5 }));
     for (let t = Math.ceil((from - start) / 15) * 15; start + t < until; t += 15) {
-      parts.push(element("text", { class: "axis", x: x(start + t), y: HEIGHT - 6, "text-anchor": "middle" }, `${t} s`));
+      const atEdge = x(start + t) > RIGHT - 12;
+      parts.push(element("text", { class: "axis", x: atEdge ? RIGHT + 4 : x(start + t), y: HEIGHT - 6,
+        "text-anchor": atEdge ? "end" : "middle" }, `${t} s`));
     }
     this.plot.append(...parts);
   }
