@@ -1,9 +1,9 @@
 """Breaks one line of the core at a time and shows which breaks no test notices.
 
 ``PYTHONPATH=src:. .venv/bin/python scripts/mutants.py [--count 60] [--seed 1] [--in core/settling] [--maps FOLDER]``.
-A comparison, a sign, a bound, a constant or a raise is changed in a copy of the tree; the tests of core and services
-that touch the line are run, quickest files first. Which those are is seen once, in about ten minutes, and kept in the
-folder. The seed is printed; the same seed breaks the same lines.
+A comparison is turned round, a bound let in or out, a sign or a constant changed, a raise removed, in a copy of the
+tree; the tests of core and services that touch the line are run, quickest files first. Which those are is seen once,
+in about ten minutes, and kept in the folder. The seed is printed; the same seed breaks the same lines.
 """
 
 from __future__ import annotations
@@ -35,7 +35,8 @@ _NEAR = (
 """What may notice a break, seen by one worker each."""
 _ALWAYS = ("tests/core/test_pinned_declared.py",)
 """What reads declarations, which no test runs: they ran at import."""
-_SWAPS = {ast.Lt: "<=", ast.LtE: "<", ast.Gt: ">=", ast.GtE: ">", ast.Eq: "!=", ast.NotEq: "=="}
+_TURNED = {ast.Lt: ">=", ast.LtE: ">", ast.Gt: "<=", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
+_BOUNDS = {ast.Lt: "<=", ast.LtE: "<", ast.Gt: ">=", ast.GtE: ">"}
 _SIGNS = {ast.Add: "-", ast.Sub: "+", ast.Mult: "/", ast.Div: "*"}
 
 
@@ -79,8 +80,12 @@ def mutants_of(path: Path) -> list[Mutant]:
         )
 
     for statement, node in _nodes(ast.parse(text), 1):
-        if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in _SWAPS:
-            between(statement, node.left, node.comparators[0], "comparison", _SWAPS[type(node.ops[0])])
+        if isinstance(node, ast.Compare):
+            ends = [node.left, *node.comparators]
+            for left, right, op in zip(ends, ends[1:], node.ops, strict=False):
+                for kind, other in (("comparison", _TURNED), ("bound", _BOUNDS)):
+                    if type(op) in other:
+                        between(statement, left, right, kind, other[type(op)])
         elif isinstance(node, ast.BinOp) and type(node.op) in _SIGNS and not _is_text(node):
             between(statement, node.left, node.right, "sign", _SIGNS[type(node.op)])
         elif isinstance(node, ast.Constant) and type(node.value) in (int, float) and node.end_lineno == node.lineno:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 
 from brumel.core.quantities.carry_over import buffer_capacity, mixed, ph_with
@@ -14,6 +16,14 @@ from brumel.core.sensing.principles import principle
 )
 def test_capacities_are_those_of_the_pure_buffers(ph: float, published: float) -> None:
     assert buffer_capacity(ph) == pytest.approx(published, rel=0.2)
+
+
+@pytest.mark.parametrize(("ph", "molar", "pk1", "pk2"), [(4.0, 0.05, 2.95, 5.05), (10.0, 0.05, 6.2, 10.0)])
+def test_the_capacity_of_two_steps_is_van_slykes(ph: float, molar: float, pk1: float, pk2: float) -> None:
+    """β = ln 10 · (C · K1 h (h² + 4 K2 h + K1 K2) / (h² + K1 h + K1 K2)² + h + Kw / h), Van Slyke 1922."""
+    h, k1, k2 = 10.0**-ph, 10.0**-pk1, 10.0**-pk2
+    of_salt = molar * k1 * h * (h * h + 4 * k2 * h + k1 * k2) / (h * h + k1 * h + k1 * k2) ** 2
+    assert buffer_capacity(ph) == pytest.approx(math.log(10.0) * (of_salt + h + 1e-14 / h), rel=1e-3)
 
 
 def test_acid_left_in_the_neutral_buffer_by_hand() -> None:

@@ -10,10 +10,13 @@ from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.run import JudgedPoint, Run
 from brumel.core.calibrating.run_file import judge_file
 from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
+from brumel.core.calibrating.within import Within
+from brumel.core.quantities.pool import saturation_index
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import choices
 from brumel.core.reading.jump import jump
 from brumel.core.reading.pressure import Pressure, wrong_with
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import JudgedReading, judge_reading
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, within
@@ -22,6 +25,7 @@ from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
 from brumel.core.standards.targets import Bottle, target
+from brumel.core.typed import NotANumber, number_typed
 
 
 @pytest.mark.parametrize(("unit", "words"), [("kPa", "101.325"), ("mmHg", "760.0"), ("inHg", "29.921")])
@@ -55,7 +59,7 @@ def test_the_waters_of_a_file_reach_from_the_lower_to_the_higher() -> None:
     file = {"format": "brumel-calibration", "version": 1, "probe": {"kind": "ph-combination"},
             "method": "ph-neutral-acid-alkaline", "points": points, "waters": [6.5, 10.8]}  # fmt: skip
     said = next(f["sentence"] for f in judge_file(file)["findings"] if f["code"] == "not-bracketing")
-    assert "from pH 6.5 to 10.8" in said
+    assert "from pH 6.50 to 10.80" in said
 
 
 @pytest.mark.parametrize(("us_cm", "holds"), [(59_600.0, True), (60_400.0, False)])
@@ -92,10 +96,37 @@ def test_a_membrane_that_falls_by_a_fifth_has_no_movement(height: float, falls: 
     assert (membrane.still_s((100.0, height, 500.0), Conditions(20.0, pressure_hpa=1013.0)) > 0) is falls
 
 
-def test_a_sites_range_is_said_a_digit_less_fine_than_a_reading_and_never_finer_than_whole() -> None:
-    found = judge_reading(JudgedReading("specific-conductance", 620.0, 20.0, None, expected=(100.0, 500.0)))
-    said = next(f.sentence for f in found if f.code == "site-range")
-    assert "expected to show, 100 to 500 µS/cm" in said
+@pytest.mark.parametrize(("ph", "outside"), [(8.454, False), (8.456, True), (6.846, False), (6.844, True)])
+def test_what_lies_outside_a_sites_range_is_seen_to(ph: float, outside: bool) -> None:
+    """A reading counts as it is read, to the hundredth; the range is said as finely."""
+    found = judge_reading(JudgedReading("ph", ph, 20.0, None, expected=(6.85, 8.45)))
+    said = [f.sentence for f in found if f.code == "site-range"]
+    assert [("expected to show, 6.85 to 8.45" in words) for words in said] == [True] * outside
+
+
+@pytest.mark.parametrize(
+    ("off", "words"), [(0.04, "+2.0 %"), (0.0404, "+2.02 %"), (0.10002, "+5.001 %"), (0.05, "+2.5 %")]
+)
+def test_what_is_beyond_an_end_shows_so_many_digits_that_it_is_seen_to_be(off: float, words: str) -> None:
+    assert Within(2.0, 5.0, percent=True).words(off, 2.0, quantity("oxygen")) == words
+
+
+def test_nothing_is_taken_for_none_where_nothing_is_known() -> None:
+    """No stabiliser and no salt: not a little of either."""
+    water = (7.5, 25.0, 200.0, 100.0, 1000.0)
+    assert float(saturation_index(*water)) == float(saturation_index(*water, cyanuric_acid_mg_l=0.0))
+    assert Surroundings().at(20.0).salinity == 0.0
+
+
+def test_two_decades_from_the_driest_that_counts_as_wet() -> None:
+    assert principle("conductivity").apart(np.array([1.0, 100.0])) == pytest.approx(2.0)
+    assert principle("conductivity").apart(np.array([0.9, 100.0])) == 0.0
+
+
+@pytest.mark.parametrize("text", ["0." + "0" * 60 + "1", "9" * 60])
+def test_a_refused_number_is_quoted_by_its_first_forty_characters(text: str) -> None:
+    with pytest.raises(NotANumber, match=f"^'{text[:40]}' is too"):
+        number_typed(text)
 
 
 def test_the_working_of_nothing_takes_the_constant_as_it_is() -> None:

@@ -194,8 +194,8 @@ def test_what_was_done_otherwise_wants_a_reason_and_says_its_size_in_the_points_
     finding = next(f for f in world.at().calibrations.view(run_id).findings if f.code == "deviation")
     # By hand: 1 % of the phosphate's 0.025 mol/L of base in a phthalate of 0.015 mol/L a pH.
     assert finding.sentence == (
-        "buffer 4.01 (lot 4.01): rinse skipped; because: no water left in the boat. "
-        "1 % of the 7.01 before left in it is +0.017 pH."
+        "Buffer 4.01 (lot 4.01): rinse skipped; because: no water left in the boat. "
+        "1 % of the 7.01 before left in it puts it off by +0.017 pH."
     )
 
 
@@ -219,4 +219,4 @@ def test_a_skipped_rinse_before_a_low_conductivity_standard_is_eight_percent(wor
         services.calibrations.take(begin.run_id, point, world.person)
     found = [f.sentence for f in services.calibrations.view(begin.run_id).findings if f.code == "deviation"]
     assert len(found) == 1
-    assert found[0].endswith("1 % of the 12\u202f880 before left in it is +8.1 %.")
+    assert found[0].endswith("1 % of the 12\u202f880 before left in it puts it off by +8.1 %.")

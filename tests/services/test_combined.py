@@ -103,7 +103,7 @@ def test_a_used_sachet_or_an_earlier_meter_is_kept_with_its_size(world: World) -
     world.at().calibrations.take(run_id, point, world.person)
     finding = next(f for f in world.at().calibrations.view(run_id).findings if f.code == "deviation")
     # 0.01 · (500 − 2 530) / 2 530
-    assert "1 % of a fresh water left in it is −0.8 %." in finding.sentence
+    assert "1 % of fresh water left in it puts it off by −0.8 %." in finding.sentence
     assert "bottle opened earlier for another meter" in finding.sentence
 
 

@@ -43,6 +43,7 @@ class Acceptance(StrEnum):
 
 
 _HYPHEN_BEFORE_NUMBER = re.compile(r"(?<![\w-])-(?=\d)")
+_MORE_DIGITS = 5
 _ORDER = {Level.UNFIT: 0, Level.DOUBTFUL: 1, Level.SOUND: 2}
 
 
@@ -129,6 +130,17 @@ class Bounds:
         if self.doubtful_low <= value <= self.doubtful_high:
             return Level.DOUBTFUL
         return Level.UNFIT
+
+    def digits(self, value: float, least: int) -> int:
+        """So many decimals, or as many more as it takes to see that a value is what its level says.
+
+        Examples
+        --------
+        >>> Bounds.around_zero(2.0, 5.0).digits(2.04, 1), Bounds.around_zero(2.0, 5.0).digits(2.06, 1)
+        (2, 1)
+        """
+        level = self.level(value)
+        return next((n for n in range(least, least + _MORE_DIGITS) if self.level(round(value, n)) is level), least)
 
     @classmethod
     def around_zero(cls, sound: float, doubtful: float) -> Bounds:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import date
 
 
@@ -42,8 +43,16 @@ def lower_first(sentence: str) -> str:
 
 
 def upper_first(words: str) -> str:
-    """Words as the beginning of a sentence; names keep their letters: pH stays pH."""
-    return words if words.startswith("pH") else words[:1].upper() + words[1:]
+    """Words as the beginning of a sentence; names and symbols keep their letters.
+
+    Examples
+    --------
+    >>> [upper_first(words) for words in ("buffer 7.00", "a cap", "pH 7.4", "t 4 °C", "κ25 1413 µS/cm")]
+    ['Buffer 7.00', 'A cap', 'pH 7.4', 't 4 °C', 'κ25 1413 µS/cm']
+    """
+    first = re.split(r"[^\w₀-₉]", words, maxsplit=1)[0]
+    plain = first.isascii() and first.isalpha() and first.islower() and (len(first) > 1 or first == "a")
+    return words[:1].upper() + words[1:] if plain else words
 
 
 def counted(count: float, one: str, many: str = "") -> str:
@@ -69,7 +78,13 @@ def grouped(value: float, least: float = 10_000.0) -> str:
 
 
 def plain_number(value: float) -> str:
-    """A bound or a default as a sentence has it: never 1e+06."""
+    """A bound or a default as a sentence has it: never 1e+06.
+
+    Examples
+    --------
+    >>> plain_number(1e6), plain_number(1e15)
+    ('1000000', '1e+15')
+    """
     return f"{value:.10g}" if abs(value) < 1e15 else f"{value:g}"
 
 

@@ -12,6 +12,7 @@ from brumel.core.quantities.ph import ISOPOTENTIAL_PH, nernst_slope_mv
 from brumel.core.sensing.fit import fit
 from brumel.core.sensing.response import Response
 from brumel.core.standards.buffers import FAMILIES, shipped_buffers, value_or_none
+from brumel.core.wording import upper_first
 
 _HOUSE = "rule of this product"
 _PLAUSIBLE_SLOPE = Bounds(85.0, 107.0, 85.0, 107.0)
@@ -40,8 +41,9 @@ def glass_causes(run: Run) -> Iterator[Finding]:
         yield Finding(
             "same-buffer-twice",
             Level.UNFIT,
-            f"{a.label} and {b.label} gave {a.point.signal:.1f} and {b.point.signal:.1f} mV: "
-            f"less than {run.tolerances.same_signal_share:.0%} of the step between them, so the same buffer twice.",
+            f"{upper_first(a.label)} and {b.label} gave {a.point.signal:.1f} and {b.point.signal:.1f} mV: "
+            f"less than {run.tolerances.same_signal_share * 100:.0f} % of the step between them, so the same buffer "
+            "twice.",
             "Read both labels, take fresh buffer in a clean cup and repeat the wrong one.",
             run.tolerances.redo_minutes,
             _HOUSE,

@@ -112,7 +112,8 @@ def ion_causes(run: Run) -> Iterator[Finding]:
             yield Finding(
                 "standards-swapped",
                 Level.UNFIT,
-                f"{pair.words}: it goes the wrong way. High and low are swapped, or the tip is for the other ion.",
+                f"{upper_first(pair.words)}: it goes the wrong way. High and low are swapped, or the tip "
+                "is for the other ion.",
                 "Look at both bottles and at the tip, then repeat the pair.",
                 minutes,
             )
@@ -120,7 +121,7 @@ def ion_causes(run: Run) -> Iterator[Finding]:
             yield Finding(
                 "same-standard",
                 Level.UNFIT,
-                f"{pair.words}: one standard twice, or a dead tip.",
+                f"{upper_first(pair.words)}: one standard twice, or a dead tip.",
                 "Look at both bottles, rinse, repeat the pair; still none: fit a new tip and hydrate it for 24 hours.",
                 minutes,
             )
@@ -128,7 +129,7 @@ def ion_causes(run: Run) -> Iterator[Finding]:
             yield Finding(
                 "pair-temperatures",
                 Level.DOUBTFUL,
-                f"{pair.high.label} had {signed(pair.high.temperature_c)} °C, {pair.low.label} "
+                f"{upper_first(pair.high.label)} had {signed(pair.high.temperature_c)} °C, {pair.low.label} "
                 f"{signed(pair.low.temperature_c)} °C: a pair is sound within {PAIR_C:g} °C.",
                 "Let both bottles and the tip stand together until they have one temperature, then repeat the pair.",
                 30,
@@ -153,7 +154,8 @@ def _not_hydrated(run: Run) -> Iterator[Finding]:
     yield Finding(
         "tip-not-hydrated",
         Level.UNFIT if len(slow) > 1 else Level.DOUBTFUL,
-        f"{names} took up to {took:.0f} min to settle; a hydrated tip takes five: it is new or has dried out.",
+        f"{upper_first(names)} took up to {took:.0f} min to settle; a hydrated tip takes five: it is new or "
+        "has dried out.",
         "Hydrate it in its low standard for 24 hours, then calibrate anew.",
         1440,
     )

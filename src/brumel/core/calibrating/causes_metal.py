@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 
 from brumel.core.calibrating.run import JudgedPoint, Run
-from brumel.core.findings import Finding, Level
-from brumel.core.wording import signed
+from brumel.core.findings import Bounds, Finding, Level
+from brumel.core.wording import signed, upper_first
 
 USUAL_S = 180.0
 """A clean metal is settled in a standard after 1 to 3 minutes (common practice)."""
+_USUAL_MIN = Bounds.around_zero(USUAL_S / 60.0, math.inf)
 _TOWARDS_MV = 5.0
 """Off by more than this towards where it came from, a slow metal is drawn to the last solution (common practice)."""
 
@@ -36,10 +38,12 @@ def _fouled(point: JudgedPoint, off: float) -> Finding:
         came_from = signed(point.first_signal, 0)
         drawn = f", and stopped {signed(off, 0, plus=True)} mV off, towards the {came_from} mV it came from"
     minutes = (point.settling_s or 0.0) / 60.0
+    digits = _USUAL_MIN.digits(minutes, 0)
     return Finding(
         "metal-fouled",
         Level.UNFIT if drawn else Level.DOUBTFUL,
-        f"{point.label} took {minutes:.0f} min to settle{drawn}; a clean metal takes 1 to 3 min: it is fouled.",
+        f"{upper_first(point.label)} took {minutes:.{digits}f} min to settle{drawn}; a clean metal takes 1 to 3 "
+        "min: it is fouled.",
         "Polish the metal gently, rinse, soak in storage solution, then check again in fresh standard.",
         150,
     )
@@ -50,8 +54,8 @@ def _drifted(point: JudgedPoint) -> Finding:
     return Finding(
         "reference-drifted",
         Level.DOUBTFUL,
-        f"{point.label} settled quickly and stands {signed(off, 0, plus=True)} mV off: the reference has drifted, "
-        "or the lot is not what its label says.",
+        f"{upper_first(point.label)} settled quickly and stands {signed(off, 0, plus=True)} mV off: the reference has "
+        "drifted, or the lot is not what its label says.",
         "Check again in fresh standard; still off: refill or renew the reference, or adjust an offset.",
         15,
     )

@@ -6,14 +6,14 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from brumel.core.calibrating.run import JudgedPoint, Run
-from brumel.core.findings import Acceptance, Finding, Level
+from brumel.core.findings import Acceptance, Bounds, Finding, Level
 from brumel.core.quantities.oxygen import saturation_mg_l, vapour_pressure_hpa
 from brumel.core.reading.pressure import pressure_findings
 from brumel.core.sensing.oxygen import WITHOUT_PERCENT
 from brumel.core.sensing.response import Response
 from brumel.core.wording import signed, upper_first
 
-_ZERO_SOUND_MG_L, _ZERO_DOUBTFUL_MG_L = 0.1, 0.3
+_ZERO_MG_L = Bounds.around_zero(0.1, 0.3)
 _NEWS = 0.015
 """A gain that changed by less is what air, barometer and membrane do from day to day (common practice)."""
 _DRYEST = 1.35
@@ -26,8 +26,10 @@ _HIGH, _LOW = 0.12, 0.12
 class _Sensor:
     """What is sensed with, in the words of its kind."""
 
-    skin: str
-    leaks: str
+    above: tuple[str, str]
+    """Why it may show more than a new probe's zero, and what is to be done."""
+    below: tuple[str, str]
+    """Why less."""
     worn: str
     worn_remedy: str
     worn_minutes: int
@@ -36,16 +38,22 @@ class _Sensor:
 
 _SENSORS = {
     "membrane": _Sensor(
-        "membrane",
-        "the sulfite is spent, or the membrane leaks",
+        (
+            "the sulfite is spent, or the membrane leaks",
+            "Fresh sodium sulfite, wait, repeat; still not at zero: look at the membrane and renew it.",
+        ),
+        ("a damp plug, or an offset of the meter's own", "Dry the plug and its socket, repeat in fresh sulfite."),
         "an old, wrinkled or covered membrane, or spent electrolyte",
         "Fit a new membrane with fresh electrolyte, wait until it has polarised, repeat.",
         100,
         polarises=True,
     ),
     "luminescence": _Sensor(
-        "cap",
-        "the sulfite is spent, or the cap is damaged or not the one whose values are entered",
+        (
+            "the sulfite is spent, or the cap is damaged or not the one whose values are entered",
+            "Fresh sodium sulfite, wait, repeat; still not at zero: look at the cap and renew it.",
+        ),
+        ("not the cap whose values are entered", "Enter the values of the cap that is fitted, repeat."),
         "a bleached, scratched or dried cap",
         "Rehydrate the cap for an hour and repeat; still low: fit a new cap and enter its values.",
         70,
@@ -58,15 +66,13 @@ def oxygen_causes(run: Run) -> Iterator[Finding]:
     """The pressure first, for every point leans on it; then what each point shows."""
     sensor, known = _SENSORS[run.response.principle.key], _known(run)
     yield from pressure_findings(run.place.pressure, run.tolerances.redo_minutes)
-    leaking = None
-    for p in (p for p in run.points if p.point.value < WITHOUT_PERCENT):
-        leaking = _zero(run, p, sensor) or leaking
+    zeros = [(p, _above_zero(run, p)) for p in run.points if p.point.value < WITHOUT_PERCENT]
     full = [p for p in run.points if p.point.value >= WITHOUT_PERCENT]
     ratios = [(p, _ratio(known, p)) for p in full] if known else []
-    if leaking is not None:
-        worst = max(ratios, key=lambda found: abs(found[1] - 1.0), default=None)
-        yield _with_gain(leaking, worst[1] if worst else 1.0, sensor)
-        return
+    for p, mg_l in reversed(zeros):
+        if _ZERO_MG_L.level(mg_l) is not Level.SOUND:
+            yield _zero(p, mg_l, max((r for _, r in ratios), key=lambda r: abs(r - 1.0), default=1.0), sensor)
+            return
     for p, ratio in ratios:
         found = _dry(run, p, ratio) or _too_high(run, p, ratio, sensor) or _too_low(p, ratio, sensor)
         if found is not None:
@@ -97,41 +103,24 @@ def _ratio(by: Response, p: JudgedPoint) -> float:
     return float(by.value(p.point.signal, p.point.at)) / p.point.value
 
 
-def _zero(run: Run, p: JudgedPoint, sensor: _Sensor) -> Finding | None:
-    """What a probe shows without oxygen, by the gain of this run and the zero of a new one."""
-    own = run.response.principle
-    new = Response.usual(own)
+def _above_zero(run: Run, p: JudgedPoint) -> float:
+    """What a probe shows without oxygen, mg/L, by the gain of this run and the zero of a new one."""
+    new = Response.usual(run.response.principle)
     gain = run.response.signal_per_value(100.0, p.point.at)
     shown = (p.point.signal - float(new.signal(0.0, p.point.at))) / float(gain)
-    mg_l = shown / 100.0 * float(saturation_mg_l(p.temperature_c, p.point.at.pressure_hpa))
-    if abs(mg_l) <= _ZERO_SOUND_MG_L:
-        return None
-    level = Level.UNFIT if abs(mg_l) > _ZERO_DOUBTFUL_MG_L else Level.DOUBTFUL
-    return Finding(
-        "zero-not-reached",
-        level,
-        f"{upper_first(p.label)} reads {signed(mg_l, 2)} mg/L above a new probe's zero; sound within "
-        f"±{_ZERO_SOUND_MG_L:g} mg/L: {sensor.leaks}.",
-        f"Fresh sodium sulfite, wait, repeat; still not at zero: look at the {sensor.skin} and renew it.",
-        10,
-    )
+    return shown / 100.0 * float(saturation_mg_l(p.temperature_c, p.point.at.pressure_hpa))
 
 
-def _with_gain(zero: Finding, ratio: float, sensor: _Sensor) -> Finding:
-    """A high zero with a changed gain says which of the two it is."""
-    if not sensor.polarises or abs(ratio - 1.0) <= _HIGH:
-        return zero
-    if ratio > 1:
-        code, what = "membrane-torn", "a torn membrane"
-    else:
-        code, what = "electrolyte-spent", "spent electrolyte"
-    return Finding(
-        code,
-        Level.UNFIT,
-        f"{zero.sentence.split(':')[0]}, and its gain changed by {signed((ratio - 1) * 100, 0, plus=True)} %: {what}.",
-        sensor.worn_remedy,
-        sensor.worn_minutes,
-    )
+def _zero(p: JudgedPoint, mg_l: float, ratio: float, sensor: _Sensor) -> Finding:
+    """A zero that is not reached; a high one with a changed gain says which of its causes it is."""
+    off = f"{signed(abs(mg_l), _ZERO_MG_L.digits(mg_l, 2))} mg/L {'above' if mg_l > 0 else 'below'}"
+    words = f"{upper_first(p.label)} reads {off} a new probe's zero; sound within ±{_ZERO_MG_L.sound_high:g} mg/L"
+    if mg_l > 0 and sensor.polarises and abs(ratio - 1.0) > _HIGH:
+        code, what = ("membrane-torn", "a torn membrane") if ratio > 1 else ("electrolyte-spent", "spent electrolyte")
+        changed = f"{words}, and its gain changed by {signed((ratio - 1) * 100, 0, plus=True)} %: {what}."
+        return Finding(code, Level.UNFIT, changed, sensor.worn_remedy, sensor.worn_minutes)
+    why, remedy = sensor.above if mg_l > 0 else sensor.below
+    return Finding("zero-not-reached", _ZERO_MG_L.level(mg_l), f"{words}: {why}.", remedy, 10)
 
 
 def _dry(run: Run, p: JudgedPoint, ratio: float) -> Finding | None:

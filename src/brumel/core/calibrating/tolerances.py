@@ -48,6 +48,8 @@ class Tolerances:
     check_remedy: str
     scatter_remedy: str
     few_remedy: str
+    """What else is to be taken where a coefficient that counts was taken over; ``minor_remedy``: where a minor one."""
+    minor_remedy: str
     change_remedy: str
     bracket_remedy: str
     redo_minutes: int
@@ -71,7 +73,7 @@ class Tolerances:
         """Tolerances from plain data, as they are kept with a run."""
         low, high = frozen["holds_days"]
         return cls(
-            **{"look_percent": 0.0, "by_agreement": False}
+            **{"look_percent": 0.0, "by_agreement": False, "minor_remedy": frozen["few_remedy"]}
             | dict(frozen)
             | {
                 "residual": _within(frozen["residual"]),

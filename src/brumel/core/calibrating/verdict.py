@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -10,17 +11,18 @@ from brumel.core.calibrating.comparing import comparison_finding
 from brumel.core.calibrating.methods import Use, deviations
 from brumel.core.calibrating.run import JudgedPoint, Run, targets_range
 from brumel.core.calibrating.tolerances import Tolerance
-from brumel.core.findings import Acceptance, Finding, Level, despite_findings, worst_first
+from brumel.core.findings import Acceptance, Bounds, Finding, Level, despite_findings, worst_first
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.sensing.principle import Coefficient
 from brumel.core.sensing.response import Origin
-from brumel.core.wording import counted, signed
+from brumel.core.wording import counted, upper_first
 
 _TAKEN_OVER_WORDS = {
     Origin.ASSUMED: "assumed, for no full run is known",
     Origin.CARRIED: "carried over from the last full run",
 }
+_LEAST_SHARE = 0.001
 _FEW_POINTS = 3
 """From so many adjusted points on, and more than coefficients, residuals tell of the line (rule of this product)."""
 
@@ -77,14 +79,14 @@ def _coefficients(run: Run) -> Iterator[Finding]:
         level, remedy = bounds.level(value), tolerance.remedy(value)
         around_zero = bounds.sound_low == -bounds.sound_high
         unit = f" {about.unit}" if about.unit else ""
+        shown = about.words(value, plus=around_zero, digits=bounds.digits(value, about.decimals))
         sound = (
             f"within ±{bounds.sound_high:g}" if around_zero else f"from {bounds.sound_low:g} to {bounds.sound_high:g}"
         )
         yield Finding(
             key,
             level,
-            f"{about.name} {about.words(value, plus=around_zero)}{about.of} "
-            f"(U ±{2 * response.u(key):.{about.decimals}f}{unit}); sound {sound}{unit}.",
+            f"{about.name} {shown}{about.of} (U ±{2 * response.u(key):.{about.decimals}f}{unit}); sound {sound}{unit}.",
             remedy.words,
             remedy.minutes,
         )
@@ -96,7 +98,7 @@ def _coefficients(run: Run) -> Iterator[Finding]:
             Level.SOUND if minor else Level.DOUBTFUL,
             f"{_sets(run, run.tolerances.standard)} the {' and '.join(fitted)} only; {' and '.join(each)} "
             f"{'is' if len(each) == 1 else 'are'} {_TAKEN_OVER_WORDS[origin]}.",
-            run.tolerances.few_remedy,
+            run.tolerances.minor_remedy if minor else run.tolerances.few_remedy,
             None if minor else run.tolerances.redo_minutes,
         )
 
@@ -152,11 +154,16 @@ def _scatter(run: Run) -> Iterator[Finding]:
         yield Finding(
             "scatter",
             Level.DOUBTFUL,
-            f"The points scatter more than their certificates allow (probability {run.response.consistency:.1%}).",
+            "The points scatter more than their certificates allow (probability "
+            f"{_percent(run.response.consistency)}).",
             run.tolerances.scatter_remedy,
             run.tolerances.redo_minutes,
             "chi-squared test on the stated uncertainties, 1 %",
         )
+
+
+def _percent(share: float) -> str:
+    return f"{share * 100:.1f} %" if share >= _LEAST_SHARE else f"below {_LEAST_SHARE * 100:g} %"
 
 
 def _points(run: Run) -> Iterator[Finding]:
@@ -165,7 +172,7 @@ def _points(run: Run) -> Iterator[Finding]:
             yield Finding(
                 "not-settled",
                 Level.DOUBTFUL,
-                f"{p.label} was taken before it settled: {p.settling_words or 'the rule did not hold.'}",
+                f"{upper_first(p.label)} was taken before it settled: {p.settling_words or 'the rule did not hold.'}",
                 "Repeat the point and wait for the tunnel to close.",
                 5,
             )
@@ -183,7 +190,7 @@ def _points(run: Run) -> Iterator[Finding]:
             yield Finding(
                 "deviation",
                 Level.DOUBTFUL,
-                f"{p.label}: {'; '.join(p.deviations)}.{_carried(run, before, p)}",
+                f"{upper_first(p.label)}: {'; '.join(p.deviations)}.{_carried(run, before, p)}",
                 "Repeat the point as the method says, if the reading matters.",
                 5,
             )
@@ -199,8 +206,8 @@ def _carried(run: Run, before: JudgedPoint | None, now: JudgedPoint) -> str:
     off = run.response.principle.carried(came_before, value)
     if not off:
         return ""
-    what = f"the {_quantity(run).number(came_before)} before" if came_before is not None else "a fresh water"
-    return f" 1 % of {what} left in it is {run.tolerances.residual.words(off, value, _quantity(run))}."
+    what = f"the {_quantity(run).number(came_before)} before" if came_before is not None else "fresh water"
+    return f" 1 % of {what} left in it puts it off by {run.tolerances.residual.words(off, value, _quantity(run))}."
 
 
 def _temperatures(run: Run) -> Iterator[Finding]:
@@ -211,10 +218,11 @@ def _temperatures(run: Run) -> Iterator[Finding]:
         run.tolerances.standard,
     )
     if apart > allowed:
+        digits = Bounds.around_zero(allowed, math.inf).digits(apart, 1)
         yield Finding(
             "temperatures-apart",
             Level.DOUBTFUL,
-            f"The {standard}s were {apart:.1f} °C apart; sound up to {allowed:g} °C.",
+            f"The {standard}s were {apart:.{digits}f} °C apart; sound up to {allowed:g} °C.",
             f"Let the {standard}s come to one temperature, together with the probe, and repeat.",
             30,
         )
@@ -237,7 +245,8 @@ def _change(run: Run) -> Iterator[Finding]:
     changed, expected = [], []
     for key, (change, allowed) in by.items():
         about = principle.coefficient(key)
-        changed.append(f"the {about.name.lower()} changed by {about.words(change, plus=True)}")
+        digits = Bounds.around_zero(allowed, math.inf).digits(change, about.decimals)
+        changed.append(f"the {about.name.lower()} changed by {about.words(change, plus=True, digits=digits)}")
         expected.append(f"{allowed:.4g} {about.unit}")
     if most:
         verb = "" if changed else " changed"
@@ -262,12 +271,10 @@ def _bracket(run: Run) -> Iterator[Finding]:
         return
     about, (low, high), (least, most) = _quantity(run), run.waters, targets_range(run.points)
     if low < least or high > most:
-        digits = max(about.decimals - 1, 0)
         yield Finding(
             "not-bracketing",
             Level.DOUBTFUL,
-            f"The waters planned reach from {about.symbol} {signed(low, digits)} to {signed(high, digits)}"
-            f"{about.after}; "
+            f"The waters planned reach from {about.symbol} {about.number(low)} to {about.number(high)}{about.after}; "
             f"these {run.tolerances.standard}s cover {about.number(least)} to {about.number(most)}.",
             run.tolerances.bracket_remedy,
             run.tolerances.redo_minutes,

@@ -63,9 +63,9 @@ class Within:
 
     def words(self, off: float, target: float, about: Quantity) -> str:
         """What is off, in the unit, as a sentence has it."""
-        if self._in_percent(target):
-            return f"{signed(self.scaled(off, target), 1, plus=True)} %"
-        return f"{signed(off, about.error_decimals, plus=True)} {about.stated_in}"
+        found, percent = self.scaled(off, target), self._in_percent(target)
+        digits = self.bounds(target).digits(found, 1 if percent else about.error_decimals)
+        return f"{signed(found, digits, plus=True)} {'%' if percent else about.stated_in}"
 
     def sound_words(self, target: float, about: Quantity) -> str:
         """From where to where it is sound."""

@@ -9,7 +9,7 @@ from enum import StrEnum
 
 from brumel.core.findings import Finding, Level, worst_first
 from brumel.core.tables import kept, table
-from brumel.core.wording import counted, day_words, grouped, lower_first
+from brumel.core.wording import counted, day_words, grouped, lower_first, upper_first
 
 CUP_ML = 30.0
 """Standard in a cup that covers bulb and junction, mL (common practice)."""
@@ -138,8 +138,10 @@ def out_of_date(days_expired: int, days_over_open: int, when: str = "") -> list[
         found.append(Finding("lot-expired", Level.UNFIT, words, "Discard it by local rules; use a lot in date.", 10))
     if days_over_open > 0:
         words = f"{_days(days_over_open)} past open life."
-        found.append(Finding("lot-open-too-long", Level.UNFIT, words, "Open a fresh lot; pH 10 suffers first.", 10))
-    return [replace(f, sentence=f"{when}: {lower_first(f.sentence)}") for f in found] if when else found
+        found.append(
+            Finding("lot-open-too-long", Level.UNFIT, words, "Open a fresh lot; discard this one by local rules.", 10)
+        )
+    return [replace(f, sentence=f"{upper_first(when)}: {lower_first(f.sentence)}") for f in found] if when else found
 
 
 def lasts_until(lots: Iterable[LotFacts], daily: float, today: date) -> date:

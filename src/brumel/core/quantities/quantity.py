@@ -62,6 +62,8 @@ class Quantity:
     unknown_percent: float = 0.0
     round_order: int | None = None
     note: str = ""
+    dilutes: bool = False
+    """Whether a sample that is too strong may be diluted: what is measured in it counts by volume and stays in it."""
     condition: bool = False
     """Whether it is a condition of a visit, and not of the water."""
     reference_c: float | None = None
@@ -87,6 +89,10 @@ class Quantity:
     def after(self) -> str:
         """The unit as it follows a number; empty where there is none."""
         return f" {self.unit}" if self.unit else ""
+
+    def rounded(self, value: float) -> float:
+        """A value as people read it: what is beyond an end must be seen to be."""
+        return round(value, self.decimals)
 
     def number(self, value: float) -> str:
         """A value's digits for people, with a true minus sign.

@@ -70,7 +70,7 @@ def _instrument(given: PlainValue) -> Iterator[Finding]:
             f"{about.words(given.value)} lies beyond what {given.instrument} can see, which ends at "
             f"{about.number(end or 0.0)}{about.after}.",
             f"Amend it to {side}{about.number(end or 0.0)}"
-            + (", or dilute the sample, measure again and multiply." if side == ">" else "."),
+            + (", or dilute the sample, measure again and multiply." if side == ">" and about.dilutes else "."),
             5,
         )
 
@@ -78,7 +78,7 @@ def _instrument(given: PlainValue) -> Iterator[Finding]:
 def _value(given: PlainValue) -> Iterator[Finding]:
     about = given.about
     low, high = about.plausible
-    if not low <= given.value <= high:
+    if not low <= about.rounded(given.value) <= high:
         yield Finding(
             "implausible",
             Level.UNFIT,
@@ -88,7 +88,7 @@ def _value(given: PlainValue) -> Iterator[Finding]:
         )
     elif given.expected is not None and not given.qualifier:
         first, last = given.expected
-        if not first <= given.value <= last:
+        if not first <= about.rounded(given.value) <= last:
             yield Finding(
                 "site-range",
                 Level.DOUBTFUL,

@@ -158,7 +158,7 @@ def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
     if basis.targets is None:
         return
     low, high = basis.targets
-    if not low <= reading.value <= high:
+    if not low <= about.rounded(reading.value) <= high:
         yield Finding(
             "not-bracketed",
             Level.DOUBTFUL,
@@ -202,19 +202,19 @@ def _reading(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
             2,
             _HOUSE,
         )
-    if reading.expected is not None and not reading.expected[0] <= reading.value <= reading.expected[1]:
+    value = about.rounded(reading.value)
+    if reading.expected is not None and not reading.expected[0] <= value <= reading.expected[1]:
         low, high = reading.expected
-        digits = max(about.decimals - 1, 0)
         yield Finding(
             "site-range",
             Level.DOUBTFUL,
             f"{about.words(reading.value)} lies outside what this site is expected to show, "
-            f"{signed(low, digits)} to {signed(high, digits)}{about.after}.",
+            f"{about.number(low)} to {about.number(high)}{about.after}.",
             "Read again after a rinse. If it stands, the water has changed: tell the person responsible for it.",
             5,
             "the site's expected range",
         )
-    if not about.plausible[0] <= reading.value <= about.plausible[1]:
+    if not about.plausible[0] <= value <= about.plausible[1]:
         yield Finding(
             "implausible",
             Level.UNFIT,

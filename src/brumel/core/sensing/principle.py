@@ -92,10 +92,10 @@ class Coefficient:
         """The standard uncertainty of the other of the two, from that of ``value``."""
         return u / value**2 if self.inverse else u
 
-    def words(self, value: float, *, plus: bool = False) -> str:
+    def words(self, value: float, *, plus: bool = False, digits: int | None = None) -> str:
         """A value of it as a sentence has it: ``98.6 %``."""
         unit = f" {self.unit}" if self.unit else ""
-        return f"{signed(value, self.decimals, plus=plus)}{unit}"
+        return f"{signed(value, self.decimals if digits is None else digits, plus=plus)}{unit}"
 
 
 @dataclass(frozen=True)

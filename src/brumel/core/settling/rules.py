@@ -65,6 +65,8 @@ class SettlingRule:
         (1.0, 0.3)
         >>> SettlingRule("r", "µS/cm", 1.0, 20.0, span_percent=0.5).at(1413.0).span
         7.065
+        >>> SettlingRule("r", "mg/L", 0.004, 20.0).at(1.0).span
+        0.004
         """
         span = max(self.span, self.span_percent / 100.0 * abs(value))
         slope = self.slope_per_window * span / self.span if self.slope_per_window else 2.0 * span / 3.0

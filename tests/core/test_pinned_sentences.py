@@ -1,0 +1,137 @@
+"""What each finding says, once at each level, with its remedy and minutes: in runs of every principle, and on visits.
+
+Points on the usual response are moved one or two at a time, under more than one condition of the place, until
+everything that can be found has been; a visit's readings likewise. Whoever moves a figure of a sentence sees it here.
+Words of this tool, 27 November 2026; ``PYTHONPATH=src:. .venv/bin/python -m tests.core.test_pinned_sentences`` writes
+them anew.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from itertools import combinations, product
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from tests.core.test_visit import SEA, seen
+from tests.exact_points import Points, exact, moved
+from tests.pinned import Pinned
+from tests.simulated_bench import KINDS, frozen_for
+
+from brumel.core.calibrating.judging import judge
+from brumel.core.calibrating.methods import methods
+from brumel.core.calibrating.run import PreviousRun
+from brumel.core.findings import Finding, Level
+from brumel.core.kit.accuracy import Accuracy
+from brumel.core.kit.instruments import Measures
+from brumel.core.quantities.quantity import quantities, quantity
+from brumel.core.reading.jump import jump
+from brumel.core.reading.plain import PlainValue, judge_plain
+from brumel.core.reading.surroundings import Surroundings
+from brumel.core.reading.together import Taken, judge_together
+from brumel.core.reading.water import Compensation
+
+SHARES = (0.004, 0.02, 0.05, 0.09, 0.15, 0.4, 0.95, 9.0)
+WARMER_C = (-16.0, -7.0, 7.0, 14.0)
+PLACES: tuple[dict[str, Any], ...] = (
+    {"conditions": Surroundings(water_c=9.0).plain, "leaves_open": "the offset"},
+    {"out_of_order": ("pH was calibrated before it, and carries salt",), "reach": (1.0, 900.0)},
+)
+WATERS = ((0.2, 2.0), (9_000.0, 42_000.0))
+
+
+def spoilt(points: Points) -> Iterator[Points]:
+    """One point off, then two; one warmer or colder; one that took long, or did not settle; one out of date."""
+    yield points
+    numbers = range(len(points))
+    for n, share, sign in product(numbers, SHARES, (-1.0, 1.0)):
+        if share < 1.0 or sign > 0:
+            yield moved(points, n, sign * share)
+    for (one, other), share, part in product(combinations(numbers, 2), SHARES[2:-2], (-0.5, 0.6, 0.95)):
+        yield moved(moved(points, one, -share), other, -share * part)
+        yield moved(moved(points, other, -share), one, -share * part)
+    yield from warmed(points)
+    for n in numbers:
+        for how in (
+            {"settling_s": 1200.0}, {"expired_days": 3}, {"over_open_days": 41}, {"deviations": ("rinse skipped",)},
+            {"target_known": False}, {"family": "primary"},
+        ):  # fmt: skip
+            yield [replace(p, **how) if p is points[n] else p for p in points]
+        yield points[: n + 1]
+
+
+def warmed(points: Points) -> Iterator[Points]:
+    """One point that was warmer or colder than the others."""
+    for one, by in product(points, WARMER_C):
+        at = replace(one.point.at, temperature_c=one.temperature_c + by)
+        yield [replace(p, point=replace(p.point, at=at)) if p is one else p for p in points]
+
+
+def of_runs() -> Iterator[tuple[str, Finding]]:
+    """What is found in runs, each with its principle."""
+    for kind in KINDS.values():
+        own = frozen_for(kind, kind.methods[0])["principle"]
+        for code in (m.code for m in methods().values() if m.principle == own):
+            if (found := exact(kind, code)) is None:
+                continue
+            frozen, response, points = found
+            last, tended = PreviousRun(response, 3.0), PreviousRun(response, 400.0, "a new part was fitted")
+            runs = [
+                *((frozen, changed, before, None) for changed, before in product(spoilt(points), (None, last))),
+                *((frozen | place, changed, last, None)
+                  for changed, place in product([points, *warmed(points)], PLACES)),
+                *((frozen, points, tended, waters) for waters in WATERS),
+            ]  # fmt: skip
+            yield from ((own, f) for run in runs for f in judge(*run)[1])
+
+
+def of_visits() -> Iterator[Finding]:
+    """What is found in readings beside each other, and in one value as it was typed."""
+    around = {"temperature": 21.0, "salinity": 31.0, "station-pressure": 930.0, "oxygen-saturation": 88.0}
+    for mg_l in (4.0, 5.2, 5.6, 6.0, 6.7, 7.3, 8.0, 9.0):
+        yield from judge_together(taken(around | {"oxygen": mg_l}), SEA)
+    for shown in (10.0, 30.5, 31.5, 35.0):
+        salts = taken({"temperature": 21.0, "salinity": shown})
+        yield from judge_together(salts | {"conductivity": Taken("conductivity", 44_000.0, 300.0)}, SEA)
+    for free, combined in ((1.2, -0.03), (1.2, -0.4), (0.2, 0.1)):
+        chlorine = {"free-chlorine": free, "combined-chlorine": combined, "ph": 7.4, "temperature": 27.0}
+        yield from judge_together(taken(chlorine), Compensation(), asks_hocl=True)
+    odd = {"oxygen-saturation": 160.0, "orp": -180.0, "temperature": 2.0, "free-chlorine": 0.8}
+    yield from judge_together(taken(odd), Compensation())
+    for about in quantities().values():
+        low, high = about.plausible
+        for value, measures, expected in (
+            (low, Measures(), None), (high, Measures(), (low, (low + high) / 2)),
+            (high + (high - low), Measures(), None),
+            ((low + high) / 2, Measures(low, (2 * low + high) / 3, Accuracy(percent_of_reading=2.0)), None),
+        ):  # fmt: skip
+            yield from judge_plain(PlainValue(about, value, "", "P-1", measures, expected))
+    usual = np.array([7.4, 7.5, 7.45, 7.38, 7.42, 7.47, 7.44])
+    for value in (8.1, 6.2):
+        yield from jump(quantity("ph"), value, 0.02, usual)
+
+
+def taken(values: dict[str, float]) -> dict[str, Taken]:
+    return seen(**{key.replace("-", "_"): value for key, value in values.items()})
+
+
+def sentences() -> Iterator[str]:
+    """Each code's first finding of each level, in order of the code."""
+    first: dict[tuple[str, str, Level], Finding] = {}
+    for where, f in (*of_runs(), *(("visit", f) for f in of_visits())):
+        first.setdefault((where, f.code, f.level), f)
+    for (where, code, level), f in sorted(first.items()):
+        yield f"{where} {code} {level} | {f.sentence} | {f.remedy} | {f.minutes} | {f.source}"
+
+
+PINNED = Pinned(Path(__file__).with_name("pinned_sentences.txt"), sentences)
+
+
+def test_every_sentence_says_what_it_did() -> None:
+    assert PINNED.now == PINNED.then
+
+
+if __name__ == "__main__":
+    PINNED.write()
