@@ -147,8 +147,15 @@ def dressed(page: Page, look: str) -> None:
         page.set_viewport_size(PHONE)
 
 
+def too_wide(page: Page) -> bool:
+    """Whether it has to be pushed sideways to be read."""
+    page.wait_for_load_state()
+    return bool(page.evaluate("document.documentElement.scrollWidth > document.documentElement.clientWidth"))
+
+
 def no_violations(page: Page) -> None:
-    """Axe finds nothing to object to."""
+    """Axe finds nothing to object to, and nothing reaches beyond the page."""
+    assert not too_wide(page)
     page.evaluate(AXE + ";0")
     found = page.evaluate(_AXE_RUN)
     assert found == [], found

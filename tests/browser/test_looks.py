@@ -1,10 +1,22 @@
-"""Every page by axe once; the first page in all three looks, the walk through a run on a phone at dusk."""
+"""Every page by axe once; the first page in all three looks, the walk through a run on a phone at dusk.
+
+Every kind of page on a phone: none is wider than it, asks for what is refused, or has a script that fails.
+"""
 
 from __future__ import annotations
 
+from collections import Counter, deque
+from urllib.parse import urlsplit
+
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import LOOKS, begin, dressed, no_violations, sign_in, take, take_points
+from tests.browser.driving import LOOKS, begin, dressed, no_violations, sign_in, take, take_points, too_wide
+from tests.web.walking import LEAVES, shape
+
+LINKS = "main a[href^='/'], nav a[href^='/']"
+FILES = (".csv", ".json", ".jsonl", ".ics", ".md", ".png", ".jpg")
+EACH = {"/shelf/lots/KEY": 6, "/kit/probes/KEY": 6}
+"""Of pages that differ much from one to the next, so many."""
 
 
 @pytest.mark.parametrize(
@@ -89,3 +101,24 @@ def test_no_accessibility_violation_for_strangers_and_errors(page: Page, look: s
     page.get_by_role("button", name="Sign in", exact=True).click()
     expect(page.locator("#error-login")).to_be_visible()
     no_violations(page)
+
+
+def test_every_kind_of_page_on_a_phone(technician: Page) -> None:
+    page, wrong = technician, list[str]()
+    dressed(page, "phone")
+    page.on("response", lambda r: wrong.append(f"{r.status} {r.url}") if r.status >= 400 else None)
+    page.on("console", lambda m: wrong.append(f"{page.url}: {m.text}") if m.type in ("error", "warning") else None)
+    page.on("pageerror", lambda error: wrong.append(f"{page.url}: {error}"))
+    left, seen = deque(["/"]), Counter[str]()
+    while left:
+        path = urlsplit(left.popleft()).path
+        kind = shape(path)
+        if seen[kind] >= EACH.get(kind, 1) or path.startswith(LEAVES) or path.endswith(FILES):
+            continue
+        seen[kind] += 1
+        page.goto(path)
+        if too_wide(page):
+            wrong.append(f"{path} is too wide")
+        left.extend(page.eval_on_selector_all(LINKS, "all => all.map(a => a.getAttribute('href'))"))
+    assert len(seen) > 60, seen
+    assert wrong == []

@@ -58,7 +58,7 @@ def test_two_who_share_a_tablet_are_both_known(client: FlaskClient) -> None:
 
 
 @pytest.mark.parametrize(("name", "begins"), [
-    ("Permissions-Policy", "accelerometer=(), bluetooth=(), camera=()"),
+    ("Permissions-Policy", "accelerometer=(), camera=()"),
     ("Cross-Origin-Opener-Policy", "same-origin"),
     ("X-Content-Type-Options", "nosniff"),
     ("Strict-Transport-Security", "max-age=31536000"),

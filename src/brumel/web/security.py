@@ -26,7 +26,7 @@ _POLICY = "; ".join(
 
 _NOTHING_OF_THE_DEVICE = ", ".join(
     f"{name}=()"
-    for name in ("accelerometer", "bluetooth", "camera", "display-capture", "geolocation", "gyroscope", "hid",
+    for name in ("accelerometer", "camera", "display-capture", "geolocation", "gyroscope", "hid",
                  "magnetometer", "microphone", "midi", "payment", "serial", "usb", "xr-spatial-tracking")
 )  # fmt: skip
 """A photo comes through a file field, for which no page needs the camera itself."""
