@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pytest
 
@@ -11,6 +13,7 @@ from brumel.core.calibrating.run import JudgedPoint, Run
 from brumel.core.calibrating.run_file import judge_file
 from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.calibrating.within import Within
+from brumel.core.errors import CoreError
 from brumel.core.quantities.pool import saturation_index
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import choices
@@ -24,6 +27,7 @@ from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
+from brumel.core.settling.windows import slope_of
 from brumel.core.standards.targets import Bottle, target
 from brumel.core.typed import NotANumber, number_typed
 
@@ -50,14 +54,18 @@ def test_a_drifted_reference_is_off_by_what_it_shows(signal: float, words: str) 
     assert words in found.sentence
 
 
-def test_the_waters_of_a_file_reach_from_the_lower_to_the_higher() -> None:
+def glass_file(**more: Any) -> dict[str, Any]:
     lot = {"standard": "ph-buffer", "family": "technical"}
     points = [
         {"step": step, "temperature_c": 25.0, "signal": mv, "lot": lot | {"nominal": n}}
         for step, mv, n in (("neutral", 0.0, 7.0), ("acid", 174.0, 4.01), ("alkaline", -175.0, 10.01))
     ]  # fmt: skip
-    file = {"format": "brumel-calibration", "version": 1, "probe": {"kind": "ph-combination"},
-            "method": "ph-neutral-acid-alkaline", "points": points, "waters": [6.5, 10.8]}  # fmt: skip
+    return {"format": "brumel-calibration", "version": 1, "probe": {"kind": "ph-combination"},
+            "method": "ph-neutral-acid-alkaline", "points": points} | more  # fmt: skip
+
+
+def test_the_waters_of_a_file_reach_from_the_lower_to_the_higher() -> None:
+    file = glass_file(waters=[6.5, 10.8])
     said = next(f["sentence"] for f in judge_file(file)["findings"] if f["code"] == "not-bracketing")
     assert "from pH 6.50 to 10.80" in said
 
@@ -121,6 +129,23 @@ def test_nothing_is_taken_for_none_where_nothing_is_known() -> None:
 def test_two_decades_from_the_driest_that_counts_as_wet() -> None:
     assert principle("conductivity").apart(np.array([1.0, 100.0])) == pytest.approx(2.0)
     assert principle("conductivity").apart(np.array([0.9, 100.0])) == 0.0
+
+
+def test_one_sample_has_no_slope() -> None:
+    assert slope_of(np.array([3.0]), np.array([7.0])) == 0.0
+
+
+@pytest.mark.parametrize(("value", "refused"), [(-1.01e12, True), (-1e12, False), (1e12, False), (1.01e12, True)])
+def test_a_number_of_a_file_lies_within_a_billion_times_a_thousand(value: float, refused: bool) -> None:
+    """Nobody means more; what is read from there must be finite wherever it is multiplied (rule of this product)."""
+    file = glass_file()
+    file["points"][0]["target"] = {"value": value}
+    words = ""
+    try:
+        judge_file(file)
+    except CoreError as wrong:
+        words = str(wrong)
+    assert ("a number from -1e+12 to 1e+12" in words) is refused, words
 
 
 @pytest.mark.parametrize("text", ["0." + "0" * 60 + "1", "9" * 60])

@@ -131,20 +131,15 @@ class _Maker:
             cells.setdefault(above, set()).update(g.label for g in self._own(key) if water.site in g.sites)
         found = []
         for nominal, high in sorted(highest.items()):
-            on_shelf = sorted(
-                (o for o in self._on_shelf(wanted) if (o.value or 0) >= min(high, nominal)),
-                key=lambda o: o.value or 0.0,
-            )
-            nearest = [o for o in on_shelf if o.value == on_shelf[0].value]
+            offers = [o for o in self._on_shelf(wanted) if o.value and o.value >= min(high, nominal)]
+            nearest = min((o.value for o in offers if o.value), default=0.0)
             caution = ""
-            if nearest and (nearest[0].value or 0.0) > _FAR_ABOVE * high:
-                caution = (
-                    f"The nearest on the shelf is {grouped(nearest[0].value or 0.0)} {unit}, far above this water."
-                )
+            if nearest > _FAR_ABOVE * high:
+                caution = f"The nearest on the shelf is {grouped(nearest)} {unit}, far above this water."
             elif high > wanted.sold[-1]:
                 caution = f"The water reaches {grouped(high)} {unit}, above every standard."
             what = f"{_name(wanted)} {grouped(nominal)} {unit}"
-            found.append(self._need(what, len(cells[nominal]), nearest, caution))
+            found.append(self._need(what, len(cells[nominal]), [o for o in offers if o.value == nearest], caution))
         return found
 
     def one(self, key: str, wanted: Standards) -> list[Need]:
@@ -155,16 +150,16 @@ class _Maker:
         """A high and a low standard, a decade apart, with the waters between them."""
         unit = quantity(key).unit
         probes = self._probes(key)
-        offers = sorted((o for o in self._on_shelf(wanted) if o.value), key=lambda o: o.value or 0.0)
-        if not offers:
+        offers = [o for o in self._on_shelf(wanted) if o.value]
+        values = sorted(o.value for o in offers if o.value)
+        if not values:
             return [self._need(f"{_name(wanted)}, {side}", probes, []) for side in ("low", "high")]
-        low, high = self._reach(key) or (offers[0].value or 0.0, offers[-1].value or 0.0)
-        lower = [o for o in offers if (o.value or 0.0) <= low] or offers
-        bottom = lower[-1].value if lower is not offers else offers[0].value
-        upper = [o for o in offers if (o.value or 0.0) >= max(high, _DECADE * (bottom or 0.0))]
-        top = upper[0].value if upper else offers[-1].value
-        low_caution = "" if (bottom or 0.0) <= low else f"The waters go down to {low:g} {unit}, below this standard."
-        high_caution = "" if upper else f"No standard a decade higher reaches {high:g} {unit}."
+        low, high = self._reach(key) or (values[0], values[-1])
+        bottom = max((v for v in values if v <= low), default=values[0])
+        reach = max(high, _DECADE * bottom)
+        top = next((v for v in values if v >= reach), values[-1])
+        low_caution = "" if bottom <= low else f"The waters go down to {low:g} {unit}, below this standard."
+        high_caution = "" if top >= reach else f"No standard a decade higher reaches {high:g} {unit}."
         return [
             self._need(f"{_name(wanted)}, low", probes, [o for o in offers if o.value == bottom], low_caution),
             self._need(
