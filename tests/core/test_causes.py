@@ -133,6 +133,7 @@ def test_a_clean_metal_takes_three_minutes_at_most(settling_s: float, fouled: bo
     ("nominal", "waters", "said"),
     [(84.0, (1_200.0, 2_600.0), "below"), (1413.0, (44_000.0, 54_000.0), "below"),
      (80_000.0, (30.0, 70.0), "far above"),
+     (250.0, (100.0, 1_000.0), ""), (157.0, (100.0, 1_000.0), "below"), (159.0, (100.0, 1_000.0), ""),
      (1413.0, (1_200.0, 1_300.0), ""), (1413.0, (30.0, 70.0), ""), (12_880.0, (9_000.0, 20_000.0), "")],
 )  # fmt: skip
 def test_a_standard_that_is_not_the_waters_is_questioned(

@@ -155,6 +155,13 @@ def test_swapped_buffers_are_named(order: tuple[int, ...], slope: float) -> None
         assert named == (place != i)
 
 
+@pytest.mark.parametrize(("slope", "named"), [(84.9, False), (85.5, True), (106.9, True), (107.5, False)])
+def test_an_exchange_is_named_where_it_leaves_a_slope_that_an_electrode_has(slope: float, named: bool) -> None:
+    """85 to 107 % (common practice)."""
+    found = judged(points(slope=slope, cups=(TECHNICAL[1], TECHNICAL[0], TECHNICAL[2])))
+    assert ("buffers-swapped" in found) is named
+
+
 def test_two_swapped_buffers() -> None:
     assert "buffers-swapped" in judged(points(cups=(TECHNICAL[1], TECHNICAL[0])))
 

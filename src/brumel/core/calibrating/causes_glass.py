@@ -7,7 +7,7 @@ from dataclasses import replace
 from itertools import combinations, permutations
 
 from brumel.core.calibrating.run import JudgedPoint, Run
-from brumel.core.findings import Bounds, Finding, Level
+from brumel.core.findings import Finding, Level
 from brumel.core.quantities.ph import ISOPOTENTIAL_PH, nernst_slope_mv
 from brumel.core.sensing.fit import fit
 from brumel.core.sensing.response import Response
@@ -15,7 +15,7 @@ from brumel.core.standards.buffers import FAMILIES, shipped_buffers, value_or_no
 from brumel.core.wording import upper_first
 
 _HOUSE = "rule of this product"
-_PLAUSIBLE_SLOPE = Bounds(85.0, 107.0, 85.0, 107.0)
+_PLAUSIBLE_SLOPE = (85.0, 107.0)
 _PLAUSIBLE_RESIDUAL_PH = 0.15
 _FAMILY_FIT_PH = 0.02
 _LEAST_STEP_MV = 25.0
@@ -71,10 +71,8 @@ def _step_from_seven_mv(point: JudgedPoint) -> float:
 
 
 def _plausible(found: Response) -> bool:
-    return (
-        _PLAUSIBLE_SLOPE.level(found["slope"]) is Level.SOUND
-        and max(map(abs, found.residuals)) <= _PLAUSIBLE_RESIDUAL_PH
-    )
+    low, high = _PLAUSIBLE_SLOPE
+    return low <= found["slope"] <= high and max(map(abs, found.residuals)) <= _PLAUSIBLE_RESIDUAL_PH
 
 
 def _swapped(run: Run) -> tuple[JudgedPoint, ...]:

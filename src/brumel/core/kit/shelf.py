@@ -56,6 +56,8 @@ class Standard:
         --------
         >>> standards()["ph-buffer"].value_words(4.005), standards()["orp"].value_words(220.0)
         ('4.005', '220 mV')
+        >>> standards()["conductivity"].value_words(9_999.0), standards()["conductivity"].value_words(10_000.0)
+        ('9999 µS/cm', '10\u202f000 µS/cm')
         """
         digits = self.decimals if round(nominal, self.decimals) == nominal else 3
         words = f"{nominal:.{digits}f}" if nominal < 10_000 else grouped(nominal)
