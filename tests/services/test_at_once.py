@@ -33,8 +33,9 @@ def test_what_is_stable_is_recorded_and_the_rest_says_what_it_waits_for(world: W
     visit_id, said = visit(world), Together(Spot(0.5, "top"))
     refused = world.at().at_once.record(visit_id, [other, one], said, world.person)
     assert list(refused) == [wandering.id]
-    assert "Not stable yet." in refused[wandering.id]
-    assert "Wait, or record it with a reason; the reason stays on record." in refused[wandering.id]
+    (words,) = refused[wandering.id].values()
+    assert "Not stable yet." in words
+    assert "Wait, or record it with a reason; the reason stays on record." in words
     read = {r.quantity: r for r in world.at().visits.view(visit_id).readings}
     assert set(read) == {"ph", "temperature"}
     assert (read["ph"].id, read["ph"].probe_id, read["ph"].depth_m, read["ph"].layer) == (

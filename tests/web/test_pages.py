@@ -337,7 +337,8 @@ def test_a_value_that_leans_on_salts_says_so_in_its_tile_until_they_are_read(
     assert post(client, f"/visits/{pond_visit}", **AIR | {"id-pressure": str(uuid.uuid4())}).status_code == 302
     found = tiles(client.get(f"/visits/{pond_visit}/at-once?{dips}", base_url=BASE).text)
     assert "This water is salt: give its salinity, or read its conductivity with a probe first" in found["B-DO"]
-    assert ("data-live" in found["B-DO"], "data-live" in found["A-pH"]) == (False, True)
+    assert ["signal=1" in found[label] for label in ("B-DO", "A-pH")] == [True, False]
+    assert "<small>1/ms</small>" in found["B-DO"]
     salt = {
         "temperature": "28.6",
         "id-temperature": str(uuid.uuid4()),
@@ -347,4 +348,4 @@ def test_a_value_that_leans_on_salts_says_so_in_its_tile_until_they_are_read(
     }
     assert post(client, f"/visits/{pond_visit}", **salt).status_code == 302
     found = tiles(client.get(f"/visits/{pond_visit}/at-once?{dips}", base_url=BASE).text)
-    assert "data-live" in found["B-DO"], found["B-DO"]
+    assert ["signal=1" in found["B-DO"], "<small>mg/L</small>" in found["B-DO"]] == [False, True]

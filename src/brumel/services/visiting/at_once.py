@@ -58,15 +58,15 @@ class AtOnce:
 
     def record(
         self, visit_id: uuid.UUID, dipped: Sequence[InWater], said: Together, person: Person
-    ) -> dict[uuid.UUID, str]:
+    ) -> dict[uuid.UUID, dict[str, str]]:
         """Record all that can be, with what follows; sent twice, it adds once.
 
         Returns
         -------
-        Why not, in words, for each probe that could not be: it waits on.
+        Why not, by field, for each probe that could not be: it waits on.
         """
         may_record(person)
-        refused: dict[uuid.UUID, str] = {}
+        refused: dict[uuid.UUID, dict[str, str]] = {}
         with self.database.session(visit_id) as session:
             visit = visit_of(session, visit_id)
             known = {d.probe_id: session.get(Probe, d.probe_id) for d in dipped}
@@ -86,7 +86,7 @@ class AtOnce:
                     with session.begin_nested():
                         record_within(session, self.clock, new, person)
                 except InvalidInput as wrong:
-                    refused[one.probe_id] = " ".join(wrong.fields.values())
+                    refused[one.probe_id] = wrong.fields
             session.flush()
             taken = [d for d in dipped if d.probe_id not in refused]
             if taken:

@@ -123,6 +123,15 @@ class Readings:
                 if wrong:
                     raise InvalidInput(wrong)
 
+    def signal(self, probe_id: uuid.UUID) -> tuple[Lens, str]:
+        """The probe's signal as it comes, where the place does not say yet what it means."""
+        with self.database.session() as session:
+            probe = session.get(Probe, probe_id)
+            positions = positions_of(probe) if probe else None
+            if positions is None:
+                raise NotFound("This probe is not read by a device.")
+            return Lens(positions), "signal"
+
     def lens(
         self, probe_id: uuid.UUID, site_id: uuid.UUID | None = None, place: Surroundings | None = None,
         visit_id: uuid.UUID | None = None,

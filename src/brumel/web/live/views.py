@@ -29,6 +29,9 @@ def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
     if run_id is not None:
         lens, name = services().calibrations.lens(run_id, step), f"{run_id}/{step}"
         rule = rule_of(principle_of(probe).quantity, calibrating=True)
+    elif request.args.get("signal"):
+        lens, name = services().readings.signal(probe_id)
+        rule = rule_of(principle_of(probe).quantity, calibrating=True)
     else:
         site_id = as_id(request.args.get("site"))
         lens, name = services().readings.lens(

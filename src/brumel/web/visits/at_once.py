@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from flask import flash, redirect, render_template, request, url_for
@@ -11,6 +12,7 @@ from flask.typing import ResponseReturnValue
 
 from brumel.core.quantities.quantity import rule_of
 from brumel.core.reading.pressure import Pressure
+from brumel.core.settling.rules import SettlingRule
 from brumel.core.typed import whole_written
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.states import ProbeState
@@ -72,7 +74,9 @@ def record(visit_id: uuid.UUID) -> ResponseReturnValue:
         flash(f"{len(dipped) - len(refused)} of {len(dipped)} recorded.")
     if refused:
         left = {p: after for p, after in dipped.items() if p in refused}
-        return _page(visit_id, left, {str(p): words for p, words in refused.items()}, request.form), 422
+        errors = {str(p): " ".join(fields.values()) for p, fields in refused.items()}
+        asked = {name: "" for fields in refused.values() for name in fields if name == "despite"}
+        return _page(visit_id, left, errors | asked, request.form), 422
     if request.form.get("then") == "deeper":
         return redirect(_place(visit_id, _begun(visit_id, list(dipped))))
     return redirect(url_for("visits.visit", visit_id=visit_id))
@@ -82,6 +86,28 @@ def _begun(visit_id: uuid.UUID, chosen: Sequence[uuid.UUID]) -> dict[uuid.UUID, 
     """Each probe put into the water of the visit, and the sample after which its trace begins."""
     site = services().visits.view(visit_id).visit.site
     return {p: into_water(p, site.id if site else None) for p in chosen}
+
+
+@dataclass(frozen=True)
+class _Tile:
+    """A probe in the water: its value, or its signal where something is to be known first."""
+
+    state: ProbeState
+    after: int
+    missing: Mapping[str, str]
+    unit: str
+    decimals: int
+    rule: SettlingRule
+    signal: Mapping[str, str]
+
+    @classmethod
+    def of(cls, view: VisitView, state: ProbeState, after: int) -> _Tile:
+        about, own, missing = state.quantity, principle_of(state.probe), _missing(view, state.probe.id)
+        if missing:
+            rule = rule_of(own.quantity, calibrating=True)
+            return cls(state, after, missing, own.signal_unit, own.signal_decimals, rule, {"signal": "1"})
+        rule = rule_of(state.kind.quantity, calibrating=False)
+        return cls(state, after, {}, about.stated_in, about.decimals, rule, {})
 
 
 def _missing(view: VisitView, probe_id: uuid.UUID) -> dict[str, str]:
@@ -118,8 +144,7 @@ def _page(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int], errors: Mapping[
         view=view,
         on_line=on_line,
         wanted={as_id(text) for text in values.getlist("probe")} or _wanted(on_line, asked),
-        tiles=[(s, dipped[s.probe.id], rule_of(s.kind.quantity, calibrating=False), _missing(view, s.probe.id))
-               for s in on_line if s.probe.id in dipped],
+        tiles=[_Tile.of(view, s, dipped[s.probe.id]) for s in on_line if s.probe.id in dipped],
         errors=errors,
         values=values,
         layers=LAYERS,
