@@ -1,4 +1,4 @@
-"""What each finding says, once at each level, with its remedy and minutes: in runs of every principle, and on visits.
+"""What each finding says, twice at each level, with its remedy and minutes: in runs of every principle, and on visits.
 
 Points on the usual response are moved one or two at a time, under more than one condition of the place, until
 everything that can be found has been; a visit's readings likewise. Whoever moves a figure of a sentence sees it here.
@@ -118,12 +118,13 @@ def taken(values: dict[str, float]) -> dict[str, Taken]:
 
 
 def sentences() -> Iterator[str]:
-    """Each code's first finding of each level, in order of the code."""
-    first: dict[tuple[str, str, Level], Finding] = {}
+    """Each code's first and last finding of each level, in order of the code."""
+    found: dict[tuple[str, str, Level], list[Finding]] = {}
     for where, f in (*of_runs(), *(("visit", f) for f in of_visits())):
-        first.setdefault((where, f.code, f.level), f)
-    for (where, code, level), f in sorted(first.items()):
-        yield f"{where} {code} {level} | {f.sentence} | {f.remedy} | {f.minutes} | {f.source}"
+        found.setdefault((where, f.code, f.level), []).append(f)
+    for (where, code, level), all_of_it in sorted(found.items()):
+        for f in dict.fromkeys((all_of_it[0], all_of_it[-1])):
+            yield f"{where} {code} {level} | {f.sentence} | {f.remedy} | {f.minutes} | {f.source}"
 
 
 PINNED = Pinned(Path(__file__).with_name("pinned_sentences.txt"), sentences)
