@@ -16,7 +16,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
-from collections import defaultdict
+from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -200,14 +200,17 @@ def main() -> None:
             finally:
                 free.put(tree)
 
-        alive = 0
+        tried_of, alive_of = Counter(m.kind for m in chosen), Counter[str]()
         for mutant, survived in zip(chosen, pool.map(tried, chosen), strict=True):
-            alive += survived
+            alive_of[mutant.kind] += survived
             if survived:
                 where = f"{mutant.path.relative_to(ROOT)}:{mutant.line}"
                 print(f"survives: {where} {mutant.kind} → {mutant.new.strip()}: {mutant.was}", flush=True)
-    share = 1 - alive / len(chosen)
-    print(f"{len(chosen) - alive} of {len(chosen)} caught, {share:.0%}; wanted {WANTED:.0%}")
+    for kind, count in sorted(tried_of.items()):
+        print(f"  {kind}: {count - alive_of[kind]} of {count}")
+    caught = len(chosen) - alive_of.total()
+    share = caught / len(chosen)
+    print(f"{caught} of {len(chosen)} caught, {share:.0%}; wanted {WANTED:.0%}")
     sys.exit(share < WANTED)
 
 

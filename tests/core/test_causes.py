@@ -86,6 +86,11 @@ def test_the_size_stands_in_the_points_own_unit() -> None:
     assert "1.0 % of standard 12880" in found.sentence
 
 
+@pytest.mark.parametrize(("before", "code"), [(4200.0, "standard-concentrated"), (4300.0, "salt-carried")])
+def test_salt_is_carried_from_a_standard_three_times_as_strong(before: float, code: str) -> None:
+    assert first(taken(before, t=25.0), taken(1413, 1.08, 25.0)).code == code
+
+
 def test_a_standard_beyond_the_cell_polarises_it() -> None:
     point = taken(80_000.0, 0.56, 25.0)
     found = fit(CELL, [point.point], LAST, Weights.RELATIVE)

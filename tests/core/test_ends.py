@@ -6,10 +6,13 @@ from typing import Any
 
 import numpy as np
 import pytest
+from tests.exact_points import exact, moved
+from tests.simulated_bench import KINDS
 
 from brumel.core.calibrating.causes_metal import metal_causes
+from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.methods import Use
-from brumel.core.calibrating.run import JudgedPoint, Run
+from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
 from brumel.core.calibrating.run_file import judge_file
 from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.calibrating.within import Within
@@ -129,6 +132,22 @@ def test_nothing_is_taken_for_none_where_nothing_is_known() -> None:
 def test_two_decades_from_the_driest_that_counts_as_wet() -> None:
     assert principle("conductivity").apart(np.array([1.0, 100.0])) == pytest.approx(2.0)
     assert principle("conductivity").apart(np.array([0.9, 100.0])) == 0.0
+
+
+@pytest.mark.parametrize(("days", "told"), [(8.0, True), (8.1, False)])
+def test_air_is_compared_with_a_run_of_the_last_eight_days(days: float, told: bool) -> None:
+    """Later, a gain has changed by as much as dry air makes (rule of this product)."""
+    found = exact(KINDS["membrane"], "membrane-air")
+    assert found is not None
+    frozen, response, points = found
+    _, findings = judge(frozen, moved(points, 0, 0.02), PreviousRun(response, days))
+    assert ("air-not-saturated" in {f.code for f in findings}) is told
+
+
+@pytest.mark.parametrize(("mv", "alike"), [(30.0, True), (-30.0, True), (30.1, False)])
+def test_a_cup_is_like_what_is_expected_within_its_limit(mv: float, alike: bool) -> None:
+    limits = Tolerances.of(shipped_tolerances("glass", "ph-combination") | {"holds_days": (1.0, 7.0)})
+    assert limits.alike(mv, 0.0) is alike
 
 
 def test_one_sample_has_no_slope() -> None:
