@@ -154,17 +154,26 @@ def test_one_sample_has_no_slope() -> None:
     assert slope_of(np.array([3.0]), np.array([7.0])) == 0.0
 
 
-@pytest.mark.parametrize(("value", "refused"), [(-1.01e12, True), (-1e12, False), (1e12, False), (1.01e12, True)])
-def test_a_number_of_a_file_lies_within_a_billion_times_a_thousand(value: float, refused: bool) -> None:
-    """Nobody means more; what is read from there must be finite wherever it is multiplied (rule of this product)."""
+@pytest.mark.parametrize(
+    ("target", "words"),
+    [
+        ({"value": -1.01e12}, "a number from -1e+12 to 1e+12"), ({"value": -1e12}, ""), ({"value": 1e12}, ""),
+        ({"value": 1.01e12}, "a number from -1e+12 to 1e+12"), ({"value": 7.0, "u": 0.0}, ""),
+        ({"value": 7.0, "u": -0.001}, "a number from 0 to 1e+12"), ({"value": 7.0, "u": 1e12}, ""),
+        ({"value": 7.0, "u": 1.01e12}, "a number from 0 to 1e+12"),
+    ],
+)  # fmt: skip
+def test_a_number_of_a_file_lies_within_what_anybody_can_mean(target: dict[str, float], words: str) -> None:
+    """What is read from there must be finite wherever it is multiplied (rule of this product)."""
     file = glass_file()
-    file["points"][0]["target"] = {"value": value}
-    words = ""
+    file["points"][0]["target"] = target
+    refused = ""
     try:
         judge_file(file)
     except CoreError as wrong:
-        words = str(wrong)
-    assert ("a number from -1e+12 to 1e+12" in words) is refused, words
+        refused = str(wrong)
+    assert bool(words) is ("must be a number" in refused), refused
+    assert words in refused
 
 
 @pytest.mark.parametrize("text", ["0." + "0" * 60 + "1", "9" * 60])
