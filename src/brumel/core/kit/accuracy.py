@@ -70,18 +70,21 @@ class Accuracy:
 
     @property
     def words(self) -> str:
-        """As a data sheet says it; :func:`read_accuracy` reads it back."""
-        parts = [
-            (self.absolute, f"±{self.absolute:g}" if self.absolute is not None else ""),
-            (self.percent_of_reading, f"±{self.percent_of_reading or 0:g} % of reading"),
-            (
-                self.percent_of_full_scale,
-                f"±{self.percent_of_full_scale or 0:g} % of full scale {self.full_scale or 0:g}",
-            ),
-            (self.digits, f"{self.digits or 0:g} digits"),
-            (self.step, f"steps of {self.step or 0:g}"),
-        ]
-        return ", ".join(words for value, words in parts if value is not None)
+        """As a data sheet says it; :func:`read_accuracy` reads it back.
+
+        Examples
+        --------
+        >>> read_accuracy(EXAMPLE).words == EXAMPLE, Accuracy(digits=1.0, step=0.1).words
+        (True, '1 digits, steps of 0.1')
+        """
+        parts = (
+            (self.absolute, "±{:g}"),
+            (self.percent_of_reading, "±{:g} % of reading"),
+            (self.percent_of_full_scale, "±{:g} % of full scale {full:g}"),
+            (self.digits, "{:g} digits"),
+            (self.step, "steps of {:g}"),
+        )
+        return ", ".join(words.format(value, full=self.full_scale) for value, words in parts if value is not None)
 
     @property
     def plain(self) -> dict[str, float]:

@@ -10,7 +10,7 @@ from enum import StrEnum
 
 from brumel.core.kit.care import METER_LOSES, Care, power_lost
 from brumel.core.kit.kinds import ProbeKind
-from brumel.core.wording import upper_first
+from brumel.core.wording import day_words, upper_first
 
 _EVER = datetime.min.replace(tzinfo=UTC)
 
@@ -221,7 +221,11 @@ def _worn_out(kind: ProbeKind, past: Sequence[CareEvent], at: datetime) -> _Bloc
         if change is not None and put_in is not None and put_in.good_until and put_in.good_until < at.date():
             wait = kind.wait_after(change)
             cure = Cure(change, wait.minutes if wait else 0.0)
-            return _Block(f"Its {part} was good until {put_in.good_until}.", f"Fit a new {part} and log it.", cure)
+            return _Block(
+                f"Its {part} was good until {day_words(put_in.good_until, at.date())}.",
+                f"Fit a new {part} and log it.",
+                cure,
+            )
     return None
 
 

@@ -116,7 +116,8 @@ def judge_lot(lot: LotFacts, today: date) -> list[Finding]:
         found.append(Finding("discarded", Level.UNFIT, f"Discarded on {day_words(lot.discarded_on, today)}."))
     found += out_of_date(lot.days_expired(today), lot.days_over_open(today))
     if 0 <= (left := (lot.expires_on - today).days) <= SOON_DAYS:
-        found.append(Finding("expires-soon", Level.DOUBTFUL, f"Expires in {_days(left)}.", "Order the next."))
+        when = f"in {_days(left)}" if left else "today"
+        found.append(Finding("expires-soon", Level.DOUBTFUL, f"Expires {when}.", "Order the next."))
     if lot.left is not None and lot.left < lot.least:
         found.append(
             Finding("empty", Level.UNFIT, f"{max(lot.left, 0):.0f} {lot.unit} left: too little for one point.")

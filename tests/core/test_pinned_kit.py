@@ -1,0 +1,102 @@
+"""What the kit and a pressure say while one thing grows: where each answer changes, and in which words.
+
+Minutes since an event, for each kind of probe; days past what stands on a bottle; a pressure as it is typed, in each
+unit. Words of this tool, 27 November 2026; ``PYTHONPATH=src:. .venv/bin/python -m tests.core.test_pinned_kit`` writes
+them anew.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import UTC, date, datetime, timedelta
+from itertools import product
+from pathlib import Path
+
+import numpy as np
+from tests.changes import changes
+from tests.pinned import Pinned
+
+from brumel.core.kit.accuracy import Accuracy
+from brumel.core.kit.care import Care
+from brumel.core.kit.kinds import probe_kinds
+from brumel.core.kit.readiness import CareEvent, readiness
+from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until
+from brumel.core.reading.pressure import KINDS, UNITS_HPA, Pressure, pressure_findings, wrong_with
+
+NOON = datetime(2026, 5, 6, 12, tzinfo=UTC)
+MINUTES = [float(m) for m in np.geomspace(0.5, 20_000.0, 14)]
+
+
+def waits() -> Iterator[str]:
+    """Each kind after each of its events: what it is, and what would end it; soaked ten hours after a bad storage."""
+    for key, kind in probe_kinds().items():
+        liquid = kind.storage_bad[0].liquid if kind.storage_bad else ""
+        for care in kind.care:
+
+            def said(minutes: float) -> str:
+                at = NOON - timedelta(minutes=minutes)
+                soaked = [CareEvent(Care.SOAKED, at + timedelta(hours=10))] if care == Care.STORED else []  # noqa: B023
+                found = readiness(kind, [CareEvent(care, at, liquid), *soaked], [], NOON)  # noqa: B023
+                cure = f" {found.cure.care} {found.cure.minutes:g}" if found.cure else ""
+                return f"{found.state}: {found.why} {found.do}{cure}".strip()
+
+            yield f"{key} after {care}: {'; '.join(changes(said, MINUTES))}"
+    changed = CareEvent(Care("membrane-changed"), NOON - timedelta(minutes=30.5))
+    clock = readiness(probe_kinds()["oxygen-polarographic"], [changed], [], NOON).clocks[0]
+    yield f"clock: {clock.minutes_left(NOON)} min left, {clock.filled(NOON):.4f} filled"
+
+
+def bottles() -> Iterator[str]:
+    """A lot from day to day."""
+    today = date(2026, 5, 6)
+    for opened, left, unit in product((None, date(2026, 3, 1)), (None, 36.0, 0.9), ("mL", "sachets")):
+        for days in (-40, -1, 0, 1, 29, 30, 31, 400):
+            lot = LotFacts(today + timedelta(days=days), opened, 60, left, None, unit)
+            words = "; ".join(f"{f.level} {f.sentence} {f.remedy}" for f in judge_lot(lot, today))
+            yield f"lot {opened} {left} {unit} {days}: {words} {lot.good_until} {lasts_until([lot], 4.0, today)}"
+
+
+def pressures() -> Iterator[str]:
+    """Numbers as they are typed, and what is asked or found."""
+    for unit, kind, altitude in product(UNITS_HPA, KINDS, (None, 630.0, 2500.0)):
+        for hpa in (399.0, 401.0, 760.0, 940.0, 1013.25, 1099.0, 1101.0):
+            yield pressure(Pressure(float(f"{hpa / UNITS_HPA[unit]:.5g}"), unit, kind, altitude))
+    for typed, altitude in product((29.92, 760.0, 14.7, 1e-9), (None, 630.0, 2500.0)):
+        yield pressure(Pressure(typed, "hPa", "station", altitude))
+
+
+def pressure(given: Pressure) -> str:
+    typed = f"pressure {given.typed:g} {given.unit} {given.kind} {given.altitude_m}"
+    if wrong := wrong_with(given):
+        return f"{typed}: {'; '.join(wrong.values())}"
+    found = "; ".join(f"{f.level} {f.sentence}" for f in pressure_findings(given))
+    return f"{typed}: {given.words}, cost {given.cost_percent:.2f}, u {given.u_hpa:g} {found}".rstrip()
+
+
+def accuracies() -> Iterator[str]:
+    """Half widths and what they contribute."""
+    for accuracy in (
+        Accuracy(0.02), Accuracy(percent_of_reading=1.5), Accuracy(percent_of_full_scale=0.5, full_scale=20.0),
+        Accuracy(digits=2.0, step=0.01), Accuracy(step=0.1), Accuracy(0.1, 2.0, 1.0, 50.0, 3.0, 0.1),
+    ):  # fmt: skip
+        for value in (-4.0, 0.0, 7.0):
+            shares = ", ".join(f"{c.name} {c.u:.5g}" for c in accuracy.contributions(value, "pH"))
+            yield f"accuracy {accuracy.words} at {value:g}: {accuracy.half_width(value):.5g}; {shares}"
+
+
+def words() -> Iterator[str]:
+    yield from waits()
+    yield from bottles()
+    yield from pressures()
+    yield from accuracies()
+
+
+PINNED = Pinned(Path(__file__).with_name("pinned_kit.txt"), words)
+
+
+def test_every_answer_changes_where_it_did() -> None:
+    assert PINNED.now == PINNED.then
+
+
+if __name__ == "__main__":
+    PINNED.write()
