@@ -12,6 +12,7 @@ from brumel.core.kit.care import Care, about_care
 from brumel.core.kit.kinds import probe_kind, probe_kinds, storage_finding
 from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, readiness
 from brumel.core.kit.trend import Point, trend_of
+from brumel.core.wording import day_words
 
 NOON = datetime(2026, 5, 6, 12, tzinfo=UTC)
 
@@ -99,7 +100,7 @@ def test_a_part_serves_on_its_last_day_and_not_after(days_left: int, state: Stat
     if state is State.BLOCKED:
         assert found.cure is not None
         assert (found.cure.care, found.cure.minutes) == (Care("membrane-changed"), 90)
-        assert f"good until {until}" in found.why
+        assert f"good until {day_words(until, NOON.date())}" in found.why
     renewed = CareEvent(Care("membrane-changed"), NOON - timedelta(days=2))
     assert ready("oxygen-polarographic", put_in, renewed).state is State.READY
 
