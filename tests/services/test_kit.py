@@ -161,7 +161,7 @@ def test_a_part_past_its_date_blocks_until_a_new_one_is_in(world: World) -> None
     worn = NewCare(uuid.uuid4(), "cap-changed", NOW - timedelta(days=300), good_until=last)
     world.at().kit.log(probe_id, worn, world.person)
     blocked = world.at().states.probe_state(probe_id).readiness
-    assert (blocked.state, f"good until {day_words(last, NOON.date())}" in blocked.why) == (State.BLOCKED, True)
+    assert (blocked.state, f"good until {day_words(last, NOW.date())}" in blocked.why) == (State.BLOCKED, True)
     with pytest.raises(InvalidInput, match="past its date"):
         world.at().kit.log(probe_id, NewCare(uuid.uuid4(), "cap-changed", good_until=last), world.person)
     fresh = NewCare(uuid.uuid4(), "cap-changed", good_until=NOW.date() + timedelta(days=300))
