@@ -107,6 +107,16 @@ def test_a_membrane_that_falls_by_a_fifth_has_no_movement(height: float, falls: 
     assert (membrane.still_s((100.0, height, 500.0), Conditions(20.0, pressure_hpa=1013.0)) > 0) is falls
 
 
+@pytest.mark.parametrize(
+    ("t", "tau", "falls"), [(20.0, 0.99, False), (20.0, 1.01, True), (5.0, 1.99, False), (5.0, 2.01, True)]
+)
+def test_a_membrane_is_twice_as_slow_15_degrees_colder(t: float, tau: float, falls: bool) -> None:
+    """A fall as slow as that comes of want of movement (common practice: 90 % in 20 to 60 s at 20 °C)."""
+    membrane = principle("membrane")
+    approach = (100.0, 60.0, tau * membrane.slowest_s)
+    assert (membrane.still_s(approach, Conditions(t, pressure_hpa=1013.0)) > 0) is falls
+
+
 @pytest.mark.parametrize(("ph", "outside"), [(8.454, False), (8.456, True), (6.846, False), (6.844, True)])
 def test_what_lies_outside_a_sites_range_is_seen_to(ph: float, outside: bool) -> None:
     """A reading counts as it is read, to the hundredth; the range is said as finely."""

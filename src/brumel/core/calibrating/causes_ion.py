@@ -146,11 +146,11 @@ def ion_remarks(run: Run) -> Iterator[Finding]:
 
 
 def _not_hydrated(run: Run) -> Iterator[Finding]:
-    slow = [p for p in run.points if p.settling_s is not None and p.settling_s > _HYDRATED_S]
+    slow = [(p.label, p.settling_s) for p in run.points if p.settling_s is not None and p.settling_s > _HYDRATED_S]
     if not slow:
         return
-    names = " and ".join(p.label for p in slow)
-    took = max(p.settling_s or 0.0 for p in slow) / 60.0
+    names = " and ".join(label for label, _ in slow)
+    took = max(seconds for _, seconds in slow) / 60.0
     yield Finding(
         "tip-not-hydrated",
         Level.UNFIT if len(slow) > 1 else Level.DOUBTFUL,

@@ -23,12 +23,12 @@ def metal_causes(run: Run) -> Iterator[Finding]:
         if point.settling_s is None:
             continue
         if point.settling_s > USUAL_S:
-            yield _fouled(point, off)
+            yield _fouled(point, point.settling_s / 60.0, off)
         elif abs(point.point.signal - point.point.value) > run.tolerances.residual.sound:
             yield _drifted(point)
 
 
-def _fouled(point: JudgedPoint, off: float) -> Finding:
+def _fouled(point: JudgedPoint, minutes: float, off: float) -> Finding:
     drawn = ""
     if (
         point.first_signal is not None
@@ -37,7 +37,6 @@ def _fouled(point: JudgedPoint, off: float) -> Finding:
     ):
         came_from = signed(point.first_signal, 0)
         drawn = f", and stopped {signed(off, 0, plus=True)} mV off, towards the {came_from} mV it came from"
-    minutes = (point.settling_s or 0.0) / 60.0
     digits = _USUAL_MIN.digits(minutes, 0)
     return Finding(
         "metal-fouled",

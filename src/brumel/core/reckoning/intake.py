@@ -66,7 +66,8 @@ def checked(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tup
         about = known.get(name.removesuffix("_u"))
         if name.endswith("_u") and isinstance(about, Number) and not about.allowed:
             u = _numbers(given)
-            widest = about.high - about.low if np.isfinite(about.high - about.low) else _WIDEST_U
+            wide = about.high - about.low
+            widest = wide if np.isfinite(wide) else _WIDEST_U
             if u is None or not np.all((u >= 0) & (u <= widest)):
                 unit = about.unit or "the input’s unit"
                 wrong[name] = f"{name} is a standard uncertainty in {unit}: a number from 0 to {widest:g}."

@@ -72,7 +72,7 @@ def name_trouble(t: Array, y: Array, approach: Approach, rule: SettlingRule, res
     if x.size < FEWEST_SAMPLES:
         return Settling.SETTLING
     local = fit_approach(x, recent_y, resolution)
-    residuals = local.residuals if local is not None else recent_y - recent_y.mean()
+    residuals = local.residuals if local is not None else recent_y
     noise = max(approach.noise, rule.span / 100)
     if np.ptp(residuals) > max(rule.span, _UNEXPLAINED * np.ptp(recent_y)) + resolution:
         if _steps(residuals, rule.span, noise):
@@ -149,7 +149,7 @@ def _steps(residuals: Array, span: float, noise: float) -> bool:
 
 def _rings(residuals: Array) -> bool:
     """Whether most of what the residuals do is one swing at a steady pace."""
-    power = np.abs(np.fft.rfft(residuals - residuals.mean())) ** 2
+    power = np.abs(np.fft.rfft(residuals)) ** 2
     peak = int(np.argmax(power[1:])) + 1
     around = float(power[max(peak - 1, 1) : peak + 2].sum())
     return peak >= 3 and around > 0.6 * float(power[1:].sum())
