@@ -15,7 +15,7 @@ from tests.web.walking import LEAVES, shape
 
 LINKS = "main a[href^='/'], nav a[href^='/']"
 FILES = (".csv", ".json", ".jsonl", ".ics", ".md", ".png", ".jpg")
-EACH = {"/shelf/lots/KEY": 6, "/kit/probes/KEY": 6}
+EACH = {"/shelf/lots/KEY": 6, "/kit/probes/KEY": 3}
 """Of pages that differ much from one to the next, so many."""
 
 
