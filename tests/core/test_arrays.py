@@ -7,6 +7,8 @@ import pytest
 
 from brumel.core.arrays import BLOCK, in_blocks
 from brumel.core.curves import MonotoneCurve
+from brumel.core.reckoning.answers import calculate
+from brumel.core.reckoning.definition import InvalidInputs
 
 
 @pytest.mark.parametrize("size", [1, 2, BLOCK - 1, BLOCK, BLOCK + 1, 2 * BLOCK + 5])
@@ -29,3 +31,9 @@ def test_shapes_that_fit_together_are_spread() -> None:
 def test_a_curve_needs_places_that_rise(places: list[float]) -> None:
     with pytest.raises(ValueError, match="at least two places that rise"):
         MonotoneCurve.through(places, [1.0] * len(places))
+
+
+def test_the_element_that_breaks_a_condition_is_the_one_that_is_named() -> None:
+    with pytest.raises(InvalidInputs) as refused:
+        calculate("relative-percent-difference", {"first": np.array([5.0, -5.0, 7.0]), "second": 4.0})
+    assert refused.value.fields["second"].startswith("-5 and 4 lie on both sides of nought")
