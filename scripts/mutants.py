@@ -20,6 +20,7 @@ from collections import Counter, defaultdict
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from itertools import pairwise
 from pathlib import Path
 from queue import Queue
 
@@ -81,8 +82,7 @@ def mutants_of(path: Path) -> list[Mutant]:
 
     for statement, node in _nodes(ast.parse(text), 1):
         if isinstance(node, ast.Compare):
-            ends = [node.left, *node.comparators]
-            for left, right, op in zip(ends, ends[1:], node.ops, strict=False):
+            for (left, right), op in zip(pairwise([node.left, *node.comparators]), node.ops, strict=True):
                 for kind, other in (("comparison", _TURNED), ("bound", _BOUNDS)):
                     if type(op) in other:
                         between(statement, left, right, kind, other[type(op)])

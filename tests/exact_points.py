@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import StepKind, steps_of
+from brumel.core.calibrating.methods import StepKind, methods, steps_of
 from brumel.core.calibrating.run import JudgedPoint
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
 from brumel.core.standards.targets import Target
-from tests.simulated_bench import Kind, frozen_for
+from tests.simulated_bench import KINDS, Kind, frozen_for
 
 Points = list[JudgedPoint]
 AT = Conditions(22.0, "ag-agcl-3m", 1004.0, conductivity_us_cm=600.0, u_conductivity=6.0)
@@ -38,6 +39,24 @@ def exact(kind: Kind, code: str) -> tuple[dict[str, Any], Response, Points] | No
             in_air=step.kind is StepKind.AIR,
         ))  # fmt: skip
     return frozen, response, points
+
+
+def every_method() -> Iterator[tuple[str, dict[str, Any], Response, Points]]:
+    """Each method of each of the bench's kinds, as :func:`exact` has it, by its code."""
+    for kind in KINDS.values():
+        own = frozen_for(kind, kind.methods[0])["principle"]
+        for code in (m.code for m in methods().values() if m.principle == own):
+            if (found := exact(kind, code)) is not None:
+                yield code, *found
+
+
+def warmed(points: Points, number: int, by_c: float) -> Points:
+    """One signal as it was, said to have been taken so much warmer."""
+    found = list(points)
+    one = found[number]
+    at = replace(one.point.at, temperature_c=one.temperature_c + by_c)
+    found[number] = replace(one, point=replace(one.point, at=at))
+    return found
 
 
 def moved(points: Points, number: int, by: float) -> Points:

@@ -6,7 +6,7 @@ import re
 
 import pytest
 from playwright.sync_api import BrowserContext, Page, Route, expect
-from tests.browser.driving import PHONE, dressed, no_violations, sign_in
+from tests.browser.driving import PHONE, dressed, no_violations, sign_in, too_wide
 
 POND = {
     "Temperature": "28.1", "Dissolved oxygen": "2.4", "pH": "8.0", "Specific conductance": "27000",
@@ -60,7 +60,7 @@ def test_a_shrimp_pond_on_the_phone(page: Page) -> None:
     hands.press("Finish the visit")
     expect(page.get_by_text("Finished:")).to_be_visible()
     assert hands.actions <= 12
-    assert page.evaluate("document.documentElement.scrollWidth") <= PHONE["width"]
+    assert not too_wide(page)
     page.goto("/")
     page.get_by_role("link", name=re.compile("See to it.*Dissolved oxygen beyond its limit at Shrimp pond")).click()
     page.get_by_role("button", name="Mark as seen to").click()
@@ -198,7 +198,7 @@ def test_a_well_from_arrival_to_verdict(page: Page) -> None:
     page.get_by_label("Why the rest is not read").fill("it is not chlorinated")
     hands.press("Finish the visit")
     expect(page.get_by_text("Finished:")).to_be_visible()
-    assert page.evaluate("document.documentElement.scrollWidth") <= PHONE["width"]
+    assert not too_wide(page)
 
 
 def test_a_sondes_profile_on_the_phone(page: Page) -> None:

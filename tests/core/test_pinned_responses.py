@@ -10,9 +10,9 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from tests.exact_points import exact, moved
+from tests.exact_points import every_method, exact, moved
 from tests.pinned import Pinned, words
-from tests.simulated_bench import KINDS, frozen_for
+from tests.simulated_bench import KINDS
 
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.methods import methods
@@ -28,42 +28,39 @@ SHARES = (0.6, 1.0, 1.3)
 """Signals, as shares of that of the run's last point."""
 
 
-def lines(code: str) -> Iterator[tuple[str, Response, float]]:
-    """The usual response, and one through points a little off it; with the signal of the last point."""
-    for kind in KINDS.values():
-        own = frozen_for(kind, kind.methods[0])["principle"]
-        if methods()[code].principle == own and (found := exact(kind, code)) is not None:
-            frozen, usual, points = found
-            for number in range(len(points)):
-                points = moved(points, number, 0.01 * (-1) ** number)
-            fitted, _ = judge(frozen, points, None)
-            last = points[-1].point.signal
-            yield "usual", usual, last
-            if fitted is not None:
-                yield "fitted", fitted, last
+def lines() -> Iterator[tuple[str, str, Response, float]]:
+    """Method by method the usual response, and one through points a little off it; with the last point's signal."""
+    order = list(methods())
+    for code, frozen, usual, points in sorted(every_method(), key=lambda found: order.index(found[0])):
+        for number in range(len(points)):
+            points = moved(points, number, 0.01 * (-1) ** number)
+        fitted, _ = judge(frozen, points, None)
+        last = points[-1].point.signal
+        yield code, "usual", usual, last
+        if fitted is not None:
+            yield code, "fitted", fitted, last
 
 
 def told() -> Iterator[str]:
     """All of it."""
-    for code in methods():
-        for name, line, last in lines(code):
-            own = line.principle
-            yield f"{code} {name}: {words(line.values)} {words(line.covariance)} {words(line.residuals)}"
-            for at in PLACES:
-                for share in SHARES:
-                    signal = last * share
-                    value = float(line.value(signal, at))
-                    budget = line.budget(signal, at, age_days=2.0, left_over=0.01)
-                    shares = " ".join(f"{c.name}={words(c.share)}" for c in budget.contributions)
-                    yield f"  {words(signal)} at {at.temperature_c:g}: {words(value)} u {words(budget.u)}: {shares}"
-            working = own.working(last, float(line.value(last, PLACES[1])), PLACES[1], line.by_key)
-            yield f"  by: {' | '.join(working)}"
-            degrees = words([line.signal_per_degree(line.value(last, at), at) for at in PLACES])
-            still = words([own.still_s((last, 0.5 * last, tau), PLACES[0]) for tau in (20.0, 90.0, 900.0)])
-            drift = words([own.drift(float(line.value(last, PLACES[0])), days) for days in (0.0, 1.0, 30.0)])
-            warmed = words(own.warmed_by(np.array([1.0, 7.0, 100.0])))
-            yield f"  a degree {degrees} still {still} drift {drift} warmed {warmed} u {words(own.u_of(last))}"
-            yield f"  apart {words(own.apart(np.array([2.0, 5.0, 20.0])))} carried {words(own.carried(None, 1.02))}"
+    for code, name, line, last in lines():
+        own = line.principle
+        yield f"{code} {name}: {words(line.values)} {words(line.covariance)} {words(line.residuals)}"
+        for at in PLACES:
+            for share in SHARES:
+                signal = last * share
+                value = float(line.value(signal, at))
+                budget = line.budget(signal, at, age_days=2.0, left_over=0.01)
+                shares = " ".join(f"{c.name}={words(c.share)}" for c in budget.contributions)
+                yield f"  {words(signal)} at {at.temperature_c:g}: {words(value)} u {words(budget.u)}: {shares}"
+        working = own.working(last, float(line.value(last, PLACES[1])), PLACES[1], line.by_key)
+        yield f"  by: {' | '.join(working)}"
+        degrees = words([line.signal_per_degree(line.value(last, at), at) for at in PLACES])
+        still = words([own.still_s((last, 0.5 * last, tau), PLACES[0]) for tau in (20.0, 90.0, 900.0)])
+        drift = words([own.drift(float(line.value(last, PLACES[0])), days) for days in (0.0, 1.0, 30.0)])
+        warmed = words(own.warmed_by(np.array([1.0, 7.0, 100.0])))
+        yield f"  a degree {degrees} still {still} drift {drift} warmed {warmed} u {words(own.u_of(last))}"
+        yield f"  apart {words(own.apart(np.array([2.0, 5.0, 20.0])))} carried {words(own.carried(None, 1.02))}"
 
 
 PINNED = Pinned(Path(__file__).with_name("pinned_responses.txt"), told)

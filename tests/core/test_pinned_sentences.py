@@ -16,12 +16,10 @@ from typing import Any
 
 import numpy as np
 from tests.core.test_visit import SEA, seen
-from tests.exact_points import Points, exact, moved
+from tests.exact_points import Points, every_method, moved, warmed
 from tests.pinned import Pinned
-from tests.simulated_bench import KINDS, frozen_for
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.methods import methods
 from brumel.core.calibrating.run import PreviousRun
 from brumel.core.findings import Finding, Level
 from brumel.core.kit.accuracy import Accuracy
@@ -52,7 +50,7 @@ def spoilt(points: Points) -> Iterator[Points]:
     for (one, other), share, part in product(combinations(numbers, 2), SHARES[2:-2], (-0.5, 0.6, 0.95)):
         yield moved(moved(points, one, -share), other, -share * part)
         yield moved(moved(points, other, -share), one, -share * part)
-    yield from warmed(points)
+    yield from at_other_temperatures(points)
     for n in numbers:
         for how in (
             {"settling_s": 1200.0}, {"expired_days": 3}, {"over_open_days": 41}, {"deviations": ("rinse skipped",)},
@@ -62,29 +60,23 @@ def spoilt(points: Points) -> Iterator[Points]:
         yield points[: n + 1]
 
 
-def warmed(points: Points) -> Iterator[Points]:
+def at_other_temperatures(points: Points) -> Iterator[Points]:
     """One point that was warmer or colder than the others."""
-    for one, by in product(points, WARMER_C):
-        at = replace(one.point.at, temperature_c=one.temperature_c + by)
-        yield [replace(p, point=replace(p.point, at=at)) if p is one else p for p in points]
+    for number, by in product(range(len(points)), WARMER_C):
+        yield warmed(points, number, by)
 
 
 def of_runs() -> Iterator[tuple[str, Finding]]:
     """What is found in runs, each with its principle."""
-    for kind in KINDS.values():
-        own = frozen_for(kind, kind.methods[0])["principle"]
-        for code in (m.code for m in methods().values() if m.principle == own):
-            if (found := exact(kind, code)) is None:
-                continue
-            frozen, response, points = found
-            last, tended = PreviousRun(response, 3.0), PreviousRun(response, 400.0, "a new part was fitted")
-            runs = [
-                *((frozen, changed, before, None) for changed, before in product(spoilt(points), (None, last))),
-                *((frozen | place, changed, last, None)
-                  for changed, place in product([points, *warmed(points)], PLACES)),
-                *((frozen, points, tended, waters) for waters in WATERS),
-            ]  # fmt: skip
-            yield from ((own, f) for run in runs for f in judge(*run)[1])
+    for _, frozen, response, points in every_method():
+        last, tended = PreviousRun(response, 3.0), PreviousRun(response, 400.0, "a new part was fitted")
+        runs = [
+            *((frozen, changed, before, None) for changed, before in product(spoilt(points), (None, last))),
+            *((frozen | place, changed, last, None)
+              for changed, place in product([points, *at_other_temperatures(points)], PLACES)),
+            *((frozen, points, tended, waters) for waters in WATERS),
+        ]  # fmt: skip
+        yield from ((frozen["principle"], f) for run in runs for f in judge(*run)[1])
 
 
 def of_visits() -> Iterator[Finding]:

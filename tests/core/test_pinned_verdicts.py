@@ -16,25 +16,14 @@ from typing import Any
 
 import numpy as np
 from tests.changes import changes
-from tests.exact_points import Points, exact, moved
+from tests.exact_points import Points, every_method, moved, warmed
 from tests.pinned import Pinned
-from tests.simulated_bench import KINDS, frozen_for
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.methods import methods
 from brumel.core.calibrating.run import PreviousRun
 from brumel.core.findings import Level
 
 AMOUNTS = [float(by) for by in np.geomspace(0.001, 4.0, 13)]
-
-
-def warmed(points: Points, number: int, by: float) -> Points:
-    """One signal as it was, said to have been taken so much warmer: up to 40 °C."""
-    found = list(points)
-    one = found[number]
-    at = replace(one.point.at, temperature_c=one.point.at.temperature_c + 10.0 * by)
-    found[number] = replace(one, point=replace(one.point, at=at))
-    return found
 
 
 def slower(points: Points, number: int, by: float) -> Points:
@@ -58,7 +47,8 @@ def together(points: Points, number: int, by: float) -> Points:
 
 HOW: dict[str, Callable[[Points, int, float], Points]] = {
     "higher": moved, "lower": lambda points, number, by: moved(points, number, -by / 4.0),
-    "warmer": warmed, "cooler": lambda points, number, by: warmed(points, number, -by / 4.0),
+    "warmer": lambda points, number, by: warmed(points, number, 10.0 * by),
+    "cooler": lambda points, number, by: warmed(points, number, -2.5 * by),
 }  # fmt: skip
 ONCE: dict[str, Callable[[Points, int, float], Points]] = {"slower": slower, "older": older}
 """What is tried without a run before only."""
@@ -78,17 +68,12 @@ def said(frozen: dict[str, Any], points: Points, previous: PreviousRun | None) -
 
 def verdicts() -> Iterator[str]:
     """All of them, a line each."""
-    for kind in KINDS.values():
-        own = frozen_for(kind, kind.methods[0])["principle"]
-        for code in (m.code for m in methods().values() if m.principle == own):
-            if (found := exact(kind, code)) is None:
-                continue
-            frozen, response, points = found
-            for before, tried in ((None, HOW | ONCE), (PreviousRun(response, 3.0), HOW)):
-                each = [(how, change, n) for (how, change), n in product(tried.items(), range(len(points)))]
-                for how, change, n in [*each, *((how, change, 0) for how, change in TOGETHER.items())]:
-                    told = changes(lambda by: said(frozen, change(points, n, by), before), AMOUNTS)  # noqa: B023
-                    yield f"{code}{' after one' if before else ''} | {points[n].label} {how} | {'; '.join(told)}"
+    for code, frozen, response, points in every_method():
+        for before, tried in ((None, HOW | ONCE), (PreviousRun(response, 3.0), HOW)):
+            each = [(how, change, n) for (how, change), n in product(tried.items(), range(len(points)))]
+            for how, change, n in [*each, *((how, change, 0) for how, change in TOGETHER.items())]:
+                told = changes(lambda by: said(frozen, change(points, n, by), before), AMOUNTS)  # noqa: B023
+                yield f"{code}{' after one' if before else ''} | {points[n].label} {how} | {'; '.join(told)}"
 
 
 PINNED = Pinned(Path(__file__).with_name("pinned_verdicts.txt"), verdicts)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
@@ -143,6 +144,6 @@ class Bounds:
         return next((n for n in range(least, least + _MORE_DIGITS) if self.level(round(value, n)) is level), least)
 
     @classmethod
-    def around_zero(cls, sound: float, doubtful: float) -> Bounds:
-        """Bounds at ±sound and ±doubtful."""
+    def around_zero(cls, sound: float, doubtful: float = math.inf) -> Bounds:
+        """Bounds at ±sound and ±doubtful; without an end of the doubtful, nothing is unfit."""
         return cls(-sound, sound, -doubtful, doubtful)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 
 from brumel.core.calibrating.run import JudgedPoint, Run
@@ -11,7 +10,7 @@ from brumel.core.wording import signed, upper_first
 
 USUAL_S = 180.0
 """A clean metal is settled in a standard after 1 to 3 minutes (common practice)."""
-_USUAL_MIN = Bounds.around_zero(USUAL_S / 60.0, math.inf)
+_USUAL_MIN = Bounds.around_zero(USUAL_S / 60.0)
 _TOWARDS_MV = 5.0
 """Off by more than this towards where it came from, a slow metal is drawn to the last solution (common practice)."""
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterator
 from dataclasses import replace
 
@@ -218,7 +217,7 @@ def _temperatures(run: Run) -> Iterator[Finding]:
         run.tolerances.standard,
     )
     if apart > allowed:
-        digits = Bounds.around_zero(allowed, math.inf).digits(apart, 1)
+        digits = Bounds.around_zero(allowed).digits(apart, 1)
         yield Finding(
             "temperatures-apart",
             Level.DOUBTFUL,
@@ -245,7 +244,7 @@ def _change(run: Run) -> Iterator[Finding]:
     changed, expected = [], []
     for key, (change, allowed) in by.items():
         about = principle.coefficient(key)
-        digits = Bounds.around_zero(allowed, math.inf).digits(change, about.decimals)
+        digits = Bounds.around_zero(allowed).digits(change, about.decimals)
         changed.append(f"the {about.name.lower()} changed by {about.words(change, plus=True, digits=digits)}")
         expected.append(f"{allowed:.4g} {about.unit}")
     if most:

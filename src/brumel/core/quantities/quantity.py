@@ -90,9 +90,15 @@ class Quantity:
         """The unit as it follows a number; empty where there is none."""
         return f" {self.unit}" if self.unit else ""
 
-    def rounded(self, value: float) -> float:
-        """A value as people read it: what is beyond an end must be seen to be."""
-        return round(value, self.decimals)
+    def lies_in(self, ends: tuple[float, float], value: float) -> bool:
+        """Whether a value, as people read it, lies between two ends, both included.
+
+        Examples
+        --------
+        >>> [quantity("ph").lies_in((6.5, 8.5), ph) for ph in (8.504, 8.506)]
+        [True, False]
+        """
+        return ends[0] <= round(value, self.decimals) <= ends[1]
 
     def number(self, value: float) -> str:
         """A value's digits for people, with a true minus sign.

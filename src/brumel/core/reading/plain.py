@@ -77,8 +77,7 @@ def _instrument(given: PlainValue) -> Iterator[Finding]:
 
 def _value(given: PlainValue) -> Iterator[Finding]:
     about = given.about
-    low, high = about.plausible
-    if not low <= about.rounded(given.value) <= high:
+    if not about.lies_in(about.plausible, given.value):
         yield Finding(
             "implausible",
             Level.UNFIT,
@@ -88,7 +87,7 @@ def _value(given: PlainValue) -> Iterator[Finding]:
         )
     elif given.expected is not None and not given.qualifier:
         first, last = given.expected
-        if not first <= about.rounded(given.value) <= last:
+        if not about.lies_in(given.expected, given.value):
             yield Finding(
                 "site-range",
                 Level.DOUBTFUL,

@@ -304,14 +304,7 @@ def _pairs(seen: Visit) -> Iterator[Finding]:
     for pair in pairs():
         if pair.holds(seen):
             said = upper_first(" and ".join(quantity(key).words(seen[key].value) for key, _, _ in pair.bounds))
-            yield Finding(
-                f"together-{pair.key}",
-                Level.DOUBTFUL,
-                f"{said}: {pair.words}",
-                pair.remedy,
-                10,
-                pair.source,
-            )
+            yield Finding(f"together-{pair.key}", Level.DOUBTFUL, f"{said}: {pair.words}", pair.remedy, 10, pair.source)
 
 
 def _salinity(seen: Visit, water: Compensation) -> Iterator[Finding]:

@@ -158,7 +158,7 @@ def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
     if basis.targets is None:
         return
     low, high = basis.targets
-    if not low <= about.rounded(reading.value) <= high:
+    if not about.lies_in(basis.targets, reading.value):
         yield Finding(
             "not-bracketed",
             Level.DOUBTFUL,
@@ -202,8 +202,7 @@ def _reading(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
             2,
             _HOUSE,
         )
-    value = about.rounded(reading.value)
-    if reading.expected is not None and not reading.expected[0] <= value <= reading.expected[1]:
+    if reading.expected is not None and not about.lies_in(reading.expected, reading.value):
         low, high = reading.expected
         yield Finding(
             "site-range",
@@ -214,7 +213,7 @@ def _reading(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
             5,
             "the site's expected range",
         )
-    if not about.plausible[0] <= value <= about.plausible[1]:
+    if not about.lies_in(about.plausible, reading.value):
         yield Finding(
             "implausible",
             Level.UNFIT,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, field
 
 from sqlalchemy.orm import Session
@@ -12,6 +12,8 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.surroundings import Surroundings
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
+from brumel.services.kit.upkeep import kind_of
+from brumel.services.live.channels import signal_positions_of
 from brumel.services.people import Person, may_record
 from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.following import follow_visits
@@ -55,6 +57,21 @@ class AtOnce:
 
     database: Database
     clock: Clock
+
+    def missing(self, visit_id: uuid.UUID, probe_ids: Collection[uuid.UUID]) -> dict[uuid.UUID, dict[str, str]]:
+        """What is to be known of the water before a probe's value can be told, by field, for each that lacks it."""
+        now, found = self.clock.now(), dict[uuid.UUID, dict[str, str]]()
+        with self.database.session() as session:
+            visit = visit_of(session, visit_id)
+            here = Place(visit.site, visit.id)
+            for probe in (p for key in probe_ids if (p := session.get(Probe, key)) is not None):
+                if visit.site is None or signal_positions_of(probe) is None:
+                    continue  # what a device indicates is taken as it is
+                own = principle_of(probe)
+                place = here.now(session, own, Surroundings(), now)
+                if wrong := here.wrong(session, kind_of(probe), own, place, now):
+                    found[probe.id] = wrong
+        return found
 
     def record(
         self, visit_id: uuid.UUID, dipped: Sequence[InWater], said: Together, person: Person

@@ -19,7 +19,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number, check_value
 from brumel.services.kit import upkeep
 from brumel.services.kit.retiring import why_retired
-from brumel.services.live.channels import positions_of
+from brumel.services.live.channels import Positions, positions_of
 from brumel.services.live.display import asked_thousandth, said_once, wrong_of_meter
 from brumel.services.live.signal import Lens
 from brumel.services.people import may_record
@@ -126,11 +126,7 @@ class Readings:
     def signal(self, probe_id: uuid.UUID) -> tuple[Lens, str]:
         """The probe's signal as it comes, where the place does not say yet what it means."""
         with self.database.session() as session:
-            probe = session.get(Probe, probe_id)
-            positions = positions_of(probe) if probe else None
-            if positions is None:
-                raise NotFound("This probe is not read by a device.")
-            return Lens(positions), "signal"
+            return Lens(_on_line(session, probe_id)[1]), "signal"
 
     def lens(
         self, probe_id: uuid.UUID, site_id: uuid.UUID | None = None, place: Surroundings | None = None,
@@ -144,10 +140,7 @@ class Readings:
             For a place that can't be: a watch that fails at each sample would stop all others.
         """
         with self.database.session() as session:
-            probe = session.get(Probe, probe_id)
-            positions = positions_of(probe) if probe else None
-            if probe is None or positions is None:
-                raise NotFound("This probe is not read by a device.")
+            probe, positions = _on_line(session, probe_id)
             if positions.indicated:
                 return Lens(positions), "indicated"
             run, basis = stored.basis_of(session, probe_id, self.clock.now())
@@ -161,6 +154,15 @@ class Readings:
                     raise InvalidInput(wrong)
             name = f"{run.id if run else 'usual'}/{site_id or ''}/{place}"
             return Lens(positions, reading_transform(probe, basis, site, place)), name
+
+
+def _on_line(session: Session, probe_id: uuid.UUID) -> tuple[Probe, Positions]:
+    """A probe that a device reads, and where it stands in the samples."""
+    probe = session.get(Probe, probe_id)
+    positions = positions_of(probe) if probe else None
+    if probe is None or positions is None:
+        raise NotFound("This probe is not read by a device.")
+    return probe, positions
 
 
 def record_within(

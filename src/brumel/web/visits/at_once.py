@@ -19,7 +19,6 @@ from brumel.services.kit.states import ProbeState
 from brumel.services.live.channels import positions_of
 from brumel.services.visiting.at_once import InWater, Together
 from brumel.services.visiting.correcting import principle_of
-from brumel.services.visiting.seen import VisitView
 from brumel.services.visiting.visits import LAYERS, Sheet
 from brumel.web.context import into_water, probe_states, services, signed_in
 from brumel.web.forms import Typed, as_id, pressure_fields
@@ -51,8 +50,8 @@ def immerse(visit_id: uuid.UUID) -> ResponseReturnValue:
         typed.must_be_read()
         if given:
             services().visits.save(visit_id, Sheet(pressure=given, pressure_id=key), signed_in())
-        view = services().visits.view(visit_id)
-        if wanted := {name: words for p in chosen for name, words in _missing(view, p).items() if name in _GIVEN}:
+        missing = services().at_once.missing(visit_id, chosen)
+        if wanted := {name: words for one in missing.values() for name, words in one.items() if name in _GIVEN}:
             raise InvalidInput(wanted)
         return redirect(_place(visit_id, _begun(visit_id, chosen)))
     except InvalidInput as wrong:
@@ -75,8 +74,9 @@ def record(visit_id: uuid.UUID) -> ResponseReturnValue:
     if refused:
         left = {p: after for p, after in dipped.items() if p in refused}
         errors = {str(p): " ".join(fields.values()) for p, fields in refused.items()}
-        asked = {name: "" for fields in refused.values() for name in fields if name == "despite"}
-        return _page(visit_id, left, errors | asked, request.form), 422
+        if any("despite" in fields for fields in refused.values()):
+            errors["despite"] = ""  # its words stand with the probe
+        return _page(visit_id, left, errors, request.form), 422
     if request.form.get("then") == "deeper":
         return redirect(_place(visit_id, _begun(visit_id, list(dipped))))
     return redirect(url_for("visits.visit", visit_id=visit_id))
@@ -101,22 +101,13 @@ class _Tile:
     signal: Mapping[str, str]
 
     @classmethod
-    def of(cls, view: VisitView, state: ProbeState, after: int) -> _Tile:
-        about, own, missing = state.quantity, principle_of(state.probe), _missing(view, state.probe.id)
+    def of(cls, state: ProbeState, after: int, missing: Mapping[str, str]) -> _Tile:
+        about, own = state.quantity, principle_of(state.probe)
         if missing:
             rule = rule_of(own.quantity, calibrating=True)
             return cls(state, after, missing, own.signal_unit, own.signal_decimals, rule, {"signal": "1"})
         rule = rule_of(state.kind.quantity, calibrating=False)
         return cls(state, after, {}, about.stated_in, about.decimals, rule, {})
-
-
-def _missing(view: VisitView, probe_id: uuid.UUID) -> dict[str, str]:
-    """What is to be known of the water before a probe's value can be told, by field."""
-    try:
-        services().readings.lens(probe_id, view.visit.site_id, None, view.visit.id)
-    except InvalidInput as wrong:
-        return wrong.fields
-    return {}
 
 
 def _place(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int]) -> str:
@@ -138,13 +129,14 @@ def _dipped(given: Sequence[str]) -> dict[uuid.UUID, int]:
 def _page(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int], errors: Mapping[str, str], values: Any) -> str:
     view = services().visits.view(visit_id)
     on_line = [s for s in probe_states(on_bench=True) if positions_of(s.probe) is not None]
+    missing = services().at_once.missing(visit_id, dipped)
     asked = {q.key for q in view.left} or {row.about.key for row in view.rows}
     return render_template(
         "visits/at_once.html",
         view=view,
         on_line=on_line,
         wanted={as_id(text) for text in values.getlist("probe")} or _wanted(on_line, asked),
-        tiles=[_Tile.of(view, s, dipped[s.probe.id]) for s in on_line if s.probe.id in dipped],
+        tiles=[_Tile.of(s, dipped[s.probe.id], missing.get(s.probe.id, {})) for s in on_line if s.probe.id in dipped],
         errors=errors,
         values=values,
         layers=LAYERS,
