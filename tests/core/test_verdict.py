@@ -162,6 +162,15 @@ def test_an_exchange_is_named_where_it_leaves_a_slope_that_an_electrode_has(slop
     assert ("buffers-swapped" in found) is named
 
 
+@pytest.mark.parametrize(("t", "asked"), [(45.0, False), (77.0, True), (-3.0, True)])
+def test_a_buffer_warmer_than_any_water_is_asked_about(t: float, asked: bool) -> None:
+    """77 °F are 25 °C."""
+    point = replace(points()[0], target_known=False)
+    warm = replace(point, point=replace(point.point, at=replace(point.point.at, temperature_c=t)))
+    sentence = judged([warm])["standard-temperature"].sentence
+    assert ("Was °F meant" in sentence, "Was °F meant (25.0 °C)?" in sentence) == (asked, t == 77.0)
+
+
 def test_two_swapped_buffers() -> None:
     assert "buffers-swapped" in judged(points(cups=(TECHNICAL[1], TECHNICAL[0])))
 

@@ -55,6 +55,17 @@ def upper_first(words: str) -> str:
     return words[:1].upper() + words[1:] if plain else words
 
 
+def fahrenheit_meant(celsius: float) -> str:
+    """The question whether a temperature was meant in °F.
+
+    Examples
+    --------
+    >>> fahrenheit_meant(77.0)
+    'was °F meant (25.0 °C)?'
+    """
+    return f"was °F meant ({signed((celsius - 32.0) / 1.8)} °C)?"
+
+
 def counted(count: float, one: str, many: str = "") -> str:
     """A number with what is counted, as people say it.
 

@@ -13,9 +13,10 @@ from brumel.core.calibrating.tolerances import Tolerance
 from brumel.core.findings import Acceptance, Bounds, Finding, Level, despite_findings, worst_first
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.reading.surroundings import WATER_C
 from brumel.core.sensing.principle import Coefficient
 from brumel.core.sensing.response import Origin
-from brumel.core.wording import counted, upper_first
+from brumel.core.wording import counted, fahrenheit_meant, upper_first
 
 _TAKEN_OVER_WORDS = {
     Origin.ASSUMED: "assumed, for no full run is known",
@@ -180,7 +181,8 @@ def _points(run: Run) -> Iterator[Finding]:
             yield Finding(
                 "standard-temperature",
                 Level.DOUBTFUL,
-                f"The value of {p.label} at {p.temperature_c:.1f} °C is not known; its label was used.",
+                f"The value of {p.label} at {p.temperature_c:.1f} °C is not known; its label was used."
+                f"{_unit_asked(p.temperature_c)}",
                 f"Bring the {run.tolerances.standard} to a temperature that its table covers (25 ± 2 °C without a "
                 "table), or enter the lot's own table.",
                 20,
@@ -193,6 +195,12 @@ def _points(run: Run) -> Iterator[Finding]:
                 "Repeat the point as the method says, if the reading matters.",
                 5,
             )
+
+
+def _unit_asked(temperature_c: float) -> str:
+    """Whether °F was meant, where no standard is kept so warm or cold."""
+    low, high = WATER_C
+    return "" if low <= temperature_c <= high else f" {upper_first(fahrenheit_meant(temperature_c))}"
 
 
 def _carried(run: Run, before: JudgedPoint | None, now: JudgedPoint) -> str:

@@ -9,12 +9,11 @@ from brumel.core.findings import Acceptance, Despite, Finding, Level, despite_fi
 from brumel.core.holding import worth
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.pressure import pressure_findings
-from brumel.core.reading.surroundings import Surroundings
+from brumel.core.reading.surroundings import WATER_C, Surroundings
 from brumel.core.sensing.response import Response
-from brumel.core.wording import counted, signed
+from brumel.core.wording import counted, fahrenheit_meant, signed
 
 _HOUSE = "rule of this product"
-_WATER_C = (-2.0, 45.0)
 
 
 @dataclass(frozen=True)
@@ -192,12 +191,12 @@ def _reading(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
             "Look at the temperature and at the compensation on the site's page, then amend the reading.",
             2,
         )
-    if not _WATER_C[0] <= reading.temperature_c <= _WATER_C[1]:
+    if not WATER_C[0] <= reading.temperature_c <= WATER_C[1]:
         yield Finding(
             "temperature-implausible",
             Level.DOUBTFUL,
-            f"{signed(reading.temperature_c)} °C is not a temperature of pools or natural waters: was °F meant "
-            f"({signed((reading.temperature_c - 32.0) / 1.8)} °C)?",
+            f"{signed(reading.temperature_c)} °C is not a temperature of pools or natural waters: "
+            f"{fahrenheit_meant(reading.temperature_c)}",
             "Look at the thermometer and its unit, then amend the reading.",
             2,
             _HOUSE,
