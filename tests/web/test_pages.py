@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import re
 import uuid
 
 import pytest
@@ -328,6 +329,23 @@ def test_oxygen_goes_into_no_water_without_its_pressure(
     assert post(client, f"/visits/{pond_visit}/at-once/immerse", probe=chosen[:1]).status_code == 302
     given = AIR | {"id-pressure": str(uuid.uuid4())}
     assert post(client, f"/visits/{pond_visit}/at-once/immerse", probe=chosen, **given).status_code == 302
+
+
+def test_the_next_depth_takes_every_probe_of_the_dip(
+    services: Services, client: FlaskClient, pond_visit: uuid.UUID
+) -> None:
+    ph, salts = (str(probe_id(services, label)) for label in ("A-pH", "A-EC"))
+    key = str(uuid.uuid4())
+    post(client, f"/visits/{pond_visit}", temperature="28.6", **{"id-temperature": key})  # A-pH's, sent before
+    sent: dict[str, object] = {f"id-{ph}": key, f"id-{salts}": str(uuid.uuid4()), "probe": [ph, salts]}
+    place = f"/visits/{pond_visit}/at-once/record"
+    answer = post(client, place, dip=[f"{ph}:0", f"{salts}:9999"], then="deeper", **sent)
+    assert (answer.status_code, set(tiles(answer.text))) == (422, {"A-EC"})
+    assert re.search('until-stable" role="alert">No sample has come', tiles(answer.text)["A-EC"])
+    again = re.findall(r'name="probe" value="([^"]+)"', answer.text)
+    assert set(again) == {ph, salts}
+    deeper = post(client, place, dip=[f"{ph}:0"], then="deeper", **sent | {"probe": again})
+    assert set(re.findall(r"dip=([0-9a-f-]+)", deeper.location)) == {ph, salts}
 
 
 def test_a_value_that_leans_on_salts_says_so_in_its_tile_until_they_are_read(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cache
+
 import numpy as np
 
 from brumel.core.arrays import Array, Number
@@ -47,15 +49,13 @@ def sodium_chloride_to_25(temperature_c: Number) -> Array:
     return curve(25.0) / curve(temperature_c)
 
 
-def _conductivity_of_root() -> MonotoneCurve:
-    """Molarity from conductivity at 25 °C: both as square roots, along which Kohlrausch's law is nearly straight."""
+@cache
+def _root_of() -> MonotoneCurve:
+    """Root of molarity over root of conductivity at 25 °C: along roots Kohlrausch's law is nearly straight."""
     table = printed_table("sodium_chloride_conductance.csv", "salt", "molarity", "equivalent_conductance")["NaCl"]
     root = np.linspace(0.0, np.sqrt(table.x[-1]), 200)
     conductance = MonotoneCurve.through(np.sqrt(table.x), table(table.x))
     return MonotoneCurve.through(np.sqrt(1000.0 * conductance(root) * root**2), root)
-
-
-_root_of: list[MonotoneCurve] = []
 
 
 def sodium_chloride_mg_l(conductivity_us_cm: Number, temperature_c: Number) -> Array:
@@ -69,7 +69,5 @@ def sodium_chloride_mg_l(conductivity_us_cm: Number, temperature_c: Number) -> A
     >>> round(float(sodium_chloride_mg_l(5390.0, 25.0)), -1)
     2830.0
     """
-    if not _root_of:
-        _root_of.append(_conductivity_of_root())
     at_25 = np.asarray(conductivity_us_cm, dtype=float) * sodium_chloride_to_25(temperature_c)
-    return _root_of[0](np.sqrt(at_25)) ** 2 * NACL_MG_PER_MOL
+    return _root_of()(np.sqrt(at_25)) ** 2 * NACL_MG_PER_MOL

@@ -41,7 +41,7 @@ def at_once(visit_id: uuid.UUID) -> ResponseReturnValue:
 def immerse(visit_id: uuid.UUID) -> ResponseReturnValue:
     """The probes are in the water: their traces begin now."""
     typed = Typed(request.form)
-    chosen = [p for text in request.form.getlist("probe") if (p := as_id(text)) is not None]
+    chosen = _chosen(request.form)
     try:
         if not 0 < len(chosen) <= MOST:
             raise InvalidInput({"probe": f"Choose from one to {MOST} probes."})
@@ -73,13 +73,22 @@ def record(visit_id: uuid.UUID) -> ResponseReturnValue:
         flash(f"{len(dipped) - len(refused)} of {len(dipped)} recorded.")
     if refused:
         left = {p: after for p, after in dipped.items() if p in refused}
-        errors = {str(p): " ".join(fields.values()) for p, fields in refused.items()}
+        # What the line of a probe lacked is past once its trace is stable.
+        errors = {
+            f"line-{p}" if fields.keys() == {"device"} else str(p): " ".join(fields.values())
+            for p, fields in refused.items()
+        }
         if any("despite" in fields for fields in refused.values()):
             errors["despite"] = ""  # its words stand with the probe
         return _page(visit_id, left, errors, request.form), 422
     if request.form.get("then") == "deeper":
-        return redirect(_place(visit_id, _begun(visit_id, list(dipped))))
+        return redirect(_place(visit_id, _begun(visit_id, _chosen(request.form) or list(dipped))))
     return redirect(url_for("visits.visit", visit_id=visit_id))
+
+
+def _chosen(given: Any) -> list[uuid.UUID]:
+    """The probes of the dip, those that are recorded already among them."""
+    return [p for text in given.getlist("probe") if (p := as_id(text)) is not None]
 
 
 def _begun(visit_id: uuid.UUID, chosen: Sequence[uuid.UUID]) -> dict[uuid.UUID, int]:
@@ -131,11 +140,13 @@ def _page(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int], errors: Mapping[
     on_line = [s for s in probe_states(on_bench=True) if positions_of(s.probe) is not None]
     missing = services().at_once.missing(visit_id, dipped)
     asked = {q.key for q in view.left} or {row.about.key for row in view.rows}
+    chosen = _chosen(values)
     return render_template(
         "visits/at_once.html",
         view=view,
         on_line=on_line,
-        wanted={as_id(text) for text in values.getlist("probe")} or _wanted(on_line, asked),
+        wanted=set(chosen) or _wanted(on_line, asked),
+        dip=chosen or list(dipped),
         tiles=[_Tile.of(s, dipped[s.probe.id], missing.get(s.probe.id, {})) for s in on_line if s.probe.id in dipped],
         errors=errors,
         values=values,
