@@ -1,6 +1,7 @@
 """Breaks one line of the core at a time and shows which breaks no test notices.
 
-``PYTHONPATH=src:. .venv/bin/python scripts/mutants.py [--count 60] [--seed 1] [--in core/settling] [--maps FOLDER]``.
+``PYTHONPATH=src:. .venv/bin/python scripts/mutants.py [--count 60] [--seed 1] [--in core/settling] [--kind sign]
+[--maps FOLDER]``.
 A comparison is turned round, a bound let in or out, a sign or a constant changed, a raise removed, in a copy of the
 tree; the tests of core and services that touch the line are run, quickest files first. Which those are is seen once,
 in about ten minutes, and kept in the folder. The seed is printed; the same seed breaks the same lines.
@@ -31,7 +32,7 @@ WORKERS = 2
 WANTED = 0.85
 _NEAR = (
     ("tests/core", "tests/reference", "src/brumel/core"),
-    ("tests/services", "tests/devices"),
+    ("tests/services", "tests/devices", "tests/store"),
 )  # fmt: skip
 """What may notice a break, seen by one worker each."""
 _ALWAYS = ("tests/core/test_pinned_declared.py",)
@@ -179,10 +180,11 @@ def main() -> None:
     parser.add_argument("--count", type=int, default=60)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--in", dest="folder", default="core")
+    parser.add_argument("--kind", help="only these: comparison, bound, sign, constant, removed raise")
     parser.add_argument("--maps", type=Path)
     given = parser.parse_args()
     paths = sorted((ROOT / "src/brumel" / given.folder).rglob("*.py"))
-    every = [m for path in paths for m in mutants_of(path)]
+    every = [m for path in paths for m in mutants_of(path) if given.kind in (None, m.kind)]
     chosen = random.Random(given.seed).sample(every, min(given.count, len(every)))
     print(f"seed {given.seed}: {len(chosen)} of {len(every)} mutants in {given.folder}")
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(WORKERS) as pool:

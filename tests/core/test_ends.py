@@ -17,6 +17,7 @@ from brumel.core.calibrating.run_file import judge_file
 from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.calibrating.within import Within
 from brumel.core.errors import CoreError
+from brumel.core.findings import Bounds, Level
 from brumel.core.quantities.pool import saturation_index
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import choices
@@ -55,6 +56,17 @@ def test_a_drifted_reference_is_off_by_what_it_shows(signal: float, words: str) 
     point = JudgedPoint("ZoBell", Point(230.0, signal, at, 3.0, 1.0), 220.0, "zobell", Use.CHECK, settling_s=60.0)
     (found,) = metal_causes(Run((point,), Response.usual(metal), limits))
     assert words in found.sentence
+
+
+@pytest.mark.parametrize(("off", "came_from", "drawn"), [(5.2, 260.0, True), (4.8, 260.0, False), (5.2, 200.0, False),
+                                                         (-5.2, 200.0, True), (12.0, 242.0, False)])  # fmt: skip
+def test_a_slow_metal_is_drawn_to_what_it_came_from(off: float, came_from: float, drawn: bool) -> None:
+    """From five millivolts on (common practice); what it gave at first is not what it gives now."""
+    point = Point(230.0, 230.0 + off, Conditions(25.0), 3.0, 1.0)
+    slow = JudgedPoint("ZoBell", point, 220.0, "zobell", Use.CHECK, settling_s=900.0, first_signal=came_from)
+    limits = Tolerances.of(shipped_tolerances("metal", "orp") | {"holds_days": (7.0, 30.0)})
+    (found,) = metal_causes(Run((slow,), Response.usual(principle("metal")), limits))
+    assert ("it came from" in found.sentence, found.level is Level.UNFIT) == (drawn, drawn)
 
 
 def glass_file(**more: Any) -> dict[str, Any]:
@@ -224,3 +236,10 @@ def test_of_many_values_none_is_overlooked(out: int) -> None:
 @pytest.mark.parametrize(("metres", "fits"), [(-431.0, False), (-430.0, True), (6000.0, True), (6001.0, False)])
 def test_a_place_lies_from_430_m_below_the_sea_to_6000_above(metres: float, fits: bool) -> None:
     assert ("altitude_m" not in wrong_with(Pressure(None, "hPa", "altitude", metres))) is fits
+
+
+@pytest.mark.parametrize("value", [0.1 + 0.2, -0.1 - 0.2, 1.1 * 1.1 - 0.91])
+def test_what_a_sum_leaves_behind_the_ninth_decimal_is_not_beyond(value: float) -> None:
+    limits = Bounds.around_zero(0.3, 0.6)
+    assert (limits.level(value), limits.level(2 * value)) == (Level.SOUND, Level.DOUBTFUL)
+    assert limits.level(0.300000001) is Level.DOUBTFUL

@@ -8,6 +8,7 @@ them anew.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import replace
 from itertools import combinations, product
@@ -20,7 +21,7 @@ from tests.exact_points import Points, every_method, moved, warmed
 from tests.pinned import Pinned
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.run import PreviousRun
+from brumel.core.calibrating.run import JudgedPoint, PreviousRun
 from brumel.core.findings import Finding, Level
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures
@@ -32,7 +33,11 @@ from brumel.core.reading.together import Taken, judge_together
 from brumel.core.reading.water import Compensation
 
 SHARES = (0.004, 0.02, 0.05, 0.09, 0.15, 0.4, 0.95, 9.0)
-WARMER_C = (-16.0, -7.0, 7.0, 14.0)
+TWICE = (8.12, -0.9)
+"""The next standard's conductivity instead of its own; a cell constant wrong by ten."""
+WARMER_C = (-16.0, -7.0, -1.2, 1.2, 7.0, 14.0)
+COMPENSATED = ((-7.0, 0.236), (-7.0, 0.528), (-7.0, -0.191), (14.0, -0.174), (14.0, 0.21))
+"""How much warmer, and by what share a meter that compensates, or does so twice, is off then."""
 PLACES: tuple[dict[str, Any], ...] = (
     {"conditions": Surroundings(water_c=9.0).plain, "leaves_open": "the offset"},
     {"out_of_order": ("pH was calibrated before it, and carries salt",), "reach": (1.0, 900.0)},
@@ -50,14 +55,40 @@ def spoilt(points: Points) -> Iterator[Points]:
     for (one, other), share, part in product(combinations(numbers, 2), SHARES[2:-2], (-0.5, 0.6, 0.95)):
         yield moved(moved(points, one, -share), other, -share * part)
         yield moved(moved(points, other, -share), one, -share * part)
+        yield exchanged(points, one, other)
+    first = points[0].point.signal
+    yield [with_signal(p, first + 0.02 * (p.point.signal - first)) for p in points]
     yield from at_other_temperatures(points)
+    for n, share in product(numbers, TWICE):
+        yield moved(points, n, share)
+    for n, (by_c, share) in product(numbers, COMPENSATED):
+        yield moved(warmed(points, n, by_c), n, share)
+    for n, share in product(numbers, SHARES):
+        yield moved(points[::-1], n, share)
     for n in numbers:
         for how in (
-            {"settling_s": 1200.0}, {"expired_days": 3}, {"over_open_days": 41}, {"deviations": ("rinse skipped",)},
-            {"target_known": False}, {"family": "primary"},
+            {"settling_s": 1200.0}, {"settling_s": None}, {"expired_days": 3}, {"over_open_days": 41},
+            {"deviations": ("rinse skipped",)}, {"target_known": False}, {"family": "primary"},
         ):  # fmt: skip
-            yield [replace(p, **how) if p is points[n] else p for p in points]
+            yield changed(points, n, **how)
+        yield changed(moved(points, n, 0.3), n, settling_s=1200.0)
         yield points[: n + 1]
+
+
+def changed(points: Points, number: int, **how: Any) -> Points:
+    """One point, otherwise."""
+    return [replace(p, **how) if n == number else p for n, p in enumerate(points)]
+
+
+def with_signal(p: JudgedPoint, signal: float) -> JudgedPoint:
+    """The point, had it given another signal."""
+    return replace(p, point=replace(p.point, signal=signal))
+
+
+def exchanged(points: Points, one: int, other: int) -> Points:
+    """Two bottles taken for each other."""
+    to = {one: other, other: one}
+    return [with_signal(p, points[to.get(n, n)].point.signal) for n, p in enumerate(points)]
 
 
 def at_other_temperatures(points: Points) -> Iterator[Points]:
@@ -71,9 +102,11 @@ def of_runs() -> Iterator[tuple[str, Finding]]:
     for _, frozen, response, points in every_method():
         last, tended = PreviousRun(response, 3.0), PreviousRun(response, 400.0, "a new part was fitted")
         runs = [
-            *((frozen, changed, before, None) for changed, before in product(spoilt(points), (None, last))),
-            *((frozen | place, changed, last, None)
-              for changed, place in product([points, *at_other_temperatures(points)], PLACES)),
+            *((frozen, found, before, None) for found, before in product(spoilt(points), (None, last, tended))),
+            *((frozen | place, found, last, None)
+              for found, place in product([points, *at_other_temperatures(points)], PLACES)),
+            *((frozen | PLACES[1], moved(points, n, -share), None, None)
+              for n, share in product(range(len(points)), SHARES[:-1])),
             *((frozen, points, tended, waters) for waters in WATERS),
         ]  # fmt: skip
         yield from ((frozen["principle"], f) for run in runs for f in judge(*run)[1])
@@ -110,11 +143,12 @@ def taken(values: dict[str, float]) -> dict[str, Taken]:
 
 
 def sentences() -> Iterator[str]:
-    """Each code's first and last finding of each level, in order of the code."""
-    found: dict[tuple[str, str, Level], list[Finding]] = {}
+    """Each code's first and last finding of each level and remedy, in order of the code."""
+    found: dict[tuple[str, str, Level, int, str], list[Finding]] = {}
     for where, f in (*of_runs(), *(("visit", f) for f in of_visits())):
-        found.setdefault((where, f.code, f.level), []).append(f)
-    for (where, code, level), all_of_it in sorted(found.items()):
+        key = (where, f.code, f.level, f.minutes or 0, re.sub(r"\d+", "", f.remedy))
+        found.setdefault(key, []).append(f)
+    for (where, code, level, *_), all_of_it in sorted(found.items()):
         for f in dict.fromkeys((all_of_it[0], all_of_it[-1])):
             yield f"{where} {code} {level} | {f.sentence} | {f.remedy} | {f.minutes} | {f.source}"
 

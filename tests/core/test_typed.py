@@ -96,3 +96,9 @@ def test_what_nobody_can_mean_begins_beyond_a_million_millions() -> None:
             number_typed(text)
     assert far_in([1e12, -1e12]) is None
     assert far_in([1.0, -1.01e12]) == -1.01e12
+
+
+@pytest.mark.parametrize(("typed", "words"), [("0." + "0" * 60 + "1", "small"), ("9" * 61, "large")])
+def test_of_what_nobody_can_mean_forty_characters_are_repeated(typed: str, words: str) -> None:
+    with pytest.raises(NotANumber, match=f"^'{typed[:40]}' is too {words} to be meant"):
+        number_typed(typed)

@@ -125,7 +125,8 @@ class Bounds:
     doubtful_high: float
 
     def level(self, value: float) -> Level:
-        """The level of a value; not a number is unfit."""
+        """The level of a value, to nine decimals: what a sum leaves behind them is beyond nothing; nan is unfit."""
+        value = round(value, 9)
         if self.sound_low <= value <= self.sound_high:
             return Level.SOUND
         if self.doubtful_low <= value <= self.doubtful_high:

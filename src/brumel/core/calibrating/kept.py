@@ -53,7 +53,7 @@ class KeptPoint:
 
     def off(self, shown: float) -> float:
         """How far a shown value is off the target, in the unit."""
-        return round(shown - self.target, 9)
+        return shown - self.target
 
     @property
     def within(self) -> Within:

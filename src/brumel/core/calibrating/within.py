@@ -33,10 +33,10 @@ class Within:
 
         Examples
         --------
-        >>> Within(2.0, 5.0, percent=True, least=3.0).scaled(-14.0, 1413.0)
-        -0.990799717
+        >>> round(Within(2.0, 5.0, percent=True, least=3.0).scaled(-14.0, 1413.0), 6)
+        -0.9908
         """
-        return round(off * 100.0 / target if self._in_percent(target) else off, 9)
+        return off * 100.0 / target if self._in_percent(target) else off
 
     def bounds(self, target: float) -> Bounds:
         """Sound and doubtful, on that scale.
