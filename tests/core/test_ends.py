@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 
 import numpy as np
@@ -18,6 +19,7 @@ from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
 from brumel.core.calibrating.within import Within
 from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Level
+from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until
 from brumel.core.quantities.pool import saturation_index
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import choices
@@ -243,3 +245,14 @@ def test_what_a_sum_leaves_behind_the_ninth_decimal_is_not_beyond(value: float) 
     limits = Bounds.around_zero(0.3, 0.6)
     assert (limits.level(value), limits.level(2 * value)) == (Level.SOUND, Level.DOUBTFUL)
     assert limits.level(0.300000001) is Level.DOUBTFUL
+
+
+@pytest.mark.parametrize(("unit", "codes"), [("mL", ["lot-open-too-long"]), ("sachets", []), ("tablets", [])])
+def test_a_box_of_pieces_has_no_open_life(unit: str, codes: list[str]) -> None:
+    """Each is opened by itself (common practice): the day that the box was opened ends nothing."""
+    today, expires = date(2026, 5, 6), date(2026, 12, 1)
+    lot = LotFacts(expires, date(2026, 5, 1), 1, 90.0, unit=unit)
+    assert [f.code for f in judge_lot(lot, today)] == codes
+    assert (lot.good_until, lasts_until([lot], 0.5, today)) == (
+        (date(2026, 5, 2), today) if codes else (expires, date(2026, 11, 2))
+    )

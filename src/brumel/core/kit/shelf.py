@@ -81,19 +81,31 @@ class LotFacts:
 
     def days_over_open(self, on: date) -> int:
         """Days past its open life; 0 where unopened or within."""
-        return 0 if self.opened_on is None else max((on - self.opened_on).days - self.open_life_days, 0)
+        return max((on - self.open_until).days, 0)
+
+    @property
+    def opens(self) -> bool:
+        """Whether it is opened once and kept open: a bottle. A sachet or tablet is opened when it is used."""
+        return self.unit == "mL"
 
     @property
     def least(self) -> float:
         """What one point takes at least: a cup, or one piece."""
-        return CUP_ML if self.unit == "mL" else 1.0
+        return CUP_ML if self.opens else 1.0
+
+    @property
+    def open_until(self) -> date:
+        """The last day of its open life; without end where it is closed."""
+        return self.opened(self.opened_on) if self.opened_on is not None else date.max
+
+    def opened(self, on: date) -> date:
+        """The last day of its open life, were it opened that day."""
+        return on + timedelta(days=self.open_life_days) if self.opens else date.max
 
     @property
     def good_until(self) -> date:
         """The last day that it serves: its expiry, or the end of its open life."""
-        if self.opened_on is None:
-            return self.expires_on
-        return min(self.expires_on, self.opened_on + timedelta(days=self.open_life_days))
+        return min(self.expires_on, self.open_until)
 
 
 @kept
@@ -162,9 +174,7 @@ def lasts_until(lots: Iterable[LotFacts], daily: float, today: date) -> date:
     """
     day = today
     for lot in sorted(lots, key=lambda x: (x.opened_on is None, x.good_until)):
-        opened = lot.opened_on or day
-        stays_closed = lot.unit != "mL" or (lot.opened_on is None and daily <= 0)
-        spoils = lot.expires_on if stays_closed else min(lot.expires_on, opened + timedelta(days=lot.open_life_days))
+        spoils = min(lot.good_until, lot.opened(day)) if lot.opened_on is None and daily > 0 else lot.good_until
         used_up = spoils if lot.left is None or daily <= 0 else day + timedelta(days=int(max(lot.left, 0.0) / daily))
         day = max(day, min(spoils, used_up))
     return day
