@@ -157,6 +157,19 @@ def test_the_bench_offers_the_pressure_of_the_kit_that_is_there_with_who_gave_it
     assert (elsewhere.pressure, elsewhere.given_for) == (None, None)
 
 
+def test_a_run_that_nobody_finished_is_told_before_another_begins(world: World) -> None:
+    probe, other = (world.at().states.probe_state(world.other_probe("ph-combination")).probe for _ in range(2))
+    bench = world.at().calibrations
+    assert bench.hints(probe.id).unfinished is None
+    run_id = world.begin(probe)
+    found = bench.hints(probe.id).unfinished
+    assert found is not None
+    assert (found.id, found.person.id) == (run_id, world.person.id)
+    assert bench.hints(other.id).unfinished is None
+    bench.abandon(run_id, world.person, "the buffer was spilt")
+    assert bench.hints(probe.id).unfinished is None
+
+
 def test_a_broken_order_is_told_before_and_stays_with_the_run(world: World) -> None:
     """Buffers first, then a conductivity standard of the same kit: salt is carried over (common practice)."""
     buffers = world.at().states.probe_state(world.other_probe("ph-combination", "Kit in order")).probe

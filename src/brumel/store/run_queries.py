@@ -215,14 +215,15 @@ def checks_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, limit: 
     return session.scalars(query).unique().all()
 
 
-def open_runs(session: Session) -> Sequence[CalibrationRun]:
-    """Runs begun and neither signed nor given up, the newest first."""
-    return session.scalars(
+def open_runs(session: Session, probe_id: uuid.UUID | None = None) -> Sequence[CalibrationRun]:
+    """Runs begun and neither signed nor given up, of all probes or of one, the newest first."""
+    found = (
         select(CalibrationRun)
         .where(~CalibrationRun.signature.has(), ~CalibrationRun.abandonment.has())
         .options(selectinload(CalibrationRun.points))
         .order_by(CalibrationRun.started_at.desc())
-    ).all()
+    )
+    return session.scalars(found if probe_id is None else found.where(CalibrationRun.probe_id == probe_id)).all()
 
 
 def all_runs(wanted: Criteria) -> Select[CalibrationRun]:

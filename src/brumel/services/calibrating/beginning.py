@@ -78,6 +78,8 @@ class Hints:
     """Which probes that it leans on have no calibration that holds; empty where all have."""
     out_of_order: tuple[str, ...] = ()
     """What was calibrated before it today and should come after, with the reason."""
+    unfinished: CalibrationRun | None = None
+    """The newest run with it that is neither signed nor given up."""
 
 
 def hints_for(session: Session, probe: Probe, clock: Clock, order: HouseOrder) -> Hints:
@@ -87,7 +89,8 @@ def hints_for(session: Session, probe: Probe, clock: Clock, order: HouseOrder) -
     run = run_queries.newest_with_pressure(session, probe.kit, now - REMEMBERED, now) if asked else None
     pressure = stored.place_of(run).pressure if run else None
     early = tuple(out_of_order(session, probe, clock, order))
-    return Hints(pressure, run, _not_looked_at(session, probe, now), leaning_on_stale(session, probe, now), early)
+    stale, unfinished = leaning_on_stale(session, probe, now), run_queries.open_runs(session, probe.id)
+    return Hints(pressure, run, _not_looked_at(session, probe, now), stale, early, next(iter(unfinished), None))
 
 
 def new_run_row(session: Session, begin: Begin, person: Person, clock: Clock, order: HouseOrder) -> dict[str, Any]:
