@@ -102,7 +102,8 @@ def of_runs() -> Iterator[tuple[str, Finding]]:
     for _, frozen, response, points in every_method():
         last, tended = PreviousRun(response, 3.0), PreviousRun(response, 400.0, "a new part was fitted")
         runs = [
-            *((frozen, found, before, None) for found, before in product(spoilt(points), (None, last, tended))),
+            *((frozen, found, before, None) for found, before in product(spoilt(points), (None, last))),
+            *((frozen, moved(points, n, share), tended, None) for n, share in product(range(len(points)), SHARES)),
             *((frozen | place, found, last, None)
               for found, place in product([points, *at_other_temperatures(points)], PLACES)),
             *((frozen | PLACES[1], moved(points, n, -share), None, None)
