@@ -34,12 +34,14 @@ def noise(t: Array, seed: int = 9) -> Array:
     return np.random.default_rng(seed).normal(size=t.size)
 
 
-def added(what: Callable[[Array], Array]) -> Callable[[float, float], Trace]:
-    """A settled trace with so many spans of this on it."""
+def added(what: Callable[[Array], Array], *, coarse: bool = False) -> Callable[[float, float], Trace]:
+    """A settled trace with so many spans of this on it; the display may be as coarse as can still be stable."""
 
     def spoilt(by: float, span: float) -> Trace:
         t, y, c = drawn(Signal(5.0, 60.0, 0.03))
-        return t, y + by * span * what(t), c
+        y = y + by * span * what(t)
+        step = 10.0 ** np.floor(np.log10(span))
+        return t, np.round(y / step) * step if coarse else y, c
 
     return spoilt
 
@@ -79,6 +81,13 @@ SPOILT: dict[str, Callable[[float, float], Trace]] = {
     "drift that slows": added(lambda t: -40.0 * np.exp(-t / 80.0)),
     "turning round": added(lambda t: np.maximum(t - 70.0, 0.0) / 30.0),
     "a gap": without,
+    "a step on a coarse display": added(lambda t: t > 98.0, coarse=True),
+    "ringing on a coarse display": added(lambda t: np.sin(t * 2.1), coarse=True),
+    "swaying on a coarse display": added(lambda t: np.sin(t / 9.0), coarse=True),
+    "walking on a coarse display": added(lambda t: np.cumsum(noise(t)) / 8.0, coarse=True),
+    "noise on a coarse display": added(noise, coarse=True),
+    "drift on a coarse display": added(lambda t: t / 30.0, coarse=True),
+    "turning on a coarse display": added(lambda t: np.maximum(t - 70.0, 0.0) / 30.0, coarse=True),
     "coarse steps": shown_in_steps,
     "warming": warming,
     "slow": lambda by, span: drawn(Signal(2.0 * by + 1.0, 60.0, 0.03)),
