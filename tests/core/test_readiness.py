@@ -275,10 +275,22 @@ class TestTrend:
     @pytest.mark.parametrize(
         ("tail", "rule"),
         # Nelson 1984, run rules of control charts.
-        [([2.0], "beyond three"), ([0.12] * 9, "nine in a row"), ([0.01, 0.03, 0.06, 0.1, 0.14, 0.19], "six in a row")],
-    )
+        [
+            ([2.0], "beyond three"), ([-0.12] * 9, "nine in a row"), ([0.12] * 9, "nine in a row"),
+            ([0.01, 0.03, 0.06, 0.1, 0.14, 0.19], "six in a row"),
+            ([0.14, 0.09, 0.06, 0.03, 0.01, -0.02], "six in a row"),
+        ],
+    )  # fmt: skip
     def test_run_rules_are_named(self, tail: list[float], rule: str) -> None:
+        """The steady ones before them end above the middle."""
         steady = np.tile([-0.1, 0.1], 30)
         found = trend_of(course(98 + np.concatenate([steady, tail])), self.SOUND, START + timedelta(days=150))
         assert found is not None
         assert any(rule in r for r in found.rules), found.rules
+
+    @pytest.mark.parametrize("tail", [[-0.12] * 8, [0.12] * 7, [0.01, 0.03, 0.06, 0.1, 0.14], [0.09, 0.06, 0.03, 0.01]])
+    def test_one_fewer_names_none(self, tail: list[float]) -> None:
+        steady = np.tile([-0.1, 0.1], 30)
+        found = trend_of(course(98 + np.concatenate([steady, tail])), self.SOUND, START + timedelta(days=150))
+        assert found is not None
+        assert found.rules == ()

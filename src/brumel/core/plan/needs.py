@@ -200,7 +200,7 @@ class _Maker:
         fitting = [o for o in fitting if o.unit == unit]
         enough = [o for o in fitting if o.left is None or o.left >= amount]
         if not enough:
-            left = sum(o.left or 0.0 for o in fitting)
+            left = sum(o.left for o in fitting if o.left is not None)
             caution = caution or f"Only {left:g} {unit} left in all of them, none has enough alone."
         return Need(what, points, amount, unit, tuple(o.key for o in (enough or fitting)), caution)
 
@@ -215,6 +215,6 @@ def _one_family(chosen: Sequence[Role], buffers: Sequence[Offer]) -> str:
     def worth(family: str) -> tuple[int, float]:
         own = [o for o in buffers if o.family == family]
         served = sum(any(role.admits(o.standard, o.value, o.family) for o in own) for role in chosen)
-        return served, sum(o.left or 0.0 for o in own)
+        return served, sum(o.left for o in own if o.left is not None)
 
     return max(sorted({o.family for o in buffers}), key=worth, default="")

@@ -149,7 +149,7 @@ def _of_conductivity(value: float, budget: Budget, at: Conditions, water: Compen
         found = _worked("dissolved-solids", "mg/L", "total-dissolved-solids", "tds_mg_l", behind, factor)
         if found:
             yield found
-    if value > 0 and (found := _worked("resistivity", "Ω·cm", "resistivity", "resistivity_ohm_cm", of, {})):
+    if found := _worked("resistivity", "Ω·cm", "resistivity", "resistivity_ohm_cm", of, {}):
         yield found
 
 
