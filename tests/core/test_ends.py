@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from tests.core.test_calculations import good
 from tests.exact_points import exact, moved
 from tests.simulated_bench import KINDS
 
@@ -27,6 +28,8 @@ from brumel.core.reading.jump import jump
 from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import JudgedReading, judge_reading
+from brumel.core.reading.water import COMPENSATIONS
+from brumel.core.reading.water import wrong_with as compensation_wrong
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, within
 from brumel.core.sensing.fit import Point
@@ -61,7 +64,7 @@ def test_a_drifted_reference_is_off_by_what_it_shows(signal: float, words: str) 
 
 
 @pytest.mark.parametrize(("off", "came_from", "drawn"), [(5.2, 260.0, True), (4.8, 260.0, False), (5.2, 200.0, False),
-                                                         (-5.2, 200.0, True), (12.0, 242.0, False)])  # fmt: skip
+                                                         (-5.2, 200.0, True), (12.0, 242.0, False), (5.2, 235.3, True)])  # fmt: skip
 def test_a_slow_metal_is_drawn_to_what_it_came_from(off: float, came_from: float, drawn: bool) -> None:
     """From five millivolts on (common practice); what it gave at first is not what it gives now."""
     point = Point(230.0, 230.0 + off, Conditions(25.0), 3.0, 1.0)
@@ -256,3 +259,28 @@ def test_a_box_of_pieces_has_no_open_life(unit: str, codes: list[str]) -> None:
     assert (lot.good_until, lasts_until([lot], 0.5, today)) == (
         (date(2026, 5, 2), today) if codes else (expires, date(2026, 11, 2))
     )
+
+
+@pytest.mark.parametrize(
+    ("coefficient", "holds"), [(None, False), (0.0, False), (0.01, True), (10.0, True), (10.1, False)]
+)
+def test_a_linear_compensation_has_up_to_ten_percent_a_degree(coefficient: float | None, holds: bool) -> None:
+    given = {"method": "linear", "coefficient": coefficient}
+    assert (
+        compensation_wrong(given, COMPENSATIONS) == {}
+        if holds
+        else "coefficient" in compensation_wrong(given, COMPENSATIONS)
+    )
+
+
+def test_a_pond_at_its_limit_at_dusk_has_come_down_to_it_then() -> None:
+    night = good("night-oxygen")
+    found = calculate("night-oxygen", night | {"limit_mg_l": night["evening_mg_l"]})
+    assert found.outputs["crosses_at"] == night["evening_at"]
+
+
+def test_a_key_that_no_point_has_is_named_with_those_that_it_takes() -> None:
+    points = [{"ph": 7.0, "mv": 0.0, "temperature_c": 25.0}, {"ph": 4.0, "volts": 0.17, "temperature_c": 25.0}]
+    with pytest.raises(InvalidInputs) as refused:
+        calculate("electrode-fit", {"points": points})
+    assert refused.value.fields["points"] == "Point 2 of points has no volts; it takes mv, ph, temperature_c."
