@@ -28,10 +28,12 @@ from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit, keeps
+from brumel.core.reading.together import rests_on
 from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
 from brumel.core.sensing.response import Response
 
 OFF = [float(by) for by in np.geomspace(1e-4, 20.0, 22)]
+LESS = [*(by for by in OFF if by < 1.0), 0.992]
 HOLDS = (7.0, 30.0)
 
 
@@ -70,6 +72,8 @@ def readings() -> Iterator[str]:
         for value in (low, high, low - 0.02 * (high - low), high * 1.01):
             yield f"{key} {value:g}: {said(judge_reading(replace(of, quantity=key, value=value)))}"
 
+    yield f"rests on: {said(rests_on([('pH 8.9', Level.DOUBTFUL), ('t 28 °C', Level.SOUND), ('TAN', Level.UNFIT)]))}"
+
 
 def limits() -> Iterator[str]:
     """A value with its U beside a limit: at either end of what is near, which quarters meet exactly."""
@@ -100,7 +104,7 @@ def kept() -> Iterator[str]:
                 continue
             aim = KeptPoint(check, "the standard", target, temperature_c=t, target_u=0.004)
             yield f"{key} {target:g} {t} more: {'; '.join(changes(more(aim, 1.0), OFF))}"
-            yield f"{key} {target:g} {t} less: {'; '.join(changes(more(aim, -1.0), [by for by in OFF if by < 1.0]))}"
+            yield f"{key} {target:g} {t} less: {'; '.join(changes(more(aim, -1.0), LESS))}"
         at = KeptPoint(check, "the standard", 7.0, before=7.35, after=7.01, target_u=0.004)
         for how in WAYS_KEPT:
             yield f"{key} {how}: {said(judge_kept([replace(at, **how)], []))}"

@@ -15,7 +15,7 @@ from brumel.core.settling.approach import fit_approach
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.core.settling.troubles import Settling
-from brumel.core.settling.windows import Trace, first_window
+from brumel.core.settling.windows import Trace, first_window, held_window, window_at
 
 RULE = CALIBRATION_PH
 
@@ -179,6 +179,31 @@ def test_stable_at_is_the_end_of_the_first_window_that_kept_the_rule() -> None:
     assert judge(y, t, until=first.times[1]).stable
     assert not judge(y[before], t[before]).stable
     assert first_window(Trace(t[:40], y[:40], np.zeros(40)), RULE) is None
+
+
+@pytest.mark.parametrize(("newest", "holds"), [(0.34, True), (0.36, False)])
+def test_a_window_that_kept_the_rule_holds_until_a_sample_lies_a_span_from_it(newest: float, holds: bool) -> None:
+    """Its mean is 0.05 mV, the span 0.3: the newest breaks its own window, and beyond 0.35 the one before."""
+    y = np.tile([0.0, 0.1], 60)
+    y[-1] = newest
+    t = 1000.0 + np.arange(y.size)
+    trace = Trace(t, y, np.zeros(y.size))
+    assert not window_at(trace, y.size - 1, RULE).keeps_rule
+    held = held_window(trace, RULE)
+    assert (held.times[1] if held else None) == (t[-2] if holds else None)
+
+
+def test_a_clock_that_does_not_begin_at_nought_changes_nothing() -> None:
+    t = np.arange(0, 200, 0.5)
+    y, warmth = 100.0 * np.exp(-t / 8.0), np.zeros(t.size)
+    first, later = (first_window(Trace(t + by, y, warmth), RULE) for by in (0.0, 1000.0))
+    assert first is not None
+    assert later is not None
+    assert later.times == tuple(1000.0 + end for end in first.times)
+    for until in (20, 60, 140, 400):
+        at_nought, shifted = (judge_settling(t[:until] + by, y[:until], warmth[:until], RULE) for by in (0.0, 1000.0))
+        assert (shifted.state, shifted.remaining_s) == (at_nought.state, at_nought.remaining_s)
+        assert shifted.left_over == pytest.approx(at_nought.left_over)
 
 
 @pytest.mark.parametrize("rule", settling_rules().values(), ids=settling_rules())

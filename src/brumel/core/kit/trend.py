@@ -159,7 +159,7 @@ def _crossing(here: float, per_day: float, sound: tuple[float, float]) -> float 
 
 
 def _broken_rules(values: Array) -> list[str]:
-    """The usual run rules, named, on the newest values."""
+    """The usual run rules, named, on the newest of at least eight values."""
     control = Control.of(values)
     off = values - control.centre
     found = []
@@ -167,6 +167,6 @@ def _broken_rules(values: Array) -> list[str]:
         found.append("the newest lies beyond three standard deviations")
     if values.size >= 9 and (np.all(off[-9:] > 0) or np.all(off[-9:] < 0)):
         found.append("nine in a row on one side: a shift")
-    if values.size >= 6 and (np.all(np.diff(values[-6:]) > 0) or np.all(np.diff(values[-6:]) < 0)):
+    if np.all(np.diff(values[-6:]) > 0) or np.all(np.diff(values[-6:]) < 0):
         found.append("six in a row rising or falling: a drift")
     return found

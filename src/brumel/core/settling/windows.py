@@ -86,9 +86,8 @@ def first_window(trace: Trace, rule: SettlingRule) -> Window | None:
         return None
     rule = rule.at(float(y[-1]), display_step(y))
     starts = np.searchsorted(t, t - rule.window_s)
-    long_enough = t - t[0] >= max(rule.window_s, rule.minimum_s)
     # Where the ends of a window differ by more than the span, so do its samples.
-    for last in np.flatnonzero(long_enough & (np.abs(y - y[starts]) <= rule.span * (1 + _EXACT) + _EXACT * np.abs(y))):
+    for last in np.flatnonzero(np.abs(y - y[starts]) <= rule.span * (1 + _EXACT) + _EXACT * np.abs(y)):
         window = window_at(trace, int(last), rule)
         if window.keeps_rule:
             return window
