@@ -51,6 +51,10 @@ def traces() -> Iterator[tuple[str, np.ndarray, np.ndarray, np.ndarray]]:
     yield "a step", t, y + 4.0 * (t > 70), np.full(t.shape, 21.0)
     yield "wandering", t, y + 1.5 * np.sin(t / 9.0), np.full(t.shape, 21.0)
     yield "warming", t, y, 21.0 + 3.0 * np.exp(-t / 60.0)
+    yield "a ramp", t, 0.02 * t + 0.001 * y, np.full(t.shape, 21.0)
+    yield "a ramp after a gap", t[gap], 0.02 * t[gap] + 0.001 * y[gap], np.full(gap.sum(), 21.0)
+    fall = 9.0 * np.exp(-t / 400.0) * (1.0 - np.exp(-t / 4.0))
+    yield "rises, then falls", t, fall + 0.01 * y, np.full(t.shape, 21.0)
     yield "late", t, np.where(t < 15, 80.0, np.interp(t - 15, t, y)), np.full(t.shape, 21.0)
 
 
