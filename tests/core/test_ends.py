@@ -11,6 +11,7 @@ from tests.core.test_calculations import good
 from tests.exact_points import exact, moved
 from tests.simulated_bench import KINDS
 
+from brumel.core.calibrating.causes_ion import pair_apart
 from brumel.core.calibrating.causes_metal import metal_causes
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.methods import Use
@@ -281,3 +282,25 @@ def test_a_key_that_no_point_has_is_named_with_those_that_it_takes() -> None:
     with pytest.raises(InvalidInputs) as refused:
         calculate("electrode-fit", {"points": points})
     assert refused.value.fields["points"] == "Point 2 of points has no volts; it takes mv, ph, temperature_c."
+
+
+@pytest.mark.parametrize(("one", "other"), [(0.6, 1.1), (3.9, 4.4), (7.8, 8.3)])
+def test_a_pair_half_a_degree_apart_has_one_temperature(one: float, other: float) -> None:
+    """Each difference is 0.5 as it is read, and a little more as the machine has it."""
+    assert other - one > 0.5
+    assert pair_apart([(46.2, one)], (4.62, other)) == ""
+
+
+@pytest.mark.parametrize(("one", "other"), [(3.3, 8.3), (4.8, 9.8)])
+def test_standards_five_degrees_apart_are_sound_up_to_five(one: float, other: float) -> None:
+    assert other - one > 5.0
+    file = glass_file()
+    for point, t in zip(file["points"], (one, other, one), strict=True):
+        point["temperature_c"] = t
+    assert "temperatures-apart" not in {f["code"] for f in judge_file(file)["findings"]}
+
+
+def test_air_ten_degrees_from_the_waters_is_not_more_than_ten_from_them() -> None:
+    assert 16.1 - 6.1 > 10.0
+    assert Surroundings(water_c=6.1).apart(16.1) == ""
+    assert "more than 10 °C apart" in Surroundings(water_c=6.1).apart(16.2)

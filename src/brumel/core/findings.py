@@ -109,6 +109,17 @@ def worst_first(findings: Iterable[Finding]) -> list[Finding]:
     return sorted(readable, key=lambda f: _ORDER[f.level])
 
 
+def beyond(value: float, limit: float) -> bool:
+    """Whether a value lies above a limit, by more than what a sum leaves behind its ninth decimal; nan does.
+
+    Examples
+    --------
+    >>> 8.3 - 7.8 > 0.5, beyond(8.3 - 7.8, 0.5), beyond(0.500001, 0.5)
+    (True, False, True)
+    """
+    return not round(value - limit, 9) <= 0.0
+
+
 @dataclass(frozen=True)
 class Bounds:
     """A sound range and a doubtful one around it; both include their bounds.
@@ -125,11 +136,10 @@ class Bounds:
     doubtful_high: float
 
     def level(self, value: float) -> Level:
-        """The level of a value, to nine decimals: what a sum leaves behind them is beyond nothing; nan is unfit."""
-        value = round(value, 9)
-        if self.sound_low <= value <= self.sound_high:
+        """The level of a value; not a number is unfit."""
+        if not (beyond(value, self.sound_high) or beyond(self.sound_low, value)):
             return Level.SOUND
-        if self.doubtful_low <= value <= self.doubtful_high:
+        if not (beyond(value, self.doubtful_high) or beyond(self.doubtful_low, value)):
             return Level.DOUBTFUL
         return Level.UNFIT
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from types import SimpleNamespace
 from typing import Any
 
 import numpy as np
@@ -34,6 +36,13 @@ def relative_percent_difference(first: Any, second: Any) -> Any:
     return comparison.relative_percent_difference(first, second)
 
 
+def _en_words(v: SimpleNamespace) -> Iterator[str]:
+    en = float(v.en)
+    both = f"√({v.first_expanded_u:g}² + {v.second_expanded_u:g}²)"
+    yield f"|{v.first:g} − {v.second:g}| / {both} = {comparison.en_words(en)}"
+    yield "They agree" if comparison.agree(en) else "They disagree: more than the two can explain"
+
+
 @calculation(
     name="en-score",
     title="E_n: do two results agree?",
@@ -54,10 +63,7 @@ def relative_percent_difference(first: Any, second: Any) -> Any:
             "At least one of the two needs an uncertainty above 0.",
         ),
     ),
-    words=lambda v: (
-        f"|{v.first:g} − {v.second:g}| / √({v.first_expanded_u:g}² + {v.second_expanded_u:g}²) = {v.en:.2f}",
-        "They agree" if v.en <= 1 else "They disagree: more than the two can explain",
-    ),
+    words=_en_words,
 )
 def en_score(first: Any, second: Any, first_expanded_u: Any, second_expanded_u: Any) -> Any:
     return comparison.en_score(first, second, first_expanded_u, second_expanded_u)

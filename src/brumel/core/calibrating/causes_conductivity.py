@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from brumel.core.calibrating.run import JudgedPoint, Run
-from brumel.core.findings import Finding, Level
+from brumel.core.findings import Finding, Level, beyond
 from brumel.core.quantities.conductivity import (
     KCL_PERCENT_PER_C,
     KCL_STANDARDS_US_CM,
@@ -75,7 +75,7 @@ def cell_causes(run: Run) -> Iterator[Finding]:
         yield coated
         return
     for number, s in enumerate(seen):
-        if s.ratio <= 0 or abs(s.ratio - 1.0) <= most:
+        if s.ratio <= 0 or not beyond(abs(s.ratio - 1.0), most):
             continue
         before = seen[number - 1].point if number else None
         yield (
@@ -104,7 +104,7 @@ def meter_causes(off: str, ratio: float, value: float, temperature_c: float | No
         return _mistaken(off, ratio, value, _METER_MINUTES)
     return Finding(
         "compensation",
-        Level.UNFIT if abs(ratio - 1.0) > _UNFIT_SHARE else Level.DOUBTFUL,
+        Level.UNFIT if beyond(abs(ratio - 1.0), _UNFIT_SHARE) else Level.DOUBTFUL,
         f"{off} at {signed(t)} °C: {words}.",
         "Set the meter's compensation to linear with the coefficient of the standard, or bring the standard to 25 °C, "
         "and repeat.",
@@ -158,7 +158,7 @@ def unlike_waters(labels: Sequence[float], waters: tuple[float, float]) -> str:
 
 
 def _level(s: _Seen) -> Level:
-    return Level.UNFIT if abs(s.by_nominal - 1.0) > _UNKNOWN_SHARE else Level.DOUBTFUL
+    return Level.UNFIT if beyond(abs(s.by_nominal - 1.0), _UNKNOWN_SHARE) else Level.DOUBTFUL
 
 
 def _beyond(s: _Seen, run: Run) -> Finding | None:
@@ -181,7 +181,7 @@ def _mistaken(off: str, ratio: float, value: float, minutes: int) -> Finding | N
     constants = {f"a constant wrong by ten ({'×10' if f > 1 else '÷10'})": f for f in (10.0, 0.1)}
     others = {f"the {each:g} standard": each / value for each in KCL_STANDARDS_US_CM if abs(each / value - 1) > _ALIKE}
     name, factor = min((constants | others).items(), key=lambda entry: abs(math.log(ratio / entry[1])))
-    if abs(math.log(ratio / factor)) > _ALIKE:
+    if beyond(abs(math.log(ratio / factor)), _ALIKE):
         return None
     if name in constants:
         return Finding(
@@ -210,7 +210,7 @@ def _factors_at(temperature_c: float) -> tuple[float, float]:
 
 def _way(ways: Mapping[str, float], ratio: float, temperature_c: float) -> str:
     """The compensation that gives a ratio, in words; empty where none does or none can be told."""
-    if abs(temperature_c - REFERENCE_C) <= _AWAY_FROM_25_C:
+    if not beyond(abs(temperature_c - REFERENCE_C), _AWAY_FROM_25_C):
         return ""
     far = {words: abs(math.log(ratio / factor)) for words, factor in ways.items() if math.isfinite(factor)}
     nearest = min(far, key=far.__getitem__, default="")

@@ -7,7 +7,7 @@ from dataclasses import replace
 from itertools import combinations, permutations
 
 from brumel.core.calibrating.run import JudgedPoint, Run
-from brumel.core.findings import Finding, Level
+from brumel.core.findings import Finding, Level, beyond
 from brumel.core.quantities.ph import ISOPOTENTIAL_PH, nernst_slope_mv
 from brumel.core.sensing.fit import fit
 from brumel.core.sensing.response import Response
@@ -95,7 +95,7 @@ def other_family_hint(run: Run) -> str:
     """A sentence that names the buffer family which the signal fits better, if there is one."""
     for point in run.points:
         for other in shipped_buffers().values():
-            if other.family == point.family or abs(other.nominal_ph - (point.nominal or 0.0)) > 0.2:
+            if other.family == point.family or beyond(abs(other.nominal_ph - (point.nominal or 0.0)), 0.2):
                 continue
             value = value_or_none(other, point.temperature_c)
             if value is None:

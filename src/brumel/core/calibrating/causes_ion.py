@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from brumel.core.calibrating.run import JudgedPoint, Run
-from brumel.core.findings import Finding, Level
+from brumel.core.findings import Finding, Level, beyond
 from brumel.core.sensing.ion_tip import IonTip
 from brumel.core.wording import signed, upper_first
 
@@ -74,7 +74,7 @@ def pairs_of(run: Run) -> list[Pair]:
     for high in wet:
         lower = [p for p in wet if p.point.value < high.point.value]
         low = min(lower, key=lambda p: abs(p.temperature_c - high.temperature_c), default=None)
-        if low is not None and abs(low.temperature_c - high.temperature_c) <= _APART_C:
+        if low is not None and not beyond(abs(low.temperature_c - high.temperature_c), _APART_C):
             found.append(Pair(high, low, own))
     return found
 
@@ -94,9 +94,9 @@ def pair_apart(taken: Sequence[Stood], now: Stood) -> str:
     ('', '')
     """
     value, warm_c = now
-    others = [c for other, c in taken if other != value and abs(c - warm_c) <= _APART_C]
+    others = [c for other, c in taken if other != value and not beyond(abs(c - warm_c), _APART_C)]
     near = min(others, key=lambda c: abs(c - warm_c), default=warm_c)
-    if abs(near - warm_c) <= PAIR_C:
+    if not beyond(abs(near - warm_c), PAIR_C):
         return ""
     return (
         f"This standard has {signed(warm_c)} °C, the one before {signed(near)} °C: "
@@ -125,7 +125,7 @@ def ion_causes(run: Run) -> Iterator[Finding]:
                 "Look at both bottles, rinse, repeat the pair; still none: fit a new tip and hydrate it for 24 hours.",
                 minutes,
             )
-        elif pair.apart_c > PAIR_C:
+        elif beyond(pair.apart_c, PAIR_C):
             yield Finding(
                 "pair-temperatures",
                 Level.DOUBTFUL,
@@ -140,7 +140,7 @@ def ion_causes(run: Run) -> Iterator[Finding]:
 
 def ion_remarks(run: Run) -> Iterator[Finding]:
     """The spans, as the worksheet has them; that both pairs disagree."""
-    pairs = [p for p in pairs_of(run) if p.percent > 100.0 * run.tolerances.same_signal_share]
+    pairs = [p for p in pairs_of(run) if beyond(p.percent, 100.0 * run.tolerances.same_signal_share)]
     if pairs:
         yield Finding("gap", Level.SOUND, upper_first("; ".join(p.words for p in pairs)) + ".", "", 0)
 
@@ -167,12 +167,12 @@ def _as_the_ion(run: Run) -> Iterator[Finding]:
     if last is None or last.tended or not isinstance(own, IonTip) or len(run.points) < 2:
         return
     moved = [p.point.signal - float(last.response.signal(p.point.value, p.point.at)) for p in run.points]
-    if abs(mean := float(np.mean(moved))) < _MOVED_MV or float(np.ptp(moved)) > 2 * _ALIKE_MV:
+    if abs(mean := float(np.mean(moved))) < _MOVED_MV or beyond(float(np.ptp(moved)), 2 * _ALIKE_MV):
         return
     decade = float(own.per_decade(run.points[0].point.at)) * last.response["slope"]
     ratio = _AS_ION[own.quantity]
     for factor, words in ((1 / ratio, "as the ion, and was entered as N"), (ratio, "as N, and was entered as the ion")):
-        if abs(mean - decade * math.log10(factor)) <= _ALIKE_MV:
+        if not beyond(abs(mean - decade * math.log10(factor)), _ALIKE_MV):
             yield Finding(
                 "as-the-ion",
                 Level.UNFIT,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from brumel.core.calibrating.run import JudgedPoint, Run
-from brumel.core.findings import Bounds, Finding, Level
+from brumel.core.findings import Bounds, Finding, Level, beyond
 from brumel.core.wording import signed, upper_first
 
 USUAL_S = 180.0
@@ -21,9 +21,9 @@ def metal_causes(run: Run) -> Iterator[Finding]:
         off = point.point.signal - run.response.signal(point.point.value, point.point.at)
         if point.settling_s is None:
             continue
-        if point.settling_s > USUAL_S:
+        if beyond(point.settling_s, USUAL_S):
             yield _fouled(point, point.settling_s / 60.0, off)
-        elif abs(point.point.signal - point.point.value) > run.tolerances.residual.sound:
+        elif beyond(abs(point.point.signal - point.point.value), run.tolerances.residual.sound):
             yield _drifted(point)
 
 
@@ -31,7 +31,7 @@ def _fouled(point: JudgedPoint, minutes: float, off: float) -> Finding:
     drawn = ""
     if (
         point.first_signal is not None
-        and abs(off) > _TOWARDS_MV
+        and beyond(abs(off), _TOWARDS_MV)
         and (point.first_signal - point.point.signal) * off > 0
     ):
         came_from = signed(point.first_signal, 0)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from brumel.core.calibrating.run import JudgedPoint, Run
-from brumel.core.findings import Acceptance, Bounds, Finding, Level
+from brumel.core.findings import Acceptance, Bounds, Finding, Level, beyond
 from brumel.core.quantities.oxygen import saturation_mg_l, vapour_pressure_hpa
 from brumel.core.reading.pressure import pressure_findings
 from brumel.core.sensing.oxygen import WITHOUT_PERCENT
@@ -115,7 +115,7 @@ def _zero(p: JudgedPoint, mg_l: float, ratio: float, sensor: _Sensor) -> Finding
     """A zero that is not reached; a high one with a changed gain says which of its causes it is."""
     off = f"{signed(abs(mg_l), _ZERO_MG_L.digits(mg_l, 2))} mg/L {'above' if mg_l > 0 else 'below'}"
     words = f"{upper_first(p.label)} reads {off} a new probe's zero; sound within ±{_ZERO_MG_L.sound_high:g} mg/L"
-    if mg_l > 0 and sensor.polarises and abs(ratio - 1.0) > _HIGH:
+    if mg_l > 0 and sensor.polarises and beyond(abs(ratio - 1.0), _HIGH):
         code, what = ("membrane-torn", "a torn membrane") if ratio > 1 else ("electrolyte-spent", "spent electrolyte")
         changed = f"{words}, and its gain changed by {signed((ratio - 1) * 100, 0, plus=True)} %: {what}."
         return Finding(code, Level.UNFIT, changed, sensor.worn_remedy, sensor.worn_minutes)
@@ -142,7 +142,7 @@ def _dry(run: Run, p: JudgedPoint, ratio: float) -> Finding | None:
 
 
 def _too_high(run: Run, p: JudgedPoint, ratio: float, sensor: _Sensor) -> Finding | None:
-    if ratio - 1.0 <= _HIGH or not sensor.polarises:
+    if not (beyond(ratio - 1.0, _HIGH) and sensor.polarises):
         return None
     sure = bool(run.despite.why_not) or p.acceptance is Acceptance.UNSETTLED
     return Finding(
@@ -156,7 +156,7 @@ def _too_high(run: Run, p: JudgedPoint, ratio: float, sensor: _Sensor) -> Findin
 
 
 def _too_low(p: JudgedPoint, ratio: float, sensor: _Sensor) -> Finding | None:
-    if 1.0 - ratio <= _LOW:
+    if not beyond(1.0 - ratio, _LOW):
         return None
     off = f"{upper_first(p.label)} reads {signed((ratio - 1) * 100, 0, plus=True)} % against the last run"
     if sensor.polarises and not p.in_air:

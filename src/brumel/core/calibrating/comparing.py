@@ -51,11 +51,11 @@ def compared(point: JudgedPoint, response: Response) -> Compared:
     found = agreement(Taken(about.key, value, u), Taken(about.key, p.value, p.u_value))
     percent = 100.0 * (value - p.value) / p.value if p.value else None
     both = Compared(value, p.value, 2.0 * u, 2.0 * p.u_value, percent, found.en, Level.UNFIT, found.words)
-    if found.en is None or (found.en <= 1.0 and both.resolves > _TELLS * max(value, p.value)):
+    if found.en is None or (found.agrees and both.resolves > _TELLS * max(value, p.value)):
         resolves = f"{about.number(both.resolves)}{about.after}"
         words = f"It can't be told whether they agree: together they resolve ±{resolves}."
         return replace(both, level=Level.DOUBTFUL, words=words)
-    return replace(both, level=Level.SOUND) if found.en <= 1.0 else both
+    return replace(both, level=Level.SOUND) if found.agrees else both
 
 
 def comparison_finding(point: JudgedPoint, response: Response, tolerances: Tolerances) -> Finding:

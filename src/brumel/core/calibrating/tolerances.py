@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from brumel.core.calibrating.within import Within
-from brumel.core.findings import Bounds, Level
+from brumel.core.findings import Bounds, Level, beyond
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.sensing.principles import principle as sensing
 from brumel.core.tables import kept, table
@@ -66,7 +66,7 @@ class Tolerances:
 
     def alike(self, signal: float, expected: float, unknown: float = 0.0) -> bool:
         """Whether a signal is what a cup is expected to give, roughly; ``unknown`` is what is not known of that."""
-        return abs(signal - expected) <= max(self.look, abs(expected) * self.look_percent / 100.0, unknown)
+        return not beyond(abs(signal - expected), max(self.look, abs(expected) * self.look_percent / 100.0, unknown))
 
     @classmethod
     def of(cls, frozen: Mapping[str, Any]) -> Tolerances:

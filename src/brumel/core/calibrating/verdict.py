@@ -10,7 +10,7 @@ from brumel.core.calibrating.comparing import comparison_finding
 from brumel.core.calibrating.methods import Use, deviations
 from brumel.core.calibrating.run import JudgedPoint, Run, targets_range
 from brumel.core.calibrating.tolerances import Tolerance
-from brumel.core.findings import Acceptance, Bounds, Finding, Level, despite_findings, worst_first
+from brumel.core.findings import Acceptance, Bounds, Finding, Level, beyond, despite_findings, worst_first
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.surroundings import WATER_C
@@ -224,7 +224,7 @@ def _temperatures(run: Run) -> Iterator[Finding]:
         run.tolerances.temperature_spread_c,
         run.tolerances.standard,
     )
-    if apart > allowed:
+    if beyond(apart, allowed):
         digits = Bounds.around_zero(allowed).digits(apart, 1)
         yield Finding(
             "temperatures-apart",
@@ -247,7 +247,8 @@ def _change(run: Run) -> Iterator[Finding]:
     worst = max(run.adjusted, key=lambda p: abs(moved(p)))
     by = {key: (run.response[key] - last[key], t.change) for key, t in _tolerances(run) if t.change is not None}
     most = run.tolerances.change_signal
-    if (not most or abs(moved(worst)) <= most) and all(abs(d) <= allowed for d, allowed in by.values()):
+    limits = [*by.values(), (moved(worst), most)] if most else by.values()
+    if not any(beyond(abs(change), allowed) for change, allowed in limits):
         return
     changed, expected = [], []
     for key, (change, allowed) in by.items():

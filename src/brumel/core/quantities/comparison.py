@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from brumel.core.arrays import Array, Number
+from brumel.core.findings import Bounds, Level
 
 
 def relative_percent_difference(first: Number, second: Number) -> Array:
@@ -22,3 +23,27 @@ def en_score(first: Number, second: Number, first_expanded_u: Number, second_exp
     1.2
     """
     return np.abs(np.asarray(first, dtype=float) - second) / np.hypot(first_expanded_u, second_expanded_u)
+
+
+_AGREE = Bounds.around_zero(1.0, 1.0)
+
+
+def agree(en: float) -> bool:
+    """Whether two results agree by their E_n: up to 1.
+
+    Notes
+    -----
+    Source: ISO 13528.
+    """
+    return _AGREE.level(en) is Level.SOUND
+
+
+def en_words(en: float) -> str:
+    """An E_n to two decimals, or as many as show whether the two agree.
+
+    Examples
+    --------
+    >>> en_words(0.938), en_words(1.003)
+    ('0.94', '1.003')
+    """
+    return f"{en:.{_AGREE.digits(en, 2)}f}"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from brumel.core.quantities.comparison import agree, en_words
 from brumel.core.reading.together import Taken
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs
@@ -17,6 +18,11 @@ class Agreement:
     """Relative percent difference; None where it has no sense."""
     en: float | None
     words: str
+
+    @property
+    def agrees(self) -> bool:
+        """Whether they do; not where it can't be told."""
+        return self.en is not None and agree(self.en)
 
 
 def agreement(first: Taken, second: Taken) -> Agreement:
@@ -42,6 +48,7 @@ def agreement(first: Taken, second: Taken) -> Agreement:
         return Agreement(percent, None, "It can't be told: nothing is known of their uncertainties.")
     shared = set(first.shares) & set(second.shares)
     besides = f" Both rest on {', '.join(sorted(shared))}: they are correlated, and E_n looks better." if shared else ""
-    if en <= 1.0:
-        return Agreement(percent, en, f"They agree: E_n {en:.2f}.{besides}")
-    return Agreement(percent, en, f"They disagree: E_n {en:.2f}, more than the two uncertainties can explain.{besides}")
+    if agree(en):
+        return Agreement(percent, en, f"They agree: E_n {en_words(en)}.{besides}")
+    words = f"They disagree: E_n {en_words(en)}, more than the two uncertainties can explain.{besides}"
+    return Agreement(percent, en, words)

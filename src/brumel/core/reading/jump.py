@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from brumel.core.arrays import Array
-from brumel.core.findings import Finding, Level
+from brumel.core.findings import Finding, Level, beyond
 from brumel.core.quantities.quantity import Quantity
 
 _LEAST = 6
@@ -30,7 +30,7 @@ def jump(about: Quantity, value: float, u: float, before: Array) -> list[Finding
         return []
     usual = float(np.median(before))
     spread = _TO_STANDARD * float(np.median(np.abs(before - usual)))
-    if abs(value - usual) <= _SPREADS * float(np.hypot(max(spread, 10.0**-about.decimals), u)):
+    if not beyond(abs(value - usual), _SPREADS * float(np.hypot(max(spread, 10.0**-about.decimals), u))):
         return []
     return [
         Finding(

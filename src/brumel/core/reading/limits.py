@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
 
+from brumel.core.findings import beyond
 from brumel.core.quantities.quantity import quantity
 from brumel.core.tables import kept, table
 
@@ -20,7 +21,6 @@ class Keeps(StrEnum):
     BEYOND = "beyond"
 
 
-_DIGITS = 9
 _WORST = (Keeps.BEYOND, Keeps.NEAR, Keeps.WITHIN)
 
 
@@ -132,14 +132,14 @@ def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "") ->
     about = quantity(limit.quantity)
     margins = [value - limit.low] if limit.low is not None else []
     margins += [limit.high - value] if limit.high is not None else []
-    margin = round(min(margins, default=math.inf), _DIGITS)  # 7.25 − 7.2 is 0.05
+    margin = min(margins, default=math.inf)
     act = (limit.act_low is not None and value < limit.act_low) or (
         limit.act_high is not None and value > limit.act_high
     )
     said = f"{about.words(value)} (U ±{about.number(expanded_u)}, k = 2)"
-    if margin >= expanded_u:
+    if not beyond(expanded_u, margin):
         return Kept(Keeps.WITHIN, f"{said} keeps {limit.words}.")
-    if margin > -expanded_u and not act:
+    if beyond(margin, -expanded_u) and not act:
         return Kept(Keeps.NEAR, f"{said} is within its uncertainty of the limit, {limit.words}.")
     now = " Act now." if act else ""
     return Kept(Keeps.BEYOND, f"{said} is beyond the limit, {limit.words}.{now}", act)

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from brumel.core.findings import Finding, Level
+from brumel.core.findings import Finding, Level, beyond
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.quantities.pressure import at_altitude_hpa
 
@@ -80,7 +80,7 @@ class Pressure:
         """
         if self.kind != "station" or self.altitude_m is None:
             return False
-        return self.hpa - float(at_altitude_hpa(self.altitude_m)) > _WEATHER_HPA
+        return beyond(self.hpa - float(at_altitude_hpa(self.altitude_m)), _WEATHER_HPA)
 
     @property
     def cost_percent(self) -> float:
@@ -104,7 +104,7 @@ def pressure_findings(pressure: Pressure | None, minutes: int = 5) -> Iterator[F
         return
     yield Finding(
         "pressure-reduced",
-        Level.UNFIT if pressure.cost_percent > _COST_UNFIT_PERCENT else Level.DOUBTFUL,
+        Level.UNFIT if beyond(pressure.cost_percent, _COST_UNFIT_PERCENT) else Level.DOUBTFUL,
         f"{pressure.hpa:.0f} hPa can't be the station pressure at {pressure.altitude_m:g} m; it fits sea level: a "
         f"weather report's pressure was taken for the place's own, and mg/L would read "
         f"{pressure.cost_percent:.1f} % high.",
@@ -148,9 +148,9 @@ def _asked_unit(given: Pressure) -> str:
     """A question where a number is more likely in another unit; else nothing."""
     value, unit = given.typed or 0.0, given.unit
     likely = float(at_altitude_hpa(given.altitude_m or 0.0)) if given.kind == "station" else ATMOSPHERE_HPA
-    near = [u for u, f in UNITS_HPA.items() if u != unit and abs(value * f - likely) <= _WEATHER_HPA]
+    near = [u for u, f in UNITS_HPA.items() if u != unit and not beyond(abs(value * f - likely), _WEATHER_HPA)]
     within = STATION_HPA[0] <= given.read_hpa <= STATION_HPA[1]
-    if within and not (near and abs(given.read_hpa - likely) > 2.0 * _WEATHER_HPA):
+    if within and not (near and beyond(abs(given.read_hpa - likely), 2.0 * _WEATHER_HPA)):
         return ""
     if not near:
         near = [u for u, f in UNITS_HPA.items() if STATION_HPA[0] <= value * f <= STATION_HPA[1] and u != unit]

@@ -8,6 +8,7 @@ from datetime import timedelta
 from typing import Any
 
 from brumel.core.arrays import Number
+from brumel.core.findings import beyond
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.reading.pressure import Pressure
 from brumel.core.sensing.principle import Conditions
@@ -97,7 +98,7 @@ class Surroundings:
         >>> Surroundings(water_c=14.5).apart(24.0), Surroundings().apart(24.0)
         ('', '')
         """
-        if self.water_c is None or abs(air_c - self.water_c) <= _APART_C:
+        if self.water_c is None or not beyond(abs(air_c - self.water_c), _APART_C):
             return ""
         return f"The air has {signed(air_c)} °C, the waters {signed(self.water_c)} °C: more than {_APART_C:g} °C apart"
 

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from brumel.core.findings import Finding, Level, worst_first
+from brumel.core.findings import Finding, Level, beyond, worst_first
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import is_stabilised
@@ -322,7 +322,7 @@ def _salinity(seen: Visit, water: Compensation) -> Iterator[Finding]:
         return
     expected, u = answer.outputs["salinity"], answer.budgets["salinity"].u
     apart, allowed = abs(shown.value - expected), 2.0 * math.hypot(u, shown.u)
-    if apart > allowed:
+    if beyond(apart, allowed):
         yield Finding(
             "together-salinity",
             Level.DOUBTFUL,
@@ -346,7 +346,7 @@ def _oxygen(seen: Visit) -> Iterator[Finding]:
     full = float(saturation_mg_l(t, p, s))
     expected = percent.value / 100.0 * full
     u = math.hypot(mg_l.u, expected * math.hypot(percent.u / percent.value, _U_SATURATION * warm.u))
-    if abs(mg_l.value - expected) <= 2.0 * u:
+    if not beyond(abs(mg_l.value - expected), 2.0 * u):
         return
     by_salt, by_pressure = full / float(saturation_mg_l(t, p)), full / float(saturation_mg_l(t, ATMOSPHERE_HPA, s))
     causes = {

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from brumel.core.findings import Acceptance, Despite, Finding, Level, despite_findings, worst_first
+from brumel.core.findings import Acceptance, Despite, Finding, Level, beyond, despite_findings, worst_first
 from brumel.core.holding import worth
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.pressure import pressure_findings
@@ -143,7 +143,7 @@ def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
             15,
         )
     sound, at_most = basis.holds_days
-    if basis.age_days > sound:
+    if beyond(basis.age_days, sound):
         old = worth(Level.SOUND, basis.age_days, basis.holds_days)
         yield Finding(
             "calibration-old",
