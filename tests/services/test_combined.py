@@ -111,14 +111,14 @@ def test_a_used_sachet_or_an_earlier_meter_is_kept_with_its_size(world: World) -
     ("given", "field", "words"),
     [
         ({"also_us_cm": None}, "also_us_cm", "Give its conductivity too: one solution, two values."),
-        ({"also_us_cm": -3.0}, "also_us_cm", "The value of a standard must be above 0."),
+        ({"also_us_cm": -3.0}, "also_us_cm", "The value of a standard must be above 0"),
         ({"also_table": "20 x"}, "also_table", "Line 1 can't be read: write temperature and value, like 20 1278."),
         (
             {"also_table": "25 1413"},
             "also_table",
             "At 25 °C the table has 1413, the label 2530: one",
         ),
-        ({"also_u": 0.0}, "also_u", "An uncertainty must be above 0."),
+        ({"also_u": 0.0}, "also_u", "An uncertainty must be from 0.000001"),
         ({"family": "technical", "table": ""}, "also_us_cm", "Only a combined solution has two values: choose that"),
     ],
 )

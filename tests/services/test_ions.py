@@ -121,8 +121,8 @@ def test_it_is_read_as_concentration_with_the_waters_salts(world: World) -> None
     [
         (Surroundings(), "The water's salts count"),
         (Surroundings(conductivity=1501.0), "above 1500 µS/cm this ammonium tip takes other ions"),
-        (Surroundings(conductivity=-1.0), "must be 0 to 200000 µS/cm"),
-        (Surroundings(conductivity=200_001.0), "must be 0 to 200000 µS/cm"),
+        (Surroundings(conductivity=-1.0), "must be 0 to 200\u202f000 µS/cm"),
+        (Surroundings(conductivity=200_001.0), "must be 0 to 200\u202f000 µS/cm"),
     ],
 )
 def test_salt_water_and_unknown_water_are_refused(world: World, place: Surroundings, words: str) -> None:

@@ -269,19 +269,27 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Give the lot number that stands on the bottle.": lambda w: lot(w, lot_number=" "),
     "Choose what it is.": lambda w: lot(w, standard="soup"),
     "Give its value at 25 °C": lambda w: lot(w, standard="conductivity", nominal=None),
-    "The value of a standard must be above 0.": lambda w: lot(w, standard="conductivity", nominal=0.0),
+    "The value of a standard must be above 0": lambda w: lot(w, standard="conductivity", nominal=0.0),
     "Give the day that it expires.": lambda w: lot(w, expires_on=None),
     "A lot can't expire before it was received: check both dates.": lambda w: lot(w, expires_on=date(2026, 5, 5)),
     "A lot can't be received on a day to come.": lambda w: lot(w, received_on=NOW.date() + timedelta(days=1)),
     "Choose what it comes in.": lambda w: lot(w, pack="barrel"),
-    "How many mL there are must be above 0 and up to 20,000.": lambda w: lot(w, content=20_001.0),
+    "How many mL there are must be from 0.1 to 20\u202f000.": lambda w: lot(w, content=20_001.0),
+    "The value of a standard must be above 0 and up to 1\u202f000\u202f000.": lambda w: lot(
+        w, standard="conductivity", nominal=1_000_001.0
+    ),
+    "Specific conductance must be 0 to 1\u202f000\u202f000 µS/cm; 1\u202f234\u202f567 was typed.": lambda w: limit(
+        w, quantity="specific-conductance", low=0.0, high=1_234_567.0
+    ),
     "Give a whole number of sachets.": lambda w: lot(w, pack="sachets", content=1.5),
     "Days must be from 1 to 3 650.": lambda w: lot(w, open_life_days=3651.0),
-    "An uncertainty must be above 0. Give it in the unit of the label.": lambda w: lot(w, certificate_u=0.0),
+    "An uncertainty must be from 0.000001 to 1\u202f000\u202f000, in the unit of the label.": lambda w: lot(
+        w, certificate_u=0.0
+    ),
     "Choose the buffer's family.": lambda w: lot(w, family="royal"),
     "The value of a buffer lies between pH 0 and 14.": lambda w: lot(w, nominal=14.0),
     "stands on the shelf already: open that one.": lambda w: lot(w, lot_number="7.00"),
-    "Give how many mL were taken, above 0 and up to 20,000.": lambda w: w.at().shelf.use(
+    "Give how many mL were taken, from 0.1 to 20\u202f000.": lambda w: w.at().shelf.use(
         w.lots["7.00"].id, uuid.uuid4(), 0.0, "", w.person
     ),
     "Say in a few words why it goes; its record stays.": lambda w: w.at().shelf.discard(
@@ -355,7 +363,7 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     ),
     "The reference is 25 or 20 °C.": lambda w: reset(w, "seen", method="natural-water", reference_c=18.0),
     # Pouring off, pictures
-    "Give how many mL were poured off, above 0 and up to": lambda w: pour(w, 0.0),
+    "Give how many mL were poured off, from 0.1 to": lambda w: pour(w, 0.0),
     "Give the new bottle a number of its own.": lambda w: pour(w, number=" "),
     "stands on the shelf already: choose another.": lambda w: pour(w, number=w.lots["4.01"].lot_number),
     "Give its value at 25 °C, pH.": lambda w: lot(w, nominal=None),
@@ -401,6 +409,8 @@ def test_is_refused_in_words(world: World, uncalibrated: str, words: str) -> Non
         REFUSALS[words](world)
     assert words.replace("-inf", "−inf was typed") in str(refused.value)
     assert all(sentence for sentence in refused.value.fields.values())
+    # A power of ten is no trade's way to write, and a comma before three digits can be read in two ways.
+    assert not re.search(r"\de[+-]\d|\d,\d{3}", re.sub(r"'.*?'", "what was typed", str(refused.value)))
 
 
 def test_what_is_refused_leaves_no_fact(world: World) -> None:

@@ -134,6 +134,17 @@ def test_a_negative_amount_is_refused(world: World) -> None:
         world.at().shelf.use(world.lots["7.00"].id, uuid.uuid4(), -3.0, "", world.person)
 
 
+def test_what_is_left_can_be_taken_to_the_last_tenth(world: World) -> None:
+    """100.3 less 100.2 is a little below 0.1 as the machine has it."""
+    shelf, lot = world.at().shelf, new("C-3", content=100.3)
+    shelf.receive(lot, world.person)
+    shelf.use(lot.lot_id, uuid.uuid4(), 100.2, "", world.person)
+    with pytest.raises(InvalidInput, match=r"Only 0\.1 mL are left"):
+        shelf.use(lot.lot_id, uuid.uuid4(), 0.2, "", world.person)
+    shelf.use(lot.lot_id, uuid.uuid4(), 0.1, "", world.person)
+    assert shelf.view(lot.lot_id).entry.facts.left == 0.0
+
+
 def test_everything_is_found_by_its_label_or_by_a_code(world: World) -> None:
     probe, search = world.probe(), world.at().search
     assert [h.record_id for h in search.hits(probe.label.lower())] == [probe.id]
@@ -296,7 +307,7 @@ def test_what_was_typed_wrongly_of_a_lot_is_corrected_and_the_log_says_what(worl
         ({"expires_on": TODAY - timedelta(days=3000)}, "expires_on", "not before it was received"),
         ({"opened_on": TODAY + timedelta(days=1)}, "opened_on", "on a day to come"),
         ({"open_life_days": 0.0}, "open_life_days", "1 to 3 650"),
-        ({"content": 0.0}, "content", "above 0"),
+        ({"content": 0.0}, "content", "from 0.1 to"),
         ({"reason": " ", "content": 7.0}, "correction", "what was wrong"),
         ({"content": 7.0, "version": 99}, "version", "Somebody changed it meanwhile"),
     ],

@@ -82,10 +82,22 @@ def grouped(value: float, least: float = 10_000.0) -> str:
 
     Examples
     --------
-    >>> grouped(12880), grouped(1413), grouped(0.5)
-    ('12\u202f880', '1413', '0.5')
+    >>> grouped(12880), grouped(1413), grouped(0.5), grouped(1e-6)
+    ('12\u202f880', '1413', '0.5', '0.000001')
     """
-    return f"{value:,.10g}".replace(",", "\u202f" if abs(value) >= least else "").replace("-", "−")
+    text = f"{value:.12f}".rstrip("0") if 0.0 < abs(value) < 1e-4 else f"{value:,.10g}"
+    return text.replace(",", "\u202f" if abs(value) >= least else "").replace("-", "−")
+
+
+def from_to(low: float, high: float) -> str:
+    """Two ends as a sentence has them.
+
+    Examples
+    --------
+    >>> from_to(-2.0, 16.0), from_to(1e-6, 1e6)
+    ('−2 to 16', '0.000001 to 1\u202f000\u202f000')
+    """
+    return f"{grouped(low)} to {grouped(high)}"
 
 
 def plain_number(value: float) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from brumel.core.quantities.quantity import Quantity
-from brumel.core.wording import upper_first
+from brumel.core.wording import from_to, grouped, upper_first
 
 
 class ServiceError(Exception):
@@ -37,8 +37,7 @@ def check_number(
     if value is None:
         wrong.setdefault(name, f"{upper_first(what)} is missing" + (f": type it in {unit}." if after else "."))
     elif not (math.isfinite(value) and low <= value <= high):
-        words = f"{upper_first(what)} must be {low:g} to {high:g}{after}; {value:g} was typed."
-        wrong[name] = words.replace("-", "−")
+        wrong[name] = f"{upper_first(what)} must be {from_to(low, high)}{after}; {grouped(value)} was typed."
 
 
 def check_value(wrong: dict[str, str], name: str, value: float | None, about: Quantity) -> None:

@@ -30,6 +30,7 @@ from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Origin, Response
 from brumel.core.standards.targets import Target, bottle_of, check_bottle, target
+from brumel.core.wording import plain_number
 
 FORMAT, VERSION = "brumel-calibration", 1
 _MOST = 1e300
@@ -80,7 +81,7 @@ class _At:
         if found is None and otherwise is not None:
             return otherwise
         if isinstance(found, bool) or not isinstance(found, int | float) or not low <= found <= high:
-            raise self.wrong(field, f"a number from {low:g} to {high:g}")
+            raise self.wrong(field, f"a number from {plain_number(low)} to {plain_number(high)}")
         return float(found)
 
     def maybe(self, field: str) -> float | None:

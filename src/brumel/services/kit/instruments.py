@@ -12,6 +12,7 @@ from brumel.core.errors import CoreError
 from brumel.core.kit.accuracy import read_accuracy
 from brumel.core.kit.instruments import InstrumentKind, Measures
 from brumel.core.quantities.quantity import quantities, quantity
+from brumel.core.wording import from_to
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
@@ -119,9 +120,7 @@ def _wrong(session: Session, new: NewInstrument) -> dict[str, str]:
         about = quantity(key)
         for name, value in (("low", typed.low), ("high", typed.high)):
             if value is not None and not about.typed[0] <= value <= about.typed[1]:
-                wrong[f"{name}-{key}"] = f"From {about.typed[0]:g} to {about.typed[1]:g}{about.after}.".replace(
-                    "-", "−"
-                )
+                wrong[f"{name}-{key}"] = f"From {from_to(*about.typed)}{about.after}."
         if typed.low is not None and typed.high is not None and typed.low >= typed.high:
             wrong[f"high-{key}"] = "What it can see must end above where it begins."
     return wrong

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
-from brumel.core.wording import day_words
+from brumel.core.wording import day_words, grouped
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.editing import refuse_older
@@ -22,6 +22,7 @@ from brumel.services.people import may_record
 from brumel.services.remembered import kept
 from brumel.services.shelf.bottles import in_bottle, lot_of, taken_of, used_of_each
 from brumel.services.shelf.typed import (
+    AMOUNT,
     CORRECTED,
     LEAST,
     MOST,
@@ -43,6 +44,8 @@ from brumel.store.models.shelf import LotCertificate, LotEvent, LotRecord
 from brumel.store.once import add_once, refuse_other
 
 _RUNS_SHOWN = 10
+_DECIMALS = 6
+"""Behind these, what is left of a lot is what sums leave behind."""
 
 
 @dataclass(frozen=True)
@@ -204,7 +207,7 @@ class Shelf:
             lot = in_bottle(session, lot_id)[0]
             unit = Pack(lot.pack).unit
             if amount is None or not LEAST <= amount <= MOST:
-                raise InvalidInput({"amount": f"Give how many {unit} were taken, above 0 and up to {MOST:,.0f}."})
+                raise InvalidInput({"amount": f"Give how many {unit} were taken, from {AMOUNT}."})
             if unit != "mL" and amount != int(amount):
                 raise InvalidInput({"amount": f"Give a whole number of {unit}."})
             self._must_be_left(session, lot, record_id, "amount", amount)
@@ -227,7 +230,7 @@ class Shelf:
             parent, number = in_bottle(session, lot_id)[0], lot_number.strip()
             wrong = {}
             if amount is None or not LEAST <= amount <= MOST:
-                wrong["poured"] = f"Give how many mL were poured off, above 0 and up to {MOST:,.0f}."
+                wrong["poured"] = f"Give how many mL were poured off, from {AMOUNT}."
             if not number:
                 wrong["lot_number"] = "Give the new bottle a number of its own."
             elif _is_taken(session, number):
@@ -308,7 +311,7 @@ class Shelf:
 
     def _entry(self, lot: Lot, used: float, on: date) -> Entry:
         known = lot.content is not None and lot.discarded_on is None
-        left = lot.content - used if known and lot.content is not None else None
+        left = round(lot.content - used, _DECIMALS) if known and lot.content is not None else None
         facts = stored.lot_facts(lot, left)
         findings = judge_lot(facts, on)
         return Entry(lot, standards()[lot.standard], facts, verdict(findings), tuple(findings))
@@ -321,7 +324,9 @@ class Shelf:
         left = next(e.facts.left for e in self._entries(taken_of(session)) if e.lot.id == lot.id)
         if left is not None and amount > left:
             unit = Pack(lot.pack).unit
-            words = f"Only {max(left, 0.0):,.0f} {unit} are left by what was logged: take less, or receive another lot."
+            words = (
+                f"Only {grouped(max(left, 0.0))} {unit} are left by what was logged: take less, or receive another lot."
+            )
             raise InvalidInput({field: words})
 
     def _record(

@@ -25,7 +25,7 @@ from brumel.core.standards.targets import (
     families_of,
 )
 from brumel.core.typed import number_typed
-from brumel.core.wording import day_words
+from brumel.core.wording import day_words, from_to, grouped
 
 LABEL_UNITS = {"": "µS/cm", "mS": "mS/cm", "ppm": "ppm, by a factor", "salinity": "practical salinity"}
 """What a conductivity standard's label may be stated in."""
@@ -42,6 +42,7 @@ _SAME_LABEL = 0.003
 """Labels of a buffer this close are the same, pH: 4.005 is printed as 4.00 and as 4.01."""
 LEAST, MOST = 0.1, 20_000.0
 """How much can be in a lot or taken from it, mL or pieces."""
+AMOUNT = from_to(LEAST, MOST)
 _ALSO = {"nominal": "also_us_cm", "table": "also_table", "certificate_u": "also_u", "family": "also_us_cm"}
 """The fields of a combined solution's conductivity."""
 
@@ -193,7 +194,7 @@ def wrong_with(new: NewLot, table: list[list[float]], today: date) -> dict[str, 
     elif standards()[new.standard].unit and new.nominal is None:
         wrong["nominal"] = f"Give its value at 25 °C, {standards()[new.standard].unit}."
     elif new.nominal is not None and new.standard != "orp" and not 0 < new.nominal <= _MOST_VALUE:
-        wrong["nominal"] = "The value of a standard must be above 0."
+        wrong["nominal"] = f"The value of a standard must be above 0 and up to {grouped(_MOST_VALUE)}."
     if new.expires_on is None:
         wrong["expires_on"] = "Give the day that it expires."
     elif new.expires_on < received:
@@ -203,11 +204,13 @@ def wrong_with(new: NewLot, table: list[list[float]], today: date) -> dict[str, 
     if new.pack not in set(Pack):
         wrong["pack"] = "Choose what it comes in."
     elif new.content is not None and not LEAST <= new.content <= MOST:
-        wrong["content"] = f"How many {Pack(new.pack).unit} there are must be above 0 and up to {MOST:,.0f}."
+        wrong["content"] = f"How many {Pack(new.pack).unit} there are must be from {AMOUNT}."
     elif new.content is not None and new.pack != Pack.BOTTLE and new.content != int(new.content):
         wrong["content"] = f"Give a whole number of {new.pack}."
     if new.certificate_u is not None and not _LEAST_U <= new.certificate_u <= _MOST_VALUE:
-        wrong["certificate_u"] = "An uncertainty must be above 0. Give it in the unit of the label."
+        wrong["certificate_u"] = (
+            f"An uncertainty must be from {from_to(_LEAST_U, _MOST_VALUE)}, in the unit of the label."
+        )
     if new.standard in standards() and new.nominal is not None and (families := families_of(new.standard)):
         if new.family not in families:
             wrong["family"] = f"Choose the {standards()[new.standard].short}'s family."
@@ -234,7 +237,7 @@ def wrong_correction(new: Correction, today: date) -> dict[str, str]:
     if new.open_life_days is None:
         wrong["open_life_days"] = _DAYS
     if new.content is not None and not LEAST <= new.content <= MOST:
-        wrong["content"] = f"How much there was must be above 0 and up to {MOST:,.0f}."
+        wrong["content"] = f"How much there was must be from {AMOUNT}."
     if not new.reason.strip():
         wrong["correction"] = "Say in a few words what was wrong; it stays on record."
     return wrong
