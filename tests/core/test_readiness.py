@@ -91,6 +91,20 @@ def test_the_cure_of_lost_power_depends_on_how_long_it_was_away(minutes_off: flo
     assert (cure.care, cure.minutes) == (Care.POWER_BACK, polarises)
 
 
+@pytest.mark.parametrize(
+    ("events", "polarises"),
+    [
+        ([ago(Care.UNPLUGGED, 700), ago(Care.POWER_BACK, 600), ago(Care.UNPLUGGED, 20)], 15),
+        ([ago(Care.UNPLUGGED, 80), ago(Care("batteries-out"), 20)], 90),
+        ([ago(Care.UNPLUGGED, 700), ago(Care.POWER_BACK, 90), ago(Care("batteries-out"), 80)], 90),
+    ],
+)
+def test_power_is_away_since_the_first_loss_that_nothing_ended(events: list[CareEvent], polarises: float) -> None:
+    cure = ready("oxygen-polarographic", *events).cure
+    assert cure is not None
+    assert (cure.care, cure.minutes) == (Care.POWER_BACK, polarises)
+
+
 @pytest.mark.parametrize(("days_left", "state"), [(1, State.READY), (0, State.READY), (-1, State.BLOCKED)])
 def test_a_part_serves_on_its_last_day_and_not_after(days_left: int, state: State) -> None:
     until = (NOON + timedelta(days=days_left)).date()
@@ -265,6 +279,15 @@ class TestTrend:
     def test_says_nothing_from_little(self) -> None:
         assert trend_of(course(np.full(7, 98.0), 10), self.SOUND, START) is None
         assert trend_of(course(np.full(20, 98.0), 0.1), self.SOUND, START) is None
+
+    @pytest.mark.parametrize(("wait", "told"), [(1085.0, True), (1105.0, False)])
+    def test_a_forecast_reaches_three_years(self, wait: float, told: bool) -> None:
+        a_day = 3.0 / (80.0 + wait)
+        falling = [Point(START + timedelta(days=2 * n), 98.0 - 2.0 * a_day * n) for n in range(40)]
+        found = trend_of(falling, self.SOUND, START + timedelta(days=80))
+        assert found is not None
+        leaves = START + timedelta(days=80 + wait)
+        assert (found.leaves_at is not None and abs(found.leaves_at - leaves) < timedelta(minutes=1)) is told
 
     def test_outside_already(self) -> None:
         found = trend_of(course(np.linspace(96, 93, 30)), self.SOUND, START + timedelta(days=60))
