@@ -203,11 +203,11 @@ def main() -> None:
                 free.put(tree)
 
         tried_of, alive_of = Counter(m.kind for m in chosen), Counter[str]()
-        for mutant, survived in zip(chosen, pool.map(tried, chosen), strict=True):
+        for number, (mutant, survived) in enumerate(zip(chosen, pool.map(tried, chosen), strict=True), 1):
             alive_of[mutant.kind] += survived
             if survived:
                 where = f"{mutant.path.relative_to(ROOT)}:{mutant.line}"
-                print(f"survives: {where} {mutant.kind} → {mutant.new.strip()}: {mutant.was}", flush=True)
+                print(f"{number} survives: {where} {mutant.kind} → {mutant.new.strip()}: {mutant.was}", flush=True)
     for kind, count in sorted(tried_of.items()):
         print(f"  {kind}: {count - alive_of[kind]} of {count}")
     caught = len(chosen) - alive_of.total()
