@@ -97,6 +97,13 @@ def trends() -> Iterator[str]:
                         found.control.low, found.control.centre, found.control.high, "; ".join(found.rules),
                     )
                 )  # fmt: skip
+    for count in range(8, 22):
+        found = trend_of(
+            [Point(START + timedelta(days=3.0 * n), 98.0 - 0.02 * n + float(random.normal())) for n in range(count)],
+            (95.0, 102.0), START + timedelta(days=80),
+        )  # fmt: skip
+        assert found is not None
+        yield f"trend of {count}: {words([found.per_day, found.low_per_day, found.high_per_day])}"
     for count, every in ((7, 4.0), (8, 2.0), (8, 1.99)):
         points = [Point(START + timedelta(days=every * n), 98.0 + n) for n in range(count)]
         yield f"trend of {count} every {every}: {trend_of(points, (0, 200), START) is None}"
