@@ -43,10 +43,10 @@ class Touched:
         return Touched(lines, seconds)
 
     def tests(self, file: str, lines: range) -> set[str]:
-        """Those that ran one of the lines; of the whole file, where it only ran at import."""
+        """Those that ran one of the lines; where it only ran at import, of the whole file; all, where all of it did."""
         of = self.lines.get(file, {})
         found = {test for line in lines for test in of.get(line, ())}
-        return found or {test for tests in of.values() for test in tests}
+        return found or {test for tests in of.values() for test in tests} or set(self.seconds)
 
 
 class _Watch:

@@ -61,7 +61,7 @@ def traces() -> Iterator[tuple[str, np.ndarray, np.ndarray, np.ndarray]]:
 def settling() -> Iterator[str]:
     for name, t, y, c in traces():
         for key, rule in RULES.items():
-            for until in (12.0, 26.0, 48.0, 75.0, 110.0, 200.0, 400.0):
+            for until in (12.0, 26.0, 48.0, 63.0, 75.0, 110.0, 200.0, 400.0):
                 if until > t[-1] + 20:
                     continue
                 seen = t <= until

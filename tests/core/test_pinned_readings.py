@@ -108,6 +108,8 @@ def kept() -> Iterator[str]:
         at = KeptPoint(check, "the standard", 7.0, before=7.35, after=7.01, target_u=0.004)
         for how in WAYS_KEPT:
             yield f"{key} {how}: {said(judge_kept([replace(at, **how)], []))}"
+        exact = KeptPoint(check, "the standard", 7.0, before=7.1)
+        yield f"{key} u: {words([c.share for c in of_last_check([exact], quantity(check.quantity), 7.3)])}"
         of = of_last_check([at, replace(at, after=6.9, target_u=0.01)], quantity(check.quantity), 7.3)
         yield f"{key} U: {', '.join(f'{c.name} {words(c.share)}' for c in of)}"
     percent = next(c for c in checks.values() if c.percent)
