@@ -26,6 +26,17 @@ def test_the_capacity_of_two_steps_is_van_slykes(ph: float, molar: float, pk1: f
     assert buffer_capacity(ph) == pytest.approx(math.log(10.0) * (of_salt + h + 1e-14 / h), rel=1e-3)
 
 
+@pytest.mark.parametrize(
+    ("ph", "molar", "pk"), [(6.9, 0.05, 6.88), (7.3, 0.05, 6.88), (9.0, 0.04, 9.2), (9.4, 0.04, 9.2)]
+)
+def test_the_capacity_about_one_step_far_from_others_is_van_slykes(ph: float, molar: float, pk: float) -> None:
+    """β = ln 10 · (C · K h / (h + K)² + h + Kw / h), Van Slyke 1922."""
+    h, k = 10.0**-ph, 10.0**-pk
+    assert buffer_capacity(ph) == pytest.approx(
+        math.log(10.0) * (molar * k * h / (h + k) ** 2 + h + 1e-14 / h), rel=2e-3
+    )
+
+
 def test_acid_left_in_the_neutral_buffer_by_hand() -> None:
     """1 % of 0.05 mol/L of hydrogen phthalate gives up nearly all its 0.0005 mol/L of acid at pH 7: 0.0005/0.029."""
     assert ph_with(7.00, 4.01) - 7.00 == pytest.approx(-0.0005 * 0.98 / 0.029, abs=0.002)

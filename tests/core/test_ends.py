@@ -304,3 +304,22 @@ def test_air_ten_degrees_from_the_waters_is_not_more_than_ten_from_them() -> Non
     assert 16.1 - 6.1 > 10.0
     assert Surroundings(water_c=6.1).apart(16.1) == ""
     assert "more than 10 °C apart" in Surroundings(water_c=6.1).apart(16.2)
+
+
+@pytest.mark.parametrize(("dawn", "holds"), [("12:59", True), ("13:00", True), ("13:01", False)])
+def test_a_night_lasts_up_to_eighteen_hours(dawn: str, holds: bool) -> None:
+    """From dusk at 19:00."""
+    night = good("night-oxygen") | {"dawn_at": f"2026-05-07T{dawn}:00Z"}
+    if holds:
+        assert calculate("night-oxygen", night).outputs["dawn_mg_l"] < 5.0
+        return
+    with pytest.raises(InvalidInputs, match="within 18 hours"):
+        calculate("night-oxygen", night)
+
+
+@pytest.mark.parametrize(
+    ("daily", "until"), [(0.0, date(2026, 12, 1)), (0.5, date(2026, 6, 5)), (90.0, date(2026, 5, 16))]
+)
+def test_a_closed_bottle_is_opened_when_it_is_first_used(daily: float, until: date) -> None:
+    """900 mL that keep 30 days from 6 May once they are opened; nobody opens what nobody uses."""
+    assert lasts_until([LotFacts(date(2026, 12, 1), None, 30, 900.0)], daily, date(2026, 5, 6)) == until
