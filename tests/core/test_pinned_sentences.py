@@ -85,6 +85,12 @@ def with_signal(p: JudgedPoint, signal: float) -> JudgedPoint:
     return replace(p, point=replace(p.point, signal=signal))
 
 
+def scaled(p: JudgedPoint, nominal: float) -> JudgedPoint:
+    """The point in a weaker standard, as exactly."""
+    by = nominal / (p.nominal or nominal)
+    return replace(p, nominal=nominal, point=replace(p.point, value=p.point.value * by, signal=p.point.signal * by))
+
+
 def exchanged(points: Points, one: int, other: int) -> Points:
     """Two bottles taken for each other."""
     to = {one: other, other: one}
@@ -110,6 +116,9 @@ def of_runs() -> Iterator[tuple[str, Finding]]:
               for n, share in product(range(len(points)), SHARES[:-1])),
             *((frozen, points, tended, waters) for waters in WATERS),
         ]  # fmt: skip
+        if frozen["principle"] == "conductivity":
+            weak = [scaled(p, 84.0) for p in points[-1:]]
+            runs += [(frozen, moved(weak, 0, sign * share), None, None) for share in SHARES for sign in (-1.0, 1.0)]
         yield from ((frozen["principle"], f) for run in runs for f in judge(*run)[1])
 
 
