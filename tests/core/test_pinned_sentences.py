@@ -87,8 +87,9 @@ def with_signal(p: JudgedPoint, signal: float) -> JudgedPoint:
 
 def scaled(p: JudgedPoint, nominal: float) -> JudgedPoint:
     """The point in a weaker standard, as exactly."""
-    by = nominal / (p.nominal or nominal)
-    return replace(p, nominal=nominal, point=replace(p.point, value=p.point.value * by, signal=p.point.signal * by))
+    by, was = nominal / (p.nominal or nominal), p.point
+    mine = {"value": was.value, "signal": was.signal, "u_value": was.u_value, "u_signal": was.u_signal}
+    return replace(p, nominal=nominal, point=replace(was, **{key: by * value for key, value in mine.items()}))
 
 
 def exchanged(points: Points, one: int, other: int) -> Points:
