@@ -87,6 +87,15 @@ class TestMethods:
         one = next(f for f in signed.findings if f.code == "one-point")
         assert (one.level, one.remedy) == ("sound", "")
 
+    @pytest.mark.parametrize(("kind", "constant"), [("conductivity-1", 1.02), ("conductivity-10", 10.51)])
+    def test_its_life_shows_the_constant_that_people_read(self, world: World, kind: str, constant: float) -> None:
+        probe = cell(world, kind)
+        nominal = float(kind.rpartition("-")[2])
+        run(world, probe, "conductivity-one", ("standard", "1413", 1278.0 * nominal / constant))
+        course = next(c for c in world.at().kit.life(probe.id).courses if c.name == "Cell constant")
+        assert [p.value for p in course.points] == [pytest.approx(constant, rel=2e-3)]
+        assert course.sound[0] <= constant <= course.sound[1]
+
     def test_air_tells_the_zero_and_takes_no_lot(self, world: World) -> None:
         signed = run(world, cell(world), "conductivity-air-one", ("air", "", 0.6), ("standard", "1413", 1278.6))
         assert signed.response is not None

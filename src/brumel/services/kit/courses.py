@@ -84,7 +84,7 @@ def _fitted(session: Session, rows: Sequence[CoefficientRow], since: datetime, n
     for key, tolerance in tolerances.coefficients.items():
         about = own.coefficient(key)
         told = [r for run in full for r in run if r.key == key and (not about.minor or r.origin == Origin.FITTED)]
-        points = [Point(r.signed_at, about.turned(r.value)) for r in told]
+        points = [Point(r.signed_at, r.value) for r in told]
         if points:
             found.append(_course(about.name, about.unit, points, tolerance.bounds, since, now))
     return found
