@@ -64,6 +64,7 @@ def shoot(page: Page) -> None:
     sign_in(page)
     keep("today")
     page.get_by_role("button", name="Dusk").click()
+    page.locator("html[data-bs-theme=dark]").wait_for()
     keep("today-dusk")
     page.get_by_role("button", name="Daylight").click()
     begin(page, "B-pH")

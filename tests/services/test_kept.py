@@ -99,7 +99,7 @@ def test_it_is_a_run_that_holds_is_drawn_and_is_withdrawn(world: World) -> None:
     state = world.at().states.probe_state(probe_id)
     assert (state.level, state.holds_until) == ("sound", NOW - 3 * DAY + 7 * DAY)
     life = world.at().kit.life(probe_id)
-    assert [c.name for c in life.courses] == ["Cell constant"]
+    assert [c.name for c in life.courses] == ["Cell constant by its meter"]
     assert len(life.courses[0].points) == 12
     assert life.courses[0].trend is not None
     assert life.courses[0].trend.leaves_at is not None

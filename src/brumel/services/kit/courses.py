@@ -96,7 +96,7 @@ def _reported(rows: Sequence[CoefficientRow], kind: ProbeKind, since: datetime, 
         told = [r for r in rows if r.kept_by == KeptBy.METER and r.key == report.key]
         points = [Point(r.started_at, r.value) for r in told]
         if points:
-            found.append(_course(report.name, report.unit, points, report.bounds, since, now))
+            found.append(_course(f"{report.name} by its meter", report.unit, points, report.bounds, since, now))
     return found
 
 
