@@ -11,6 +11,7 @@ from tests.core.test_calculations import good
 from tests.exact_points import exact, moved
 from tests.simulated_bench import KINDS
 
+from brumel.core.calibrating.causes_conductivity import unlike_waters
 from brumel.core.calibrating.causes_ion import pair_apart
 from brumel.core.calibrating.causes_metal import metal_causes
 from brumel.core.calibrating.judging import judge
@@ -323,3 +324,31 @@ def test_a_night_lasts_up_to_eighteen_hours(dawn: str, holds: bool) -> None:
 def test_a_closed_bottle_is_opened_when_it_is_first_used(daily: float, until: date) -> None:
     """900 mL that keep 30 days from 6 May once they are opened; nobody opens what nobody uses."""
     assert lasts_until([LotFacts(date(2026, 12, 1), None, 30, 900.0)], daily, date(2026, 5, 6)) == until
+
+
+@pytest.mark.parametrize(
+    ("label", "waters", "where"),
+    [
+        (100.0, (200.0, 200.0), ""), (100.0, (200.1, 200.1), "below"), (100.0, (100.0, 401.0), "below"),
+        (1000.0, (5.0, 10.0), ""), (1000.1, (5.0, 10.0), "far above"),
+    ],
+)  # fmt: skip
+def test_a_standard_serves_waters_from_a_hundredth_of_it_to_twice(
+    label: float, waters: tuple[float, float], where: str
+) -> None:
+    """The geometric middle of the waters up to twice, their upper end down to a hundredth (common practice)."""
+    assert unlike_waters([label], waters) == where
+
+
+@pytest.mark.parametrize(("t", "asked"), [(45.0, False), (45.1, True), (-2.0, False), (-2.1, True)])
+def test_fahrenheit_is_asked_about_beyond_what_waters_have(t: float, asked: bool) -> None:
+    file = glass_file()
+    file["points"][1]["temperature_c"] = t
+    said = [f["sentence"] for f in judge_file(file)["findings"] if f["code"] == "standard-temperature"]
+    assert any("°F" in sentence for sentence in said) is asked
+
+
+def test_two_results_without_any_uncertainty_are_not_told_apart() -> None:
+    both = {"first": 7.1, "second": 7.2, "first_expanded_u": 0.0, "second_expanded_u": 0.0}
+    with pytest.raises(InvalidInputs, match="needs an uncertainty above 0"):
+        calculate("en-score", both)

@@ -373,7 +373,7 @@ def _oxygen(seen: Visit) -> Iterator[Finding]:
 
 def _chlorine(seen: Visit, asks_hocl: bool) -> Iterator[Finding]:
     combined = seen.get("combined-chlorine")
-    if combined is not None and combined.value < -2.0 * combined.u:
+    if combined is not None and beyond(-combined.value, 2.0 * combined.u):
         yield Finding(
             "combined-negative",
             Level.UNFIT,
