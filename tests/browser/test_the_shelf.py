@@ -26,7 +26,7 @@ def test_from_the_parcel_to_the_bin(technician: Page) -> None:
     expect(page.locator(".log").first).to_contain_text("Opened")
     page.get_by_label("Taken").fill("-3")
     page.get_by_role("button", name="Log use").click()
-    expect(page.locator("#error-amount")).to_contain_text("above 0")
+    expect(page.locator("#error-amount")).to_contain_text("from 0.1 to")
     page.get_by_label("Taken").fill("120")
     page.get_by_role("button", name="Log use").click()
     expect(page.locator(".lot-left")).to_contain_text("380 mL left")

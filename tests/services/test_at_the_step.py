@@ -148,26 +148,26 @@ def test_the_bench_offers_the_pressure_of_the_kit_that_is_there_with_who_gave_it
         )  # fmt: skip
         world.at().calibrations.begin(begin, world.person)
     beside = world.other_probe("oxygen-polarographic", "Kit by the sea")
-    hints = world.at(NOW + timedelta(hours=1)).calibrations.hints(beside)
+    hints = world.at(NOW + timedelta(hours=1)).calibrations.before(beside)[1]
     assert hints.pressure is not None
     assert hints.pressure.typed == 1008.0
     assert hints.given_for is not None
     assert (hints.given_for.probe_id, hints.given_for.person.id) == (below, world.person.id)
-    elsewhere = world.at().calibrations.hints(world.other_probe("oxygen-optical", "Kit in the shed"))
+    elsewhere = world.at().calibrations.before(world.other_probe("oxygen-optical", "Kit in the shed"))[1]
     assert (elsewhere.pressure, elsewhere.given_for) == (None, None)
 
 
 def test_a_run_that_nobody_finished_is_told_before_another_begins(world: World) -> None:
     probe, other = (world.at().states.probe_state(world.other_probe("ph-combination")).probe for _ in range(2))
     bench = world.at().calibrations
-    assert bench.hints(probe.id).unfinished is None
+    assert bench.before(probe.id)[1].unfinished is None
     run_id = world.begin(probe)
-    found = bench.hints(probe.id).unfinished
+    found = bench.before(probe.id)[1].unfinished
     assert found is not None
     assert (found.id, found.person.id) == (run_id, world.person.id)
-    assert bench.hints(other.id).unfinished is None
+    assert bench.before(other.id)[1].unfinished is None
     bench.abandon(run_id, world.person, "the buffer was spilt")
-    assert bench.hints(probe.id).unfinished is None
+    assert bench.before(probe.id)[1].unfinished is None
 
 
 def test_a_broken_order_is_told_before_and_stays_with_the_run(world: World) -> None:
@@ -177,12 +177,12 @@ def test_a_broken_order_is_told_before_and_stays_with_the_run(world: World) -> N
     cell = world.other_probe("conductivity-1", "Kit in order")
     elsewhere = world.other_probe("conductivity-1", "Another kit")
     later = world.at(NOW + timedelta(hours=1))
-    (words,) = later.calibrations.hints(cell).out_of_order
+    (words,) = later.calibrations.before(cell)[1].out_of_order
     assert words.startswith(f"{buffers.label} was calibrated before it, at {NOW:%H:%M}: salt of a buffer")
-    assert later.calibrations.hints(elsewhere).out_of_order == ()
-    assert world.at(NOW + timedelta(hours=5)).calibrations.hints(cell).out_of_order == ()
+    assert later.calibrations.before(elsewhere)[1].out_of_order == ()
+    assert world.at(NOW + timedelta(hours=5)).calibrations.before(cell)[1].out_of_order == ()
     free = Services.over(world.database, later.clock, orders()["ions-last"])
-    assert free.calibrations.hints(cell).out_of_order == ()
+    assert free.calibrations.before(cell)[1].out_of_order == ()
     lot = world.shelved("1413 of the order", standard="conductivity", family="kcl", nominal=1413.0)
     begin = Begin(uuid.uuid4(), cell, "conductivity-one", "distilled-once", {"conductivity": lot.id}, despite=DESPITE)
     later.calibrations.begin(begin, world.person)

@@ -155,11 +155,11 @@ def test_what_it_leans_on_is_calibrated_first(world: World) -> None:
         run(world, probe)
     words = refused.value.fields["despite"]
     assert f"{ph.label} (12 min)" in words
-    assert world.at().calibrations.hints(probe.id).stale in words
+    assert world.at().calibrations.before(probe.id)[1].stale in words
     forced = run(world, probe, despite="no buffers left")
     assert any("no buffers left" in f.sentence and f.level == "doubtful" for f in forced.findings)
     world.calibrated(ph)
-    assert world.at().calibrations.hints(probe.id).stale == ""
+    assert world.at().calibrations.before(probe.id)[1].stale == ""
     assert run(world, probe).level == "sound"
 
 

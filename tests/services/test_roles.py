@@ -115,7 +115,7 @@ CASES: dict[str, Case] = {
 }
 FOR_EVERYBODY = {
     "channels.of_meter", "channels.view",
-    "calibrations.open_runs", "calibrations.view", "calibrations.lens", "calibrations.choices", "calibrations.hints",
+    "calibrations.open_runs", "calibrations.view", "calibrations.lens", "calibrations.choices", "calibrations.before",
     "calibrations.same_pour",
     "health.checks", "health.restarts", "kept.form", "states.probe", "states.probe_states",
     "states.probe_state", "states.sites", "states.site", "states.probes", "states.logs",

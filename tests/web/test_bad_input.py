@@ -61,7 +61,7 @@ CASES: list[tuple[str, dict[str, str], str]] = [
     ("/shelf/new", LOT | {"lot_number": "c14-0902"}, "stands on the shelf already"),
     ("/shelf/new", LOT | {"pack": "barrel"}, "Choose what it comes in"),
     ("/shelf/new", LOT | {"expires_on": "99999-01-01"}, "is not a date"),
-    ("/shelf/new", LOT | {"content": "-1"}, "above 0"),
+    ("/shelf/new", LOT | {"content": "-1"}, "must be from 0.1 to"),
     ("/shelf/lots/{lot}/use", {"amount": "20001"}, "how many mL"),
     ("/shelf/lots/{lot}/certificate", {}, "neither a PDF nor a picture"),
     ("/plan/{round}", ROUND, "Choose the sites"),

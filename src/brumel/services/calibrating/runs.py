@@ -75,15 +75,17 @@ class Calibrations:
 
     @kept
     def choices(self, probe_id: uuid.UUID) -> Choices:
-        """What a run with a probe can begin with, lots in date first."""
+        """What a run with a probe can go on with, lots in date first."""
         with self.database.session() as session:
             return choices_for(session, stored_probe(session, probe_id), self.clock.now(), self.clock.today())
 
     @kept
-    def hints(self, probe_id: uuid.UUID) -> Hints:
-        """What is told before a run with a probe begins."""
+    def before(self, probe_id: uuid.UUID) -> tuple[Choices, Hints]:
+        """What a run with a probe can begin with, and what is told before."""
         with self.database.session() as session:
-            return hints_for(session, stored_probe(session, probe_id), self.clock, self.order)
+            probe = stored_probe(session, probe_id)
+            choices = choices_for(session, probe, self.clock.now(), self.clock.today())
+            return choices, hints_for(session, probe, self.clock, self.order)
 
     @kept
     def same_pour(self, run_id: uuid.UUID) -> list[Probe]:

@@ -70,8 +70,7 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
     states = probe_states(on_bench=True)
     probe_id = as_id(values.get("probe"))
     state = next((s for s in probe_states() if s.probe.id == probe_id), states[0] if len(states) == 1 else None)
-    choices = services().calibrations.choices(state.probe.id) if state else None
-    hints = services().calibrations.hints(state.probe.id) if state else None
+    choices, hints = services().calibrations.before(state.probe.id) if state else (None, None)
     chosen = set(values.getlist("sites"))
     if request.method == "GET" and not chosen and choices:
         chosen = {str(site_id) for site_id in choices.usual}
