@@ -352,3 +352,9 @@ def test_two_results_without_any_uncertainty_are_not_told_apart() -> None:
     both = {"first": 7.1, "second": 7.2, "first_expanded_u": 0.0, "second_expanded_u": 0.0}
     with pytest.raises(InvalidInputs, match="needs an uncertainty above 0"):
         calculate("en-score", both)
+
+
+@pytest.mark.parametrize("waters", [[8.0], [6.0, 7.0, 8.0], [9.0, 6.0], "6 to 9", [6.0, "9"]])
+def test_the_waters_of_a_file_are_two_numbers_that_rise(waters: object) -> None:
+    with pytest.raises(CoreError, match="two numbers, the lower first"):
+        judge_file(glass_file(waters=waters))
