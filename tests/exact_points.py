@@ -50,6 +50,11 @@ def every_method() -> Iterator[tuple[str, dict[str, Any], Response, Points]]:
                 yield code, *found
 
 
+def with_signal(one: JudgedPoint, signal: float) -> JudgedPoint:
+    """A point, had it given another signal."""
+    return replace(one, point=replace(one.point, signal=signal))
+
+
 def warmed(points: Points, number: int, by_c: float) -> Points:
     """One signal as it was, said to have been taken so much warmer."""
     found = list(points)
@@ -65,5 +70,5 @@ def moved(points: Points, number: int, by: float) -> Points:
     one = found[number]
     signal = one.point.signal
     signal = signal * (1.0 + by) if abs(signal) > 5 else signal + 20 * by
-    found[number] = replace(one, point=replace(one.point, signal=signal))
+    found[number] = with_signal(one, signal)
     return found

@@ -8,7 +8,7 @@ from itertools import product
 from typing import Any
 
 import pytest
-from tests.exact_points import Points, exact
+from tests.exact_points import Points, exact, with_signal
 from tests.simulated_bench import KINDS
 
 from brumel.core.calibrating.judging import judge
@@ -26,7 +26,7 @@ METHODS = [
 
 
 def shown(points: Points, signals: tuple[float, ...]) -> Points:
-    return [replace(p, point=replace(p.point, signal=s)) for p, s in zip(points, signals, strict=True)]
+    return [with_signal(p, s) for p, s in zip(points, signals, strict=True)]
 
 
 @pytest.mark.filterwarnings("error")

@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 from tests.changes import changes
 from tests.core.test_comparing import FROZEN, TIP, beside
-from tests.exact_points import every_method
+from tests.exact_points import every_method, with_signal
 from tests.pinned import Pinned, words
 
 from brumel.core.calibrating.comparing import compared, level_of_point, off_its_target
@@ -156,7 +156,7 @@ def look(p: JudgedPoint, response: Response, tolerances: Tolerances, sign: float
 
     def found(by: float) -> str:
         signal = p.point.signal + sign * by * max(abs(p.point.signal), 20.0)
-        off = replace(p, point=replace(p.point, signal=signal))
+        off = with_signal(p, signal)
         unlike = look_at_signal(signal, p.point.at, p.point.value, response, tolerances, ()).unlike
         return f"{unlike} {level_of_point(off, tolerances, response, response)}"
 

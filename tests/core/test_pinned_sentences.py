@@ -17,7 +17,7 @@ from typing import Any
 
 import numpy as np
 from tests.core.test_visit import SEA, seen
-from tests.exact_points import Points, every_method, moved, warmed
+from tests.exact_points import Points, every_method, moved, warmed, with_signal
 from tests.pinned import Pinned
 
 from brumel.core.calibrating.judging import judge
@@ -78,11 +78,6 @@ def spoilt(points: Points) -> Iterator[Points]:
 def changed(points: Points, number: int, **how: Any) -> Points:
     """One point, otherwise."""
     return [replace(p, **how) if n == number else p for n, p in enumerate(points)]
-
-
-def with_signal(p: JudgedPoint, signal: float) -> JudgedPoint:
-    """The point, had it given another signal."""
-    return replace(p, point=replace(p.point, signal=signal))
 
 
 def scaled(p: JudgedPoint, nominal: float) -> JudgedPoint:

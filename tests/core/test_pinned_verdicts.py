@@ -16,7 +16,7 @@ from typing import Any
 
 import numpy as np
 from tests.changes import changes
-from tests.exact_points import Points, every_method, moved, warmed
+from tests.exact_points import Points, every_method, moved, warmed, with_signal
 from tests.pinned import Pinned
 
 from brumel.core.calibrating.judging import judge
@@ -42,7 +42,7 @@ def older(points: Points, number: int, by: float) -> Points:
 
 def together(points: Points, number: int, by: float) -> Points:
     """Every signal moved by as much: up to 40 of its unit."""
-    return [replace(p, point=replace(p.point, signal=p.point.signal + 10.0 * by)) for p in points]
+    return [with_signal(p, p.point.signal + 10.0 * by) for p in points]
 
 
 HOW: dict[str, Callable[[Points, int, float], Points]] = {

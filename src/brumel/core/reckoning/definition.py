@@ -89,7 +89,7 @@ class Number:
             return np.isclose(np.asarray(values)[..., None], self.allowed, rtol=1e-9, atol=0).any(axis=-1)
         if within(values, self.low, self.high) and not self.above:
             return np.True_
-        slack = _ROUNDING * sum(abs(b) for b in (self.low, self.high) if np.isfinite(b))
+        slack = _ROUNDING * max((abs(b) for b in (self.low, self.high) if np.isfinite(b)), default=0.0)
         holds = (values > self.low) if self.above else (values >= self.low - slack)
         holds &= values <= self.high + slack
         return holds if np.isfinite(self.high - self.low) else holds & np.isfinite(values)
