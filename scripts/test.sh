@@ -1,8 +1,9 @@
 #!/usr/bin/env bash
-# Every check, in the order of how soon it tells. Called by ./brumel test; arguments go to pytest.
+# Every check, in the order of how soon it tells. Called by ./brumel test with the folder of the programs; further arguments go to pytest.
 set -euo pipefail
 cd "$(dirname "$0")/.."
-bin=$PWD/.venv/bin
+bin=$1
+shift
 "$bin/ruff" check .
 "$bin/ruff" format --check .
 "$bin/mypy"

@@ -31,9 +31,6 @@ from brumel.store.database import Database
 from tests.cutoff import data_folder
 from tests.ready import Ready, hasten
 
-if os.geteuid() == 0 and not all(folder.stat().st_mode & 0o001 for folder in Path(__file__).parents):
-    os.environ["BRUMEL_USER"] = "root"  # the user that serves could not read this checkout
-
 # The same cases at every run, and no clock that a busy machine could fail.
 hypothesis.settings.register_profile("brumel", deadline=None, derandomize=True)
 hypothesis.settings.load_profile("brumel")
