@@ -22,21 +22,21 @@ NOT_COPIED = shutil.ignore_patterns(".venv", ".git", "__pycache__", ".*_cache", 
 
 
 @pytest.fixture
-def tree(root: Path, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Path]:
-    """A clone in a folder with a space in its name, which nobody else may read."""
-    home = tmp_path_factory.mktemp("home of root")
-    home.chmod(0o700)
-    yield Path(shutil.copytree(root, home / "a clone", ignore=NOT_COPIED))
-    shutil.rmtree(home)
-
-
-@pytest.fixture
 def data() -> Iterator[Path]:
     """A data folder with a space in its name."""
     made = data_folder("any where")
+    made.mkdir(parents=True)
     yield made
     Cluster(made / "demo").remove()
     shutil.rmtree(made)
+
+
+@pytest.fixture
+def tree(root: Path, data: Path) -> Path:
+    """A clone in a home that nobody else may read."""
+    home = data / "a home"
+    home.mkdir(mode=0o700)
+    return Path(shutil.copytree(root, home / "a clone", ignore=NOT_COPIED))
 
 
 def environment(**settings: str) -> dict[str, str]:
@@ -105,11 +105,8 @@ def test_root_starts_from_a_folder_that_only_root_reads(tree: Path, data: Path) 
 @AS_ROOT
 def test_an_ordinary_user_starts_it_in_a_path_with_spaces(tree: Path, data: Path) -> None:
     """Nothing of the machine is written to but their own folders."""
-    tree.parent.chmod(0o755)
-    nobody = pwd.getpwnam("nobody")
-    home = data / "a home"
-    home.mkdir(parents=True)
-    for path in [home, tree, *tree.rglob("*")]:
+    nobody, home = pwd.getpwnam("nobody"), tree.parent
+    for path in [home, *home.rglob("*")]:
         os.chown(path, nobody.pw_uid, nobody.pw_gid)
     (tree / ".venv").symlink_to(sys.prefix)
     port = free_port()
