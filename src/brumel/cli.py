@@ -183,14 +183,17 @@ def _people(settings: Settings) -> Iterator[People]:
 @click.pass_obj
 def load(settings: Settings, file: Path) -> None:
     """Enter devices, probes, lots and sites from a TOML file, or readings from an exported JSON file, for ``serve``."""
+    from brumel.core.plain import text_of
     from brumel.launch.start import database_of
+    from brumel.services.clock import Clock
     from brumel.services.ledger.exchange import Exchange
     from brumel.services.loading import Loading
     from brumel.store.database import Database
 
     with _refusals(), database_of(settings) as url:
-        taker = Exchange(Database(url)).take_in if file.suffix == ".json" else Loading(Database(url)).load
-        entered = taker(file.read_text(encoding="utf-8"))
+        database, clock = Database(url), Clock(settings.timezone, settings.now)
+        taker = Exchange(database, clock).take_in if file.suffix == ".json" else Loading(database, clock).load
+        entered = taker(text_of(file.read_bytes()))
         click.echo("brumel: entered " + ", ".join(f"{n} {kind}" for kind, n in entered.items()))
 
 

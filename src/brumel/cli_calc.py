@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import json
 import sys
+from io import TextIOWrapper
 from pathlib import Path
 from typing import NoReturn, TextIO
 
 import click
 
 from brumel.core.reckoning.definition import InvalidInputs, calculations, find
+
+_AS_THEY_ARE = "surrogateescape"
 
 
 @click.command(add_help_option=False)
@@ -118,7 +121,7 @@ def _csv(name: str, given: dict[str, str], file: str, out: str | None) -> None:
         else:
             if file != "-" and Path(out).exists() and Path(out).samefile(file):
                 refuse("brumel: --out is the file that is read: give another, the original is never overwritten.")
-            with open(out, "w", encoding="utf-8", newline="") as target:
+            with open(out, "w", encoding="utf-8", errors=_AS_THEY_ARE, newline="") as target:
                 rows, refused = append_columns(name, given, source, target, _progress)
     click.echo(f"\rbrumel: {rows} rows; {refused} could not be calculated and say why", err=True)
 
@@ -129,11 +132,17 @@ def _progress(rows: int) -> None:
 
 
 def opened(file: str) -> TextIO:
-    """A file, or the standard input for ``-``; refuses one that can't be read."""
+    """Open a file, or the standard input for ``-``; refuse one that can't be read.
+
+    Bytes that are no UTF-8 come out of a table as they went in, and are refused where they would have to be understood.
+    """
+    for stream in (sys.stdin, sys.stdout):
+        if isinstance(stream, TextIOWrapper):
+            stream.reconfigure(errors=_AS_THEY_ARE)
     if file == "-":
         return sys.stdin
     try:
-        return open(file, encoding="utf-8-sig", newline="")
+        return open(file, encoding="utf-8-sig", errors=_AS_THEY_ARE, newline="")
     except OSError as error:
         refuse(f"brumel: {file} can't be read: {error.strerror}.")
 

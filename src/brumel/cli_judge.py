@@ -11,6 +11,7 @@ import click
 
 from brumel.cli_calc import opened, refuse
 from brumel.core.calibrating.run_file import WrongFile, judge_file
+from brumel.core.plain import UnreadableText, read_json
 
 
 @click.command()
@@ -24,18 +25,23 @@ def judge(file: str) -> None:
 
 def _answers(source: TextIO) -> Iterator[object]:
     text = source.read()
+    lines = [line for line in text.splitlines() if line.strip()]
     try:
-        yield judge_file(json.loads(text))
+        yield judge_file(read_json(text))
         return
-    except json.JSONDecodeError as error:
-        lines = [line for line in text.splitlines() if line.strip()]
-        if len(lines) < 2 or not lines[0].rstrip().endswith("}"):
-            refuse(f"brumel: the file is not JSON: {error}.")
+    except UnreadableText as unread:
+        # A file that is written over several lines has no line that is an object by itself.
+        if len(lines) == 1 or not any(line.startswith("{") and line.rstrip().endswith("}") for line in lines):
+            refuse(f"brumel: {unread}")
     except WrongFile as wrong:
         refuse(f"brumel: {wrong}")
+    refused = 0
     for number, line in enumerate(lines, 1):
         try:
-            yield judge_file(json.loads(line))
-        except (json.JSONDecodeError, WrongFile) as wrong:
-            sys.stdout.flush()
-            refuse(f"brumel: line {number}: {wrong}")
+            yield judge_file(read_json(line, "The line"))
+        except (UnreadableText, WrongFile) as wrong:
+            refused += 1
+            yield {"line": number, "error": str(wrong)}
+    if refused:
+        sys.stdout.flush()
+        refuse(f"brumel: {refused} of {len(lines)} lines could not be judged and say why")

@@ -171,9 +171,10 @@ class TestTheCommand:
     @pytest.mark.parametrize(
         ("text", "words"),
         [
-            ("nonsense", "the file is not JSON"),
+            ("nonsense", "The file is not JSON"),
+            ("[" * 5_000, "The file is nested deeper than 40 levels."),
+            (f'{{"version": {"9" * 5_000}}}', "999999999999… has 5000 digits: too large to be meant."),
             (json.dumps(changed(CELL, "version", 7)), "version must be 1; 7 is not."),
-            (f"{json.dumps(CELL)}\n{json.dumps(changed(CELL, 'version', 7))}", "line 2: version must be 1; 7 is not."),
         ],
     )
     def test_a_bad_file_ends_with_two_and_one_sentence(self, text: str, words: str) -> None:
@@ -181,3 +182,13 @@ class TestTheCommand:
         assert found.exit_code == 2
         assert words in found.stderr
         assert "Traceback" not in found.output + found.stderr
+
+    def test_a_wrong_line_stops_no_other(self) -> None:
+        good = json.dumps(CELL)
+        wrong = ["nonsense", json.dumps(changed(CELL, "version", 7)), '{"note": "\\ud800"}', "[" * 900 + "]" * 900]
+        found = self.run("\n".join([good, *wrong, good]))
+        said = [json.loads(line) for line in found.stdout.splitlines()]
+        assert [answer.get("level") for answer in said] == ["sound", *[None] * len(wrong), "sound"]
+        assert [answer["line"] for answer in said[1:-1]] == [2, 3, 4, 5]
+        assert said[2]["error"] == "version must be 1; 7 is not."
+        assert (found.exit_code, "4 of 6 lines could not be judged" in found.stderr) == (2, True)

@@ -7,6 +7,7 @@ import pytest
 from brumel.services.errors import InvalidInput
 from brumel.services.loading import Loading
 from brumel.store.database import Database
+from tests.conftest import CLOCK
 from tests.services.world import World
 
 GOOD = """
@@ -49,7 +50,7 @@ expected = { ph = [6.5, 9], orp = [200, 400] }
 
 
 def test_all_kinds_are_entered(world: World, database: Database) -> None:
-    assert Loading(database).load(GOOD) == {"devices": 0, "meters": 1, "probes": 1, "lots": 1, "sites": 1}
+    assert Loading(database, CLOCK).load(GOOD) == {"devices": 0, "meters": 1, "probes": 1, "lots": 1, "sites": 1}
     state = next(s for s in world.at().states.probe_states() if s.probe.label == "R1")
     assert state.probe.meter is not None
     assert state.probe.meter.takes == ["orp", "oxygen-optical"]
@@ -65,18 +66,18 @@ def test_all_kinds_are_entered(world: World, database: Database) -> None:
     [
         ('kind = "orp"', 'kind = "crystal ball"', "No kind of probe is named 'crystal ball'"),
         ('takes = ["orp", "oxygen-optical"]', 'takes = ["hand"]', "No kind of probe is named 'hand'"),
-        ("cleaned = 60", "polished = 60", "'polished', which is no care"),
-        ('meter = "M1"', 'meter = "M9"', "No meter has the label 'M9'"),
-        ('standard = "conductivity"', 'standard = "gold"', "standard is none of"),
-        ('pack = "sachets"', 'pack = "barrel"', "pack is none of bottle"),
-        ("nominal = 1413\n", "", "nominal is missing"),
-        ("ph = [6.5, 9]", "ph = [9, 6.5]", "not a pair of numbers, the lower first"),
-        ("ph = [6.5, 9]", "ph = [6.5, 900]", "expected ph: pH must be −2 to 16; 900 was typed"),
-        ("ph = [6.5, 9]", "ph = [6.5, 1e300]", "1e+300 is too large to be meant"),
-        ("ph = [6.5, 9]", "ph = [6.5, nan]", "nan is too large to be meant"),
-        ("orp = [200, 400]", "mood = [1, 2]", "expected has 'mood'"),
+        ("cleaned = 60", "polished = 60", "probes 1, wait-polished: No care has this name."),
+        ('meter = "M1"', 'meter = "M9"', "probes 1, meter 'M9': No meter has this label"),
+        ('standard = "conductivity"', 'standard = "gold"', "lots 1, standard 'gold': Choose what it is."),
+        ('pack = "sachets"', 'pack = "barrel"', "lots 1, pack 'barrel': Choose what it comes in."),
+        ("nominal = 1413\n", "", "lots 1, nominal: Give its value at 25 °C"),
+        ("ph = [6.5, 9]", "ph = [9, 6.5]", "sites 1, ph: The lower end must be below the upper."),
+        ("ph = [6.5, 9]", "ph = [6.5, 900]", "sites 1, ph: pH must be −2 to 16; 900 was typed"),
+        ("ph = [6.5, 9]", "ph = [6.5, 1e300]", "sites[1].expected.ph[2] is too large to be meant"),
+        ("ph = [6.5, 9]", "ph = [6.5, nan]", "sites[1].expected.ph[2] is too large to be meant"),
+        ("orp = [200, 400]", "mood = [1, 2]", "sites 1, mood: Known quantities are"),
         ("visit_every_days = 7", "", "visit_every_days is missing"),
-        ("[[sites]]", "[[places]]", "places is none of"),
+        ("[[sites]]", "[[places]]", "'places' is none of"),
         ("[[sites]]", "[[sites", "The file is not TOML"),
     ],
 )
@@ -88,6 +89,8 @@ def test_what_cannot_be_taken_is_said_and_nothing_is_entered(
         text = text.replace(name, name.replace("1", "2").replace("MERE", "MERE2"))
     before = len(world.at().states.probe_states()), len(world.at().states.sites())
     with pytest.raises(InvalidInput, match=None) as wrong:
-        Loading(database).load(text.replace('label = "M1"', 'label = "M2"').replace('meter = "M1"', 'meter = "M2"'))
+        Loading(database, CLOCK).load(
+            text.replace('label = "M1"', 'label = "M2"').replace('meter = "M1"', 'meter = "M2"')
+        )
     assert any(words in sentence for sentence in wrong.value.fields.values()), wrong.value.fields
     assert (len(world.at().states.probe_states()), len(world.at().states.sites())) == before

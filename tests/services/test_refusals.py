@@ -35,7 +35,7 @@ from brumel.services.visiting.sites import NewLimit, NewSite
 from brumel.services.visiting.visits import NewVisit, Said, Sheet
 from brumel.store.database import Database
 from brumel.store.models.tables import FACTS
-from tests.conftest import NOW
+from tests.conftest import CLOCK, NOW
 from tests.services.world import SIDE, THREE, World
 
 HOUR = timedelta(hours=1)
@@ -114,7 +114,7 @@ def way(w: World, field: str, value: str) -> None:
 
 
 def load(w: World, text: str) -> None:
-    Loading(w.database).load(text)
+    Loading(w.database, CLOCK).load(text)
 
 
 def add(w: World, **given: str) -> None:
@@ -383,15 +383,15 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Choose what was done; a ": lambda w: care(w, care="sung to"),
     # Files
     "The file is not TOML": lambda w: load(w, "[["),
-    "boats is none of devices": lambda w: load(w, "[[boats]]"),
+    "'boats' is none of devices": lambda w: load(w, "[[boats]]"),
     "sites 1: code is missing": lambda w: load(w, "[[sites]]\nname = 'x'"),
-    "visit_every_days is not a int": lambda w: load(
+    "visit_every_days must be a number; 'often' is not.": lambda w: load(
         w, "[[sites]]\ncode='X'\nname='x'\nwater_kind='w'\nvisit_every_days='often'"
     ),
-    "expected ph is not a pair of numbers, the lower first": lambda w: load(
+    "sites 1, ph: The lower end must be below the upper.": lambda w: load(
         w, "[[sites]]\ncode='X'\nname='x'\nwater_kind='w'\nvisit_every_days=1\nexpected={ph=[8,7]}"
     ),
-    "No meter has the label 'M': list it in meters.": lambda w: load(
+    "probes 1, meter 'M': No meter has this label: list it in meters.": lambda w: load(
         w,
         "[[probes]]\nlabel='L'\nserial='S'\nkind='orp'\nreference='ag-agcl-3m'\nkit='K'\nin_service_on=2026-01-01\nmeter='M'",
     ),

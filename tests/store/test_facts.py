@@ -10,6 +10,7 @@ from dataclasses import replace
 import psycopg
 import pytest
 from psycopg import sql
+from sqlalchemy import CheckConstraint
 from tests.conftest import CLOCK, Urls, copy_database
 from tests.services.world import World
 from tests.store.everything import fill
@@ -41,18 +42,25 @@ def constraints(urls: Urls) -> dict[tuple[str, str], str]:
     return {(table, name): words for table, name, words in rows}
 
 
-def test_every_number_is_finite_and_every_text_bounded(urls: Urls) -> None:
-    """From the catalogue: each column of a number or a text has its CHECK, in every table."""
+def test_every_number_is_finite_every_text_bounded_and_every_moment_of_our_time(urls: Urls) -> None:
+    """From the catalogue: each column of a number, a text or a moment has its CHECK, in every table."""
     with psycopg.connect(urls.owner) as connection:
         columns = connection.execute(
             "SELECT table_name, column_name, udt_name FROM information_schema.columns "
-            "WHERE table_schema = 'public' AND udt_name IN ('float8', '_float8', 'text') "
+            "WHERE table_schema = 'public' AND udt_name IN ('float8', '_float8', 'text', 'timestamptz') "
             "AND table_name <> 'alembic_version'"
         ).fetchall()
     known = constraints(urls)
+    declared = {
+        (table.name, str(c.name).replace("%%", "%"))
+        for table in Base.metadata.tables.values() for c in table.constraints if isinstance(c, CheckConstraint)
+    }  # fmt: skip
+    assert {(t, f"ck_{t}_{n}" if not n.startswith("ck_") else n) for t, n in declared} == {
+        k for k in known if k[0] != "alembic_version"
+    }
     assert len(columns) > 100
     for table, column, kind in columns:
-        ending = "length" if kind == "text" else "finite"
+        ending = {"text": "length", "timestamptz": "moment"}.get(kind, "finite")
         assert (table, f"ck_{table}_{column}_{ending}") in known, (table, column)
 
 
@@ -72,7 +80,7 @@ def test_no_certificate_is_infinite(world: World, urls: Urls, value: str) -> Non
 
 
 def test_a_text_that_is_too_long_is_said_in_words(world: World) -> None:
-    with pytest.raises(StoreError, match="names have 120 characters at most, notes 4000"):
+    with pytest.raises(StoreError, match="note has 4001 characters; up to 4000 can be kept"):
         world.read(world.probe(), note="x" * 4001)
     assert world.read(world.probe(), note="x" * 4000).reading.note == "x" * 4000
 

@@ -47,7 +47,7 @@ def test_every_calculation_answers(api: FlaskClient, name: str) -> None:
 @pytest.mark.parametrize(
     ("body", "words"),
     [
-        (b"{", 'The body must be JSON: {"inputs": {…}}.'), (b"\xff", "The body must be JSON"),
+        (b"{", 'Wanted is {"inputs": {…}}.'), (b"\xff", "The body is not JSON"),
         ([], 'The body must be an object: {"inputs": {…}}.'),
         ({"inputs": 3}, "inputs must be an object of names and values."),
         ({"inputs": {}, "strict": 1}, "strict must be true or false."),

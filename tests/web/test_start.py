@@ -45,7 +45,13 @@ def test_a_file_becomes_rows_to_look_over(client: FlaskClient) -> None:
     ("given", "words"),
     [
         ({}, "Choose a file."),
-        ({"file": (io.BytesIO(b"\xff\xfe\x00a"), "x.csv")}, "It is no text in UTF-8."),
+        ({"file": (io.BytesIO(b"\xff\xfe\x00a"), "x.csv")}, "The file is no text in UTF-8."),
+        ({"file": (io.BytesIO(b"[[lots]]\nnominal = " + b"9" * 5_000), "x.toml")}, "The file is not TOML"),
+        ({"file": (io.BytesIO(b"[[sites]]\nvisit_every_days = inf"), "x.toml")}, "too large to be meant"),
+        (
+            {"file": (io.BytesIO(b"what,name\nsites," + b"x" * 200_000), "x.csv")},
+            "be read: field larger than field limit",
+        ),
         ({"file": (io.BytesIO(b"[[boats]]\nname = 'a'\n"), "x.toml")}, "is none of sites"),
     ],
 )

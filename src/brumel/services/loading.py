@@ -1,76 +1,44 @@
-"""Entering devices, meters, probes, lots and sites from a TOML file, all or nothing."""
+"""Entering devices, meters, probes, lots and sites from a TOML file, all or nothing.
+
+What a file says becomes what the forms of those places make of what is typed, and is judged by the same functions;
+here stands only which fields a file may have, and of which shape.
+"""
 
 from __future__ import annotations
 
-import tomllib
 import uuid
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brumel.core.errors import CoreError
-from brumel.core.kit.accuracy import read_accuracy
-from brumel.core.kit.care import about_care
 from brumel.core.kit.kinds import probe_kind
-from brumel.core.kit.shelf import Pack, standards
-from brumel.core.quantities.quantity import of_a_round, quantity
-from brumel.core.quantities.redox import REFERENCES
+from brumel.core.plain import UnreadableText, read_toml, shown
+from brumel.core.record.shapes import Shape, each, fields, flag, named, number, one_of, text
 from brumel.core.sensing.principles import principles
-from brumel.core.standards.targets import PH_BUFFER, bottle_of, check_bottle
-from brumel.core.typed import far_in
-from brumel.services.errors import InvalidInput, check_value
+from brumel.core.standards.targets import PH_BUFFER
+from brumel.core.typed import NAME_MOST
+from brumel.services.clock import Clock
+from brumel.services.errors import InvalidInput
+from brumel.services.kit.meters import NewMeter, fill_meter, wrong_meter
+from brumel.services.kit.probes import NewProbe, probe_row, wrong_probe
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, signal_channel
+from brumel.services.shelf.lots import put_on_shelf
+from brumel.services.shelf.typed import NewLot, wrong_opening
+from brumel.services.visiting.sites import NewSite, fill_site, wrong_site
 from brumel.store.database import Database
-from brumel.store.models.base import Base
-from brumel.store.models.reference import Device, Lot, Meter, Probe, Site, SiteRange
+from brumel.store.models.reference import Device, Meter, Site
 
-_KINDS: dict[str, tuple[type[Base], dict[str, type]]] = {
-    "devices": (Device, {"label": str, "url": str, "address": str}),
-    "meters": (Meter, {"label": str, "serial": str, "kit": str, "in_service_on": date, "takes": list}),
-    "probes": (Probe, {"label": str, "serial": str, "kind": str, "kit": str, "in_service_on": date}),
-    "lots": (
-        Lot,
-        {"lot_number": str, "received_on": date, "expires_on": date, "open_life_days": int},
-    ),
-    "sites": (
-        Site,
-        {
-            "code": str,
-            "name": str,
-            "water_kind": str,
-            "visit_every_days": int,
-        },
-    ),
+_CHANNELS = {
+    "temperature": TEMPERATURE,
+    **{p.signal_unit: signal_channel(p) for p in reversed(principles())},
+    "unused": Channel(Carries.OTHER),
 }
-_OPTIONAL: dict[str, dict[str, Any]] = {
-    "devices": {"channels": ["temperature", "mV"], "period_s": 1.0},
-    "probes": {"device": None, "meter": None, "own_waits": {}, "reference": "", "steers": ""},
-    "meters": {
-        "compensates": [],
-        "buffer_families": [],
-        "holds_calibration": True,
-        "polarises_off": False,
-        "accuracy": {},
-        "memory_records": None,
-        "batteries": "",
-        "battery_hours": None,
-    },
-    "lots": {
-        "standard": PH_BUFFER,
-        "family": "",
-        "nominal": None,
-        "opened_on": None,
-        "certificate_u": None,
-        "value_table": None,
-        "pack": "bottle",
-        "content": None,
-    },
-    "sites": {"expected": {}},
-}
-_POINTS_TO: dict[str, type[Device] | type[Meter]] = {"device": Device, "meter": Meter}
+Entry = Mapping[str, Any]
 
 
 @dataclass(frozen=True)
@@ -78,8 +46,9 @@ class Loading:
     """Use cases around what there is to choose from."""
 
     database: Database
+    clock: Clock
 
-    def load(self, text: str) -> dict[str, int]:
+    def load(self, words: str) -> dict[str, int]:
         """Enter all that a TOML text lists; return how many of each.
 
         Raises
@@ -88,130 +57,147 @@ class Loading:
             With every entry that can't be taken; nothing is entered then.
         """
         try:
-            data = tomllib.loads(text)
-        except tomllib.TOMLDecodeError as error:
-            raise InvalidInput({"file": f"The file is not TOML: {error}."}) from error
-        wrong = {k: f"{k} is none of {', '.join(_KINDS)}." for k in data if k not in _KINDS}
-        rows = {kind: [_row(kind, n, entry, wrong) for n, entry in enumerate(data.get(kind, []), 1)] for kind in _KINDS}
-        if wrong:
+            data = read_toml(words)
+        except UnreadableText as error:
+            raise InvalidInput({"file": str(error)}) from error
+        if wrong := dict(_misshapen(data)):
             raise InvalidInput(wrong)
         with self.database.session() as session:
-            for kind, (model, _) in _KINDS.items():
-                for row in rows[kind]:
-                    for name, other in _POINTS_TO.items():
-                        label = row.pop(name, None)
-                        if label is not None:
-                            row[f"{name}_id"] = _labelled(session, other, name, label)
-                    expected = row.pop("expected", {})
-                    session.add(model(**row))
-                    session.flush()
-                    session.add_all(
-                        SiteRange(site_id=row["id"], quantity=p, low=low, high=high)
-                        for p, (low, high) in expected.items()
-                    )
-                session.flush()
-        return {kind: len(found) for kind, found in rows.items()}
+            for kind, add in _ADDERS.items():
+                for place, entry in enumerate(data.get(kind, []), 1):
+                    where = f"{kind} {place}"
+                    try:
+                        add(session, entry, self.clock.today())
+                        session.flush()
+                    except InvalidInput as refused:
+                        wrong[where] = " ".join(_said(where, entry, n, words) for n, words in refused.fields.items())
+                    except CoreError as error:
+                        wrong[where] = f"{where}: {error}"
+            if wrong:
+                raise InvalidInput(wrong)
+        return {kind: len(data.get(kind, [])) for kind in _ADDERS}
 
 
-def _labelled(session: Session, model: type[Device] | type[Meter], name: str, label: str) -> uuid.UUID:
+def _said(where: str, entry: Entry, field: str, words: str) -> str:
+    """A sentence of a form with its place in the file, and what stands there."""
+    return f"{where}, {field} {shown(entry[field])}: {words}" if field in entry else f"{where}, {field}: {words}"
+
+
+def _misshapen(data: Entry) -> Iterator[tuple[str, str]]:
+    """What in a file has not the shape that is read, by entry."""
+    for kind, entries in data.items():
+        if kind not in _SHAPES:
+            yield kind, f"{shown(kind)} is none of {', '.join(_SHAPES)}."
+            continue
+        if not isinstance(entries, list):
+            yield kind, f"{kind} must be a list of tables: begin each with [[{kind}]]."
+            continue
+        for place, entry in enumerate(entries, 1):
+            if wrong := "; ".join(_SHAPES[kind](entry)):
+                yield f"{kind} {place}", f"{kind} {place}: {wrong}."
+
+
+def _day(value: object) -> Iterator[str]:
+    if not isinstance(value, date) or isinstance(value, datetime):
+        yield f"must be a date; {shown(value)} is not"
+
+
+def _pair(value: object) -> Iterator[str]:
+    if not isinstance(value, list) or len(value) != 2 or any(True for end in value for _ in number()(end)):
+        yield f"must be a pair of numbers, the lower first; {shown(value)} is not"
+
+
+_NAME, _NUMBER = text(NAME_MOST), number()
+_OF_THE_KIT: Mapping[str, Shape] = {"label": _NAME, "serial": _NAME, "kit": _NAME, "in_service_on": _day}
+_SHAPES: Mapping[str, Shape] = {
+    "devices": fields(
+        {"label": _NAME, "url": text(), "address": _NAME},
+        {"channels": each(one_of(list(_CHANNELS))), "period_s": number(0.05, 3_600.0)},
+    ),
+    "meters": fields(
+        {**_OF_THE_KIT, "takes": each(_NAME)},
+        {"compensates": each(_NAME), "buffer_families": each(_NAME), "holds_calibration": flag, "polarises_off": flag,
+         "accuracy": named(text()), "memory_records": _NUMBER, "batteries": text(), "battery_hours": _NUMBER},
+    ),
+    "probes": fields(
+        {**_OF_THE_KIT, "kind": _NAME},
+        {"device": _NAME, "meter": _NAME, "own_waits": named(_NUMBER), "reference": text(), "steers": text()},
+    ),
+    "lots": fields(
+        {"lot_number": _NAME, "received_on": _day, "expires_on": _day, "open_life_days": _NUMBER},
+        {"standard": _NAME, "family": text(), "nominal": _NUMBER, "opened_on": _day, "certificate_u": _NUMBER,
+         "value_table": each(_pair), "pack": _NAME, "content": _NUMBER},
+    ),
+    "sites": fields(
+        {"code": _NAME, "name": _NAME, "water_kind": _NAME, "visit_every_days": _NUMBER}, {"expected": named(_pair)}
+    ),
+}  # fmt: skip
+"""The fields that each must and may have."""
+
+
+def _add_device(session: Session, entry: Entry, today: date) -> None:
+    del today
+    if session.scalar(select(Device.id).where(Device.label == entry["label"])):
+        raise InvalidInput({"label": "Another device has this label: choose one that differs."})
+    usual = {"channels": ["temperature", "mV"], "period_s": 1.0}
+    row = {**usual, **entry}
+    row["channels"] = [_CHANNELS[c].plain for c in row["channels"]]
+    session.add(Device(id=uuid.uuid4(), **row))
+
+
+def _add_meter(session: Session, entry: Entry, today: date) -> None:
+    given = {"holds_calibration": True, **entry, "takes": [probe_kind(k).key for k in entry["takes"]]}
+    new = NewMeter(uuid.uuid4(), **given)
+    _refuse(wrong_meter(session, new, today))
+    meter = Meter(id=new.meter_id, version=1)
+    fill_meter(meter, new)
+    session.add(meter)
+
+
+def _add_probe(session: Session, entry: Entry, today: date) -> None:
+    given = {**entry, "kind": probe_kind(entry["kind"]).key}
+    device, meter = (_labelled(session, model, given.pop(name, None), name)
+                     for name, model in (("device", Device), ("meter", Meter)))  # fmt: skip
+    new = NewProbe(uuid.uuid4(), **given, meter_id=meter)
+    _refuse(wrong_probe(session, new, today))
+    row = probe_row(new)
+    row.device_id = device
+    session.add(row)
+
+
+def _add_lot(session: Session, entry: Entry, today: date) -> None:
+    given = {"standard": PH_BUFFER, **entry}
+    opened_on, rows = given.pop("opened_on", None), given.pop("value_table", [])
+    _refuse(wrong_opening(opened_on, given["received_on"], today))
+    table = "\n".join(f"{temperature_c} {value}" for temperature_c, value in rows)
+    put_on_shelf(session, NewLot(uuid.uuid4(), **given, table=table), today).opened_on = opened_on
+
+
+def _add_site(session: Session, entry: Entry, today: date) -> None:
+    del today
+    expected = {key: (float(low), float(high)) for key, (low, high) in entry.get("expected", {}).items()}
+    new = NewSite(uuid.uuid4(), **{**entry, "expected": expected})
+    _refuse(wrong_site(session, new))
+    site = Site(id=new.site_id, version=1)
+    fill_site(site, new)
+    session.add(site)
+
+
+_ADDERS: Mapping[str, Callable[[Session, Entry, date], None]] = {
+    "devices": _add_device, "meters": _add_meter, "probes": _add_probe, "lots": _add_lot, "sites": _add_site,
+}  # fmt: skip
+"""In the order of what points to what."""
+
+
+def _refuse(wrong: dict[str, str]) -> None:
+    if wrong:
+        raise InvalidInput(wrong)
+
+
+def _labelled(session: Session, model: type[Device] | type[Meter], label: str | None, name: str) -> uuid.UUID | None:
+    if label is None:
+        return None
     found = session.scalar(select(model.id).where(model.label == label))
     if found is None:
-        raise InvalidInput({name: f"No {name} has the label {label!r}: list it in {name}s."})
+        raise InvalidInput({name: f"No {name} has this label: list it in {name}s."})
     return found
-
-
-def _lot_problems(row: dict[str, Any]) -> list[str]:
-    """What is wrong with a lot; a lot that is no buffer is a family of its own."""
-    if row["standard"] not in standards():
-        return [f"standard is none of {', '.join(standards())}"]
-    if row["pack"] not in set(Pack):
-        return [f"pack is none of {', '.join(Pack)}"]
-    if standards()[row["standard"]].unit and not isinstance(row["nominal"], int | float):
-        return ["nominal is missing"]
-    if standards()[row["standard"]].needs_value:
-        check_bottle(
-            bottle_of(row["standard"], row["family"], row["nominal"], row["value_table"], row["certificate_u"])
-        )
-    row["family"] = row["family"] or row["standard"]
-    return []
-
-
-_CHANNELS = {
-    "temperature": TEMPERATURE,
-    **{p.signal_unit: signal_channel(p) for p in reversed(principles())},
-    "unused": Channel(Carries.OTHER),
-}
-
-
-def _device_problems(row: dict[str, Any]) -> list[str]:
-    """What is wrong with a device; its channels are named in the order of its answer."""
-    unknown = [c for c in row["channels"] if c not in _CHANNELS]
-    if unknown:
-        return [f"channels has {c!r}, known are {', '.join(_CHANNELS)}" for c in unknown]
-    row["channels"] = [_CHANNELS[c].plain for c in row["channels"]]
-    return []
-
-
-def _probe_problems(row: dict[str, Any]) -> list[str]:
-    """What is wrong with a probe; its kind is given by key."""
-    kind = probe_kind(row["kind"])
-    if kind.own_reference and row["reference"] not in REFERENCES:
-        return [f"reference is none of {', '.join(REFERENCES)}"]
-    return [f"own_waits has {c!r}, which is no care" for c in row["own_waits"] if c not in about_care()]
-
-
-def _meter_problems(row: dict[str, Any]) -> list[str]:
-    """What is wrong with a meter; the kinds that it takes may be given by key or by name, accuracy as a data sheet."""
-    row["takes"] = [probe_kind(k).key for k in row["takes"]]
-    row["accuracy"] = {key: read_accuracy(words).plain for key, words in row["accuracy"].items()}
-    return []
-
-
-def _range_problems(row: dict[str, Any]) -> list[str]:
-    """What is wrong with a site's expected ranges."""
-    expected = row["expected"]
-    if not isinstance(expected, dict):
-        return ["expected is not a table of quantities"]
-    known = [q.key for q in of_a_round()]
-    found = [f"expected has {p!r}, known are {', '.join(known)}" for p in expected if p not in known]
-    for key, reach in expected.items():
-        pair = reach if isinstance(reach, list) and len(reach) == 2 else [0, 0]
-        if not all(isinstance(x, int | float) for x in pair) or not pair[0] < pair[1]:
-            found.append(f"expected {key} is not a pair of numbers, the lower first")
-            continue
-        if key in known:
-            wrong, about = dict[str, str](), quantity(key)
-            for end in pair:
-                check_value(wrong, key, end, about)
-            found += [f"expected {key}: {words.rstrip('.')}" for words in wrong.values()]
-    return found
-
-
-_PROBLEMS = {
-    "devices": _device_problems, "lots": _lot_problems, "probes": _probe_problems, "meters": _meter_problems,
-    "sites": _range_problems,
-}  # fmt: skip
-"""What is looked at beyond the types of an entry; may put a row right."""
-
-
-def _row(kind: str, number: int, entry: dict[str, Any], wrong: dict[str, str]) -> dict[str, Any]:
-    needed, optional = _KINDS[kind][1], _OPTIONAL[kind]
-    where = f"{kind} {number}"
-    problems = [f"{name} is missing" for name in needed if name not in entry]
-    problems += [f"{name} is unknown" for name in entry if name not in needed and name not in optional]
-    for name, wanted in needed.items():
-        value = entry.get(name)
-        fits = isinstance(value, wanted) or (wanted is float and isinstance(value, int))
-        if value is not None and not fits:
-            problems.append(f"{name} is not a {wanted.__name__}")
-    if (far := far_in(entry)) is not None:
-        problems.append(f"{far:g} is too large to be meant")
-    row = {"id": uuid.uuid4(), **optional, **entry}
-    if not problems and kind in _PROBLEMS:
-        try:
-            problems += _PROBLEMS[kind](row)
-        except (CoreError, TypeError, ValueError) as error:
-            problems.append(str(error))
-    if problems:
-        wrong[where] = f"{where}: {'; '.join(problems)}."
-    return row

@@ -94,6 +94,18 @@ def _named(error: DBAPIError) -> StoreError | None:
     return Unreachable(_AWAY) if isinstance(error, OperationalError) or error.connection_invalidated else None
 
 
+def in_words(error: DBAPIError) -> StoreError:
+    """An error of the database as a sentence; raises it where it can only be a mistake of ours."""
+    if isinstance(error, IntegrityError):
+        name = getattr(getattr(error.orig, "diag", None), "constraint_name", None) or ""
+        words = _BY_SQLSTATE.get(getattr(error.orig, "sqlstate", None) or "")
+        return StoreError(words or _sentence(name))
+    named = _named(error)
+    if named is None:
+        raise error
+    return named
+
+
 def hold(session: Session, *keys: uuid.UUID) -> None:
     """Let nobody else who names one of these records go on until this transaction ends, as the guards of runs do.
 
@@ -129,19 +141,13 @@ class Database:
                 hold(session, *alone)
                 yield session
         except IntegrityError as error:
-            if words := _BY_SQLSTATE.get(getattr(error.orig, "sqlstate", None) or ""):
-                raise StoreError(words) from error
-            name = getattr(getattr(error.orig, "diag", None), "constraint_name", None) or ""
-            raise StoreError(_sentence(name)) from error
+            raise in_words(error) from error
         except NoResultFound as error:
             raise Missing("What this is about is not there: go back, reload the page and choose again.") from error
         except PoolTimeout as error:
             raise Unreachable(_BY_SQLSTATE["53300"]) from error
         except DBAPIError as error:
-            named = _named(error)
-            if named is None:
-                raise
-            raise named from error
+            raise in_words(error) from error
 
     @contextmanager
     def notifications(self) -> Iterator[psycopg.Connection]:

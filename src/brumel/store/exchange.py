@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import uuid
 from base64 import b64decode, b64encode
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime
 from typing import Any, cast
 
-from sqlalchemy import ARRAY, ColumnElement, Table, select, tuple_
+from sqlalchemy import ARRAY, ColumnElement, RowMapping, Table, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 from sqlalchemy.types import TypeEngine
 
@@ -126,33 +127,40 @@ def pointers(model: type[Base]) -> dict[str, str]:
 
 
 def read_back(model: type[Base], plain: Mapping[str, Any]) -> dict[str, Any]:
-    """Columns from plain data, in the types of the table.
-
-    Raises
-    ------
-    KeyError, TypeError, ValueError
-        Where it does not fit.
-    """
+    """Return a row with its texts in the types of the table, where they are such; what may be missing is nothing."""
     table = table_of(model)
-    columns = {name: table.c[name] for name in columns_of(model)}
     # A file of an earlier version lacks what was added since, and what was added may be missing.
-    given = {name: plain.get(name) if column.nullable else plain[name] for name, column in columns.items()}
-    return {name: _value(table.c[name].type, value) for name, value in given.items()}
+    given = {name: None for name in columns_of(model) if table.c[name].nullable} | dict(plain)
+    return {name: _value(table.c[name].type, value) if name in table.c else value for name, value in given.items()}
 
 
-def add_rows(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
-    """Add rows that are not here; those of the rest that say something else than what stands."""
-    if not rows:
-        return []
-    table = table_of(model)
-    primary = [c.name for c in table.primary_key]
-    by_key = {tuple(row[k] for k in primary): row for row in rows}
-    columns = [table.c[name] for name in columns_of(model)]
-    standing = session.execute(select(*columns).where(tuple_(*table.primary_key).in_(by_key))).mappings()
-    known = {tuple(row[k] for k in primary): dict(row) for row in standing}
-    if new := [row for key, row in by_key.items() if key not in known]:
-        session.execute(insert(table), new)
-    return [by_key[key] for key, row in known.items() if row != by_key[key]]
+def key_of(model: type[Base], row: Mapping[str, Any] | RowMapping) -> tuple[Any, ...]:
+    """The key of a row."""
+    return tuple(row[c.name] for c in table_of(model).primary_key)
+
+
+def standing(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]) -> dict[tuple[Any, ...], Any]:
+    """Those of these rows that are here, as they stand, by key."""
+    table, keys = table_of(model), [key_of(model, row) for row in rows]
+    query = select(*(table.c[name] for name in columns_of(model))).where(tuple_(*table.primary_key).in_(keys))
+    return {key_of(model, row): dict(row) for row in session.execute(query).mappings()} if rows else {}
+
+
+def add_rows(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]) -> tuple[int, DBAPIError] | None:
+    """Add rows; where the database refuses, the place of the first that it refuses, and why."""
+    try:
+        with session.begin_nested():
+            if rows:
+                session.execute(insert(table_of(model)), list(rows))
+        return None
+    except DBAPIError as together:
+        for place, row in enumerate(rows):
+            try:
+                with session.begin_nested():
+                    session.execute(insert(table_of(model)), [row])
+            except DBAPIError as error:
+                return place, error
+        return 0, together
 
 
 def _known_columns(name: str) -> list[Any]:
@@ -181,22 +189,21 @@ def _value(kind: TypeEngine[Any], plain: Any) -> Any:
     return _typed(kind.python_type, plain)
 
 
+_FROM_TEXT: Mapping[type[Any], Callable[[str], Any]] = {
+    uuid.UUID: uuid.UUID,
+    bytes: lambda text: b64decode(text, validate=True),
+    datetime: datetime.fromisoformat,
+    date: date.fromisoformat,
+}
+
+
 def _typed(kind: type[Any], value: Any) -> Any:
-    if value is None:
-        return None
-    if kind is uuid.UUID:
-        return uuid.UUID(value)
-    if kind is bytes:
-        return b64decode(value, validate=True)
-    if kind is datetime:
-        moment = datetime.fromisoformat(value)
-        if moment.tzinfo is None:
-            raise ValueError(f"{value!r} has no offset from UTC")
-        return moment
-    if kind is date:
-        return date.fromisoformat(value)
+    """A value in the type of its column; as it is where it is no such, which the model of its record then says."""
     if kind is float and isinstance(value, int) and not isinstance(value, bool):
         return float(value)
-    if not isinstance(value, kind if kind is not float else (int, float)):
-        raise TypeError(f"{value!r} is no {kind.__name__}")
-    return value
+    if not isinstance(value, str) or kind not in _FROM_TEXT:
+        return value
+    try:
+        return _FROM_TEXT[kind](value)
+    except ValueError:
+        return value

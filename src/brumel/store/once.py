@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from functools import cache
 from typing import Any, cast
 
@@ -11,6 +11,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 from sqlalchemy.sql.dml import ReturningInsert
 
+from brumel.store import validity
 from brumel.store.database import StoreError
 from brumel.store.models.base import Base
 
@@ -29,14 +30,31 @@ def add_once(session: Session, model: type[Base], values: dict[str, Any], told: 
 
     Raises
     ------
+    Unfit
+        Where the row can't be a record.
     OtherContent
-        Where it does not; the sentence says what stands.
+        Where what is there says something else; the sentence says what stands.
     """
+    validity.check(model, values)
     statement, keys = _insertion(model)
     if session.execute(statement, values).first() is not None:
         return True
     stands(session, model, {key: values[key] for key in keys}, {name: values[name] for name in told})
     return False
+
+
+def add_new(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]) -> None:
+    """Insert rows that belong to a record which was just made.
+
+    Raises
+    ------
+    Unfit
+        Where one can't be a record.
+    """
+    for row in rows:
+        validity.check(model, row)
+    if rows:
+        session.execute(insert(model), list(rows))
 
 
 @cache

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import tomllib
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -12,6 +11,7 @@ from typing import Any
 from brumel.core.errors import CoreError
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.kit.shelf import standards
+from brumel.core.plain import read_toml, shown
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.limits import water_kinds
 from brumel.core.tables import kept, table
@@ -147,11 +147,7 @@ def _rows_of(text: str) -> Iterator[tuple[str, Mapping[str, Any]]]:
     if not text.lstrip().startswith(("[", "#")):
         yield from _of_csv(text)
         return
-    try:
-        data = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
-        raise CoreError(f"The file is not TOML: {error}.") from error
-    for section, rows in data.items():
+    for section, rows in read_toml(text).items():
         if not isinstance(rows, list) or not all(isinstance(row, dict) for row in rows):
             raise CoreError(f"{section} is not a list of tables: begin each with [[{section}]].")
         for row in rows:
@@ -163,13 +159,17 @@ def _of_csv(text: str) -> Iterator[tuple[str, Mapping[str, Any]]]:
     reader = csv.DictReader(io.StringIO(text), delimiter=max(",;\t", key=first.count))
     if "what" not in (reader.fieldnames or ()):
         raise CoreError("The first line of a CSV file names its columns; one is what: sites, meters, probes or lots.")
-    for row in reader:
-        if None in row:
-            raise CoreError(f"Line {reader.line_num} has more cells than the first line has names.")
-        yield row["what"].strip(), {k: v.strip() for k, v in row.items() if k != "what" and v and v.strip()}
+    try:
+        for row in reader:
+            if None in row:
+                raise CoreError(f"Line {reader.line_num} has more cells than the first line has names.")
+            what = (row["what"] or "").strip()
+            yield what, {k: v.strip() for k, v in row.items() if k != "what" and v and v.strip()}
+    except csv.Error as error:
+        raise CoreError(f"Line {reader.line_num + 1} can't be read: {error}.") from error
 
 
 def _plain(value: Any) -> str:
     if isinstance(value, bool | list | dict):
-        raise CoreError(f"{value!r} is no text and no number.")
+        raise CoreError(f"{shown(value)} is no text and no number.")
     return plain_number(value) if isinstance(value, float) else str(value)

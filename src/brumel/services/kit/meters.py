@@ -113,19 +113,11 @@ class Meters:
         """
         may_record(person)
         with self.database.session(new.meter_id) as session:
-            wrong = _wrong(session, new, self.clock.today())
-            if wrong or new.in_service_on is None:
+            wrong = wrong_meter(session, new, self.clock.today())
+            if wrong:
                 raise InvalidInput(wrong)
             with edited(session, Meter, new.meter_id, new.version, _shown) as meter:
-                meter.label, meter.serial, meter.kit = new.label.strip(), new.serial.strip(), new.kit.strip()
-                meter.in_service_on = new.in_service_on
-                meter.takes, meter.compensates = list(new.takes), list(new.compensates)
-                meter.buffer_families = list(new.buffer_families)
-                meter.holds_calibration, meter.polarises_off = new.holds_calibration, new.polarises_off
-                meter.accuracy = {p: read_accuracy(words).plain for p, words in new.accuracy.items() if words.strip()}
-                meter.does = {key: dict(did) for key, did in new.does.items()}
-                meter.memory_records = None if new.memory_records is None else int(new.memory_records)
-                meter.batteries, meter.battery_hours = new.batteries.strip(), new.battery_hours
+                fill_meter(meter, new)
         return new.meter_id
 
     def log(
@@ -158,7 +150,22 @@ def _shown(meter: Meter) -> dict[str, object]:
     return {"label": meter.label, "kit": meter.kit, "batteries": meter.batteries}
 
 
-def _wrong(session: Session, new: NewMeter, today: date) -> dict[str, str]:
+def fill_meter(meter: Meter, new: NewMeter) -> None:
+    """Put into a row what was typed of a meter, of which nothing is wrong."""
+    assert new.in_service_on is not None
+    meter.label, meter.serial, meter.kit = new.label.strip(), new.serial.strip(), new.kit.strip()
+    meter.in_service_on = new.in_service_on
+    meter.takes, meter.compensates = list(new.takes), list(new.compensates)
+    meter.buffer_families = list(new.buffer_families)
+    meter.holds_calibration, meter.polarises_off = new.holds_calibration, new.polarises_off
+    meter.accuracy = {p: read_accuracy(words).plain for p, words in new.accuracy.items() if words.strip()}
+    meter.does = {key: dict(did) for key, did in new.does.items()}
+    meter.memory_records = None if new.memory_records is None else int(new.memory_records)
+    meter.batteries, meter.battery_hours = new.batteries.strip(), new.battery_hours
+
+
+def wrong_meter(session: Session, new: NewMeter, today: date) -> dict[str, str]:
+    """Return what can't be taken of a meter, by field."""
     wrong = wrong_label("meter", new, new.meter_id, care_queries.meters(session, retired=True), today)
     if not new.takes or not set(new.takes) <= set(probe_kinds()):
         wrong["takes"] = "Choose the kinds of probes that it takes."

@@ -75,17 +75,10 @@ class Probes:
                 told = {"label": new.label.strip(), "serial": new.serial.strip(), "kind": new.kind}
                 refuse_other({name: getattr(known, name) for name in told}, told)
                 return new.probe_id
-            wrong = _wrong_probe(session, new, self.clock.today())
-            if wrong or new.in_service_on is None:
+            wrong = wrong_probe(session, new, self.clock.today())
+            if wrong:
                 raise InvalidInput(wrong)
-            session.add(
-                Probe(
-                    id=new.probe_id, label=new.label.strip(), serial=new.serial.strip(),
-                    kind=new.kind, kit=new.kit.strip(), in_service_on=new.in_service_on,
-                    meter_id=new.meter_id, reference=new.reference, own_waits=_said(new.own_waits),
-                    settings=_said(new.settings), steers=new.steers.strip(),
-                )
-            )  # fmt: skip
+            session.add(probe_row(new))
         return new.probe_id
 
     def change(self, new: NewProbe, person: Person) -> None:
@@ -102,7 +95,7 @@ class Probes:
         with self.database.session(new.probe_id) as session:
             probe = stored_probe(session, new.probe_id)
             kept = replace(new, kind=probe.kind, serial=probe.serial, in_service_on=probe.in_service_on)
-            wrong = _wrong_probe(session, kept, self.clock.today())
+            wrong = wrong_probe(session, kept, self.clock.today())
             if wrong:
                 raise InvalidInput(wrong)
             with edited(session, Probe, new.probe_id, new.version, _shown):
@@ -142,8 +135,19 @@ def _settings_words(probe: Probe) -> str:
     return "; ".join(f"{key.replace('-', ' ')} {value:g}" for key, value in probe.settings.items()) or "as is usual"
 
 
-def _wrong_probe(session: Session, new: NewProbe, today: date) -> dict[str, str]:
-    """What can't be taken of a probe, by field."""
+def probe_row(new: NewProbe) -> Probe:
+    """Make the row of a new probe of which nothing is wrong."""
+    assert new.in_service_on is not None
+    return Probe(
+        id=new.probe_id, label=new.label.strip(), serial=new.serial.strip(),
+        kind=new.kind, kit=new.kit.strip(), in_service_on=new.in_service_on,
+        meter_id=new.meter_id, reference=new.reference, own_waits=_said(new.own_waits),
+        settings=_said(new.settings), steers=new.steers.strip(),
+    )  # fmt: skip
+
+
+def wrong_probe(session: Session, new: NewProbe, today: date) -> dict[str, str]:
+    """Return what can't be taken of a probe, by field."""
     wrong = wrong_label("probe", new, new.probe_id, queries.probes(session, retired=True), today)
     if new.kind not in probe_kinds():
         wrong["kind"] = "Choose what kind of probe it is."

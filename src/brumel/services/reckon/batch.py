@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 import orjson
 
+from brumel.core.plain import UnreadableText, read_json
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import Calculation, Choice, InvalidInputs, Moment, Points, find
 from brumel.services.reckon.faces import plain_outputs
@@ -44,29 +45,6 @@ def answer_or_error(name: Any, inputs: Any) -> dict[str, Any]:
     return {"calc": name, "outputs": plain_outputs(answer), "warnings": answer.warnings}
 
 
-class DoubledKey(ValueError):
-    """A key stands twice in a JSON object: which of the two was meant?"""
-
-
-def read_json(text: str | bytes) -> Any:
-    """JSON in which no object says the same key twice.
-
-    Raises
-    ------
-    ValueError
-        Where it is no JSON, or (DoubledKey) a key is doubled.
-    """
-    return json.loads(text, object_pairs_hook=_once)
-
-
-def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
-    found = dict(pairs)
-    if len(found) < len(pairs):
-        keys = [key for key, _ in pairs]
-        raise DoubledKey(f"{next(k for k in keys if keys.count(k) > 1)} is given twice: give it once.")
-    return found
-
-
 def _chunk(lines: list[str]) -> list[str]:
     results: list[str] = [""] * len(lines)
     groups: dict[tuple[Any, ...], tuple[list[int], list[Inputs]]] = {}
@@ -95,11 +73,9 @@ def _chunk(lines: list[str]) -> list[str]:
 
 def _refused(line: str) -> dict[str, Any]:
     try:
-        asked = read_json(line)
-    except DoubledKey as error:
+        asked = read_json(line, "The line")
+    except UnreadableText as error:
         return {"calc": None, "error": str(error)}
-    except (ValueError, RecursionError) as error:
-        return {"calc": None, "error": f"The line is not JSON: {error}."}
     if not isinstance(asked, dict):
         return {"calc": None, "error": 'A line must be an object: {"calc": NAME, "inputs": {…}}.'}
     return answer_or_error(asked.get("calc"), asked.get("inputs"))

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import json
 import math
 import unicodedata
 from collections.abc import Mapping
 from functools import cache
 from typing import Any
 
+from brumel.core.plain import UnreadableText, read_json
 from brumel.core.reckoning.definition import Calculation, Choice, Input, InvalidInputs, Moment, Number, Points
 from brumel.core.typed import NotANumber, number_and_rest, number_typed
 
@@ -210,9 +210,9 @@ def _value(i: Input, value: Any, *, spread: bool) -> Any:
         return value
     if isinstance(i, Points):
         try:
-            return _value(i, json.loads(value), spread=spread)
-        except json.JSONDecodeError as error:
-            raise ValueError(f"{i.name} must be {i.range_words}, as JSON: {error}.") from None
+            return _value(i, read_json(value, i.name), spread=spread)
+        except UnreadableText as error:
+            raise ValueError(f"{error} It must be {i.range_words}.") from None
     if not value.strip():
         return None
     return number_in(i, value, spread=spread)

@@ -115,30 +115,7 @@ class Shelf:
             if known is not None:
                 _same(known, new)
                 return new.lot_id
-            new, unknown_k = standard_u(new)
-            new, wrong = in_us_cm(new)
-            wrong |= unknown_k
-            table, unread = table_of(new.table)
-            wrong = wrong_with(new, table, self.clock.today()) | wrong | unread
-            also, wrong_too = also_of(new, self.clock.today())
-            wrong |= wrong_too
-            number = new.lot_number.strip()
-            if _is_taken(session, number):
-                wrong["lot_number"] = f"A lot {number} stands on the shelf already: open that one."
-            if wrong or new.expires_on is None:
-                raise InvalidInput(wrong)
-            life = new.open_life_days if new.open_life_days is not None else standards()[new.standard].open_life_days
-            row = {
-                "id": new.lot_id, "lot_number": number, "standard": new.standard, "family": new.family or new.standard,
-                "nominal": new.nominal, "received_on": new.received_on or self.clock.today(),
-                "expires_on": new.expires_on, "open_life_days": int(life), "pack": new.pack, "content": new.content,
-                "certificate_u": new.certificate_u, "value_table": table or None,
-            }  # fmt: skip
-            session.add(Lot(**row))
-            session.flush()
-            if also:
-                session.add(Lot(**row | also | {"lot_number": f"{number} (conductivity)", "bottle_id": new.lot_id}))
-                session.flush()
+            put_on_shelf(session, new, self.clock.today())
             self._record(session, uuid.uuid4(), new.lot_id, LotEvent.RECEIVED, person)
         return new.lot_id
 
@@ -343,6 +320,42 @@ def _must_stand(lot: Lot, field: str) -> None:
     if lot.discarded_on is not None:
         words = f"It was discarded on {day_words(lot.discarded_on)}: take another, or receive a new one."
         raise InvalidInput({field: words})
+
+
+def put_on_shelf(session: Session, new: NewLot, today: date) -> Lot:
+    """Add a lot, and of a combined solution its other value, as it is typed.
+
+    Raises
+    ------
+    InvalidInput
+        With every field that can't be taken.
+    """
+    new, unknown_k = standard_u(new)
+    new, wrong = in_us_cm(new)
+    wrong |= unknown_k
+    table, unread = table_of(new.table)
+    wrong = wrong_with(new, table, today) | wrong | unread
+    also, wrong_too = also_of(new, today)
+    wrong |= wrong_too
+    number = new.lot_number.strip()
+    if _is_taken(session, number):
+        wrong["lot_number"] = f"A lot {number} stands on the shelf already: open that one."
+    if wrong or new.expires_on is None:
+        raise InvalidInput(wrong)
+    life = new.open_life_days if new.open_life_days is not None else standards()[new.standard].open_life_days
+    row = {
+        "id": new.lot_id, "lot_number": number, "standard": new.standard, "family": new.family or new.standard,
+        "nominal": new.nominal, "received_on": new.received_on or today,
+        "expires_on": new.expires_on, "open_life_days": int(life), "pack": new.pack, "content": new.content,
+        "certificate_u": new.certificate_u, "value_table": table or None,
+    }  # fmt: skip
+    lot = Lot(**row)
+    session.add(lot)
+    session.flush()
+    if also:
+        session.add(Lot(**row | also | {"lot_number": f"{number} (conductivity)", "bottle_id": new.lot_id}))
+        session.flush()
+    return lot
 
 
 def _is_taken(session: Session, number: str, but: uuid.UUID | None = None) -> bool:

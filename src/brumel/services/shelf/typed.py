@@ -226,14 +226,20 @@ def wrong_with(new: NewLot, table: list[list[float]], today: date) -> dict[str, 
     return wrong
 
 
+def wrong_opening(opened_on: date | None, received_on: date | None, today: date) -> dict[str, str]:
+    """Return what can't be of the day that a lot was opened."""
+    if opened_on and (opened_on > today or (received_on and opened_on < received_on)):
+        return {"opened_on": "It can't have been opened before it was received, or on a day to come."}
+    return {}
+
+
 def wrong_correction(new: Correction, today: date) -> dict[str, str]:
     wrong = _wrong_on_label(new.lot_number, new.open_life_days)
     if new.received_on is None or new.received_on > today:
         wrong["received_on"] = "Give the day that it was received, not one to come."
     if new.expires_on is None or (new.received_on and new.expires_on < new.received_on):
         wrong["expires_on"] = "Give the day that it expires, not before it was received."
-    if new.opened_on and (new.opened_on > today or (new.received_on and new.opened_on < new.received_on)):
-        wrong["opened_on"] = "It can't have been opened before it was received, or on a day to come."
+    wrong |= wrong_opening(new.opened_on, new.received_on, today)
     if new.open_life_days is None:
         wrong["open_life_days"] = _DAYS
     if new.content is not None and not LEAST <= new.content <= MOST:

@@ -7,7 +7,6 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import DESPITE, Finding, Level
@@ -25,6 +24,7 @@ from brumel.store import visit_queries
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Person
 from brumel.store.models.visit import ReadingBasis, Visit
+from brumel.store.once import add_new
 
 _WHY = "what it was corrected with was amended"
 
@@ -89,9 +89,8 @@ class Again:
             )  # fmt: skip
             findings += [{"reading_id": key, **f} for f in stored.finding_rows(after.findings)]
             bases += [{"reading_id": key, "basis_id": one} for one in change.bases]
-        for table, added in ((Reading, rows), (ReadingFinding, findings), (ReadingBasis, bases)):
-            if added:
-                self.session.execute(insert(table), added)
+        for model, added in ((Reading, rows), (ReadingFinding, findings), (ReadingBasis, bases)):
+            add_new(self.session, model, added)
         self.session.flush()
 
 

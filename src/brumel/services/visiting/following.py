@@ -8,7 +8,6 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import Level
@@ -27,6 +26,7 @@ from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Person
 from brumel.store.models.visit import ReadingBasis, Visit
+from brumel.store.once import add_new
 
 
 @dataclass
@@ -57,12 +57,8 @@ def follow_visits(
         rows = standing(readings.get(visit.id, ()))
         limits = limits_seen(own.get(visit.site_id or visit.id, {}), rows)
         _follow(visit, rows, bases, limits, person, at, added)
-    if added.readings:
-        session.execute(insert(Reading), added.readings)
-    if added.findings:
-        session.execute(insert(ReadingFinding), added.findings)
-    if added.bases:
-        session.execute(insert(ReadingBasis), added.bases)
+    for model, new in ((Reading, added.readings), (ReadingFinding, added.findings), (ReadingBasis, added.bases)):
+        add_new(session, model, new)
 
 
 def _follow(

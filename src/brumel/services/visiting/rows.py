@@ -7,7 +7,6 @@ from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import Finding
@@ -21,6 +20,7 @@ from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Person, Probe, Site
 from brumel.store.models.visit import ReadingBasis
+from brumel.store.once import add_new
 
 
 def reading_row(
@@ -92,16 +92,13 @@ def removal_row(old: Reading, key: uuid.UUID, reason: str, person: Person, at: d
 
 def add_findings(session: Session, reading_id: uuid.UUID, findings: Sequence[Finding]) -> None:
     """Record the findings of a reading that was just added."""
-    if findings:
-        rows = [{"reading_id": reading_id, **row} for row in finding_rows(findings)]
-        session.execute(insert(ReadingFinding), rows)
+    add_new(session, ReadingFinding, [{"reading_id": reading_id, **row} for row in finding_rows(findings)])
 
 
 def add_bases(session: Session, reading_id: uuid.UUID, warm_by: uuid.UUID | None, place: Surroundings) -> None:
     """Record from which readings a reading's temperature, pressure and salinity were taken."""
     keys = {*([warm_by] if warm_by else []), *map(uuid.UUID, place.taken_from)}
-    if keys:
-        session.execute(insert(ReadingBasis), [{"reading_id": reading_id, "basis_id": key} for key in keys])
+    add_new(session, ReadingBasis, [{"reading_id": reading_id, "basis_id": key} for key in keys])
 
 
 def typed_pressure(reading: Reading) -> Pressure | None:

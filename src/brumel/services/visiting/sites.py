@@ -98,23 +98,11 @@ class Sites:
         """
         may_record(person)
         with self.database.session(new.site_id) as session:
-            wrong = _wrong(session, new)
-            if wrong or new.visit_every_days is None:
+            wrong = wrong_site(session, new)
+            if wrong:
                 raise InvalidInput(wrong)
             with edited(session, Site, new.site_id, new.version, _shown) as site:
-                site.code, site.name = new.code.strip().upper(), new.name.strip()
-                site.water_kind, site.visit_every_days = new.water_kind.strip(), int(new.visit_every_days)
-                site.altitude_m, site.access = new.altitude_m, new.access.strip()
-                site.compensation = asdict(Compensation.of(new.compensation))
-                known = {r.quantity: r for r in site.ranges}
-                kept = []
-                for key, (low, high) in new.expected.items():
-                    if low is None or high is None:
-                        continue
-                    row = known.get(key) or SiteRange(quantity=key)
-                    row.low, row.high = low, high
-                    kept.append(row)
-                site.ranges = kept
+                fill_site(site, new)
         return new.site_id
 
 
@@ -140,7 +128,26 @@ def _wrong_limit(new: NewLimit) -> dict[str, str]:
     return wrong
 
 
-def _wrong(session: Session, new: NewSite) -> dict[str, str]:
+def fill_site(site: Site, new: NewSite) -> None:
+    """Put into a row what was typed of a site, of which nothing is wrong."""
+    assert new.visit_every_days is not None
+    site.code, site.name = new.code.strip().upper(), new.name.strip()
+    site.water_kind, site.visit_every_days = new.water_kind.strip(), int(new.visit_every_days)
+    site.altitude_m, site.access = new.altitude_m, new.access.strip()
+    site.compensation = asdict(Compensation.of(new.compensation))
+    known = {r.quantity: r for r in site.ranges}
+    kept = []
+    for key, (low, high) in new.expected.items():
+        if low is None or high is None:
+            continue
+        row = known.get(key) or SiteRange(quantity=key)
+        row.low, row.high = low, high
+        kept.append(row)
+    site.ranges = kept
+
+
+def wrong_site(session: Session, new: NewSite) -> dict[str, str]:
+    """Return what can't be taken of a site, by field."""
     wrong = {
         name: words
         for name, value, words in (

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Iterable
 from datetime import datetime
 from enum import StrEnum
 from typing import Any, ClassVar
@@ -57,7 +58,7 @@ class Source(StrEnum):
     """Worked out from other readings of the visit."""
 
 
-def one_of(column: str, values: type[StrEnum]) -> str:
+def one_of(column: str, values: Iterable[str]) -> str:
     return f"{column} IN ({', '.join(repr(str(v)) for v in values)})"
 
 

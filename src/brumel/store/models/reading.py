@@ -38,6 +38,7 @@ class Reading(Base):
         Index("ix_reading_visit_id", "visit_id"),
         Index("ix_reading_beyond", "taken_at", postgresql_where=text("keeps = 'beyond'")),
         CheckConstraint("site_id IS NOT NULL OR visit_id IS NOT NULL", name="somewhere"),
+        CheckConstraint("amends_id <> id", name="amends_another"),
         CheckConstraint("qualifier IN ('', '<', '>')", name="qualifier"),
     )
 

@@ -1,14 +1,18 @@
 """Which tables are of which class; the grants and the guards follow it. Operational rows may also be deleted.
 
-Every number of every table is finite and every text has its bound: a CHECK each, from here.
+Every number of every table is finite, every text has its bound and every moment its century: a CHECK each, from here.
 """
 
 from __future__ import annotations
 
-from sqlalchemy import ARRAY, CheckConstraint, Column, Double, Table, Text
+from collections.abc import Iterator
 
+from sqlalchemy import ARRAY, CheckConstraint, Column, DateTime, Double, Table, Text
+
+from brumel.core.findings import Level
+from brumel.core.reading.limits import Keeps
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST
-from brumel.store.models.base import Base
+from brumel.store.models.base import Base, one_of
 from brumel.store.models.calibration import (
     CalibrationAbandonment,
     CalibrationAmendment,
@@ -100,26 +104,37 @@ def changeable(model: type[Base]) -> list[str]:
 
 
 _KEYS = frozenset({"kind", "key", "step", "quantity"})
+_MOMENTS = "{name} >= '1900-01-01 00:00+00' AND {name} < '2200-01-01 00:00+00'"
+"""No record is older; what is planned lies nearer than that. Whoever adds rows knows the day and asks for more."""
+_BY_NAME = {
+    "level": ("known", one_of("level", Level)),
+    "keeps": ("known", one_of("keeps", ["", *Keeps])),
+    **{name: ("least", f"{name} >= 0") for name in ("u", "target_u", "left_over", "settling_s")},
+}
+"""What a value of a column of facts must keep, by its name, with the ending of the CHECK's name."""
 
 
-def _bound(column: Column[object]) -> str | None:
-    """What a value of a column must keep, as SQL; None where its type says all."""
-    if isinstance(column.type, Double):
-        return f"{column.name} > '-Infinity' AND {column.name} < 'Infinity'"
-    if isinstance(column.type, ARRAY) and isinstance(column.type.item_type, Double):
-        beyond = " OR ".join(f"'{b}' = ANY ({column.name})" for b in ("NaN", "Infinity", "-Infinity"))
-        return f"NOT ({beyond})"
-    if isinstance(column.type, Text):
-        return f"char_length({column.name}) <= {NAME_MOST if column.name in NAMES | _KEYS else TEXT_MOST}"
-    return None
+def _bounds(column: Column[object]) -> Iterator[tuple[str, str]]:
+    """What a value of a column must keep, as SQL, with the ending of its CHECK's name."""
+    name, kind = column.name, column.type
+    if isinstance(kind, Double):
+        yield "finite", f"{name} > '-Infinity' AND {name} < 'Infinity'"
+    if isinstance(kind, ARRAY) and isinstance(kind.item_type, Double):
+        beyond = " OR ".join(f"'{b}' = ANY ({name})" for b in ("NaN", "Infinity", "-Infinity"))
+        yield "finite", f"NOT ({beyond})"
+    if isinstance(kind, Text):
+        yield "length", f"char_length({name}) <= {NAME_MOST if name in NAMES | _KEYS else TEXT_MOST}"
+    if isinstance(kind, DateTime):
+        yield "moment", _MOMENTS.format(name=name)
 
 
-def _bind(table: Table) -> None:
+def _bind(table: Table, *, fact: bool) -> None:
     for column in table.columns:
-        if (bound := _bound(column)) is not None:
-            kind = "length" if isinstance(column.type, Text) else "finite"
-            table.append_constraint(CheckConstraint(bound, name=f"{column.name}_{kind}"))
+        named = [_BY_NAME[column.name]] if fact and column.name in _BY_NAME else []
+        for ending, bound in (*_bounds(column), *named):
+            table.append_constraint(CheckConstraint(bound, name=f"{column.name}_{ending}"))
 
 
+_FACT_TABLES = {model.__tablename__ for model in FACTS}
 for _table in Base.metadata.tables.values():
-    _bind(_table)
+    _bind(_table, fact=_table.name in _FACT_TABLES)

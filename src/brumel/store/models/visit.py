@@ -101,7 +101,10 @@ class ReadingBasis(Base):
     """That a reading was worked out from another."""
 
     __tablename__ = "reading_basis"
-    __table_args__ = (Index("ix_reading_basis_basis_id", "basis_id"),)
+    __table_args__ = (
+        CheckConstraint("basis_id <> reading_id", name="of_another"),
+        Index("ix_reading_basis_basis_id", "basis_id"),
+    )
 
     reading_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("reading.id"), primary_key=True)
     basis_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("reading.id"), primary_key=True)

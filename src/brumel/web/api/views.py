@@ -7,9 +7,10 @@ from typing import Any
 from flask import Blueprint, jsonify, request
 from flask.typing import ResponseReturnValue
 
+from brumel.core.plain import UnreadableText, read_json
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, calculations, find
-from brumel.services.reckon.batch import DoubledKey, answer_or_error, read_json
+from brumel.services.reckon.batch import answer_or_error
 from brumel.services.reckon.faces import plain_answer, plain_calculation
 from brumel.services.reckon.openapi import document
 from brumel.services.reckon.units import typed_inputs
@@ -70,8 +71,6 @@ def work(name: str) -> ResponseReturnValue:
 
 def _body() -> Any:
     try:
-        return read_json(request.get_data())
-    except DoubledKey as error:
-        raise InvalidInputs({"inputs": str(error)}) from None
-    except (ValueError, RecursionError):
-        raise InvalidInputs({"inputs": 'The body must be JSON: {"inputs": {…}}.'}) from None
+        return read_json(request.get_data(), "The body")
+    except UnreadableText as error:
+        raise InvalidInputs({"inputs": f'{error} Wanted is {{"inputs": {{…}}}}.'}) from None

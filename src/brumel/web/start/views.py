@@ -14,6 +14,7 @@ from brumel.core.errors import CoreError
 from brumel.core.kit.instruments import InstrumentKind
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.kit.shelf import standards
+from brumel.core.plain import text_of
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.limits import water_kinds
@@ -54,12 +55,11 @@ def file() -> ResponseReturnValue:
     """The rows of a file, to look over before they are kept."""
     given = request.files.get("file")
     try:
-        found = read_file(given.read().decode("utf-8-sig")) if given else None
+        found = read_file(text_of(given.read())) if given else None
         if found is None:
             raise CoreError("Choose a file.")
-    except (CoreError, UnicodeDecodeError) as error:
-        words = "It is no text in UTF-8." if isinstance(error, UnicodeDecodeError) else str(error)
-        return _page({"file": words}), 422
+    except CoreError as error:
+        return _page({"file": str(error)}), 422
     return _form(rows_of(found), found.rinse, found.methods, {})
 
 

@@ -1,0 +1,1 @@
+"""What stands in a record: which plain data it may hold."""

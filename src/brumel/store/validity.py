@@ -1,0 +1,246 @@
+"""The validated model of each record: what each column of a row must be, and what its columns must be together.
+
+It is made from the tables themselves (types, what may be missing, the words and ends that their CHECKs name), and from
+what the trade knows of a column. Whoever adds a fact asks here, a form as well as a file.
+"""
+
+from __future__ import annotations
+
+import re
+import uuid
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from datetime import date, datetime
+from functools import cache
+from typing import Any, cast
+
+from sqlalchemy import ARRAY, CheckConstraint, Column, Table, Text
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.types import TypeEngine
+
+from brumel.core.calibrating.judging import principle_of
+from brumel.core.calibrating.methods import Use, steps_of
+from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.plain import shown
+from brumel.core.quantities.quantity import quantities
+from brumel.core.reading.limits import Keeps
+from brumel.core.reading.pressure import wrong_with
+from brumel.core.reading.surroundings import SALTS, Surroundings
+from brumel.core.record.shapes import (
+    Shape,
+    anything,
+    each,
+    fields,
+    flag,
+    jpeg,
+    key,
+    moment,
+    named,
+    nothing_or,
+    number,
+    one_of,
+    read_by,
+    text,
+    whole,
+)
+from brumel.core.sensing.fit import Weights
+from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST
+from brumel.core.wording import from_to
+from brumel.store.database import StoreError
+from brumel.store.models.base import Base
+from brumel.store.models.tables import FACTS
+
+_ROOM = 0.05
+"""As a share of what may be typed of a quantity: so far beyond it lies what was measured at its end."""
+_NAMED = re.compile(r"(\w+) IN \((.*)\)")
+_AT_LEAST = re.compile(r"(\w+) (>=|>) ([0-9.]+)")
+
+
+class Unfit(StoreError):
+    """A row that can't be a record: a sentence that names each column and what is wrong with it."""
+
+
+def check(model: type[Base], row: Mapping[str, Any]) -> None:
+    """Refuse a row that can't be a record.
+
+    Raises
+    ------
+    Unfit
+        With all that is wrong with it.
+    """
+    if wrong := [*faults(model, row)]:
+        raise Unfit(f"This can't be kept: {'; '.join(wrong)}.")
+
+
+def faults(model: type[Base], row: Mapping[str, Any], *, whole_row: bool = False) -> Iterator[str]:
+    """Yield what is wrong with a row, by column; of a column that is not given, its default stands.
+
+    ``whole_row``: a column that has to be given is missing, too, and none is there that the table lacks.
+    """
+    table = cast(Table, model.__table__)
+    shapes = _models()[table.name]
+    wrong = False
+    if whole_row:
+        needed = [c.name for c in table.columns if not c.nullable and c.identity is None]
+        for name, words in [*((n, "is missing") for n in needed if n not in row),
+                            *((shown(n), "is not known") for n in row if n not in shapes)]:  # fmt: skip
+            wrong = True
+            yield f"{name} {words}"
+    for name, value in row.items():
+        for words in shapes[name](value) if name in shapes else ():
+            wrong = True
+            yield f"{name} {words}"
+    if not wrong and (together := _TOGETHER.get(table.name)) is not None:
+        yield from together(row)
+
+
+def circular(links: Mapping[uuid.UUID, Sequence[uuid.UUID]]) -> set[uuid.UUID]:
+    """Return the keys that lead back to themselves."""
+    left = dict(links)
+    while ends := [k for k, to in left.items() if not any(other in left for other in to)]:
+        for one in ends:
+            del left[one]
+    return set(left)
+
+
+@cache
+def _models() -> dict[str, dict[str, Shape]]:
+    """The shape of each column of each fact."""
+    return {model.__tablename__: _shapes(cast(Table, model.__table__)) for model in FACTS}
+
+
+def _shapes(table: Table) -> dict[str, Shape]:
+    said = _said_by_checks(table)
+    return {column.name: _shape(table, column, said.get(column.name)) for column in table.columns}
+
+
+def _shape(table: Table, column: Column[Any], said: Shape | None) -> Shape:
+    kind = column.type.item_type if isinstance(column.type, ARRAY) else column.type
+    known = _KNOWN.get(f"{table.name}.{column.name}") or said or _KNOWN.get(column.name) or _of_type(column.name, kind)
+    if isinstance(column.type, ARRAY):
+        known = each(known)
+    return nothing_or(known) if column.nullable else known
+
+
+def _of_type(name: str, kind: TypeEngine[Any]) -> Shape:
+    if isinstance(kind, JSONB):
+        return anything
+    if isinstance(kind, Text):
+        return text(NAME_MOST if name in NAMES else TEXT_MOST)
+    return _PLAIN[kind.python_type]
+
+
+def _said_by_checks(table: Table) -> dict[str, Shape]:
+    """The words and ends that CHECKs of one column name."""
+    found: dict[str, Shape] = {}
+    for constraint in table.constraints:
+        if not isinstance(constraint, CheckConstraint):
+            continue
+        words = str(constraint.sqltext)
+        if match := _NAMED.fullmatch(words):
+            found[match[1]] = one_of([word.strip(" '") for word in match[2].split(",")])
+        elif match := _AT_LEAST.fullmatch(words):
+            found[match[1]] = number(float(match[3]))
+    return found
+
+
+def _day(value: object) -> Iterator[str]:
+    if not isinstance(value, date) or isinstance(value, datetime):
+        yield "must be a date"
+
+
+def _content(value: object) -> Iterator[str]:
+    if not isinstance(value, bytes):
+        yield "must be a file"
+
+
+_PLAIN: Mapping[type[Any], Shape] = {
+    str: text(), float: number(), int: whole(0, 10**18), bool: flag, uuid.UUID: key, datetime: moment, date: _day,
+    bytes: _content, dict: anything, list: anything,
+}  # fmt: skip
+_NOT_NEGATIVE = number(0.0)
+_SHORT = text(NAME_MOST)
+_PRESSURE = fields({"typed": nothing_or(number()), "unit": _SHORT, "kind": _SHORT, "altitude_m": nothing_or(number())})
+
+
+def _quantity(value: object) -> Iterator[str]:
+    if not isinstance(value, str) or (value and value not in quantities()):
+        yield "is no quantity that is known"
+
+
+def _place(plain: Mapping[str, Any]) -> None:
+    place = Surroundings.of(plain)
+    if place.pressure is not None and (wrong := wrong_with(place.pressure)):
+        raise ValueError(next(iter(wrong.values())))
+
+
+def _method(frozen: Mapping[str, Any]) -> None:
+    """Read a frozen method as those do who judge by it."""
+    if frozen.get("principle"):
+        principle_of(frozen)
+        steps_of(frozen)
+        Weights(frozen["weights"])
+        Tolerances.of(frozen["tolerances"])
+    _place(frozen.get("conditions") or {})
+
+
+_KNOWN: Mapping[str, Shape] = {
+    "quantity": _quantity,
+    "minutes": _NOT_NEGATIVE,
+    "temperature_c": number(*quantities()["temperature"].typed),
+    "pressure_hpa": number(*quantities()["station-pressure"].typed),
+    "depth_m": number(*quantities()["depth"].typed),
+    "use": one_of(list(Use)),
+    "layer": one_of(["", "top", "bottom"]),
+    "jpeg": jpeg,
+    "times_s": _NOT_NEGATIVE,
+    "lots": named(_SHORT),
+    "covariance": each(each(number())),
+    "calibration_run.method": read_by(_method),
+    "reading.surroundings": read_by(
+        _place,
+        fields({}, {"pressure": _PRESSURE, "pressure_by": _SHORT, "water_c": number(),
+                    **{f"{before}{salts}": number(0.0) for salts in SALTS for before in ("", "u_")},
+                    **{f"{salts}_{after}": _SHORT for salts in SALTS for after in ("from", "by")}}),
+    ),
+    "reading.budget": each(fields({"name": text(), "u": _NOT_NEGATIVE, "unit": _SHORT, "sensitivity": number()})),
+    "reading.working": each(text()),
+    "reading.derived": each(
+        fields({"quantity": _quantity, "value": number(), "u": _NOT_NEGATIVE, "unit": _SHORT, "working": each(text())})
+    ),
+    "reading.limits": each(
+        fields({"quantity": _quantity, "keeps": one_of(list(Keeps)), "sentence": text(), "act": flag},
+               {"source": text()})
+    ),
+}  # fmt: skip
+"""What the trade knows of a column, by its name or its table's and its own."""
+
+
+def _reading(row: Mapping[str, Any]) -> Iterator[str]:
+    about = quantities().get(row.get("quantity", ""))
+    if about is None:
+        yield "quantity must be one that is known"
+        return
+    low, high = about.typed
+    room = _ROOM * (high - low)
+    if "value" in row and not low - room <= row["value"] <= high + room:
+        yield f"value: {about.name} must be {from_to(low, high)}{about.after}; {row['value']:g} is not"
+    if row.get("unit", about.unit) != about.unit:
+        yield f"unit must be {about.unit or 'nothing'}, in which {about.name} is kept; {row['unit']!r} is not"
+    if row.get("amends_id") is not None and row["amends_id"] == row.get("id"):
+        yield "amends_id is its own key: a reading can't amend itself"
+
+
+def _trace(row: Mapping[str, Any]) -> Iterator[str]:
+    if len({len(row[name]) for name in ("times_s", "signal", "temperature_c") if name in row}) > 1:
+        yield "times_s, signal and temperature_c must be of one length"
+
+
+def _basis(row: Mapping[str, Any]) -> Iterator[str]:
+    if row.get("reading_id") == row.get("basis_id"):
+        yield "basis_id is its own reading: nothing is worked out from itself"
+
+
+_TOGETHER: Mapping[str, Callable[[Mapping[str, Any]], Iterator[str]]] = {
+    "reading": _reading, "reading_trace": _trace, "calibration_trace": _trace, "reading_basis": _basis,
+}  # fmt: skip
+"""What the columns of a row must be together, by table."""
