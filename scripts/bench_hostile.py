@@ -1,7 +1,8 @@
 """Ten thousand requests that no page sends, files that no export makes: what answers wrongly or breaks a page, and what
 is stored that no form would have stored.
 
-``./brumel bench hostile`` sends 10 000 and a tenth as many files, with ``HOSTILE_COUNT=500`` so many; ``HOSTILE_SEED`` repeats one.
+``./brumel bench hostile`` sends 10 000 and a tenth as many files, with ``HOSTILE_COUNT=500`` so many;
+``HOSTILE_SEED`` repeats one.
 """
 
 from __future__ import annotations

@@ -40,6 +40,7 @@ from brumel.services.visiting.sites import Sites
 from brumel.services.visiting.touring import Touring
 from brumel.services.visiting.visits import Visits
 from brumel.store.database import Database
+from brumel.store.showable import keep_out_of_sight
 
 
 @dataclass(frozen=True)
@@ -101,6 +102,7 @@ class Services:
             Where it is noted that a part was started again.
         """
         order = order or default_order()
+        keep_out_of_sight(database.sessions)
         states, shelf = States(database, clock), Shelf(database, clock)
         kit, meters = Kit(database, clock, states), Meters(database, clock, states)
         probes, instruments, sites = Probes(database, clock), Instruments(database), Sites(database, clock)

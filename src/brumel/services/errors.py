@@ -16,6 +16,10 @@ class NotFound(ServiceError):
     """There is no such record."""
 
 
+class CantBeShown(ServiceError):
+    """A record stands, but of something that is not known here."""
+
+
 class Forbidden(ServiceError):
     """The person's role does not allow it."""
 

@@ -125,7 +125,7 @@ class Database:
             url, pool_size=pool_size, max_overflow=32, pool_pre_ping=True, pool_use_lifo=True, connect_args=_CONNECT
         )
         event.listen(self.engine, "before_cursor_execute", lambda _c, _cursor, statement, *_: asked.note(statement))
-        self._sessions = sessionmaker(self.engine, expire_on_commit=False)
+        self.sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager
     def session(self, *alone: uuid.UUID) -> Iterator[Session]:
@@ -137,7 +137,7 @@ class Database:
             Records that nobody else changes meanwhile: who names one of them waits until this transaction ends.
         """
         try:
-            with self._sessions.begin() as session:
+            with self.sessions.begin() as session:
                 hold(session, *alone)
                 yield session
         except IntegrityError as error:

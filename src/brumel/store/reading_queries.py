@@ -15,6 +15,7 @@ from brumel.core.quantities.quantity import quantities
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Site
 from brumel.store.queries import Criteria, between
+from brumel.store.showable import ALL_OF_THEM
 from brumel.store.visit_queries import by_name, stands, with_site
 
 
@@ -24,7 +25,7 @@ def _without_working(reading: type[Reading]) -> tuple[ORMOption, ...]:
 
 
 def all_readings(wanted: Criteria, *, findings: bool = True, working: bool = False) -> Select[Reading]:
-    """Readings that fit, the newest first; those that were amended only where asked for."""
+    """Readings that fit, even if no page can show them, newest first; those that were amended only where asked for."""
     conditions = between(Reading.taken_at, wanted)
     if wanted.probe_id is not None:
         conditions.append(Reading.probe_id == wanted.probe_id)
@@ -38,6 +39,7 @@ def all_readings(wanted: Criteria, *, findings: bool = True, working: bool = Fal
         conditions.append(stands())
     query = select(Reading).where(*conditions).order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
     query = query.options(*by_name(), *(() if working else _without_working(Reading)))
+    query = query.execution_options(**{ALL_OF_THEM: True})
     return query.options(selectinload(Reading.findings)) if findings else query
 
 
@@ -60,9 +62,10 @@ def sites_read_with(session: Session, probe_id: uuid.UUID, since: datetime) -> s
 
 
 def reading_in_full(session: Session, reading_id: uuid.UUID) -> Reading | None:
-    """A reading with its findings."""
+    """A reading with its findings, also one that can't be shown."""
     whole = selectinload(Reading.findings), *with_site()
-    return session.scalar(select(Reading).where(Reading.id == reading_id).options(*whole))
+    query = select(Reading).where(Reading.id == reading_id).options(*whole)
+    return session.scalar(query.execution_options(**{ALL_OF_THEM: True}))
 
 
 def amendment_of(session: Session, reading_id: uuid.UUID) -> Reading | None:

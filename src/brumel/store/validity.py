@@ -85,12 +85,19 @@ def faults(model: type[Base], row: Mapping[str, Any], *, whole_row: bool = False
                             *((shown(n), "is not known") for n in row if n not in shapes)]:  # fmt: skip
             wrong = True
             yield f"{name} {words}"
-    for name, value in row.items():
-        for words in shapes[name](value) if name in shapes else ():
-            wrong = True
-            yield f"{name} {words}"
+    for words in of_columns(model, row):
+        wrong = True
+        yield words
     if not wrong and (together := _TOGETHER.get(table.name)) is not None:
         yield from together(row)
+
+
+def of_columns(model: type[Base], row: Mapping[str, Any]) -> Iterator[str]:
+    """Yield what is wrong with columns, each by itself."""
+    shapes = _models()[model.__tablename__]
+    for name, value in row.items():
+        for words in shapes[name](value) if name in shapes else ():
+            yield f"{name} {words}"
 
 
 def circular(links: Mapping[uuid.UUID, Sequence[uuid.UUID]]) -> set[uuid.UUID]:

@@ -28,6 +28,7 @@ from brumel.store import queries, reading_queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationCoefficient, CalibrationPoint, CalibrationRun
 from brumel.store.models.reading import Reading
+from brumel.store.showable import why_not_shown
 
 PAGE, _AT_ONCE = 50, 250
 R = TypeVar("R")
@@ -53,6 +54,8 @@ class Ledger:
     database: Database
     clock: Clock
 
+    why_not_shown = staticmethod(why_not_shown)
+
     @kept
     def calibrations(self, wanted: Filter, page: int = 1) -> Page:
         """Calibrations that fit, the newest first."""
@@ -71,7 +74,8 @@ class Ledger:
     def readings_csv(self, wanted: Filter, units: Mapping[str, str] | None = None) -> Iterator[str]:
         """One line a reading, piece by piece; ``units``: by the unit that is kept in which else values are wanted."""
         columns = _READING_COLUMNS | (_in_units(units) if units else {})
-        return as_csv(columns, ((r,) for r in self._each(reading_queries.all_readings(self._criteria(wanted)))))
+        rows = ((r,) for r in self._each(reading_queries.all_readings(self._criteria(wanted))))
+        return as_csv(columns, rows, lambda r: _unshown(r, "note"))
 
     def calibrations_json(self, wanted: Filter) -> str:
         """Calibrations with points and findings, nested."""
@@ -283,7 +287,15 @@ _NO_POINT: list[Any] = [None]
 _POINT_COLUMNS = tuple(_CALIBRATION_COLUMNS)[tuple(_CALIBRATION_COLUMNS).index("step") :]
 
 
+def _unshown(reading: Reading, where: str) -> dict[str, Any]:
+    """What is said of a reading that can't be shown, in its place; nothing of one that can."""
+    why_not = why_not_shown(reading)
+    return {"reading_id": reading.id, where: f"can't be shown: {why_not}"} if why_not else {}
+
+
 def _reading_record(reading: Reading) -> dict[str, Any]:
+    if unshown := _unshown(reading, "unshown"):
+        return unshown
     record = {k: column(reading) for k, column in _READING_COLUMNS.items()}
     record["findings"] = [_finding_record(f) for f in reading.findings]
     return record | {"working": reading.working, "budget": reading.budget, "derived": reading.derived}

@@ -13,14 +13,21 @@ _LINES = 200
 """So many lines are handed on at a time."""
 
 
-def as_csv(columns: dict[str, Callable[..., Any]], rows: Iterable[tuple[Any, ...]]) -> Iterator[str]:
-    """A table piece by piece, its line of names at once; a cell that a spreadsheet would run as a formula is quoted."""
+def as_csv(
+    columns: dict[str, Callable[..., Any]], rows: Iterable[tuple[Any, ...]],
+    instead: Callable[..., dict[str, Any]] = lambda *row: {},
+) -> Iterator[str]:  # fmt: skip
+    """A table piece by piece, its line of names at once; a cell that a spreadsheet would run as a formula is quoted.
+
+    ``instead`` gives the cells of a row whose columns can't be asked, by name.
+    """
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(columns)
     yield _taken(out)
     for number, row in enumerate(rows, 1):
-        writer.writerow(_cells(columns, row))
+        other = instead(*row)
+        writer.writerow(map(other.get, columns) if other else _cells(columns, row))
         if number % _LINES == 0:
             yield _taken(out)
     yield _taken(out)

@@ -16,7 +16,7 @@ from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
-from brumel.services.errors import InvalidInput, NotFound, check_number, check_value
+from brumel.services.errors import CantBeShown, InvalidInput, NotFound, check_number, check_value
 from brumel.services.kit import upkeep
 from brumel.services.kit.retiring import why_retired
 from brumel.services.live.channels import Positions, positions_of
@@ -38,6 +38,7 @@ from brumel.store.models.reading import Reading, ReadingTrace
 from brumel.store.models.reference import Person, Probe, Site
 from brumel.store.models.visit import Visit
 from brumel.store.once import add_once, stands
+from brumel.store.showable import why_not_shown
 
 
 @dataclass(frozen=True)
@@ -83,6 +84,8 @@ class Readings:
             reading = reading_queries.reading_in_full(session, reading_id)
             if reading is None:
                 raise NotFound("There is no such reading.")
+            if why_not := why_not_shown(reading):
+                raise CantBeShown(f"This reading can't be shown: {why_not}. It stands as it was recorded.")
             run_id = reading.calibration_run_id
             return ReadingView(
                 reading=reading,

@@ -102,6 +102,7 @@ def _list_page(template: str, found: Any, errors: dict[str, str]) -> ResponseRet
         coefficients=coefficient_words,
         levels=_LEVELS,
         status_of=status_of,
+        why_not_shown=services().ledger.why_not_shown,
     )
     return page, 422 if errors else 200
 
