@@ -11,9 +11,9 @@ from types import FrameType
 import waitress
 from flask import Flask
 
+from brumel.core.record.shapes import MOST_BYTES
 from brumel.services.application import Services
 from brumel.services.clock import Clock
-from brumel.services.kit.photos import MOST_BYTES
 from brumel.settings import notes_of, read_settings
 from brumel.store.database import Database
 from brumel.web.app import WebSettings, create_app

@@ -9,6 +9,7 @@ from flask import Flask, abort, redirect, request, url_for
 from flask_login import current_user
 from werkzeug.wrappers.response import Response
 
+from brumel.core.record.shapes import MOST_BYTES
 from brumel.services.people import Person, may_record, may_set_limits
 from brumel.web.context import signed_in
 
@@ -63,6 +64,21 @@ DOORS = {
     for endpoint in endpoints.split()
 }
 """Of each endpoint and method the door that it is behind. Withdrawing a calibration is asked of more in its service."""
+
+
+_ROOM = 100_000
+"""What a form has beside its file, bytes."""
+LARGEST = dict.fromkeys(("kit.inspection", "shelf.attach", "visits.photograph"), MOST_BYTES + _ROOM)
+"""How much may come through a door that takes a file, bytes; through all others what the application allows."""
+
+
+def bound(app: Flask) -> None:
+    """Set how much may come through each door, before anybody reads it."""
+
+    @app.before_request
+    def at_most() -> None:
+        if request.endpoint in LARGEST:
+            request.max_content_length = LARGEST[request.endpoint]
 
 
 def guard(app: Flask) -> None:

@@ -14,6 +14,7 @@ from flask_login import LoginManager
 from flask_wtf.csrf import CSRFProtect
 from werkzeug.middleware.proxy_fix import ProxyFix
 
+from brumel.core.record.shapes import MOST_BYTES
 from brumel.services.application import Services
 from brumel.services.remembered import one_look
 from brumel.web import (
@@ -77,6 +78,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
             app.wsgi_app, x_for=settings.proxy_hops, x_proto=settings.proxy_hops, x_host=settings.proxy_hops
         )
     security.guard(app)
+    access.bound(app)
     CSRFProtect(app).exempt(api.blueprint)  # it takes no cookie into account and changes nothing
     _sign_in(app, services)
     access.guard(app)
@@ -102,6 +104,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
             "zone": str(services.clock.timezone).replace("_", " "),
             "theme": request.cookies.get("theme", "day"),
             "new_id": uuid.uuid4,
+            "most_bytes": MOST_BYTES,
             "now": services.clock.now(),
         }
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 from collections.abc import Sequence
 
 from flask import Flask, current_app, jsonify, render_template, request
@@ -17,13 +18,15 @@ _WORDS = {
     403: "This is not allowed for your role.",
     404: "There is no such page.",
     405: "This can't be done here.",
-    413: "What was sent is too large.",
+    413: "What was sent is too large: a photo or a certificate may have 12 MB, a form far less. Nothing was recorded; "
+    "go back, what you typed is still there.",
     500: "Something went wrong inside. Nothing was recorded; go back and try again.",
 }
 
 _OURS = 500
 """From here on the page leans on nothing that may be what failed."""
 _LATER = {"Retry-After": "5"}
+_FULL = (errno.ENOSPC, errno.EDQUOT)
 
 
 def register(app: Flask) -> None:
@@ -53,6 +56,8 @@ def register(app: Flask) -> None:
     def unexpected(error: Exception) -> ResponseReturnValue:
         # The store's own sentences are made for technicians; anything else shows no detail.
         words = getattr(error, "for_people", None)
+        if isinstance(error, OSError) and error.errno in _FULL:
+            return _away("The disk of this server is full: free some space. Nothing was recorded.")
         if words is None:
             app.logger.exception("unexpected error")
             return _answer(500, _WORDS[500])

@@ -66,6 +66,6 @@ def guard(app: Flask) -> None:
         response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
         if request.is_secure:
             response.headers["Strict-Transport-Security"] = f"max-age={_A_YEAR_S}"
-        if response.mimetype == "text/html":
+        if request.endpoint != "static":  # what is shown is of who is signed in
             response.headers["Cache-Control"] = "no-store"
         return response

@@ -22,8 +22,8 @@ EARLIEST = datetime(1900, 1, 1, tzinfo=UTC)
 """No record of ours is older."""
 FAR = 1e12
 MOST_ITEMS = 100_000
-_MOST_BYTES = 12_000_000
-_MOST_PIXELS = 50_000_000
+MOST_BYTES, MOST_PIXELS = 12_000_000, 50_000_000
+"""Of a photo or a certificate."""
 
 
 def number(low: float = -FAR, high: float = FAR) -> Shape:
@@ -98,8 +98,8 @@ def jpeg(value: object) -> Iterator[str]:
     """Look at what must be a picture: a JPEG that can be opened, of a size that can be shown."""
     from PIL import Image  # imported late: few records hold one
 
-    if not isinstance(value, bytes) or len(value) > _MOST_BYTES:
-        yield f"must be a picture of at most {_MOST_BYTES // 1_000_000} MB"
+    if not isinstance(value, bytes) or len(value) > MOST_BYTES:
+        yield f"must be a picture of at most {MOST_BYTES // 1_000_000} MB"
         return
     try:
         with Image.open(io.BytesIO(value), formats=("JPEG",)) as picture:
@@ -108,8 +108,8 @@ def jpeg(value: object) -> Iterator[str]:
     except Exception:  # whatever a decoder stumbles over
         yield "must be a picture; this is no JPEG"
         return
-    if pixels > _MOST_PIXELS:
-        yield f"has {grouped(pixels)} pixels; up to {grouped(_MOST_PIXELS)} can be shown"
+    if pixels > MOST_PIXELS:
+        yield f"has {grouped(pixels)} pixels; up to {grouped(MOST_PIXELS)} can be shown"
 
 
 def nothing_or(shape: Shape) -> Shape:

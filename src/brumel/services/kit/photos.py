@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import io
 
+from brumel.core.record.shapes import MOST_BYTES, MOST_PIXELS
 from brumel.services.errors import InvalidInput
 
-MOST_BYTES = 12_000_000
-_MOST_PIXELS = 60_000_000
 _LONGEST_SIDE = 1600
 _FORMATS = ("JPEG", "PNG", "WEBP")
 
@@ -26,8 +25,10 @@ def cleaned(data: bytes, field: str = "photo") -> bytes:
         raise InvalidInput({field: f"A photo may have up to {MOST_BYTES // 1_000_000} MB: take a smaller one."})
     try:
         with Image.open(io.BytesIO(data), formats=_FORMATS) as picture:
-            if picture.width * picture.height > _MOST_PIXELS:
-                raise InvalidInput({field: "The photo has too many pixels: take a smaller one."})
+            if picture.width * picture.height > MOST_PIXELS:  # told by its head, before it is unpacked
+                raise InvalidInput(
+                    {field: f"It has more than {MOST_PIXELS // 1_000_000} million pixels: take a smaller one."}
+                )
             upright = ImageOps.exif_transpose(picture).convert("RGB")
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError):
         raise InvalidInput({field: "This is no picture: choose a JPEG, PNG or WebP file."}) from None
@@ -50,8 +51,16 @@ def certificate(data: bytes) -> tuple[str, bytes]:
     if len(data) > MOST_BYTES:
         raise InvalidInput({"certificate": f"A certificate may have up to {MOST_BYTES // 1_000_000} MB."})
     if data.startswith(b"%PDF-") and b"%%EOF" in data[-2048:]:
-        return "application/pdf", data
-    try:
-        return "image/jpeg", cleaned(data, "certificate")
-    except InvalidInput:
-        raise InvalidInput({"certificate": "This is neither a PDF nor a picture: choose another file."}) from None
+        return _PDF, data
+    if seen_type(data) == _UNKNOWN:
+        raise InvalidInput({"certificate": "This is neither a PDF nor a picture: choose another file."})
+    return _JPEG, cleaned(data, "certificate")
+
+
+_JPEG, _PDF, _UNKNOWN = "image/jpeg", "application/pdf", "application/octet-stream"
+_BEGINS = {b"\xff\xd8\xff": _JPEG, b"\x89PNG\r\n\x1a\n": "image/png", b"RIFF": "image/webp", b"%PDF-": _PDF}
+
+
+def seen_type(data: bytes) -> str:
+    """Return the media type that a file shows by how it begins, whatever was said of it."""
+    return next((kind for begins, kind in _BEGINS.items() if data.startswith(begins)), _UNKNOWN)

@@ -258,7 +258,8 @@ class Shelf:
             lot_of(session, lot_id)
             row = {"lot_id": lot_id, "person_id": person.id, "at": self.clock.now(), "media_type": media_type,
                    "content": content}  # fmt: skip
-            if not add_once(session, LotCertificate, row):
+            added = add_once(session, LotCertificate, row)
+            if not added and session.get_one(LotCertificate, lot_id).content != content:
                 raise InvalidInput({"certificate": "Its certificate is kept already."})
 
     def certificate(self, lot_id: uuid.UUID) -> LotCertificate:

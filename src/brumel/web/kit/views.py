@@ -5,7 +5,7 @@ from __future__ import annotations
 import uuid
 from typing import Any
 
-from flask import Blueprint, Response, flash, redirect, render_template, request, url_for
+from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.kit.accuracy import EXAMPLE, Accuracy
@@ -17,11 +17,11 @@ from brumel.core.quantities.redox import REFERENCES
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
-from brumel.services.kit.photos import MOST_BYTES
 from brumel.services.kit.probes import NewProbe
 from brumel.services.kit.upkeep import settings_of
 from brumel.web.context import page_number, services, signed_in
 from brumel.web.figures import course_figure
+from brumel.web.files import kept_file
 from brumel.web.forms import Typed
 
 blueprint = Blueprint("kit", __name__, template_folder="templates", url_prefix="/kit")
@@ -140,7 +140,6 @@ def care(probe_id: uuid.UUID) -> ResponseReturnValue:
 @blueprint.post("/probes/<uuid:probe_id>/inspection")
 def inspection(probe_id: uuid.UUID) -> ResponseReturnValue:
     """Record an inspection before use."""
-    request.max_content_length = MOST_BYTES + 100_000
     typed = Typed(request.form)
     given = request.files.get("photo")
     answers = {k.removeprefix("q-"): v == "yes" for k, v in request.form.items() if k.startswith("q-")}
@@ -213,7 +212,7 @@ def _instrument_form(instrument_id: uuid.UUID | None) -> ResponseReturnValue:
 @blueprint.get("/photos/<uuid:inspection_id>.jpg")
 def photo(inspection_id: uuid.UUID) -> ResponseReturnValue:
     """The photo of an inspection."""
-    return Response(services().kit.photo(inspection_id), mimetype="image/jpeg")
+    return kept_file(services().kit.photo(inspection_id))
 
 
 @blueprint.post("/probes/<uuid:probe_id>/care/<uuid:care_id>/withdraw")

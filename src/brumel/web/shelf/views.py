@@ -7,18 +7,18 @@ from itertools import groupby
 from typing import Any
 
 import segno
-from flask import Blueprint, Response, redirect, render_template, request, url_for
+from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from brumel.core.kit.shelf import Pack, standards
 from brumel.core.standards.targets import families_of
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.photos import MOST_BYTES
 from brumel.services.shelf.bottles import label_of
 from brumel.services.shelf.lots import withdrawal_of
 from brumel.services.shelf.typed import COVERAGES, LABEL_UNITS, Correction, NewLot
 from brumel.web.context import services, signed_in
+from brumel.web.files import kept_file
 from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("shelf", __name__, template_folder="templates", url_prefix="/shelf")
@@ -151,7 +151,6 @@ def withdraw(lot_id: uuid.UUID, record_id: uuid.UUID) -> ResponseReturnValue:
 @blueprint.post("/lots/<uuid:lot_id>/certificate")
 def attach(lot_id: uuid.UUID) -> ResponseReturnValue:
     """Keep the certificate that came with a lot."""
-    request.max_content_length = MOST_BYTES + 100_000
     given = request.files.get("certificate")
     try:
         services().shelf.attach(lot_id, given.read() if given else b"", signed_in())
@@ -164,10 +163,7 @@ def attach(lot_id: uuid.UUID) -> ResponseReturnValue:
 def certificate(lot_id: uuid.UUID) -> ResponseReturnValue:
     """The certificate of a lot."""
     found = services().shelf.certificate(lot_id)
-    answer = Response(found.content, mimetype=found.media_type)
-    ending = "pdf" if found.media_type == "application/pdf" else "jpg"
-    answer.headers["Content-Disposition"] = f"attachment; filename=certificate-{lot_id}.{ending}"
-    return answer
+    return kept_file(found.content, f"certificate-{lot_id}")
 
 
 @blueprint.get("/labels")

@@ -6,7 +6,7 @@ import uuid
 from datetime import timedelta
 from typing import Any
 
-from flask import Blueprint, Response, flash, redirect, render_template, request, url_for
+from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
@@ -15,7 +15,6 @@ from brumel.core.reading.pressure import KINDS, UNITS_HPA
 from brumel.core.reading.water import BY_METERS
 from brumel.core.wording import counted
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.photos import MOST_BYTES
 from brumel.services.visiting.anew import Anew
 from brumel.services.visiting.filling import Entry, unreadable
 from brumel.services.visiting.resetting import WrongSetting
@@ -26,6 +25,7 @@ from brumel.services.visiting.typed import units_for
 from brumel.services.visiting.visits import LAYERS, REPLICATES, NewVisit, Said, Sheet
 from brumel.web.context import services, signed_in
 from brumel.web.figures import history_figure
+from brumel.web.files import kept_file
 from brumel.web.forms import Typed, as_id, pressure_fields
 from brumel.web.visits.fields import pressure_fields_of, spot_of
 
@@ -188,7 +188,6 @@ def _one_more(typed: Typed) -> list[Entry]:
 @blueprint.post("/<uuid:visit_id>/photos")
 def photograph(visit_id: uuid.UUID) -> ResponseReturnValue:
     """Keep a photo of a visit."""
-    request.max_content_length = MOST_BYTES + 100_000
     typed, given = Typed(request.form), request.files.get("photo")
     try:
         key, data = typed.new_record_id("id-photo"), given.read() if given else b""
@@ -202,7 +201,7 @@ def photograph(visit_id: uuid.UUID) -> ResponseReturnValue:
 @blueprint.get("/photos/<uuid:photo_id>.jpg")
 def photo(photo_id: uuid.UUID) -> ResponseReturnValue:
     """A photo of a visit."""
-    return Response(services().visits.photo(photo_id), mimetype="image/jpeg")
+    return kept_file(services().visits.photo(photo_id))
 
 
 @blueprint.post("/<uuid:visit_id>/finish")
