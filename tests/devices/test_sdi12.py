@@ -10,7 +10,15 @@ from typing import IO
 
 import pytest
 
-from brumel.devices.sdi12 import DeviceError, DeviceGarbled, DeviceSilent, Sdi12Line, crc
+from brumel.devices.sdi12 import (
+    DeviceBusy,
+    DeviceError,
+    DeviceGarbled,
+    DeviceSilent,
+    DeviceTooSlow,
+    Sdi12Line,
+    crc,
+)
 
 NINE = "+1+2+3+4+5+6+7+8+9"
 
@@ -217,4 +225,37 @@ def test_an_answer_of_nine_thousand_characters_is_refused_short(monkeypatch: pyt
         with pytest.raises(DeviceError) as refused:
             line.read("0")
         assert len(str(refused.value)) < 400
+        line.close()
+
+
+def test_who_says_999_seconds_is_not_waited_for() -> None:
+    """The standard lets a probe say so (SDI-12, ``atttn``: three digits of seconds)."""
+    with peer({"0MC": "09992", "0M": "09992", "1R0": "1+5"}) as asked:
+        line = Sdi12Line(asked.pop(), pause=lambda s: pytest.fail(f"{s} s were waited for"))
+        with pytest.raises(DeviceTooSlow, match="The probe says it needs 999 s: not waited for"):
+            line.read("0", 2)
+        assert line.read("1") == [5.0]
+        line.close()
+
+
+def test_what_holds_the_line_too_long_measures_beside_others() -> None:
+    now = [0.0]
+    answers = {"0M": "00082", "0C": "000802", "0D0": "0+21.5-17.4", "1R0": "1+5"}
+    with peer(answers) as asked:
+        line = Sdi12Line(asked.pop(), pause=lambda s: pytest.fail(f"{s} s were waited for"), clock=lambda: now[0])
+        for _ in range(2):
+            with pytest.raises(DeviceBusy, match="its values come in 8 s"):
+                line.read("0", 2, patience_s=1.5)
+            assert line.read("1", patience_s=1.5) == [5.0]
+        now[0] = 8.0
+        assert line.read("0", 2, patience_s=1.5) == [21.5, -17.4]
+        line.close()
+
+
+@pytest.mark.parametrize("odd", ["000", "000x", "0000\x00", "0+", "0-", "00002\x07", "0000000000", "0²"])
+def test_an_odd_start_of_a_measurement_is_said(odd: str) -> None:
+    with peer({"0R0": "0", "0M": odd}) as asked:
+        line = Sdi12Line(asked.pop(), timeout_s=0.05)
+        with pytest.raises(DeviceError):
+            line.read("0", 2)
         line.close()

@@ -15,6 +15,7 @@ from brumel.services.live.link import LineTaken, Link
 from brumel.store import device_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Device
+from tests.devices.garbage import GarbageLine
 from tests.services.world import World
 
 
@@ -139,3 +140,44 @@ def test_what_a_probe_says_is_told_to_a_bound(database: Database, device: Device
 
     Link(database, device.url, Talks(device.url)).run(Rounds(lambda: bool(told())))
     assert told() == "x" * 500
+
+
+@pytest.mark.parametrize("seed", [20261201, 7])
+def test_two_thousand_answers_of_garbage_end_nothing(database: Database, device: Device, seed: int) -> None:
+    """Nor is anything stored that its channels do not say; the seed is in the name of the test."""
+    line = GarbageLine(device.url, seed)
+    with database.session() as session:
+        before = device_queries.last_sample_seq(session, device.id)
+    Link(database, device.url, line).run(Rounds(lambda: line.port.answers >= 2_000, most=20_000))
+    with database.session() as session:
+        stored = device_queries.samples_after(session, device.id, before)
+        assert session.get_one(Device, device.id).status in {"ok", "slow", "garbled", "silent", "unplugged", "too-slow"}
+    assert all(s.values == [21.5, -17.4] for s in stored)
+
+
+def test_one_that_says_999_s_holds_no_neighbour(database: Database, world: World, device: Device) -> None:
+    """Both are asked for on one line: the other has its samples, and this one says why it has none."""
+    other = world.probe(device=True)
+    waited: list[float] = []
+
+    class TwoProbes(Sdi12Line):
+        def _ask(self, command: str, address: str) -> str:
+            if address == "0":
+                return {"M": "09992", "C": "099902"}.get(command[1], "0")
+            return "1+21.5-17.4" if command == "1R0!" else "1"
+
+    with database.session() as session:
+        neighbour = session.get_one(Device, other.device_id)
+        neighbour.url, neighbour.address, neighbour.period_s = device.url, "1", 0.0
+        device_queries.mark_wanted(session, neighbour.id, 60.0)
+
+    def samples() -> int:
+        with database.session() as session:
+            return len(device_queries.samples_after(session, neighbour.id, 0))
+
+    Link(database, device.url, TwoProbes(device.url, pause=waited.append)).run(Rounds(lambda: samples() >= 5, most=20))
+    with database.session() as session:
+        slow = session.get_one(Device, device.id)
+    assert slow.status == "too-slow"
+    assert slow.status_words.startswith("The probe says it needs 999 s: not waited for")
+    assert waited == []

@@ -7,6 +7,7 @@ their sign. Commands with a ``C`` before the ``!`` or the number are answered wi
 from __future__ import annotations
 
 import re
+import termios
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -14,6 +15,8 @@ from typing import Any
 
 import serial
 
+_NOTHING = re.compile(r"0000?|00000")
+"""A measurement that takes no time and gives no value."""
 _VALUE = re.compile(r"[+-]\d{1,7}(?:\.\d{0,7})?")
 _HUSHED, _CHUNK = 16, 4096
 """What came unasked is dropped in so many pieces of so many bytes."""
@@ -22,6 +25,10 @@ _ATTEMPTS = 3
 _LONGEST = 120
 """No answer of the standard is as long, in characters."""
 _WAYS = ("RC0", "R0", "MC", "M", "CC", "C")
+_ALONE_S = 30.0
+"""So long the line is held for a probe that has it to itself."""
+_LONGEST_MEASUREMENT_S = 120
+"""A probe that measures beside others may take so long; the standard would let it say 999 s."""
 
 
 class DeviceError(Exception):
@@ -46,6 +53,18 @@ class DeviceGarbled(DeviceError):
     """The probe answers, but not in a way that can be relied on."""
 
     status = "garbled"
+
+
+class DeviceTooSlow(DeviceError):
+    """The probe says that it needs longer than anybody waits."""
+
+    status = "too-slow"
+
+
+class DeviceBusy(DeviceError):
+    """The probe measures, beside others, and is asked again later."""
+
+    status = "slow"
 
 
 @dataclass(frozen=True)
@@ -119,12 +138,20 @@ class Sdi12Line:
         How long to wait for an answer.
     pause
         Waits so many seconds for a concurrent measurement.
+    clock
+        Tells the time, s.
     """
 
-    def __init__(self, url: str, timeout_s: float = 1.2, pause: Callable[[float], None] = time.sleep) -> None:
+    def __init__(
+        self, url: str, timeout_s: float = 1.2, pause: Callable[[float], None] = time.sleep,
+        clock: Callable[[], float] = time.monotonic,
+    ) -> None:  # fmt: skip
         self.url = url
         self.timeout_s = timeout_s
-        self._pause = pause
+        self._pause, self._clock = pause, clock
+        self._patience_s, self._until = _ALONE_S, clock() + _ALONE_S
+        self._due: dict[str, tuple[float, str, int]] = {}
+        """When a measurement beside others is done, by address, with its order and how many values it gives."""
         self._port: Any = None
         self._ways: dict[str, str] = {}
 
@@ -159,31 +186,47 @@ class Sdi12Line:
         """
         return self._fetched(address, order, self._ask(f"{address}{order}!", address))
 
-    def read(self, address: str, least: int = 0) -> list[float]:
+    def read(self, address: str, least: int = 0, patience_s: float = _ALONE_S) -> list[float]:
         """Read the values that are there at once (``aR0!``), or measure where the probe can't do that.
 
         Parameters
         ----------
         least
             How many values are wanted; a way that gives fewer is not taken again.
+        patience_s
+            How long the line may be held for it. Who needs longer is measured beside others, where it knows how.
+
+        Raises
+        ------
+        DeviceBusy
+            While it measures so.
+        DeviceTooSlow
+            Where it needs longer and does not know how, or longer than anybody waits.
+        DeviceError
+            Where it can't be read.
 
         Notes
         -----
         Ways are tried in the order of how much they can be relied on, those with a check first; the first that a
         probe answers to is kept until it no longer does.
         """
+        self._patience_s, self._until = patience_s, self._clock() + patience_s
+        if address in self._due:
+            return self._measured(address)
         known = self._ways.get(address)
         found: list[float] = []
+        too_slow: DeviceTooSlow | None = None
         for order in _WAYS if known is None else (known,):
             answer = self._answer_to(order, address)
             if answer in {address, address + crc(address)}:
                 continue
-            if order.startswith("R"):
-                given = values(checked(answer) if order == "RC0" else answer, address)
-            elif answer[1:4] == "000" and not int(answer[4:] or "0"):
-                continue  # or with a measurement of nothing
-            else:
-                given = self._fetched(address, order, answer)
+            if not order.startswith("R") and _NOTHING.fullmatch(answer[1:]):
+                continue  # a measurement of nothing
+            try:
+                given = self._given(order, address, answer)
+            except DeviceTooSlow as slow:
+                too_slow = slow
+                continue
             if len(given) >= least:
                 self._ways[address] = order
                 return given
@@ -191,14 +234,32 @@ class Sdi12Line:
         self._ways.pop(address, None)
         if found:
             return found
-        raise DeviceGarbled(f"The probe at address {address} knows no way to be read: is it an SDI-12 probe?")
+        raise too_slow or DeviceGarbled(
+            f"The probe at address {address} knows no way to be read: is it an SDI-12 probe?"
+        )
+
+    def _given(self, order: str, address: str, answer: str) -> list[float]:
+        """The values that follow from the answer to an order."""
+        if order.startswith("R"):
+            return values(checked(answer) if order == "RC0" else answer, address)
+        return self._fetched(address, order, answer)
+
+    def _measured(self, address: str) -> list[float]:
+        """The values of a measurement beside others, once it is done."""
+        due, order, count = self._due[address]
+        if (left_s := due - self._clock()) > 0:
+            raise DeviceBusy(f"The probe measures; its values come in {left_s:.0f} s.")
+        del self._due[address]
+        found = self._collected(address, order, count)
+        self._ways[address] = order
+        return found
 
     def _answer_to(self, order: str, address: str) -> str:
         """What a probe answers; its address alone where it does not know the order, said or by keeping silent."""
         try:
             return self._ask(f"{address}{order}!", address)
         except DeviceSilent:
-            if address in self._ways:
+            if address in self._ways or self._clock() + self.timeout_s > self._until:
                 raise
             self._ask(f"{address}!", address)  # raises where nobody is there
             return address
@@ -209,10 +270,19 @@ class Sdi12Line:
         if len(answer) != digits + 1 or not answer[1:].isdigit():
             raise DeviceGarbled(f"The probe answered {answer!r} to a start of measurement.")
         wait_s, count = int(answer[1:4]), int(answer[4:])
+        if wait_s > self._patience_s:
+            if order.startswith("C") and wait_s <= _LONGEST_MEASUREMENT_S:
+                self._due[address] = self._clock() + wait_s, order, count
+                return self._measured(address)
+            raise DeviceTooSlow(f"The probe says it needs {wait_s} s: not waited for. Type its reading by hand.")
         if wait_s and order.startswith("M"):
             self._read_line(wait_s + self.timeout_s)  # it says when it is done
         elif wait_s:
             self._pause(wait_s)
+        return self._collected(address, order, count)
+
+    def _collected(self, address: str, order: str, count: int) -> list[float]:
+        """The values of a measurement that is done."""
         found: list[float] = []
         for part in range(10):
             text = self._ask(f"{address}D{part}!", address)
@@ -222,18 +292,20 @@ class Sdi12Line:
         raise DeviceGarbled(f"The probe announced {count} values and gave {len(found)}.")
 
     def _ask(self, command: str, address: str) -> str:
-        """Send a command up to three times; an answer from another address does not count."""
+        """Send a command up to three times while there is time; an answer from another address does not count."""
         if not _ADDRESS.fullmatch(address):
             raise DeviceError(f"{address!r} is not an SDI-12 address: one letter or digit.")
         error: DeviceError = DeviceSilent("")
-        for _ in range(_ATTEMPTS):
+        for attempt in range(_ATTEMPTS):
+            if attempt and self._clock() + self.timeout_s > self._until:
+                break
             try:
                 port = self._open()
                 self._hush(port)
                 port.send_break(0.012)
                 port.write(command.encode("ascii"))
                 answer = self._read_line(self.timeout_s)
-            except (serial.SerialException, OSError) as broken:
+            except (serial.SerialException, OSError, ValueError, termios.error) as broken:
                 self.close()
                 raise DeviceUnplugged(
                     "The line to the probe is closed: push the plug home, or choose another probe. "

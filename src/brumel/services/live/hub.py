@@ -8,11 +8,13 @@ device that nobody looks at is not read.
 from __future__ import annotations
 
 import json
+import logging
 import queue
 import threading
 import time
 import uuid
 from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any
@@ -38,6 +40,9 @@ _FAST_PART_S = 12.0
 """Over so long the fast part of an approach goes: only then is a cup asked for (common practice: 90 % in 5 to 15 s)."""
 _FINE = frozenset({"idle", "ok"})
 """States of a device that has nothing to tell."""
+
+_NOT_FOLLOWED = "This trace can't be followed: reload the page. Nothing taken is lost."
+_log = logging.getLogger(__name__)
 
 Event = tuple[str, dict[str, Any]]
 
@@ -225,30 +230,46 @@ class LiveHub:
                     connection.execute(f"LISTEN {device_queries.DEVICE_CHANNEL}")
                     self._catch_up()
                     for note in connection.notifies():
-                        self._dispatch(note.channel, json.loads(note.payload))
+                        self._dispatch(note.channel, note.payload)
             except (OSError, Unreachable, psycopg.Error):
                 time.sleep(1.0)
 
     def _catch_up(self) -> None:
         """After a lost connection: the samples that nobody told us of."""
         with self._lock:
-            for watch in self._watches.values():
+            for watch in list(self._watches.values()):
                 with self._database.session() as session:
                     missed = device_queries.samples_after(session, watch.key.device_id, watch.seq)
-                fresh = [s for s in missed if watch.add(s.seq, s.time_s, s.values)]
-                if fresh:
-                    watch.send(watch.trace_event())
+                with self._its_own(watch):
+                    fresh = [s for s in missed if watch.add(s.seq, s.time_s, s.values)]
+                    if fresh:
+                        watch.send(watch.trace_event())
 
-    def _dispatch(self, channel: str, payload: dict[str, Any]) -> None:
-        device_id = uuid.UUID(payload["device"])
+    def _dispatch(self, channel: str, payload: str) -> None:
+        try:
+            told = json.loads(payload)
+            device_id = uuid.UUID(told["device"])
+        except (KeyError, TypeError, ValueError, RecursionError):
+            _log.warning("a notification of %s can't be read: %.200r", channel, payload)
+            return
         with self._lock:
-            for watch in self._watches.values():
+            for watch in list(self._watches.values()):
                 if watch.key.device_id != device_id:
                     continue
-                if channel == device_queries.DEVICE_CHANNEL:
-                    watch.send(("trouble", {"status": payload["status"], "words": payload["words"]}))
-                elif watch.add(payload["seq"], payload["t"], payload["v"]):
-                    watch.send(watch.sample_event(payload["at"]))
+                with self._its_own(watch):
+                    if channel == device_queries.DEVICE_CHANNEL:
+                        watch.send(("trouble", {"status": told["status"], "words": told["words"]}))
+                    elif watch.add(told["seq"], told["t"], told["v"]):
+                        watch.send(watch.sample_event(told["at"]))
+
+    @contextmanager
+    def _its_own(self, watch: _Watch) -> Iterator[None]:
+        """What goes wrong with a watch is its own trouble: its viewers are told, all others go on."""
+        try:
+            yield
+        except Exception:
+            _log.exception("a trace could not be followed")
+            watch.send(("trouble", {"status": "lost", "words": _NOT_FOLLOWED}))
 
 
 def describe(judgement: Judgement) -> dict[str, Any]:

@@ -11,7 +11,7 @@ from collections.abc import Callable
 import psycopg
 from sqlalchemy import func, insert, select, text, update
 
-from brumel.devices.sdi12 import DeviceError, DeviceGarbled, Sdi12Line
+from brumel.devices.sdi12 import DeviceBusy, DeviceError, DeviceGarbled, Sdi12Line
 from brumel.services.live.channels import channels_of, what_is_wrong
 from brumel.store import device_queries
 from brumel.store.database import Database, Unreachable
@@ -21,6 +21,8 @@ _IDLE_WAIT_S = 0.5
 _LOCK_WAIT_MS = 2000
 _PRUNE_EVERY_S = 60.0
 _SLOW_S = 0.6
+_SHARED_S = 1.5
+"""So long at most is a line held for one of several devices."""
 _FIRST_PAUSE_S, _LONGEST_PAUSE_S = 0.5, 8.0
 """How long it waits for a database that is away: longer each time."""
 _MOST_WORDS = 500
@@ -48,6 +50,8 @@ class Link:
         self._url = url
         self._line = line or Sdi12Line(url)
         self._status: dict[uuid.UUID, str] = {}
+        self._paused_s: dict[uuid.UUID, float] = {}
+        self._again_at: dict[uuid.UUID, float] = {}
         self._pruned = time.monotonic()
         self._started = time.monotonic(), time.time()
 
@@ -87,7 +91,7 @@ class Link:
                 begun = time.monotonic()
                 devices = self._wanted()
                 for device in devices:
-                    self._read(device)
+                    self._read(device, alone=len(devices) == 1)
                 if devices:
                     pause = min(d.period_s for d in devices) - (time.monotonic() - begun)
                     time.sleep(max(pause, 0.0))
@@ -102,22 +106,43 @@ class Link:
         with self._database.session() as session:
             return list(device_queries.wanted_devices(session, self._url))
 
-    def _read(self, device: Device) -> None:
+    def _read(self, device: Device, *, alone: bool) -> None:
+        """Read a device and store what it gave; whatever is wrong with its answer is its own state.
+
+        Where it shares the line it is held for it for a moment only, and a device in trouble is left alone for longer
+        each time: its neighbours go on.
+        """
         asked = time.monotonic()
+        if not alone and asked < self._again_at.get(device.id, asked):
+            return
         try:
             channels = channels_of(device)
-            values = self._line.read(device.address, len(channels))
+            values = self._line.read(device.address, len(channels), **({} if alone else {"patience_s": _SHARED_S}))
             if wrong := what_is_wrong(channels, values):
                 raise DeviceGarbled(wrong)
-        except DeviceError as error:
-            self._tell(device, error.status, str(error))
+        except DeviceBusy as busy:
+            self._tell(device, busy.status, str(busy))
             return
+        except DeviceError as error:
+            self._in_trouble(device, error)
+            return
+        except (ArithmeticError, LookupError, TypeError, ValueError) as odd:
+            _log.exception("the answer of %s was not understood", device.label)
+            self._in_trouble(device, DeviceGarbled(f"The probe's answer can't be understood ({type(odd).__name__})."))
+            return
+        self._again_at.pop(device.id, None)
+        self._paused_s.pop(device.id, None)
         took = time.monotonic() - asked
         if took > _SLOW_S:
             self._tell(device, "slow", f"The probe answers slowly, after {took:.1f} s: the trace has fewer points.")
         else:
             self._tell(device, "ok", "")
         self._store(device, values, read_at=time.time())
+
+    def _in_trouble(self, device: Device, error: DeviceError) -> None:
+        self._tell(device, error.status, str(error))
+        pause_s = min(2.0 * self._paused_s.get(device.id, _FIRST_PAUSE_S), _LONGEST_PAUSE_S)
+        self._paused_s[device.id], self._again_at[device.id] = pause_s, time.monotonic() + pause_s
 
     def _store(self, device: Device, values: list[float], *, read_at: float) -> None:
         monotonic, epoch = self._started
@@ -137,7 +162,7 @@ class Link:
         if self._status.get(device.id) == status:
             return
         self._status[device.id] = status
-        words = words[:_MOST_WORDS]
+        words = words[:_MOST_WORDS].replace("\0", "")
         with self._database.session() as session:
             session.execute(update(Device).where(Device.id == device.id).values(status=status, status_words=words))
             payload = {"device": str(device.id), "status": status, "words": words}
