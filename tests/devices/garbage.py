@@ -8,7 +8,8 @@ from brumel.devices.sdi12 import Sdi12Line, crc
 
 PIECES = (
     b"0", b"1", b"+21.5", b"-17.4", b"+9999999", b"+1e5", b"nan", b"\x00", b"\xff\xfe", b"0009", b"9999", b"99999",
-    b"xyz", b"+", b"-", b"+1.", b" ", b"\r", b"\xc2\xb2", b"0" * 200, b"OqZ", b"{}", b"!", b"+0.0000001", b"00002", b"000000",
+    b"xyz", b"+", b"-", b"+1.", b" ", b"\r", b"\xc2\xb2", b"0" * 200, b"OqZ", b"{}", b"!",
+    b"+0.0000001", b"00002", b"000000",
 )  # fmt: skip
 
 
