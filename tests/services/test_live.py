@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -17,6 +18,7 @@ from tests.services.world import World
 from tests.simulated import CALIBRATION_PH
 
 MINUTE = timedelta(minutes=1)
+RAW = Lens(Positions(1, 0))
 
 
 def told(world: World, *, stored_ago: timedelta, status: str, samples: int = 150) -> list[tuple[str, dict[str, Any]]]:
@@ -28,7 +30,7 @@ def told(world: World, *, stored_ago: timedelta, status: str, samples: int = 150
         device.status, device.status_words = status, "The probe has not answered."
         for sample in session.query(DeviceSample).filter_by(device_id=device.id):
             sample.stored_at = datetime.now(UTC) - stored_ago
-    stream = LiveHub(world.database).stream(WatchKey(probe.device_id, 0, CALIBRATION_PH), Lens(Positions(1, 0)))
+    stream = LiveHub(world.database).stream([(WatchKey(probe.device_id, 0, CALIBRATION_PH), RAW)])
     found = []
     for text in (next(stream), next(stream)):
         name, data = text.strip().split("\n")
@@ -46,7 +48,7 @@ def test_a_trace_that_no_longer_grows_is_not_offered_as_it_stands(world: World) 
 
 def test_a_silent_probe_is_said_to_be_silent_at_once(world: World) -> None:
     _, (trouble, second) = told(world, stored_ago=timedelta(0), status="silent")
-    assert (trouble, second) == ("trouble", {"status": "silent", "words": "The probe has not answered."})
+    assert (trouble, second) == ("trouble", {"status": "silent", "words": "The probe has not answered.", "of": 0})
 
 
 def test_a_slow_probe_is_said_to_be_slow(world: World) -> None:
@@ -62,3 +64,78 @@ def test_a_trace_that_grows_is_followed_by_nothing_but_samples(
     _, (name, second) = told(world, stored_ago=timedelta(0), status=status)
     assert "No sample has come" in second["words"]  # only after the hub has waited for one
     assert name == "trouble"
+
+
+def streams(world: World, hub: LiveHub, owner: object, count: int) -> list[Iterator[str]]:
+    """So many pages of somebody, each with its first event read."""
+    probe = world.probe(device=True)
+    world.samples(probe, [177.2] * 20)
+    made = [hub.stream([(WatchKey(probe.device_id, 0, CALIBRATION_PH), RAW)], owner) for _ in range(count)]
+    for stream in made:
+        assert next(stream).startswith("event: trace")
+    return made
+
+
+def rest(stream: Iterator[str]) -> list[tuple[str, dict[str, Any]]]:
+    """What is left of a stream that ends."""
+    parts = (text.strip().split("\n") for text in stream)
+    return [(name.removeprefix("event: "), json.loads(data.removeprefix("data: "))) for name, data in parts]
+
+
+def test_of_one_person_twelve_pages_look_and_of_all_thirty(world: World) -> None:
+    """The oldest is told that it is closed, and why; nobody else's is."""
+    hub = LiveHub(world.database)
+    first = streams(world, hub, "ada", live.MOST_OF_ONE + 2)
+    for closed in first[:2]:
+        (data,) = [data for name, data in rest(closed) if name == "closed"]
+        assert "Too many pages follow probes at once" in data["words"]
+    others = [s for who in ("ben", "cy") for s in streams(world, hub, who, (live.MOST_IN_ALL - live.MOST_OF_ONE) // 2)]
+    assert len(hub._viewers) == live.MOST_IN_ALL
+    last = streams(world, hub, "dee", 1)
+    assert [name for name, _ in rest(first[2])][-1] == "closed"
+    assert len(hub._viewers) == live.MOST_IN_ALL
+    for stream in (*first, *others, *last):
+        stream.close()  # type: ignore[attr-defined]
+
+
+def test_who_is_signed_out_meanwhile_looks_no_longer(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    assert live._ASK_EVERY_S <= 15
+    monkeypatch.setattr(live, "_ASK_EVERY_S", 0.0)
+    probe = world.probe(device=True)
+    world.samples(probe, [177.2] * 20)
+    may = [True]
+    stream = LiveHub(world.database).stream(
+        [(WatchKey(probe.device_id, 0, CALIBRATION_PH), RAW)], "ada", lambda: may[0]
+    )
+    assert next(stream).startswith("event: trace")
+    may[0] = False
+    assert [(name, data["words"]) for name, data in rest(stream) if name == "closed"] == [("closed", live._SIGNED_OUT)]
+
+
+def test_one_failing_trace_ends_neither_its_neighbours_nor_who_listens(world: World) -> None:
+    probe = world.probe(device=True)
+    hub, seen = LiveHub(world.database), [0]
+
+    def fails(signal: Any, temperature_c: Any) -> Any:
+        seen[0] += 1
+        if seen[0] > 1:  # its first trace can still be told
+            raise ZeroDivisionError
+        return signal
+
+    good, bad = (WatchKey(probe.device_id, 0, CALIBRATION_PH, name) for name in ("good", "bad"))
+    stream = hub.stream([(bad, Lens(Positions(1, 0), fails)), (good, RAW)])
+    assert [next(stream)[:12] for _ in range(2)] == ["event: trace"] * 2
+    note = {"device": str(probe.device_id), "seq": 1, "t": 1.0, "v": [20.0, 177.2], "at": 0.0}
+    for payload in (
+        "{",
+        "[]",
+        "null",
+        '{"device": 5}',
+        '{"device": "x"}',
+        json.dumps(note),
+        json.dumps(note | {"seq": 2}),
+    ):
+        hub._dispatch("brumel_sample", payload)
+    events = [next(stream) for _ in range(4)]
+    assert [(e.split()[1], '"of":1' in e) for e in events] == [("trouble", False), ("sample", True)] * 2
+    stream.close()  # type: ignore[attr-defined]

@@ -87,7 +87,7 @@ def guard(app: Flask) -> None:
     @app.before_request
     def ask() -> Response | None:
         # What has no address of ours is told so, but not to strangers.
-        door = DOORS.get((request.endpoint, _method())) if request.endpoint else SIGNED_IN
+        door = DOORS.get((request.endpoint, request.method)) if request.endpoint else SIGNED_IN
         if door is None:
             abort(403)
         if not door.signed_in:
@@ -97,7 +97,3 @@ def guard(app: Flask) -> None:
         if door.asks is not None:
             door.asks(signed_in())
         return None
-
-
-def _method() -> str:
-    return "GET" if request.method == "HEAD" else request.method

@@ -91,7 +91,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
 
     def look_once() -> ResponseReturnValue:
         """What only shows reads once how much has been recorded."""
-        with one_look() if request.method in ("GET", "HEAD") else nullcontext():
+        with one_look() if request.method == "GET" else nullcontext():
             return dispatch()
 
     app.dispatch_request = look_once  # type: ignore[method-assign]

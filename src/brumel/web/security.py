@@ -41,9 +41,16 @@ class _Fields(ImmutableMultiDict[str, Any]):
 
 
 class TypedRequest(Request):
-    """A request as the views see it."""
+    """A request as the views see it: who asks for the head of a page only looks, whatever else is sent with it."""
 
     parameter_storage_class = _Fields
+
+    def __init__(self, environ: dict[str, Any], *args: Any, **kwargs: Any) -> None:
+        super().__init__(environ, *args, **kwargs)
+        if self.method == "HEAD":  # what is answered has no body all the same: that is told by the environ
+            self.method = "GET"
+        if self.method == "GET":  # a form's body is for who sends a form
+            self.form, self.files = ImmutableMultiDict[str, str](), ImmutableMultiDict[str, Any]()
 
 
 def guard(app: Flask) -> None:

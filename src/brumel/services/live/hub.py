@@ -13,7 +13,7 @@ import queue
 import threading
 import time
 import uuid
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -38,6 +38,11 @@ _JUDGED_A_WINDOW = 30
 """So often within a window is a trace judged at most; what is taken is judged anew."""
 _FAST_PART_S = 12.0
 """Over so long the fast part of an approach goes: only then is a cup asked for (common practice: 90 % in 5 to 15 s)."""
+MOST_OF_ONE, MOST_IN_ALL = 12, 30
+"""So many pages of one person, and of all, look at once in this process: each holds a thread, and pages need some."""
+_ASK_EVERY_S = 10.0
+_TOO_MANY = "Too many pages follow probes at once: this one, the oldest, follows no more. Reload it to go on here."
+_SIGNED_OUT = "You are signed out: sign in again to go on. Nothing taken is lost."
 _FINE = frozenset({"idle", "ok"})
 """States of a device that has nothing to tell."""
 
@@ -58,6 +63,33 @@ class WatchKey:
 
 
 @dataclass
+class _Viewer:
+    """A page that looks: whose, and what it has not read yet."""
+
+    owner: object
+    events: queue.Queue[tuple[int, str]] = field(default_factory=lambda: queue.Queue(_QUEUE_LENGTH))
+    closed: bool = False
+
+    def put(self, event: Event, number: int) -> bool:
+        """Hand an event on; false where too much waits, which is then dropped."""
+        name, data = event
+        try:
+            self.events.put_nowait((number, encoded((name, {**data, "of": number}))))
+        except queue.Full:
+            with self.events.mutex:
+                self.events.queue.clear()
+            return False
+        return True
+
+    def close(self, words: str) -> None:
+        """End its stream with a word why."""
+        self.closed = True
+        with self.events.mutex:
+            self.events.queue.clear()
+        self.put(("closed", {"words": words}), 0)
+
+
+@dataclass
 class _Watch:
     key: WatchKey
     lens: Lens
@@ -65,7 +97,8 @@ class _Watch:
     times_s: list[float] = field(default_factory=list)
     signal: list[float] = field(default_factory=list)
     temperature_c: list[float] = field(default_factory=list)
-    viewers: list[queue.Queue[str]] = field(default_factory=list)
+    viewers: list[tuple[_Viewer, int]] = field(default_factory=list)
+    """Who looks, each with the number that this trace has on their page."""
     judged: Judgement | None = None
     judged_at: float = 0.0
 
@@ -129,13 +162,9 @@ class _Watch:
         }
 
     def send(self, event: Event) -> None:
-        text = encoded(event)
-        for viewer in self.viewers:
-            try:
-                viewer.put_nowait(text)
-            except queue.Full:  # a viewer that does not read; it starts again with the trace
-                viewer.queue.clear()
-                viewer.put_nowait(encoded(self.trace_event()))
+        for viewer, number in self.viewers:
+            if not viewer.put(event, number):  # one that does not read; it starts again with the trace
+                viewer.put(self.trace_event(), number)
 
 
 class LiveHub:
@@ -145,33 +174,78 @@ class LiveHub:
         self._database = database
         self._lock = threading.Lock()
         self._watches: dict[WatchKey, _Watch] = {}
+        self._viewers: list[_Viewer] = []
+        """The oldest first."""
         self._marked: dict[uuid.UUID, float] = {}
         self._listener: threading.Thread | None = None
 
-    def stream(self, key: WatchKey, lens: Lens) -> Iterator[str]:
-        """Server-sent events for one viewer: the trace, then each sample, and the device's troubles."""
-        viewer: queue.Queue[str] = queue.Queue(_QUEUE_LENGTH)
-        self._mark_wanted(key.device_id)
-        watch = self._join(key, lens, viewer)
-        heard = time.monotonic()
+    def stream(
+        self, watched: Sequence[tuple[WatchKey, Lens]], owner: object = None, still: Callable[[], bool] = lambda: True
+    ) -> Iterator[str]:
+        """Server-sent events for one page: of each trace what there is, then each sample, and its device's troubles.
+
+        Parameters
+        ----------
+        watched
+            What the page shows; each event says of which it is, by its place.
+        owner
+            Who looks: of one person so many pages are served at once, the oldest is closed.
+        still
+            Whether they may look on; asked again every few seconds.
+        """
+        viewer = self._enter(owner)
+        watches: list[_Watch] = []
         try:
-            while True:
-                try:
-                    text = viewer.get(timeout=_QUIET_S)
-                    heard = time.monotonic()
-                    yield text
-                except queue.Empty:
-                    yield self._quiet(key.device_id, time.monotonic() - heard)
+            for number, (key, lens) in enumerate(watched):
                 self._mark_wanted(key.device_id)
+                watches.append(self._join(key, lens, viewer, number))
+            yield from self._events(viewer, watches, still)
         finally:
-            self._leave(watch, viewer)
+            self._leave(watches, viewer)
+
+    def _events(self, viewer: _Viewer, watches: Sequence[_Watch], still: Callable[[], bool]) -> Iterator[str]:
+        begun = asked = time.monotonic()
+        heard, told = [begun] * len(watches), [begun] * len(watches)
+        while True:
+            now = time.monotonic()
+            if now - asked >= _ASK_EVERY_S:
+                asked = now
+                if not still():
+                    viewer.close(_SIGNED_OUT)
+            try:
+                number, text = viewer.events.get(timeout=max(_QUIET_S - (now - min(told)), 0.01))
+                heard[number] = told[number] = time.monotonic()
+                yield text
+            except queue.Empty:
+                pass
+            if viewer.closed and viewer.events.empty():
+                return
+            for number, watch in enumerate(watches):
+                self._mark_wanted(watch.key.device_id)
+                if (now := time.monotonic()) - told[number] >= _QUIET_S:
+                    told[number] = now
+                    yield self._quiet(watch.key.device_id, now - heard[number], number)
+
+    def _enter(self, owner: object) -> _Viewer:
+        """Let a page look; where that is too many, of this person or in all, the oldest is closed."""
+        viewer = _Viewer(owner)
+        with self._lock:
+            own = [v for v in self._viewers if v.owner == owner]
+            for crowd, most in ((own, MOST_OF_ONE), (self._viewers, MOST_IN_ALL)):
+                if len(crowd) >= most:
+                    oldest = crowd[0]
+                    self._viewers.remove(oldest)
+                    oldest.close(_TOO_MANY)
+                    break
+            self._viewers.append(viewer)
+        return viewer
 
     def newest_sample(self, device_id: uuid.UUID) -> int:
         """Number of the device's newest sample: a trace that begins now begins after it."""
         with self._database.session() as session:
             return device_queries.last_sample_seq(session, device_id)
 
-    def _join(self, key: WatchKey, lens: Lens, viewer: queue.Queue[str]) -> _Watch:
+    def _join(self, key: WatchKey, lens: Lens, viewer: _Viewer, number: int) -> _Watch:
         with self._lock:
             if self._listener is None or not self._listener.is_alive():
                 self._listener = threading.Thread(target=self._listen, daemon=True, name="brumel-live")
@@ -182,17 +256,20 @@ class LiveHub:
                 with self._database.session() as session:
                     for s in device_queries.samples_after(session, key.device_id, key.after_seq):
                         watch.add(s.seq, s.time_s, s.values)
-            watch.viewers.append(viewer)
-            viewer.put_nowait(encoded(watch.trace_event()))
+            watch.viewers.append((viewer, number))
+            viewer.put(watch.trace_event(), number)
             if watch.signal and (trouble := self._trouble(key.device_id)):
-                viewer.put_nowait(trouble)
+                viewer.put(trouble, number)
         return watch
 
-    def _leave(self, watch: _Watch, viewer: queue.Queue[str]) -> None:
+    def _leave(self, watches: Sequence[_Watch], viewer: _Viewer) -> None:
         with self._lock:
-            watch.viewers.remove(viewer)
-            if not watch.viewers:
-                self._watches.pop(watch.key, None)
+            if viewer in self._viewers:
+                self._viewers.remove(viewer)
+            for watch in watches:
+                watch.viewers = [(v, n) for v, n in watch.viewers if v is not viewer]
+                if not watch.viewers:
+                    self._watches.pop(watch.key, None)
 
     def _mark_wanted(self, device_id: uuid.UUID) -> None:
         now = time.monotonic()
@@ -202,25 +279,29 @@ class LiveHub:
         with self._database.session() as session:
             device_queries.mark_wanted(session, device_id, _WANTED_S)
 
-    def _trouble(self, device_id: uuid.UUID) -> str | None:
+    def _trouble(self, device_id: uuid.UUID) -> Event | None:
         """What to tell a viewer who comes to a trace that grows slowly, or not at the moment."""
         with self._database.session() as session:
             device = session.get(Device, device_id)
             newest = device_queries.newest_sample_at(session, device_id)
         if device is not None and device.status not in _FINE:
-            return _trouble_event(device.status, device.status_words)
+            return "trouble", {"status": device.status, "words": device.status_words}
         if newest is not None and datetime.now(UTC) - newest <= STALE:
             return None
-        return _trouble_event("quiet", "Asking the probe again: the trace goes on with its next sample.")
+        return "trouble", {
+            "status": "quiet",
+            "words": "Asking the probe again: the trace goes on with its next sample.",
+        }
 
-    def _quiet(self, device_id: uuid.UUID, seconds: float) -> str:
+    def _quiet(self, device_id: uuid.UUID, seconds: float, number: int) -> str:
         """What to tell a viewer that has heard nothing for a while."""
         with self._database.session() as session:
             device = session.get(Device, device_id)
-        if device is None or device.status in _FINE | {"slow"}:
+        status, words = (device.status, device.status_words) if device else ("quiet", "")
+        if device is None or status in _FINE | {"slow"}:
+            status = "quiet"
             words = f"No sample has come for {seconds:.0f} s: is the probe's link running? You may type by hand."
-            return _trouble_event("quiet", words)
-        return _trouble_event(device.status, device.status_words)
+        return encoded(("trouble", {"status": status, "words": words, "of": number}))
 
     def _listen(self) -> None:
         while True:
@@ -249,7 +330,7 @@ class LiveHub:
         try:
             told = json.loads(payload)
             device_id = uuid.UUID(told["device"])
-        except (KeyError, TypeError, ValueError, RecursionError):
+        except (AttributeError, KeyError, TypeError, ValueError, RecursionError):
             _log.warning("a notification of %s can't be read: %.200r", channel, payload)
             return
         with self._lock:
@@ -290,10 +371,6 @@ def describe(judgement: Judgement) -> dict[str, Any]:
         "band": None if judgement.band is None else [round(b, 4) for b in judgement.band],
         "approach": None if judgement.approach is None else [round(a, 5) for a in judgement.approach],
     }
-
-
-def _trouble_event(status: str, words: str) -> str:
-    return encoded(("trouble", {"status": status, "words": words}))
 
 
 def encoded(event: Event) -> str:

@@ -46,6 +46,10 @@ def sign_in() -> ResponseReturnValue:
     if request.method == "GET":
         awaited = services().first.awaited()
         return render_template("auth/sign_in.html", values={}, errors={}, roles=_demo_roles(), awaited=awaited)
+    return _sign_in()
+
+
+def _sign_in() -> ResponseReturnValue:
     typed = Typed(request.form)
     try:
         person = services().people.sign_in(
@@ -65,6 +69,10 @@ def first(key: str) -> ResponseReturnValue:
     services().first.check(key)
     if request.method == "GET":
         return render_template("auth/first.html", values={}, errors={})
+    return _take_over(key)
+
+
+def _take_over(key: str) -> ResponseReturnValue:
     typed = Typed(request.form)
     try:
         login, name = typed.text("login").lower(), typed.text("name")

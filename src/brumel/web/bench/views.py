@@ -46,6 +46,10 @@ def new() -> ResponseReturnValue:
     """Choose school, lots, rinse and waters; begin."""
     if request.method == "GET":
         return _new_form(request.args, {})
+    return _begin()
+
+
+def _begin() -> ResponseReturnValue:
     typed = Typed(request.form)
     begin = Begin(
         run_id=typed.new_record_id(),

@@ -3,43 +3,69 @@
 from __future__ import annotations
 
 import uuid
+from urllib.parse import parse_qsl
 
-from flask import Blueprint, Response, abort, request
+from flask import Blueprint, Response, abort, current_app, request
 from flask.typing import ResponseReturnValue
+from flask_login import current_user
+from werkzeug.datastructures import MultiDict
+from werkzeug.exceptions import HTTPException
 
 from brumel.core.quantities.quantity import rule_of
 from brumel.core.typed import whole_written
 from brumel.services.kit.upkeep import kind_of
 from brumel.services.live.hub import WatchKey
+from brumel.services.live.signal import Lens
 from brumel.services.visiting.correcting import principle_of
-from brumel.web.context import services
+from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("live", __name__, url_prefix="/live")
 
 
+_MOST_ALSO = 7
+"""A page shows no more traces beside its first."""
+
+
 @blueprint.get("/<uuid:probe_id>/<any(calibrating, reading):purpose>")
 def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
-    """The probe's samples after ``after``, judged for a calibration point or a reading."""
-    after = whole_written(request.args.get("after", "0"))
+    """The probe's samples after ``after``, judged for a calibration point or a reading.
+
+    One page has one stream, for a browser keeps few connections to a server: what else it shows is named by ``also``,
+    an address of this kind each.
+    """
+    watched = [_watched(probe_id, purpose, request.args)]
+    for address in request.args.getlist("also")[:_MOST_ALSO]:
+        path, _, query = address.partition("?")
+        try:
+            endpoint, given = current_app.url_map.bind("").match(path)
+        except HTTPException:
+            abort(404)
+        if endpoint != request.endpoint:
+            abort(404)
+        watched.append(_watched(**given, args=MultiDict(parse_qsl(query))))
+    person, key, people = signed_in(), current_user.key, services().people
+    events = services().live.stream(watched, person.id, lambda: people.signed_in(key) is not None)
+    answer = Response(events, mimetype="text/event-stream")
+    answer.headers["X-Accel-Buffering"] = "no"
+    return answer
+
+
+def _watched(probe_id: uuid.UUID, purpose: str, args: MultiDict[str, str]) -> tuple[WatchKey, Lens]:
+    """What is followed, and how it is seen."""
+    after = whole_written(args.get("after", "0"))
     probe = services().states.probe(probe_id)
-    run_id, step = as_id(request.args.get("run")), request.args.get("step", "")
+    run_id, step = as_id(args.get("run")), args.get("step", "")
     if probe.device is None or after is None or (purpose == "calibrating" and run_id is None):
         abort(404)
     if run_id is not None:
         lens, name = services().calibrations.lens(run_id, step), f"{run_id}/{step}"
         rule = rule_of(principle_of(probe).quantity, calibrating=True)
-    elif request.args.get("signal"):
+    elif args.get("signal"):
         lens, name = services().readings.signal(probe_id)
         rule = rule_of(principle_of(probe).quantity, calibrating=True)
     else:
-        site_id = as_id(request.args.get("site"))
-        lens, name = services().readings.lens(
-            probe_id, site_id, Typed(request.args).place(), as_id(request.args.get("visit"))
-        )
+        site_id, visit_id = as_id(args.get("site")), as_id(args.get("visit"))
+        lens, name = services().readings.lens(probe_id, site_id, Typed(args).place(), visit_id)
         rule = rule_of(kind_of(probe).quantity, calibrating=False)
-    key = WatchKey(probe.device.id, after, rule, f"{probe_id}/{name}")
-    answer = Response(services().live.stream(key, lens), mimetype="text/event-stream")
-    answer.headers["Cache-Control"] = "no-store"
-    answer.headers["X-Accel-Buffering"] = "no"
-    return answer
+    return WatchKey(probe.device.id, after, rule, f"{probe_id}/{name}"), lens

@@ -95,6 +95,10 @@ def reading() -> ResponseReturnValue:
     """Take a reading at a site."""
     if request.method == "GET":
         return _reading_page(request.args, {})
+    return _record_reading()
+
+
+def _record_reading() -> ResponseReturnValue:
     typed = Typed(request.form)
     source = typed.text("source")
     automatic = request.form.get("compensated", "automatic") == "automatic"

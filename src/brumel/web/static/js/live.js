@@ -34,21 +34,6 @@ class Live {
     this.reason?.addEventListener("input", () => this.allow());
     new ResizeObserver(() => this.draw()).observe(this.plot);  // turned, it keeps its proportions before the next sample
     this.allow();
-    this.connect();
-  }
-
-  connect() {
-    this.source = new EventSource(this.box.dataset.url);
-    this.source.addEventListener("trace", (event) => this.begin(JSON.parse(event.data)));
-    this.source.addEventListener("sample", (event) => this.add(JSON.parse(event.data)));
-    this.source.addEventListener("trouble", (event) => this.trouble(JSON.parse(event.data)));
-    this.source.addEventListener("error", () => this.trouble({ status: "lost",
-      words: this.source.readyState === EventSource.CLOSED
-        ? "Brumel refuses to go on with this probe: reload the page to see why. Nothing taken is lost."
-        : "The connection to Brumel is lost; trying again. Nothing taken is lost." }));
-    window.addEventListener("pagehide", () => this.source.close());
-    // A browser keeps few connections to one server: several streams would leave none for the form.
-    document.addEventListener("submit", (event) => { if (!event.defaultPrevented) this.source.close(); });
   }
 
   begin(trace) {
@@ -205,4 +190,29 @@ class Live {
   }
 }
 
-document.querySelectorAll("[data-live]").forEach((box) => new Live(box));
+// One stream a page, however many probes it shows: a browser keeps few connections to one server, and several streams
+// would leave none for the form.
+const lives = [...document.querySelectorAll("[data-live]")].map((box) => new Live(box));
+
+const follow = () => {
+  const [first, ...others] = lives.map((live) => live.box.dataset.url);
+  const source = new EventSource([first, ...others.map((url) => `also=${encodeURIComponent(url)}`)].join("&"));
+  const on = (name, act) => source.addEventListener(name, (event) => {
+    const data = JSON.parse(event.data);
+    act(lives[data.of], data);
+  });
+  const all = (status, words) => lives.forEach((live) => live.trouble({ status, words }));
+  on("trace", (live, data) => live.begin(data));
+  on("sample", (live, data) => live.add(data));
+  on("trouble", (live, data) => live.trouble(data));
+  on("closed", (live, data) => {  // the server will not go on: asking again by itself would only close another page
+    source.close();
+    all("closed", data.words);
+  });
+  source.addEventListener("error", () => all("lost", source.readyState === EventSource.CLOSED
+    ? "Brumel refuses to go on with this probe: reload the page to see why. Nothing taken is lost."
+    : "The connection to Brumel is lost; trying again. Nothing taken is lost."));
+  window.addEventListener("pagehide", () => source.close());
+  document.addEventListener("submit", (event) => { if (!event.defaultPrevented) source.close(); });
+};
+if (lives.length) follow();
