@@ -9,6 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.methods import methods_of, rinses
+from brumel.services.acts import act
 from brumel.services.errors import InvalidInput
 from brumel.services.people import Person, may_record
 from brumel.store.database import Database
@@ -23,6 +24,7 @@ class House:
 
     database: Database
 
+    @act()
     def choose(self, rinse: str, methods: Mapping[str, str], person: Person) -> None:
         """Keep the rinse, and by principle the procedure, that runs begin with.
 

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from brumel.core.reading.limits import limits_of
+from brumel.services.acts import act
 from brumel.services.errors import InvalidInput
 from brumel.services.house import House
 from brumel.services.kit.instruments import Instruments, NewInstrument
@@ -49,6 +50,7 @@ class Starting:
     shelf: Shelf
     house: House
 
+    @act()
     def keep(self, things: Sequence[NewThing], rinse: str, methods: Mapping[str, str], person: Person) -> Kept:
         """Keep what can be kept, each row on its own, meters before the probes on them; sent again it is kept once.
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import logging
 import uuid
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
+from contextvars import ContextVar
 
 import psycopg
 from sqlalchemy import Engine, create_engine, event, text
@@ -116,6 +117,20 @@ def hold(session: Session, *keys: uuid.UUID) -> None:
         session.execute(_HOLD, {"keys": sorted({str(key) for key in keys})})
 
 
+_held: ContextVar[set[uuid.UUID]] = ContextVar("held")
+"""What the act that is done here and now holds, until its next transaction takes it."""
+
+
+@contextmanager
+def holding(keys: Iterable[uuid.UUID]) -> Iterator[None]:
+    """Let each transaction within hold these records, but not one that is open within another: it is held by that."""
+    token = _held.set({*_held.get(set()), *keys})
+    try:
+        yield
+    finally:
+        _held.reset(token)
+
+
 class Database:
     """One database: sessions for services, a plain connection for notifications."""
 
@@ -136,9 +151,12 @@ class Database:
         alone
             Records that nobody else changes meanwhile: who names one of them waits until this transaction ends.
         """
+        held = _held.get(set())
+        taken = frozenset(held)
+        held.clear()
         try:
             with self.sessions.begin() as session:
-                hold(session, *alone)
+                hold(session, *alone, *taken)
                 yield session
         except IntegrityError as error:
             raise in_words(error) from error
@@ -148,6 +166,8 @@ class Database:
             raise Unreachable(_BY_SQLSTATE["53300"]) from error
         except DBAPIError as error:
             raise in_words(error) from error
+        finally:
+            held.update(taken)
 
     @contextmanager
     def notifications(self) -> Iterator[psycopg.Connection]:

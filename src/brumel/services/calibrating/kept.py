@@ -19,6 +19,7 @@ from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Origin
 from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
 from brumel.core.standards.targets import target
+from brumel.services.acts import act
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, check_number, check_value
@@ -91,6 +92,7 @@ class KeptRuns:
             lots = {c.standard: shelf_queries.lots(session, c.standard) for c in kind.checks if c.standard}
             return KeptForm(probe, kind, lots)
 
+    @act(probe="new.probe_id")
     def record(self, new: NewKept, person: Person) -> list[Finding]:
         """Record one, judged and signed; the same id twice records it once.
 

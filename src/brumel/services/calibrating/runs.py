@@ -14,6 +14,7 @@ from brumel.core.calibrating.methods import StepKind
 from brumel.core.calibrating.run import CupLook, look_at_signal
 from brumel.core.plan.order import HouseOrder, default_order
 from brumel.core.sensing.response import Response
+from brumel.services.acts import act
 from brumel.services.calibrating import beginning, steering, stored
 from brumel.services.calibrating.beginning import Choices, Hints, choices_for, hints_for, new_run_row
 from brumel.services.calibrating.rows import (
@@ -59,6 +60,7 @@ class Calibrations:
     clock: Clock
     order: HouseOrder = field(default_factory=default_order)
 
+    @act(probe="begin.probe_id", run="begin.run_id")
     def begin(self, begin: Begin, person: Person) -> uuid.UUID:
         """Begin a run; the same id twice begins it once.
 
@@ -69,6 +71,8 @@ class Calibrations:
         """
         may_record(person)
         with self.database.session() as session:
+            if not stands(session, CalibrationRun, {"id": begin.run_id}, {}):
+                _refuse_second(session, begin.probe_id, self.clock)
             row = new_run_row(session, begin, person, self.clock, self.order)
             add_once(session, CalibrationRun, row, told=("probe_id", "method_code", "rinse", "lots"))
         return begin.run_id
@@ -134,6 +138,7 @@ class Calibrations:
         # What a bath is, only the instrument in it can tell.
         return Lens(positions, look=None if chosen.step.kind is StepKind.COMPARE else look)
 
+    @act(run="run_id")
     def begin_step(self, run_id: uuid.UUID, begun_id: uuid.UUID, step: str, person: Person, note: str = "") -> None:
         """Say that the probe is in the standard of a step, or that a step without a point is done.
 
@@ -143,7 +148,7 @@ class Calibrations:
             Before what the probe steers is paused; for handing it back before a check has passed.
         """
         may_record(person)
-        with self.database.session(run_id) as session:
+        with self.database.session() as session:
             run = _run(session, run_id)
             _must_be_at_it(run, person, self.clock)
             chosen, now = step_of(run, step), self.clock.now()
@@ -165,6 +170,7 @@ class Calibrations:
                 told=("run_id", "step"),
             )
 
+    @act(run="run_id")
     def take(self, run_id: uuid.UUID, take: TakePoint, person: Person) -> None:
         """Accept a point of a step; a point that stands already is superseded, not changed.
 
@@ -174,7 +180,7 @@ class Calibrations:
             Where the signal has not settled and no reason is given, or a typed value can't be.
         """
         may_record(person)
-        with self.database.session(run_id) as session:
+        with self.database.session() as session:
             run = _run(session, run_id)
             if stands(session, CalibrationPoint, {"id": take.point_id}, told(run, take)):
                 return
@@ -186,6 +192,7 @@ class Calibrations:
             if added and signal.times_s:
                 add_once(session, CalibrationTrace, trace_row(take.point_id, signal))
 
+    @act(run="run_id")
     def take_typed(self, run_id: uuid.UUID, takes: Sequence[TakePoint], person: Person) -> dict[str, str]:
         """Take what was typed of several steps at once: what can be taken is, the rest is told by ``step-field``."""
         wrong: dict[str, str] = {}
@@ -196,6 +203,7 @@ class Calibrations:
                 wrong |= {f"{take.step}-{field}": words for field, words in refused.fields.items()}
         return wrong
 
+    @act(run="run_id")
     def drop(self, run_id: uuid.UUID, entry_id: uuid.UUID, step: str, person: Person, reason: str) -> None:
         """Drop the point of a step: it stays on record and stands no more; the step is open again.
 
@@ -207,7 +215,7 @@ class Calibrations:
         may_record(person)
         if not reason.strip():
             raise InvalidInput({"drop": "Say in a few words why the point is dropped; it stays on record."})
-        with self.database.session(run_id) as session:
+        with self.database.session() as session:
             run = _run(session, run_id)
             row = {"kind": EntryKind.DROPPED, "reason": reason.strip()}
             if stands(session, CalibrationEntry, {"id": entry_id}, {"run_id": run_id, **row}):
@@ -220,24 +228,28 @@ class Calibrations:
                 session, CalibrationEntry, _entry_row(run, entry_id, person, self.clock) | row | {"point_id": point.id}
             )
 
+    @act(run="run_id")
     def take_over(self, run_id: uuid.UUID, entry_id: uuid.UUID, person: Person, note: str) -> None:
         """Go on with a run that somebody else is at; who, when and why stays with it."""
         may_record(person)
         if not note.strip():
             raise InvalidInput({"take_over": "Say in a few words why you take over; it stays with the run."})
-        with self.database.session(run_id) as session:
+        with self.database.session() as session:
             run = _run(session, run_id)
             if holder_of(run).person_id == person.id:
                 return
             row = {"kind": EntryKind.TAKEN_OVER, "reason": note.strip(), "point_id": None}
             add_once(session, CalibrationEntry, _entry_row(run, entry_id, person, self.clock) | row)
 
+    @act(run="run_id")
     def sign(self, run_id: uuid.UUID, person: Person, note: str = "") -> None:
         """Finish a run: its response and its findings are kept as they are now, with the points that they rest on."""
         may_record(person)
-        with self.database.session(run_id) as session:
+        with self.database.session() as session:
             run = _run(session, run_id)
             if run.signature is not None:
+                if run.signature.person_id != person.id:
+                    raise InvalidInput({"sign": f"{run.signature.person.name} has signed it already."})
                 refuse_other({"note": run.signature.note}, {"note": note.strip()})
                 return
             _must_be_at_it(run, person, self.clock)
@@ -255,18 +267,20 @@ class Calibrations:
             for row in stored.finding_rows(view.findings):
                 add_once(session, CalibrationFinding, {"run_id": run_id, **row})
 
+    @act(run="run_id")
     def abandon(self, run_id: uuid.UUID, person: Person, reason: str) -> None:
         """Give a run up; what was taken stays on record."""
         may_record(person)
         if not reason.strip():
             raise InvalidInput({"reason": "Say in a few words why the run is given up; the points stay on record."})
-        with self.database.session(run_id) as session:
+        with self.database.session() as session:
             _run(session, run_id)
             if stands(session, CalibrationAbandonment, {"run_id": run_id}, {"reason": reason.strip()}):
                 return
             row = {"run_id": run_id, "person_id": person.id, "at": self.clock.now(), "reason": reason.strip()}
             add_once(session, CalibrationAbandonment, row)
 
+    @act(run="run_id")
     def amend(self, run_id: uuid.UUID, amendment_id: uuid.UUID, person: Person, reason: str, *, withdraw: bool) -> None:
         """Add a note to a signed run, or withdraw it as a basis for readings."""
         may_record(person)
@@ -274,7 +288,7 @@ class Calibrations:
             may_withdraw(person)
         if not reason.strip():
             raise InvalidInput({"reason": "An amendment needs its reason in words."})
-        with self.database.session(run_id) as session:
+        with self.database.session() as session:
             run = _run(session, run_id)
             if run.signature is None:
                 raise InvalidInput({"reason": "Only a signed calibration is amended; this one is still open."})
@@ -298,6 +312,16 @@ def _run(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> Calibr
     if run is None:
         raise NotFound("There is no such calibration.")
     return run
+
+
+def _refuse_second(session: Session, probe_id: uuid.UUID | None, clock: Clock) -> None:
+    """Refuse a run of a probe that has one: it can stand in one cup."""
+    for run in run_queries.open_runs(session, probe_id) if probe_id else ():
+        at = holder_of(run)
+        words = (
+            f"{at.person.name} is at {run.probe.label} since {clock.said(at.since)}: go on with that run, or cancel it."
+        )
+        raise InvalidInput({"probe": words})
 
 
 def _must_be_at_it(run: CalibrationRun, person: Person, clock: Clock) -> None:

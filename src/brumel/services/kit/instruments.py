@@ -13,6 +13,7 @@ from brumel.core.kit.accuracy import read_accuracy
 from brumel.core.kit.instruments import InstrumentKind, Measures
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.wording import from_to
+from brumel.services.acts import act
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
@@ -67,6 +68,7 @@ class Instruments:
             raise NotFound("There is no such instrument.")
         return found
 
+    @act(instrument="new.instrument_id")
     def save(self, new: NewInstrument, person: Person) -> uuid.UUID:
         """Take an instrument into the kit, or change it.
 
@@ -76,7 +78,7 @@ class Instruments:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session(new.instrument_id) as session:
+        with self.database.session() as session:
             wrong = _wrong(session, new)
             measures = {}
             for key, typed in new.measures.items():

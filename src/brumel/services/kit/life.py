@@ -14,6 +14,7 @@ from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.care import REFERENCE_CHANGES, Care, part_changes
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.wording import day_words, upper_first
+from brumel.services.acts import act
 from brumel.services.calibrating import steering, stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
@@ -118,6 +119,7 @@ class Kit:
         happened = Page(lines[:PAGE], page, len(lines) > PAGE)
         return Life(_card(state, care), happened, tuple(courses), tuple(readings))
 
+    @act(probe="probe_id")
     def log(self, probe_id: uuid.UUID, new: NewCare, person: Person) -> list[Finding]:
         """Add an entry to a probe's care log; gives what is found on the spot, worst first.
 
@@ -127,7 +129,7 @@ class Kit:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session(probe_id) as session:
+        with self.database.session() as session:
             probe = stored_probe(session, probe_id)
             kind = upkeep.kind_of(probe)
             at = new.at or self.clock.now()
@@ -138,6 +140,7 @@ class Kit:
                 add_once(session, CareRecord, one, told=("probe_id", "care", "detail", "minutes", "note"))
         return care_findings(kind, new)
 
+    @act(care="care_id")
     def withdraw(self, care_id: uuid.UUID, reason: str, person: Person) -> None:
         """Say that an entry was a mistake; it stays to be read and counts no more."""
         may_record(person)
@@ -153,6 +156,7 @@ class Kit:
                 row = {"care_id": key, "person_id": person.id, "at": self.clock.now(), "reason": reason.strip()}
                 add_once(session, CareWithdrawal, row, told=("reason",))
 
+    @act(probe="probe_id")
     def inspect(
         self,
         probe_id: uuid.UUID,

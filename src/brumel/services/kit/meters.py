@@ -16,6 +16,7 @@ from brumel.core.kit.care import MeterEvent
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantities
 from brumel.core.standards.buffers import FAMILIES
+from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
@@ -103,6 +104,7 @@ class Meters:
         with self.database.session() as session:
             return replace(found, records=tuple(care_queries.meter_records(session, meter_id)))
 
+    @act(meter="new.meter_id")
     def save(self, new: NewMeter, person: Person) -> uuid.UUID:
         """Take a meter into the kit, or change it.
 
@@ -112,7 +114,7 @@ class Meters:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session(new.meter_id) as session:
+        with self.database.session() as session:
             wrong = wrong_meter(session, new, self.clock.today())
             if wrong:
                 raise InvalidInput(wrong)
@@ -120,6 +122,7 @@ class Meters:
                 fill_meter(meter, new)
         return new.meter_id
 
+    @act(meter="meter_id")
     def log(
         self, meter_id: uuid.UUID, record_id: uuid.UUID, event: str, at: datetime | None, note: str, person: Person
     ) -> None:

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from brumel.core.kit.care import about_care
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.redox import REFERENCES
+from brumel.services.acts import act
 from brumel.services.calibrating import steering
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
@@ -60,6 +61,7 @@ class Probes:
     database: Database
     clock: Clock
 
+    @act(probe="new.probe_id", meter="new.meter_id")
     def add(self, new: NewProbe, person: Person) -> uuid.UUID:
         """Take a probe into the kit.
 
@@ -69,7 +71,7 @@ class Probes:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session(new.probe_id) as session:
+        with self.database.session() as session:
             known = session.get(Probe, new.probe_id)
             if known is not None:
                 told = {"label": new.label.strip(), "serial": new.serial.strip(), "kind": new.kind}
@@ -81,6 +83,7 @@ class Probes:
             session.add(probe_row(new))
         return new.probe_id
 
+    @act(probe="new.probe_id", meter="new.meter_id")
     def change(self, new: NewProbe, person: Person) -> None:
         """Change what may change of a probe: label, kit, meter, own waits; kind, serial and first day stay.
 
@@ -92,7 +95,7 @@ class Probes:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session(new.probe_id) as session:
+        with self.database.session() as session:
             probe = stored_probe(session, new.probe_id)
             kept = replace(new, kind=probe.kind, serial=probe.serial, in_service_on=probe.in_service_on)
             wrong = wrong_probe(session, kept, self.clock.today())
@@ -155,6 +158,8 @@ def wrong_probe(session: Session, new: NewProbe, today: date) -> dict[str, str]:
     if meter is not None and new.kind in probe_kinds() and new.kind not in meter.takes:
         taken = ", ".join(probe_kinds()[k].name for k in meter.takes)
         wrong["meter"] = f"{meter.label} takes no {probe_kinds()[new.kind].name} probe; it takes {taken}."
+    if meter is not None and meter.retired_on:
+        wrong["meter"] = f"{meter.label} is retired: bring it back on its page first."
     if new.meter_id is not None and meter is None:
         wrong["meter"] = "This meter is not known: choose another, or none."
     if new.reference and new.reference not in REFERENCES:

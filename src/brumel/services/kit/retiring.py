@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
@@ -27,6 +28,7 @@ class Retiring:
     database: Database
     clock: Clock
 
+    @act(thing="key")
     def retire(self, what: str, key: uuid.UUID, person: Person) -> None:
         """Offer it no more.
 
@@ -36,7 +38,7 @@ class Retiring:
             Where something still rests on it: an open run, probes plugged in.
         """
         may_record(person)
-        with self.database.session(key) as session:
+        with self.database.session() as session:
             row = _row(session, what, key)
             if why_not := _in_use(session, row):
                 raise InvalidInput({"retire": why_not})
@@ -44,10 +46,11 @@ class Retiring:
                 row.retired_on = self.clock.today()
                 row.version += 1
 
+    @act(thing="key")
     def bring_back(self, what: str, key: uuid.UUID, person: Person) -> None:
         """Offer it again."""
         may_record(person)
-        with self.database.session(key) as session:
+        with self.database.session() as session:
             row = _row(session, what, key)
             if row.retired_on is not None:
                 row.retired_on = None

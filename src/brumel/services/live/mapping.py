@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.services.acts import act
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channels_of, signal_channel
@@ -91,6 +92,7 @@ class ChannelMaps:
         with self.database.session() as session:
             return _one(session, meter_id, device_id)
 
+    @act(meter="meter_id", device="device_id")
     def save(self, meter_id: uuid.UUID, device_id: uuid.UUID, positions: Sequence[Mapped], person: Person) -> None:
         """Say what stands at each position; the probes named are read by the device from then on, others no more.
 

@@ -13,6 +13,7 @@ from brumel.core.calibrating.methods import rinses
 from brumel.core.kit.care import MeterEvent
 from brumel.core.plan import tasks
 from brumel.core.quantities.quantity import of_a_round
+from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
@@ -79,6 +80,7 @@ class PlannedRounds:
             wanted = _round(session, round_id)
         return self.planning.plan(wanted)
 
+    @act(round="new.round_id")
     def save(self, new: NewRound, person: Person) -> uuid.UUID:
         """Keep a round, or change one; what was ticked off stays.
 
@@ -88,7 +90,7 @@ class PlannedRounds:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session(new.round_id) as session:
+        with self.database.session() as session:
             wrong = self._wrong(session, new)
             if wrong or new.departure is None:
                 raise InvalidInput(wrong)
@@ -104,6 +106,7 @@ class PlannedRounds:
                 row.travel, row.stay_min = [float(minutes) for minutes in new.travel], new.stay_min
         return new.round_id
 
+    @act(round="round_id")
     def take_way(self, round_id: uuid.UUID, field: str, value: str, person: Person) -> None:
         """Take a way out that a plan offered: another probe, a later departure, or without a quantity."""
         may_record(person)
@@ -129,6 +132,7 @@ class PlannedRounds:
             )  # fmt: skip
         self.save(changed, person)
 
+    @act(round="round_id")
     def tick(self, round_id: uuid.UUID, key: str, person: Person) -> None:
         """Tick a step off now; care that it stands for goes into the log, so that the clocks run."""
         may_record(person)
@@ -137,23 +141,25 @@ class PlannedRounds:
         if step is None:
             return  # ticked already, or no longer needed
         now = self.clock.now()
-        with self.database.session(round_id) as session:
+        with self.database.session() as session:
             row = _round(session, round_id)
             if key in row.done:
                 return  # somebody else ticked it at the same moment
             self._log_care(step, row, now, person)
             row.done = {**row.done, key: now.isoformat()}
 
+    @act(round="round_id")
     def untick(self, round_id: uuid.UUID, person: Person) -> None:
         """Take back all ticks; what went into the log stays there, to be withdrawn where it is wrong."""
         may_record(person)
-        with self.database.session(round_id) as session:
+        with self.database.session() as session:
             _round(session, round_id).done = {}
 
+    @act(round="round_id")
     def drop(self, round_id: uuid.UUID, person: Person) -> None:
         """The round does not take place."""
         may_record(person)
-        with self.database.session(round_id) as session:
+        with self.database.session() as session:
             _round(session, round_id).dropped = True
 
     def _shown(self, row: PlannedRound) -> dict[str, object]:

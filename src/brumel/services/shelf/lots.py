@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
 from brumel.core.wording import day_words, grouped
+from brumel.services.acts import act
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.editing import refuse_older
@@ -101,6 +102,7 @@ class Shelf:
                 session.get(Lot, entry.lot.parent_id) if entry.lot.parent_id else None,
             )
 
+    @act(lot="new.lot_id")
     def receive(self, new: NewLot, person: Person) -> uuid.UUID:
         """Put a new lot on the shelf.
 
@@ -110,7 +112,7 @@ class Shelf:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session(new.lot_id) as session:
+        with self.database.session() as session:
             known = session.get(Lot, new.lot_id)
             if known is not None:
                 _same(known, new)
@@ -119,6 +121,7 @@ class Shelf:
             self._record(session, uuid.uuid4(), new.lot_id, LotEvent.RECEIVED, person)
         return new.lot_id
 
+    @act(lot="lot_id")
     def correct(self, lot_id: uuid.UUID, new: Correction, person: Person) -> None:
         """Mend what was typed wrongly of a lot, with the reason; what it says of its values stays.
 
@@ -128,7 +131,7 @@ class Shelf:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session(lot_id) as session:
+        with self.database.session() as session:
             lot = lot_of(session, lot_id)
             if session.get(LotRecord, new.record_id) is not None:
                 return
@@ -149,6 +152,7 @@ class Shelf:
             # A trigger of the owner changes the lot, from this entry.
             self._record(session, new.record_id, lot_id, LotEvent.CORRECTED, person, note=note, corrects=plain)
 
+    @act(use="record_id")
     def withdraw(self, record_id: uuid.UUID, reason: str, person: Person) -> None:
         """Take back an entry of use that was wrong: what it took is there again."""
         may_record(person)
@@ -167,6 +171,7 @@ class Shelf:
             if session.get(LotRecord, key) is None:
                 self._record(session, key, known.lot_id, LotEvent.WITHDRAWN, person, -taken, note)
 
+    @act(lot="lot_id")
     def open(self, lot_id: uuid.UUID, record_id: uuid.UUID, person: Person) -> None:
         """Open a lot: its open life begins."""
         may_record(person)
@@ -177,6 +182,7 @@ class Shelf:
                     lot.opened_on = self.clock.today()
                     self._record(session, _each(record_id, lot, lot_id), lot.id, LotEvent.OPENED, person)
 
+    @act(lot="lot_id")
     def use(self, lot_id: uuid.UUID, record_id: uuid.UUID, amount: float | None, note: str, person: Person) -> None:
         """Take some out; what calibration points take is counted by itself."""
         may_record(person)
@@ -190,6 +196,7 @@ class Shelf:
             self._must_be_left(session, lot, record_id, "amount", amount)
             self._record(session, record_id, lot_id, LotEvent.USED, person, amount, note)
 
+    @act(lot="lot_id", new="new_id")
     def pour_off(
         self, lot_id: uuid.UUID, new_id: uuid.UUID, amount: float | None, lot_number: str, person: Person
     ) -> uuid.UUID:
@@ -201,7 +208,7 @@ class Shelf:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session(new_id) as session:
+        with self.database.session() as session:
             if session.get(Lot, new_id) is not None:
                 return new_id
             parent, number = in_bottle(session, lot_id)[0], lot_number.strip()
@@ -232,6 +239,7 @@ class Shelf:
             self._record(session, uuid.uuid5(new_id, "opened"), new_id, LotEvent.OPENED, person)
         return new_id
 
+    @act(lot="lot_id")
     def discard(self, lot_id: uuid.UUID, record_id: uuid.UUID, reason: str, person: Person) -> None:
         """Take a lot off the shelf; its record stays."""
         may_record(person)
@@ -244,6 +252,7 @@ class Shelf:
                     key = _each(record_id, lot, lot_id)
                     self._record(session, key, lot.id, LotEvent.DISCARDED, person, note=reason)
 
+    @act(lot="lot_id")
     def attach(self, lot_id: uuid.UUID, data: bytes, person: Person) -> None:
         """Keep the certificate that came with a lot.
 

@@ -10,6 +10,7 @@ from sqlalchemy.orm import Session
 
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.surroundings import Surroundings
+from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.upkeep import kind_of
@@ -73,6 +74,7 @@ class AtOnce:
                     found[probe.id] = wrong
         return found
 
+    @act(visit="visit_id")
     def record(
         self, visit_id: uuid.UUID, dipped: Sequence[InWater], said: Together, person: Person
     ) -> dict[uuid.UUID, dict[str, str]]:
@@ -84,7 +86,7 @@ class AtOnce:
         """
         may_record(person)
         refused: dict[uuid.UUID, dict[str, str]] = {}
-        with self.database.session(visit_id) as session:
+        with self.database.session() as session:
             visit = visit_of(session, visit_id)
             known = {d.probe_id: session.get(Probe, d.probe_id) for d in dipped}
             # A salinity that oxygen leans on is there before it.

@@ -14,6 +14,7 @@ from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis
+from brumel.services.acts import act
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import CantBeShown, InvalidInput, NotFound, check_number, check_value
@@ -61,6 +62,7 @@ class Readings:
     database: Database
     clock: Clock
 
+    @act(probe="new.probe_id", visit="new.visit_id", amended="new.amends_id")
     def record(self, new: NewReading, person: Person) -> uuid.UUID:
         """Record a reading with its correction, uncertainty and findings, and what follows; sent twice it stands once.
 
@@ -70,7 +72,7 @@ class Readings:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session(*(key for key in (new.visit_id, new.amends_id) if key)) as session:
+        with self.database.session() as session:
             record_within(session, self.clock, new, person)
             session.flush()
             visits = [session.get_one(Visit, new.visit_id)] if new.visit_id else []

@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.live.display import BESIDES, wrong_does
@@ -53,6 +54,7 @@ class Resetting:
         with self.database.session() as session:
             return self._changes(session, wrong)
 
+    @act(meter="wrong.meter_id")
     def apply(self, wrong: WrongSetting, reason: str, person: Person) -> int:
         """Amend them all in one transaction, with all that was worked out from them; how many it were.
 

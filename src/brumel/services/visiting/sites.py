@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from brumel.core.quantities.quantity import of_a_round, quantities, quantity
 from brumel.core.reading.pressure import ALTITUDE_M
 from brumel.core.reading.water import METHODS, SOLIDS_FACTORS, Compensation, wrong_with
+from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound, check_number, check_value
@@ -67,6 +68,7 @@ class Sites:
     database: Database
     clock: Clock
 
+    @act(site="new.site_id")
     def limit(self, new: NewLimit, person: Person) -> None:
         """Set a limit for a site; only a supervisor may. What was judged before keeps its judgement.
 
@@ -88,6 +90,7 @@ class Sites:
             }  # fmt: skip
             add_once(session, SiteLimit, row, told=("site_id", "quantity", "low", "high", "reason"))
 
+    @act(site="new.site_id")
     def save(self, new: NewSite, person: Person) -> uuid.UUID:
         """Enter a site, or change it.
 
@@ -97,7 +100,7 @@ class Sites:
             With every field that can't be taken.
         """
         may_record(person)
-        with self.database.session(new.site_id) as session:
+        with self.database.session() as session:
             wrong = wrong_site(session, new)
             if wrong:
                 raise InvalidInput(wrong)

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.reading.surroundings import REMEMBERED
+from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit import photos
@@ -77,6 +78,7 @@ class Visits:
     database: Database
     clock: Clock
 
+    @act(visit="new.visit_id", site="new.site_id")
     def open(self, new: NewVisit, person: Person) -> uuid.UUID:
         """Open a visit; the same id twice opens it once.
 
@@ -93,8 +95,11 @@ class Visits:
         if new.begun_at is not None and (why_not := self.clock.why_not(new.begun_at)):
             wrong["begun_at"] = why_not
         with self.database.session() as session:
-            if new.site_id is not None and session.get(Site, new.site_id) is None:
+            site = session.get(Site, new.site_id) if new.site_id else None
+            if new.site_id is not None and site is None:
                 wrong["site"] = "There is no such site: choose another."
+            if site is not None and site.retired_on:
+                wrong["site"] = f"{site.name} is retired: bring it back on its page first."
             if wrong:
                 raise InvalidInput(wrong)
             row = {
@@ -131,6 +136,7 @@ class Visits:
         with self.database.session() as session:
             return list(limits_at(session, site).values())
 
+    @act(visit="visit_id")
     def save(self, visit_id: uuid.UUID, sheet: Sheet, person: Person) -> None:
         """Record all values of a form in one transaction, with what follows from them; sent twice, it adds once.
 
@@ -140,7 +146,7 @@ class Visits:
             With every field that can't be taken, by the quantity's key; then nothing of it is recorded.
         """
         may_record(person)
-        with self.database.session(visit_id) as session:
+        with self.database.session() as session:
             visit = visit_of(session, visit_id)
             at = self._moment(visit)
             if sheet.pressure is not None and sheet.pressure_id is not None:
@@ -149,6 +155,7 @@ class Visits:
             self._say(session, visit, sheet.said, person)
             self._follow(session, visit, person)
 
+    @act(reading="reading_id")
     def amend(
         self, reading_id: uuid.UUID, entry: Entry, reason: str, person: Person, pressure: Pressure | None = None
     ) -> None:
@@ -179,6 +186,7 @@ class Visits:
                 self._pressure(session, visit, entry.reading_id, pressure, person, old.taken_at, amending)
             self._follow(session, visit, person, old.id)
 
+    @act(reading="reading_id")
     def remove(self, reading_id: uuid.UUID, new_id: uuid.UUID, reason: str, person: Person) -> None:
         """Take a wrong reading out: an amendment without a value; the original stays on record.
 
@@ -200,6 +208,7 @@ class Visits:
             add_once(session, Reading, row, told=("amends_id", "amend_reason"))
             self._follow(session, visit, person, old.id)
 
+    @act(visit="visit_id")
     def photograph(self, visit_id: uuid.UUID, photo_id: uuid.UUID, data: bytes, words: str, person: Person) -> None:
         """Keep a photo of a visit; the same key twice keeps it once.
 
@@ -212,7 +221,7 @@ class Visits:
         if not data:
             raise InvalidInput({"photo": "Choose the photo first."})
         jpeg = photos.cleaned(data)
-        with self.database.session(visit_id) as session:
+        with self.database.session() as session:
             row = {
                 "id": photo_id, "visit_id": visit_of(session, visit_id).id, "person_id": person.id,
                 "at": self.clock.now(), "words": words.strip(), "jpeg": jpeg,
@@ -227,6 +236,7 @@ class Visits:
                 raise NotFound("There is no such photo.")
             return found.jpeg
 
+    @act(reading="reading_id")
     def acknowledge(self, reading_id: uuid.UUID, words: str, person: Person) -> None:
         """Say what was done about a reading beyond its limit; it leaves *Today*.
 
@@ -268,6 +278,7 @@ class Visits:
             add_once(session, VisitEntry, row, told=("visit_id", "kind", "quantity", "words"))
             session.expire(visit, ["entries"])
 
+    @act(visit="visit_id")
     def finish(self, visit_id: uuid.UUID, entry_id: uuid.UUID, words: str, person: Person) -> None:
         """Finish a visit: what was not read is said, and why.
 
@@ -277,7 +288,7 @@ class Visits:
             Where something is left to read and no word is said of it.
         """
         may_record(person)
-        with self.database.session(visit_id) as session:
+        with self.database.session() as session:
             visit = visit_of(session, visit_id)
             known = visit.newest(EntryKind.FINISHED)
             if known is not None and known.id != entry_id:
