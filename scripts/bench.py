@@ -3,6 +3,7 @@
 ``./brumel bench [screens] [live] [core] [plan]``; without a name, these four. ``screens`` and ``visits`` make ten years
 of data first, ``load`` takes ten minutes;
 ``truth`` takes about an hour and a half. Both are run by their names alone.
+``against REV NAME`` compares one of them with that of another version, in turn.
 """
 
 from __future__ import annotations
@@ -24,6 +25,7 @@ from urllib.parse import urlencode, urlsplit
 
 import gsw
 import numpy as np
+from bench_against import against
 from bench_faults import soak
 from bench_hostile import hostile
 from bench_screens import screens, under_load
@@ -63,11 +65,11 @@ LINES = 200_000
 class Client:
     """A signed-in technician without a browser, on one kept connection."""
 
-    def __init__(self, port: int) -> None:
+    def __init__(self, port: int, role: str = "technician") -> None:
         self._port = port
         self._connection = http.client.HTTPConnection("127.0.0.1", port, timeout=30)
         self._cookies: dict[str, str] = {}
-        self._post("/sign-in/demo", "/sign-in", role="technician")
+        self._post("/sign-in/demo", "/sign-in", role=role)
 
     def get(self, path: str) -> str:
         """A page's text."""
@@ -159,7 +161,9 @@ def live() -> None:
             re.findall(r'data-url="([^"]+)"', client.get(run))[0].replace("&amp;", "&")
             for run in (path, *(client.begin_run(label) for label in ("B-ORP", "A-EC", "B-DO")))
         ]
-        streams = [client.stream(urls[n % len(urls)]) for n in range(STREAMS - 1)]
+        # Of one person so many look at once and no more.
+        people = [client, Client(port, "supervisor"), Client(port, "reader")]
+        streams = [people[n % len(people)].stream(urls[n % len(urls)]) for n in range(STREAMS - 1)]
         counts = [0] * len(streams)
         stop = threading.Event()
 
@@ -319,8 +323,11 @@ BENCHES = (
 )
 
 if __name__ == "__main__":
+    if sys.argv[1:2] == ["against"] and len(sys.argv) == 4 and sys.argv[3] in BENCHES:
+        against(sys.argv[2], sys.argv[3])
+        sys.exit()
     unknown = [name for name in sys.argv[1:] if name not in BENCHES]
     if unknown:
-        sys.exit(f"brumel: no bench is called {unknown[0]!r}; there are {', '.join(BENCHES)}.")
+        sys.exit(f"brumel: no bench is called {unknown[0]!r}; there are {', '.join(BENCHES)}, and against REV NAME.")
     for name in sys.argv[1:] or USUAL:
         BENCHES[name]()

@@ -91,7 +91,13 @@ def test_zero_has_no_sign(value: float, digits: int) -> None:
 def test_what_nobody_can_mean_begins_beyond_a_million_millions() -> None:
     assert number_typed("1e12") == 1e12
     assert number_typed("-1e-12") == -1e-12
-    for text, words in (("1.01e12", "too large"), ("-1.01e12", "too large"), ("9.9e-13", "too small")):
+    for text, words in (
+        ("1.01e12", "too large"),
+        ("-1.01e12", "too large"),
+        ("9.9e-13", "too small"),
+        ("1e-400", "too small"),
+        ("-0.1e-330", "too small"),
+    ):
         with pytest.raises(NotANumber, match=words):
             number_typed(text)
     assert far_in([1e12, -1e12]) is None

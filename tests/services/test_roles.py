@@ -131,7 +131,7 @@ FOR_EVERYBODY = {
     "touring.tour", "touring.tour_at",
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
     "first.awaited", "first.check", "known.inputs", "known.limits", "today.day", "today.drawn", "today.ribbon",
-    "clock.local", "clock.local_time", "clock.now", "clock.today",
+    "clock.local", "clock.moment_of", "clock.now", "clock.today",
     "clock.said", "clock.soon", "clock.day_said", "clock.why_not",
 }  # fmt: skip
 """Use cases that only look."""

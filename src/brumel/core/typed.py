@@ -71,9 +71,13 @@ def number_typed(text: str) -> float:
             f"{text.strip()!r} can be read in two ways: write {sign}{whole}{after} for thousands, "
             f"or {sign}{whole}.{after} for a decimal comma."
         )
-    return _meant(float(sign + _pointed(digits, text) + exponent + power), text)
+    value = float(sign + _pointed(digits, text) + exponent + power)
+    if value == 0.0 and re.search("[1-9]", digits):  # no float is as small as what was typed
+        raise NotANumber(_TOO_SMALL.format(text.strip()[:40]))
+    return _meant(value, text)
 
 
+_TOO_SMALL = "{!r} is too small to be meant: write 0, or check what was typed."
 _LARGEST, _SMALLEST = 1e12, 1e-12
 """Beyond these nobody means a number of this trade: fingers slipped, or somebody tries what happens."""
 
@@ -83,7 +87,7 @@ def _meant(value: float, text: str) -> float:
     if not abs(value) <= _LARGEST:
         raise NotANumber(f"{text.strip()[:40]!r} is too large to be meant: check what was typed.")
     if 0.0 < abs(value) < _SMALLEST:
-        raise NotANumber(f"{text.strip()[:40]!r} is too small to be meant: write 0, or check what was typed.")
+        raise NotANumber(_TOO_SMALL.format(text.strip()[:40]))
     return value + 0.0
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
+from brumel.core.local_time import moment_of
 from brumel.core.wording import day_words
 
 _FAST = timedelta(minutes=5)
@@ -48,13 +49,15 @@ class Clock:
         """A moment in the time zone of the screens."""
         return moment.astimezone(self.timezone)
 
-    def local_time(self, text: str) -> datetime | None:
-        """A local date and time as a form gives it, as a moment; None where it can't be read."""
-        try:
-            typed = datetime.fromisoformat(text)
-        except ValueError:
-            return None
-        return typed if typed.tzinfo else typed.replace(tzinfo=self.timezone)
+    def moment_of(self, local: datetime) -> datetime:
+        """Return the moment of a time as the screens' clocks show it; one with an offset is one already.
+
+        Raises
+        ------
+        NotOneMoment
+            Where it was left out or came twice, in a night when clocks change.
+        """
+        return local if local.tzinfo else moment_of(local, self.timezone)
 
     def today(self) -> date:
         """The local date now."""

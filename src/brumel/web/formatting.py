@@ -11,6 +11,7 @@ from flask_login import current_user
 from markupsafe import Markup
 
 from brumel.core.findings import Level, worst_of
+from brumel.core.local_time import NotOneMoment, reading_words
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, unit_for
 from brumel.core.wording import counted, day_words, grouped, lower_first, signed, upper_first
@@ -45,6 +46,16 @@ def register_filters(app: Flask, clock: Clock) -> None:
 
     def local_input(moment: datetime) -> str:
         return clock.local(moment).strftime("%Y-%m-%dT%H:%M")
+
+    def readings_of(text: str) -> list[tuple[str, str]]:
+        """What a typed local time can be meant for, where that is not one moment: to send back, and in words."""
+        try:
+            clock.moment_of(datetime.fromisoformat(text or ""))
+        except NotOneMoment as asked:
+            return [(moment.isoformat(), reading_words(moment)) for moment in asked.readings]
+        except (ValueError, OverflowError):
+            pass
+        return []
 
     def value_of(value: float, key: str) -> str:
         return quantity(key).words(value)
@@ -97,6 +108,7 @@ def register_filters(app: Flask, clock: Clock) -> None:
         day,
         when,
         local_input,
+        readings_of,
     ):
         app.add_template_filter(filter_)
     app.add_template_filter(upper_first, "capitalize_first")

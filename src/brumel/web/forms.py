@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 
 from werkzeug.datastructures import MultiDict
 
+from brumel.core.local_time import NotOneMoment, moment_of
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST, NotANumber, number_typed, whole_written
@@ -16,6 +17,8 @@ from brumel.services.errors import InvalidInput
 from brumel.services.live.display import ITSELF
 
 _FIRST_YEAR, _LAST_YEAR = 1990, 2100
+MEANT = "-meant"
+"""Behind the name of a time: which of two readings of it was chosen."""
 PLACE = ("pressure", "pressure_unit", "pressure_kind", "altitude_m", "salinity", "conductivity")
 """Fields that ask for a place."""
 Day = TypeVar("Day", date, datetime)
@@ -128,7 +131,10 @@ class Typed:
             return None
 
     def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
-        """A date and time, local where no offset stands with it, as a moment; None where empty or unreadable."""
+        """A date and time, local where no offset stands with it, as a moment; None where empty or unreadable.
+
+        Where clocks change that night and it is none or two, it is asked back: what was chosen comes as ``…-meant``.
+        """
         typed = self.text(name)
         if not typed:
             return None
@@ -137,7 +143,15 @@ class Typed:
         except ValueError:
             self.errors[name] = f"{typed!r} is not a date and time: write it like 2026-05-04T09:30."
             return None
-        return local and (local if local.tzinfo else local.replace(tzinfo=zone)).astimezone(UTC)
+        if local is None or local.tzinfo is not None:
+            return local and local.astimezone(UTC)
+        try:
+            return moment_of(local, zone).astimezone(UTC)
+        except NotOneMoment as asked:
+            meant = next((m for m in asked.readings if m.isoformat() == self.text(f"{name}{MEANT}")), None)
+            if meant is None:
+                self.errors[name] = str(asked)
+            return meant and meant.astimezone(UTC)
 
     def _near(self, name: str, found: Day) -> Day | None:
         """A date of this trade; a slip in the year is said."""

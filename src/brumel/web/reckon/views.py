@@ -9,6 +9,7 @@ from urllib.parse import urlencode
 from flask import Blueprint, Response, jsonify, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from flask_login import current_user
+from werkzeug.datastructures import MultiDict
 
 from brumel.core.reckoning.definition import Calculation, Moment, Number, Points, calculations, find
 from brumel.services.reckon.desk import Worked, work
@@ -18,7 +19,7 @@ from brumel.services.reckon.known import Given, Judged, onward, reading_form, ta
 from brumel.services.reckon.units import units_of
 from brumel.web.context import probe_states, services
 from brumel.web.figures import curve_figure
-from brumel.web.forms import as_id
+from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("reckon", __name__, template_folder="templates", url_prefix="/reckon")
 
@@ -59,6 +60,7 @@ def calculation(name: str) -> ResponseReturnValue:
     known = _known(chosen)
     values = {name: given.text for name, given in known.items()} | {k: v for k, v in request.args.items() if v.strip()}
     worked = work(chosen, _typed(chosen, values))
+    worked.errors.update(_asked_back(chosen, values))
     return render_template("reckon/calculation.html", known=known, **_choices(chosen), **_shown(chosen, worked, values))
 
 
@@ -67,6 +69,7 @@ def answer(name: str) -> ResponseReturnValue:
     """Answer, working and errors for what is typed so far, as the page puts them in their places."""
     chosen = find(name)
     worked = work(chosen, _typed(chosen, request.args))
+    worked.errors.update(_asked_back(chosen, request.args))
     shown = _shown(chosen, worked, request.args)
     return jsonify(
         answer=render_template("reckon/_answer.html", **shown),
@@ -125,7 +128,8 @@ def _typed(chosen: Calculation, values: Mapping[str, str]) -> dict[str, Any]:
                 found[i.name] = [row for row in rows if row]
         elif isinstance(i, Moment):
             if text := values.get(i.name, "").strip():
-                found[i.name] = _with_offset(text)
+                moment = Typed(MultiDict(values)).moment(i.name, services().clock.timezone)
+                found[i.name] = moment.isoformat() if moment else text
         else:
             unit = values.get(f"{i.name}.unit", "") if isinstance(i, Number) else ""
             own = isinstance(i, Number) and unit == i.unit
@@ -140,10 +144,13 @@ def _point(i: Points, number: int, values: Mapping[str, str]) -> dict[str, Any]:
     return {name: text for name, text in cells.items() if text}
 
 
-def _with_offset(text: str) -> str:
-    """A local time of a form as ISO 8601 with its offset; what can't be read goes on as it is."""
-    moment = services().clock.local_time(text)
-    return moment.isoformat() if moment else text
+def _asked_back(chosen: Calculation, values: Mapping[str, str]) -> dict[str, str]:
+    """Of each time that is none or two in a night when clocks change: which it can be."""
+    typed = Typed(MultiDict(values))
+    for i in chosen.accepted:
+        if isinstance(i, Moment):
+            typed.moment(i.name, services().clock.timezone)
+    return typed.errors
 
 
 def _to_reading(chosen: Calculation, worked: Worked) -> str | None:
