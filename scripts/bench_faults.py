@@ -1,4 +1,6 @@
-"""A soak: parts of the application are killed at random while clients save; what was lost, what was doubled.
+"""A soak: parts of the application are killed at random while clients save entries and photos; what was lost, doubled.
+
+Beside each they ask for the head of a page with a whole form, which must record nothing.
 
 ``./brumel bench faults`` kills 25 times, with ``SOAK_ROUNDS=500`` so often, at least ten seconds apart; ``SOAK_SEED``
 repeats one.
@@ -7,6 +9,7 @@ repeats one.
 from __future__ import annotations
 
 import http.client
+import io
 import os
 import random
 import re
@@ -24,11 +27,14 @@ from pathlib import Path
 from urllib.parse import urlencode
 
 import psycopg
+from PIL import Image
+from werkzeug.test import EnvironBuilder
 
 from brumel.launch.cluster import HOST, OWNER, Cluster, free_port
 
 _APART_S = 10.0
 _CLIENTS = 3
+_PHOTO_EVERY = 20
 _WHOLE_START_EVERY = 10
 _PARTS = ("web server", "both web servers", "link", "simulated bench", "database")
 
@@ -39,6 +45,10 @@ class Client:
 
     port: int
     acknowledged: list[uuid.UUID] = field(default_factory=list)
+    photos: list[uuid.UUID] = field(default_factory=list)
+    """Those that were acknowledged."""
+    visit: uuid.UUID = field(default_factory=uuid.uuid4)
+    picture: bytes = b""
     longest_s: float = 0.0
     cookies: dict[str, str] = field(default_factory=dict)
     token: str = ""
@@ -55,6 +65,8 @@ class Client:
                     break
             else:
                 self.acknowledged.append(key)
+                if len(self.acknowledged) % _PHOTO_EVERY == 0 and self._photographed(key):
+                    self.photos.append(key)
             if failed:
                 self.longest_s = max(self.longest_s, time.monotonic() - begun)
             time.sleep(0.05)
@@ -64,11 +76,23 @@ class Client:
             if not self.token:
                 self._enter()
             fields = {"csrf_token": self.token, "id": str(key), "care": "cleaned", "note": f"soak {key}"}
+            self._ask("HEAD", self.path.removesuffix("/care"), fields | {"id": str(uuid.uuid4()), "note": "soak head"})
             status, location, _ = self._ask("POST", self.path, fields)
         except (OSError, http.client.HTTPException, LookupError):
             return False
         if status == 302 and "sign-in" in location:
             self.token = ""
+        return status == 302 and "sign-in" not in location
+
+    def _photographed(self, key: uuid.UUID) -> bool:
+        """A photo of a telephone's size, to a visit of this client's own."""
+        try:
+            opened = {"csrf_token": self.token, "id": str(self.visit), "sample": "soak"}
+            self._ask("POST", "/visits/new", opened)
+            form = {"csrf_token": self.token, "id-photo": str(key), "photo_words": "soak"}
+            status, location, _ = self._ask("POST", f"/visits/{self.visit}/photos", form, self.picture)
+        except (OSError, http.client.HTTPException, LookupError):
+            return False
         return status == 302 and "sign-in" not in location
 
     def _enter(self) -> None:
@@ -78,12 +102,16 @@ class Client:
         self.token = _found(r'name="csrf_token" value="([^"]+)"', self._ask("GET", probe)[2])
         self.path = f"{probe}/care"
 
-    def _ask(self, method: str, path: str, fields: dict[str, str] | None = None) -> tuple[int, str, str]:
+    def _ask(
+        self, method: str, path: str, fields: dict[str, str] | None = None, picture: bytes = b""
+    ) -> tuple[int, str, str]:  # fmt: skip
         connection = http.client.HTTPConnection(HOST, self.port, timeout=20)
         try:
             cookies = "; ".join(f"{name}={value}" for name, value in self.cookies.items())
-            headers = {"Cookie": cookies, "Content-Type": "application/x-www-form-urlencoded"}
-            connection.request(method, path, urlencode(fields or {}), headers)
+            body, kind = urlencode(fields or {}).encode(), "application/x-www-form-urlencoded"
+            if picture:
+                body, kind = _multipart(fields or {}, picture)
+            connection.request(method, path, body, {"Cookie": cookies, "Content-Type": kind})
             answer = connection.getresponse()
             for given in answer.headers.get_all("Set-Cookie") or ():
                 name, _, value = given.split(";")[0].partition("=")
@@ -91,6 +119,20 @@ class Client:
             return answer.status, answer.getheader("Location") or "", answer.read().decode()
         finally:
             connection.close()
+
+
+def _multipart(fields: dict[str, str], picture: bytes) -> tuple[bytes, str]:
+    """A form with a picture as a browser sends it: body and its type."""
+    with EnvironBuilder(method="POST", data={**fields, "photo": (io.BytesIO(picture), "a.jpg")}) as made:
+        environ = made.get_environ()
+    return environ["wsgi.input"].read(), environ["CONTENT_TYPE"]
+
+
+def _picture() -> bytes:
+    """A photo of some megabytes."""
+    out = io.BytesIO()
+    Image.effect_noise((2400, 1800), 90).convert("RGB").save(out, "JPEG", quality=90)
+    return out.getvalue()
 
 
 def _found(pattern: str, page: str) -> str:
@@ -143,7 +185,8 @@ def soak() -> None:
     folder, port = base / f"soak-{uuid.uuid4().hex[:8]}", free_port()
     print(f"Soak: {rounds} rounds, seed {seed}, {_CLIENTS} clients that save", flush=True)
     start, over = _start(folder, port), threading.Event()
-    clients = [Client(port) for _ in range(_CLIENTS)]
+    picture = _picture()
+    clients = [Client(port, picture=picture) for _ in range(_CLIENTS)]
     threads = [threading.Thread(target=c.run, args=(over,)) for c in clients]
     killed: Counter[str] = Counter()
     try:
@@ -168,6 +211,9 @@ def soak() -> None:
         with psycopg.connect(Cluster(folder / "demo").url(OWNER)) as connection:
             query = "SELECT note, count(*) FROM care_record WHERE note LIKE 'soak %' GROUP BY note"
             kept = dict(connection.execute(query).fetchall())
+            photos = {
+                row[0] for row in connection.execute("SELECT id FROM visit_photo WHERE words = 'soak'").fetchall()
+            }
     finally:
         over.set()
         start.send_signal(signal.SIGTERM)
@@ -176,6 +222,10 @@ def soak() -> None:
     acknowledged = [key for c in clients for key in c.acknowledged]
     lost = sum(f"soak {key}" not in kept for key in acknowledged)
     doubled = sum(count > 1 for count in kept.values())
+    shot = [key for c in clients for key in c.photos]
+    gone = sum(key not in photos for key in shot)
+    print(f"photos of {len(picture) / 1e6:.1f} MB acknowledged {len(shot)}, lost {gone}; "
+          f"recorded by HEAD {kept.get('soak head', 0)} (wanted: 0, 0)")  # fmt: skip
     print("killed: " + ", ".join(f"{part} {count}" for part, count in sorted(killed.items())))
     print(
         f"acknowledged {len(acknowledged)}, lost {lost}, doubled {doubled}, "

@@ -12,15 +12,34 @@ import time
 from collections import Counter
 
 from tests.conftest import CLOCK, load_demonstration, own_cluster
+from tests.devices.garbage import GarbageLine
 from tests.web.hostile import attack
 from tests.web.hostile_files import attack_by_files
 from tests.web.screens import enter
 
 from brumel.services.application import Services
+from brumel.services.live.link import Link
+from brumel.store import device_queries
 from brumel.store.database import Database
+from brumel.store.models.reference import Device
 from brumel.web.app import WebSettings, create_app
 
+_ANSWERS = 2_000
 _SHARES = {"supervisor": 0.6, "technician": 0.3, "reader": 0.1}
+
+
+def _garbage(database: Database, seed: int) -> str:
+    """Two thousand answers of garbage to a link: whether it lives, and how many samples came through."""
+    with database.session() as session:
+        device = session.query(Device).first()
+        assert device is not None
+        device_queries.mark_wanted(session, device.id, 600.0)
+        before = device_queries.last_sample_seq(session, device.id)
+    line = GarbageLine(device.url, seed)
+    Link(database, device.url, line, pause=lambda _: None).run(lambda: line.port.answers < _ANSWERS)
+    with database.session() as session:
+        came = len(device_queries.samples_after(session, device.id, before))
+    return f"{line.port.answers} answers, the link lives, {came} samples that its channels say"
 
 
 def hostile() -> None:
@@ -41,6 +60,7 @@ def hostile() -> None:
         with app.test_client() as client:
             enter(client, "supervisor")
             taken, broken = attack_by_files(services, client, seed, files)
+        print(f"garbage on a line: {_garbage(database, seed)}")
         database.close()
     print(f"files: {files}, taken {taken}, without a sentence or breaking a page {len(broken)} (wanted: 0)")
     wrong += broken

@@ -5,8 +5,8 @@ from __future__ import annotations
 import os
 import signal
 
-from playwright.sync_api import Page, expect
-from tests.browser.driving import begin, dressed, no_violations, sign
+from playwright.sync_api import Page, Route, expect
+from tests.browser.driving import begin, dressed, give_up, no_violations, sign
 
 from brumel.launch.processes import Processes
 
@@ -99,3 +99,26 @@ def test_servers_killed_in_the_middle_of_a_four_point_ion_run_lose_nothing(
     sign(page)
     expect(page.locator("main")).to_contain_text("262.0")
     expect(page.locator("main")).to_contain_text("203.8")
+
+
+def test_a_stream_that_was_closed_says_so_and_asks_no_more(technician: Page) -> None:
+    """Of too many pages the oldest is closed; asking again by itself would only close another."""
+    page, asked = technician, []
+    closed = 'event: closed\ndata: {"words": "Too many pages follow probes at once.", "of": 0}\n\n'
+
+    def answer(route: Route) -> None:
+        asked.append(route.request.url)
+        route.fulfill(status=200, body=closed, content_type="text/event-stream")
+
+    begin(page, "A-pH")
+    page.add_init_script(
+        "window.sources = []; window.EventSource = class extends EventSource {"
+        "constructor(url) { super(url); window.sources.push(this); } };"
+    )
+    page.route("**/live/**", answer)
+    page.get_by_role("button", name="Probe is in").click()
+    expect(page.locator("[data-trouble]").first).to_contain_text("Too many pages follow probes at once.")
+    assert page.evaluate("sources.map(s => s.readyState)") == [2], "it is closed for good (HTML standard: CLOSED)"
+    assert len(asked) == 1
+    page.unroute("**/live/**")
+    give_up(page)

@@ -367,7 +367,7 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     "Give the new bottle a number of its own.": lambda w: pour(w, number=" "),
     "stands on the shelf already: choose another.": lambda w: pour(w, number=w.lots["4.01"].lot_number),
     "Give its value at 25 °C, pH.": lambda w: lot(w, nominal=None),
-    "The photo has too many pixels: take a smaller one.": lambda w: w.at().kit.inspect(
+    "It has more than 50 million pixels: take a smaller one.": lambda w: w.at().kit.inspect(
         w.probe().id, uuid.uuid4(), {}, "", w.person, wide(9_000)
     ),
     "Line 2 can't be read: write temperature and value, like 20 1278.": lambda w: lot(w, table="25 7.00\n20 x"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import json
 import re
 import uuid
@@ -156,3 +157,16 @@ def test_a_pool_that_is_used_up_says_so(database: Database) -> None:
         with pytest.raises(Unreachable, match="Too many ask the database at once"), narrow.session() as second:
             second.execute(text("SELECT 1"))
     narrow.close()
+
+
+def test_a_full_disk_of_the_server_itself_is_said(switched: Switched, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Where a large body is put aside, before any database: what was typed comes back to be sent again."""
+    app = create_app(Services.over(switched, CLOCK), WebSettings("full", demo=True))
+
+    def full(*_: object) -> object:
+        raise OSError(errno.ENOSPC, "No space left on device")
+
+    monkeypatch.setitem(app.view_functions, "healthy", full)
+    answer = app.test_client().get("/healthy", base_url="https://localhost")
+    assert answer.status_code == 503
+    assert "The disk of this server is full: free some space." in answer.text

@@ -123,3 +123,15 @@ def test_reckon_answers_in_pieces_for_the_page(client: FlaskClient) -> None:
     assert "not a number" in wrong["errors"]["conductivity_ms_cm"]
     empty = client.get("/reckon/salinity/answer", base_url=BASE).json
     assert "Type conductivity" in empty["answer"]
+
+
+@pytest.mark.parametrize(
+    "path",
+    ["/ledger/readings.csv", "/ledger/readings.json", "/ledger/calibrations.jsonl", "/ledger/care.csv", "/", "/kit/"],
+)
+def test_what_is_of_who_is_signed_in_is_kept_by_no_cache(client: FlaskClient, path: str) -> None:
+    enter(client, "technician")
+    answer = client.get(path, base_url=BASE)
+    assert (answer.status_code, answer.headers["Cache-Control"]) == (200, "no-store")
+    style = client.get("/static/css/brumel.css", base_url=BASE)
+    assert "max-age" in style.headers["Cache-Control"]
