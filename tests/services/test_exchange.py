@@ -187,3 +187,15 @@ def test_values_are_exported_in_the_units_that_were_chosen(database: Database) -
         assert {k: v for k, v in there.items() if k not in ("value", "u", "expanded_u", "unit")} == {
             k: v for k, v in row.items() if k not in ("value", "u", "expanded_u", "unit")
         }
+
+
+def test_what_only_the_database_can_tell_is_said_with_its_row(elsewhere: Database, pond: str) -> None:
+    """It points to what stands nowhere; the rows before it, which could stand, are not kept either."""
+    fresh = json.loads(pond)["records"]["reading"][-1] | {"amends_id": None, "amend_reason": None}
+    rows = [fresh | {"id": str(uuid.uuid4())} for _ in range(3)]
+    rows[1]["visit_id"] = str(uuid.uuid4())
+    words = "records.reading, row 2: It can't stand here: It points to something that is not there"
+    with pytest.raises(InvalidInput, match=words):
+        Exchange(elsewhere, CLOCK).take_in(changed(pond, records={"reading": rows}))
+    with elsewhere.session() as session:
+        assert session.get(Reading, uuid.UUID(rows[0]["id"])) is None

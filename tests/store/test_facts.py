@@ -80,7 +80,7 @@ def test_no_certificate_is_infinite(world: World, urls: Urls, value: str) -> Non
 
 
 def test_a_text_that_is_too_long_is_said_in_words(world: World) -> None:
-    with pytest.raises(StoreError, match="note has 4001 characters; up to 4000 can be kept"):
+    with pytest.raises(StoreError, match="This can't be kept: note has 4001 characters; up to 4000 can be kept"):
         world.read(world.probe(), note="x" * 4001)
     assert world.read(world.probe(), note="x" * 4000).reading.note == "x" * 4000
 

@@ -52,7 +52,7 @@ def certificate(data: bytes) -> tuple[str, bytes]:
         raise InvalidInput({"certificate": f"A certificate may have up to {MOST_BYTES // 1_000_000} MB."})
     if data.startswith(b"%PDF-") and b"%%EOF" in data[-2048:]:
         return _PDF, data
-    if seen_type(data) == _UNKNOWN:
+    if not seen_type(data).startswith("image/"):  # nor a PDF that is cut off
         raise InvalidInput({"certificate": "This is neither a PDF nor a picture: choose another file."})
     return _JPEG, cleaned(data, "certificate")
 
