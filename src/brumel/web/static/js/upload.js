@@ -44,7 +44,9 @@ class Upload {
     this.told.textContent = words;
     this.told.hidden = !words;
     this.told.classList.toggle("field-error", wrong);
-    this.input.toggleAttribute("aria-invalid", wrong);
+    this.told.classList.toggle("hint", !wrong);
+    if (wrong) this.input.setAttribute("aria-invalid", "true");
+    else this.input.removeAttribute("aria-invalid");
   }
 
   // What will be sent in place of what was chosen.
