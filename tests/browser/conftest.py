@@ -20,7 +20,7 @@ from brumel.launch.processes import Processes
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import read_settings
 
-PATIENCE_MS = 30_000
+PATIENCE_MS = 90_000
 """Longer than a page ever takes, on a machine that has much else to do."""
 expect.set_options(timeout=PATIENCE_MS)
 SIZE: ViewportSize = {"width": 1280, "height": 720}
@@ -97,6 +97,7 @@ def page(window: BrowserContext) -> Iterator[Page]:
     """A page that nobody has signed in on, as wide as ever, in daylight."""
     page = window.pages[0] if window.pages else window.new_page()
     page.set_viewport_size(SIZE)
+    page.set_default_timeout(PATIENCE_MS)
     yield page
     window.set_offline(False)
     window.clear_cookies()
@@ -121,7 +122,6 @@ def signed_in(window: BrowserContext) -> list[Any]:
 
 @pytest.fixture
 def technician(page: Page, signed_in: list[Any]) -> Page:
-    page.set_default_timeout(PATIENCE_MS)
     page.context.add_cookies(signed_in)
     page.goto("/")
     return page
