@@ -67,6 +67,7 @@ class Upload {
   }
 
   async submit(event) {
+    if (!this.input.files.length) return;  // without a file it is a form like any other
     event.preventDefault();
     if (this.sending) return;
     this.sending = true;
@@ -82,7 +83,7 @@ class Upload {
     if (made && made.size > this.most) { this.tooLarge(made); return; }
     const body = new FormData(this.form, button);
     if (made) body.set(this.input.name, made, made.name);
-    this.say(made ? `Sending ${size(made.size)}…` : "Saving…");
+    this.say(made ? `Sending ${size(made.size)}…` : "Sending…");
     let answer, text;
     try {
       answer = await fetch(this.form.action, { method: "POST", body });
