@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import tomllib
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, NoReturn
 
 from brumel.core.errors import CoreError
@@ -45,15 +45,11 @@ def read_json(text: str | bytes, what: str = "The file") -> Any:
     Traceback (most recent call last):
     brumel.core.plain.DoubledKey: value is given twice: give it once.
     """
-    try:
-        found = json.loads(text, object_pairs_hook=_once, parse_int=_whole, parse_constant=_no_number)
-    except RecursionError:
-        raise UnreadableText(f"{what} is nested deeper than {DEEPEST} levels.") from None
-    except UnreadableText:
-        raise
-    except ValueError as error:
-        raise UnreadableText(f"{what} is not JSON: {error}.") from error
-    return _keepable(found, what)
+
+    def parse() -> Any:
+        return json.loads(text, object_pairs_hook=_once, parse_int=_whole, parse_constant=_no_number)
+
+    return _keepable(_parsed(parse, f"{what} is not JSON", what), what)
 
 
 def read_toml(text: str, what: str = "The file") -> dict[str, Any]:
@@ -64,14 +60,7 @@ def read_toml(text: str, what: str = "The file") -> dict[str, Any]:
     UnreadableText
         Where it is no TOML, or holds what can't be kept.
     """
-    try:
-        return dict(_keepable(tomllib.loads(text), what))
-    except RecursionError:
-        raise UnreadableText(f"{what} is nested deeper than {DEEPEST} levels.") from None
-    except UnreadableText:
-        raise
-    except ValueError as error:
-        raise UnreadableText(f"{what} is not TOML: {error}.") from error
+    return dict(_keepable(_parsed(lambda: tomllib.loads(text), f"{what} is not TOML", what), what))
 
 
 def text_of(data: bytes, what: str = "The file") -> str:
@@ -97,6 +86,18 @@ def shown(value: object) -> str:
 def keepable_text(text: str) -> bool:
     """Return whether a text can be kept and shown: the database holds no NUL, UTF-8 no half of a character."""
     return "\0" not in text and not any("\ud800" <= letter <= "\udfff" for letter in text)
+
+
+def _parsed(parse: Callable[[], Any], refusal: str, what: str) -> Any:
+    """Return what a parser makes of a text; whatever it stumbles over is one sentence."""
+    try:
+        return parse()
+    except RecursionError:
+        raise UnreadableText(f"{what} is nested deeper than {DEEPEST} levels.") from None
+    except UnreadableText:
+        raise
+    except ValueError as error:
+        raise UnreadableText(f"{refusal}: {error}.") from error
 
 
 def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import date
 from typing import Any
 
 from sqlalchemy import select
@@ -18,7 +18,7 @@ from sqlalchemy.orm import Session
 from brumel.core.errors import CoreError
 from brumel.core.kit.kinds import probe_kind
 from brumel.core.plain import UnreadableText, read_toml, shown
-from brumel.core.record.shapes import Shape, each, fields, flag, named, number, one_of, text
+from brumel.core.record.shapes import Shape, day, each, fields, flag, named, number, one_of, text
 from brumel.core.sensing.principles import principles
 from brumel.core.standards.targets import PH_BUFFER
 from brumel.core.typed import NAME_MOST
@@ -97,18 +97,13 @@ def _misshapen(data: Entry) -> Iterator[tuple[str, str]]:
                 yield f"{kind} {place}", f"{kind} {place}: {wrong}."
 
 
-def _day(value: object) -> Iterator[str]:
-    if not isinstance(value, date) or isinstance(value, datetime):
-        yield f"must be a date; {shown(value)} is not"
-
-
 def _pair(value: object) -> Iterator[str]:
     if not isinstance(value, list) or len(value) != 2 or any(True for end in value for _ in number()(end)):
         yield f"must be a pair of numbers, the lower first; {shown(value)} is not"
 
 
 _NAME, _NUMBER = text(NAME_MOST), number()
-_OF_THE_KIT: Mapping[str, Shape] = {"label": _NAME, "serial": _NAME, "kit": _NAME, "in_service_on": _day}
+_OF_THE_KIT: Mapping[str, Shape] = {"label": _NAME, "serial": _NAME, "kit": _NAME, "in_service_on": day}
 _SHAPES: Mapping[str, Shape] = {
     "devices": fields(
         {"label": _NAME, "url": text(), "address": _NAME},
@@ -124,8 +119,8 @@ _SHAPES: Mapping[str, Shape] = {
         {"device": _NAME, "meter": _NAME, "own_waits": named(_NUMBER), "reference": text(), "steers": text()},
     ),
     "lots": fields(
-        {"lot_number": _NAME, "received_on": _day, "expires_on": _day, "open_life_days": _NUMBER},
-        {"standard": _NAME, "family": text(), "nominal": _NUMBER, "opened_on": _day, "certificate_u": _NUMBER,
+        {"lot_number": _NAME, "received_on": day, "expires_on": day, "open_life_days": _NUMBER},
+        {"standard": _NAME, "family": text(), "nominal": _NUMBER, "opened_on": day, "certificate_u": _NUMBER,
          "value_table": each(_pair), "pack": _NAME, "content": _NUMBER},
     ),
     "sites": fields(

@@ -28,6 +28,7 @@ from brumel.core.reading.surroundings import SALTS, Surroundings
 from brumel.core.record.shapes import (
     Shape,
     anything,
+    day,
     each,
     fields,
     flag,
@@ -150,18 +151,13 @@ def _said_by_checks(table: Table) -> dict[str, Shape]:
     return found
 
 
-def _day(value: object) -> Iterator[str]:
-    if not isinstance(value, date) or isinstance(value, datetime):
-        yield "must be a date"
-
-
 def _content(value: object) -> Iterator[str]:
     if not isinstance(value, bytes):
         yield "must be a file"
 
 
 _PLAIN: Mapping[type[Any], Shape] = {
-    str: text(), float: number(), int: whole(0, 10**18), bool: flag, uuid.UUID: key, datetime: moment, date: _day,
+    str: text(), float: number(), int: whole(0, 10**18), bool: flag, uuid.UUID: key, datetime: moment, date: day,
     bytes: _content, dict: anything, list: anything,
 }  # fmt: skip
 _NOT_NEGATIVE = number(0.0)

@@ -9,7 +9,7 @@ import io
 import math
 import uuid
 from collections.abc import Callable, Collection, Iterator, Mapping
-from datetime import UTC, datetime
+from datetime import UTC, date, datetime
 
 from brumel.core.plain import keepable_text, shown
 from brumel.core.typed import TEXT_MOST
@@ -84,6 +84,12 @@ def moment(value: object) -> Iterator[str]:
         yield f"must be a time with its offset from UTC; {shown(value)} is not"
     elif value < EARLIEST:
         yield f"must lie after 1900; {value} does not"
+
+
+def day(value: object) -> Iterator[str]:
+    """Look at what must be a date without a time."""
+    if not isinstance(value, date) or isinstance(value, datetime):
+        yield f"must be a date; {shown(value)} is not"
 
 
 def key(value: object) -> Iterator[str]:
