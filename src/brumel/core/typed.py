@@ -7,7 +7,6 @@ digits, keep thousands apart. Where both readings are open (``12,880``) there is
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
 
 from brumel.core.errors import CoreError
 
@@ -89,21 +88,6 @@ def _meant(value: float, text: str) -> float:
     if 0.0 < abs(value) < _SMALLEST:
         raise NotANumber(_TOO_SMALL.format(text.strip()[:40]))
     return value + 0.0
-
-
-def far_in(value: object) -> float | None:
-    """The first number in plain data (lists, tables, numbers) that nobody can mean; None where there is none.
-
-    Examples
-    --------
-    >>> far_in({"low": 6.5, "more": [1, 2e300]}), far_in([1.5, "9e999"]), far_in(float("-inf"))
-    (2e+300, None, -inf)
-    """
-    if isinstance(value, Mapping):
-        value = list(value.values())
-    if isinstance(value, list):
-        return next((far for one in value if (far := far_in(one)) is not None), None)
-    return float(value) if isinstance(value, float) and not abs(value) <= _LARGEST else None
 
 
 def whole_written(text: str, most_digits: int = 18) -> int | None:
