@@ -3,22 +3,31 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+import uuid
+from collections.abc import Callable, Iterator
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
 
+from brumel.core.quantities.quantity import rule_of
 from brumel.services.live import hub as live
 from brumel.services.live.channels import Positions
-from brumel.services.live.hub import LiveHub, WatchKey
+from brumel.services.live.hub import LiveHub, Watched
 from brumel.services.live.signal import Lens
-from brumel.store.models.reference import Device, DeviceSample
+from brumel.services.visiting.sites import NewSite
+from brumel.store.models.reference import Device, DeviceSample, Probe
 from tests.services.world import World
 from tests.simulated import CALIBRATION_PH
 
 MINUTE = timedelta(minutes=1)
 RAW = Lens(Positions(1, 0))
+
+
+def raw(probe: Probe, lens: Lens = RAW) -> Callable[[], list[Watched]]:
+    """That a page shows the trace of a probe."""
+    return lambda: [Watched(probe.device_id, 0, CALIBRATION_PH, lens)]
 
 
 def told(world: World, *, stored_ago: timedelta, status: str, samples: int = 150) -> list[tuple[str, dict[str, Any]]]:
@@ -30,7 +39,7 @@ def told(world: World, *, stored_ago: timedelta, status: str, samples: int = 150
         device.status, device.status_words = status, "The probe has not answered."
         for sample in session.query(DeviceSample).filter_by(device_id=device.id):
             sample.stored_at = datetime.now(UTC) - stored_ago
-    stream = LiveHub(world.database).stream([(WatchKey(probe.device_id, 0, CALIBRATION_PH), RAW)])
+    stream = LiveHub(world.database).stream(raw(probe))
     found = []
     for text in (next(stream), next(stream)):
         name, data = text.strip().split("\n")
@@ -70,7 +79,7 @@ def streams(world: World, hub: LiveHub, owner: object, count: int) -> list[Itera
     """So many pages of somebody, each with its first event read."""
     probe = world.probe(device=True)
     world.samples(probe, [177.2] * 20)
-    made = [hub.stream([(WatchKey(probe.device_id, 0, CALIBRATION_PH), RAW)], owner) for _ in range(count)]
+    made = [hub.stream(raw(probe), owner) for _ in range(count)]
     for stream in made:
         assert next(stream).startswith("event: trace")
     return made
@@ -104,9 +113,7 @@ def test_who_is_signed_out_meanwhile_looks_no_longer(world: World, monkeypatch: 
     probe = world.probe(device=True)
     world.samples(probe, [177.2] * 20)
     may = [True]
-    stream = LiveHub(world.database).stream(
-        [(WatchKey(probe.device_id, 0, CALIBRATION_PH), RAW)], "ada", lambda: may[0]
-    )
+    stream = LiveHub(world.database).stream(raw(probe), "ada", lambda: may[0])
     assert next(stream).startswith("event: trace")
     may[0] = False
     assert [(name, data["words"]) for name, data in rest(stream) if name == "closed"] == [("closed", live._SIGNED_OUT)]
@@ -122,8 +129,8 @@ def test_one_failing_trace_ends_neither_its_neighbours_nor_who_listens(world: Wo
             raise ZeroDivisionError
         return signal
 
-    good, bad = (WatchKey(probe.device_id, 0, CALIBRATION_PH, name) for name in ("good", "bad"))
-    stream = hub.stream([(bad, Lens(Positions(1, 0), fails)), (good, RAW)])
+    bad, good = raw(probe, Lens(Positions(1, 0), fails, of="bad")), raw(probe)
+    stream = hub.stream(lambda: [*bad(), *good()])
     assert [next(stream)[:12] for _ in range(2)] == ["event: trace"] * 2
     note = {"device": str(probe.device_id), "seq": 1, "t": 1.0, "v": [20.0, 177.2], "at": 0.0}
     for payload in (
@@ -138,4 +145,28 @@ def test_one_failing_trace_ends_neither_its_neighbours_nor_who_listens(world: Wo
         hub._dispatch("brumel_sample", payload)
     events = [next(stream) for _ in range(4)]
     assert [(e.split()[1], '"of":1' in e) for e in events] == [("trouble", False), ("sample", True)] * 2
+    stream.close()  # type: ignore[attr-defined]
+
+
+def test_a_picture_is_corrected_as_a_reading_of_now_would_be(world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    """It kept the compensation, the calibration, the positions of whoever came first, and so did who came later."""
+    monkeypatch.setattr(live, "_LOOK_EVERY_S", 0.0)
+    services = world.at()
+    probe = world.probe(kind="conductivity-1", device=True)
+    world.samples(probe, [500.0] * 30, temperature_c=15.0)
+    site = NewSite(uuid.uuid4(), f"L{probe.label}"[:10], "Live", "estuary", 7)
+    services.sites.save(site, world.person)
+
+    def watched() -> list[Watched]:
+        lens = services.readings.lens(probe.id, site.site_id)
+        return [Watched(probe.device_id, 0, rule_of("specific-conductance", calibrating=False), lens)]
+
+    stream = services.live.stream(watched)
+    first = json.loads(next(stream).split("data: ")[1])
+    linear = {"method": "linear", "coefficient_percent_per_c": 2.2, "reference_c": 20.0}
+    version = services.states.site(site.site_id).version
+    services.sites.save(replace(site, compensation=linear, version=version), world.person)
+    second = json.loads(next(stream).split("data: ")[1])
+    assert second["y"][0] != first["y"][0]
+    assert json.loads(next(services.live.stream(watched)).split("data: ")[1])["y"] == second["y"]
     stream.close()  # type: ignore[attr-defined]

@@ -8,6 +8,7 @@ from datetime import date, datetime, timedelta
 from itertools import count
 from zoneinfo import ZoneInfo
 
+from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
@@ -62,8 +63,9 @@ class World:
         )  # fmt: skip
         with self.database.session() as session:
             if device:
+                own = principle(probe_kinds()[kind].principle)
                 line = Device(id=uuid.uuid4(), label=f"L{number}", url="socket://127.0.0.1:1", address="0",
-                              channels=[TEMPERATURE.plain, MILLIVOLTS.plain], period_s=1.0)  # fmt: skip
+                              channels=[TEMPERATURE.plain, signal_channel(own).plain], period_s=1.0)  # fmt: skip
                 session.add(line)
                 session.flush()
                 probe.device_id = line.id

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 import uuid
+from pathlib import Path
 
 import pytest
 from flask.testing import FlaskClient
@@ -11,6 +12,7 @@ from tests.web.screens import BASE, enter, post, probe_id
 
 from brumel.core.reckoning.definition import calculations
 from brumel.services.application import Services
+from brumel.web.files import content_hash
 
 PLACES = (
     "/", "/kit/", "/kit/new", "/shelf/", "/shelf/?discarded=1", "/shelf/new", "/shelf/labels", "/plan/",
@@ -133,5 +135,17 @@ def test_what_is_of_who_is_signed_in_is_kept_by_no_cache(client: FlaskClient, pa
     enter(client, "technician")
     answer = client.get(path, base_url=BASE)
     assert (answer.status_code, answer.headers["Cache-Control"]) == (200, "no-store")
-    style = client.get("/static/css/brumel.css", base_url=BASE)
-    assert "max-age" in style.headers["Cache-Control"]
+    style, *_ = re.findall(r'href="(/static/[0-9a-f]{16}/css/brumel.css)"', client.get("/", base_url=BASE).text)
+    assert "max-age" in client.get(style, base_url=BASE).headers["Cache-Control"]
+
+
+def test_what_another_version_loads_has_another_address(tmp_path: Path) -> None:
+    """For an hour after an upgrade, new pages once met old scripts."""
+    (tmp_path / "js").mkdir()
+    (tmp_path / "js" / "a.js").write_text("1")
+    first = content_hash(tmp_path)
+    assert content_hash(tmp_path) == first
+    (tmp_path / "js" / "a.js").rename(tmp_path / "js" / "b.js")
+    second = content_hash(tmp_path)
+    (tmp_path / "js" / "b.js").write_text("2")
+    assert len({first, second, content_hash(tmp_path)}) == 3

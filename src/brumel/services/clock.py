@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+from contextvars import ContextVar
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
@@ -12,6 +15,17 @@ from brumel.core.wording import day_words
 _FAST = timedelta(minutes=5)
 """So far a clock in somebody's hand may be ahead of ours."""
 _EARLIEST = timedelta(days=3653)
+_pinned: ContextVar[datetime | None] = ContextVar("pinned", default=None)
+
+
+@contextmanager
+def one_moment() -> Iterator[None]:
+    """Let all clocks tell one moment within: parts of one page never speak of two."""
+    token = _pinned.set(datetime.now(UTC))
+    try:
+        yield
+    finally:
+        _pinned.reset(token)
 
 
 @dataclass(frozen=True)
@@ -23,7 +37,7 @@ class Clock:
 
     def now(self) -> datetime:
         """The time now, in UTC."""
-        return (self.frozen or datetime.now(UTC)).astimezone(UTC)
+        return (self.frozen or _pinned.get() or datetime.now(UTC)).astimezone(UTC)
 
     def soon(self) -> datetime:
         """The end of the minute that it is: the same for all who ask within it, and never past."""

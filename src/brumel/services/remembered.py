@@ -6,15 +6,16 @@ import threading
 from collections.abc import Callable, Hashable, Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields, is_dataclass
 from datetime import datetime
 from functools import wraps
-from typing import Concatenate, Generic, ParamSpec, Protocol, TypeVar
+from types import MappingProxyType
+from typing import Any, Concatenate, Generic, ParamSpec, Protocol, TypeVar, cast
 
-from brumel.services.clock import Clock
+from brumel.services.clock import Clock, one_moment
 from brumel.store import queries
 from brumel.store.asked import also_asked, tables_asked
-from brumel.store.database import Database
+from brumel.store.database import Database, one_snapshot
 
 T = TypeVar("T")
 S = TypeVar("S", bound="Kept")
@@ -32,8 +33,8 @@ class _Known(Generic[T]):
     counts: Mapping[str, int]
 
     def holds(self, counts: Mapping[str, int]) -> bool:
-        """Whether no such table has changed since."""
-        return all(counts.get(table, 0) <= count for table, count in self.counts.items())
+        """Whether each such table is as it was: a count that fell, as after a copy was taken back, is another's."""
+        return all(counts.get(table, 0) == count for table, count in self.counts.items())
 
 
 @dataclass
@@ -77,10 +78,11 @@ _seen: ContextVar[dict[int, Mapping[str, int]] | None] = ContextVar("seen", defa
 
 @contextmanager
 def one_look() -> Iterator[None]:
-    """All that is asked within sees what was recorded before the first question: the count is read once."""
+    """Let all that is asked within be of one moment: one snapshot of the store, its counts, and one time."""
     token = _seen.set({})
     try:
-        yield
+        with one_snapshot(), one_moment():
+            yield
     finally:
         _seen.reset(token)
 
@@ -108,16 +110,37 @@ class Kept(Protocol):
         """By which waits run out."""
 
 
+def _unchangeable(thing: T) -> T:
+    """A list as a tuple and a mapping that can only be read, in answers of services too; anything else as it is."""
+    found: Any = thing
+    if isinstance(found, list):
+        found = tuple(_unchangeable(part) for part in found)
+    elif isinstance(found, set):
+        found = frozenset(found)
+    elif type(found) is tuple:
+        parts = tuple(_unchangeable(part) for part in found)
+        found = found if all(a is b for a, b in zip(found, parts, strict=True)) else parts
+    elif isinstance(found, dict):
+        found = MappingProxyType({key: _unchangeable(value) for key, value in found.items()})
+    elif is_dataclass(found) and type(found).__module__.startswith("brumel.services"):
+        for part in fields(found):
+            held = getattr(found, part.name)
+            if (unchangeable := _unchangeable(held)) is not held:
+                object.__setattr__(found, part.name, unchangeable)
+    return cast(T, found)
+
+
 def kept(method: Callable[Concatenate[S, P], T]) -> Callable[Concatenate[S, P], T]:
     """A question that a screen asks: its answer is kept, by what was asked, until what it was read from changes.
 
-    The answer is shared: nobody changes it. What is asked with must be hashable.
+    The answer is shared, so nobody can change it: lists become tuples, and mappings are only read. What is asked with
+    must be hashable.
     """
 
     @wraps(method)
     def get(self: S, *asked: P.args, **named: P.kwargs) -> T:
         memory: Remembered[T] = vars(self).setdefault(f"_kept_{method.__name__}", Remembered())
         of = asked, tuple(named.items())
-        return memory.get(self.database, self.clock, lambda: method(self, *asked, **named), of)
+        return memory.get(self.database, self.clock, lambda: _unchangeable(method(self, *asked, **named)), of)
 
     return get  # type: ignore[return-value]  # a method has no name for itself

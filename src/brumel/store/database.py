@@ -5,11 +5,11 @@ from __future__ import annotations
 import logging
 import uuid
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import AbstractContextManager, contextmanager
 from contextvars import ContextVar
 
 import psycopg
-from sqlalchemy import Engine, create_engine, event, text
+from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.exc import DBAPIError, IntegrityError, NoResultFound, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
@@ -32,6 +32,7 @@ _SENTENCES = {
 
 # Every question is answered in milliseconds; compiling one took up to 250.
 _CONNECT = {"options": "-c jit=off -c lock_timeout=10s", "connect_timeout": 5}
+_SNAPSHOT = {"isolation_level": "REPEATABLE READ", "postgresql_readonly": True}
 _AWAY = "The database does not answer: is it running? Nothing was recorded."
 _AT_ONCE = "Something else was being recorded at the same moment: send it again."
 _CONTRADICTS = "The record contradicts what stands already: look at it anew, then send it again."
@@ -131,6 +132,26 @@ def holding(keys: Iterable[uuid.UUID]) -> Iterator[None]:
         _held.reset(token)
 
 
+_pinned: ContextVar[dict[int, Connection] | None] = ContextVar("pinned", default=None)
+"""The connection that all within one snapshot read by, by database."""
+
+
+@contextmanager
+def one_snapshot() -> Iterator[None]:
+    """Let all that is read within see a database as it was at the first question, in one transaction that only reads.
+
+    What holds records, to change them, has a transaction of its own.
+    """
+    connections: dict[int, Connection] = {}
+    token = _pinned.set(connections)
+    try:
+        yield
+    finally:
+        _pinned.reset(token)
+        for connection in connections.values():
+            connection.close()
+
+
 class Database:
     """One database: sessions for services, a plain connection for notifications."""
 
@@ -155,7 +176,7 @@ class Database:
         taken = frozenset(held)
         held.clear()
         try:
-            with self.sessions.begin() as session:
+            with self._reading() if not (alone or taken) else self.sessions.begin() as session:
                 hold(session, *alone, *taken)
                 yield session
         except IntegrityError as error:
@@ -168,6 +189,18 @@ class Database:
             raise in_words(error) from error
         finally:
             held.update(taken)
+
+    def _reading(self) -> AbstractContextManager[Session]:
+        """A session in the snapshot that is looked at; in a transaction of its own where there is none."""
+        connections = _pinned.get()
+        if connections is None:
+            return self.sessions.begin()
+        if (known := connections.get(id(self))) is None:
+            known = self.engine.connect().execution_options(**_SNAPSHOT)
+            known.begin()
+            connections[id(self)] = known
+        # Closing it, which is all that happens to it, leaves the transaction to those who come next.
+        return self.sessions(bind=known, join_transaction_mode="rollback_only")
 
     @contextmanager
     def notifications(self) -> Iterator[psycopg.Connection]:

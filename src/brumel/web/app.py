@@ -6,6 +6,7 @@ import logging
 import uuid
 from contextlib import nullcontext
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from flask import Flask, jsonify, request
@@ -23,6 +24,7 @@ from brumel.web import (
     auth,
     bench,
     errors,
+    files,
     find,
     guide,
     kit,
@@ -55,7 +57,7 @@ class WebSettings:
 
 def create_app(services: Services, settings: WebSettings) -> Flask:
     """Make the application over the given services."""
-    app = Flask(__name__)
+    app = Flask(__name__, static_url_path=f"/static/{files.content_hash(Path(__file__).parent / 'static')}")
     app.request_class = security.TypedRequest
     app.config.update(
         SECRET_KEY=settings.secret_key,
@@ -66,7 +68,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
         MAX_CONTENT_LENGTH=1_000_000,
         WTF_CSRF_TIME_LIMIT=None,
         WTF_CSRF_SSL_STRICT=False,
-        SEND_FILE_MAX_AGE_DEFAULT=3600,
+        SEND_FILE_MAX_AGE_DEFAULT=security.A_YEAR_S,
         TRUSTED_HOSTS=list(settings.trusted_hosts) or None,
         DEMO=settings.demo,
         PROVIDE_AUTOMATIC_OPTIONS=False,

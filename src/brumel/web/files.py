@@ -1,6 +1,9 @@
-"""Files that people gave us, handed out again."""
+"""Files that are handed out: our own, named by what is in them, and those that people gave us."""
 
 from __future__ import annotations
+
+import hashlib
+from pathlib import Path
 
 from flask import Response
 
@@ -17,3 +20,15 @@ def kept_file(content: bytes, name: str = "") -> Response:
         ending = _ENDINGS.get(seen, "bin")
         answer.headers["Content-Disposition"] = f"attachment; filename={name or 'file'}.{ending}"
     return answer
+
+
+def content_hash(folder: Path) -> str:
+    """Tell what is in a folder from what was in it before: in the address of its files, no old one meets a new page.
+
+    Scripts and styles name each other beside themselves, so that all that one page loads is of one version.
+    """
+    found = hashlib.sha256()
+    for file in sorted(f for f in folder.rglob("*") if f.is_file()):
+        found.update(f"{file.relative_to(folder).as_posix()}\0".encode())
+        found.update(hashlib.sha256(file.read_bytes()).digest())
+    return found.hexdigest()[:16]

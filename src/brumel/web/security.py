@@ -30,7 +30,7 @@ _NOTHING_OF_THE_DEVICE = ", ".join(
                  "magnetometer", "microphone", "midi", "payment", "serial", "usb", "xr-spatial-tracking")
 )  # fmt: skip
 """A photo comes through a file field, for which no page needs the camera itself."""
-_A_YEAR_S = 365 * 86_400
+A_YEAR_S = 365 * 86_400
 
 
 class _Fields(ImmutableMultiDict[str, Any]):
@@ -72,7 +72,7 @@ def guard(app: Flask) -> None:
         response.headers["Permissions-Policy"] = _NOTHING_OF_THE_DEVICE
         response.headers["Cross-Origin-Opener-Policy"] = "same-origin"
         if request.is_secure:
-            response.headers["Strict-Transport-Security"] = f"max-age={_A_YEAR_S}"
+            response.headers["Strict-Transport-Security"] = f"max-age={A_YEAR_S}"
         if request.endpoint != "static":  # what is shown is of who is signed in
             response.headers["Cache-Control"] = "no-store"
         return response

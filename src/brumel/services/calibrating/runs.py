@@ -92,7 +92,7 @@ class Calibrations:
             return choices, hints_for(session, probe, self.clock, self.order)
 
     @kept
-    def same_pour(self, run_id: uuid.UUID) -> list[Probe]:
+    def same_pour(self, run_id: uuid.UUID) -> Sequence[Probe]:
         """Probes of the kit that the bottle of a run serves too: a combined solution has two values."""
         with self.database.session() as session:
             return beginning.same_pour(session, _run(session, run_id))
@@ -136,7 +136,9 @@ class Calibrations:
         if positions is None:
             raise NotFound("This probe is not read by a device.")
         # What a bath is, only the instrument in it can tell.
-        return Lens(positions, look=None if chosen.step.kind is StepKind.COMPARE else look)
+        lots = tuple((s.key, s.lot.id) for s in view.steps if s.lot is not None)
+        of = (run_id, step, lots, repr(stored.where(view.run, 25.0)), repr(view.run.probe.settings))
+        return Lens(positions, look=None if chosen.step.kind is StepKind.COMPARE else look, of=of)
 
     @act(run="run_id")
     def begin_step(self, run_id: uuid.UUID, begun_id: uuid.UUID, step: str, person: Person, note: str = "") -> None:

@@ -98,7 +98,7 @@ class Kit:
     states: States
 
     @kept
-    def cards(self) -> list[Card]:
+    def cards(self) -> Sequence[Card]:
         """All probes, by the kit that they travel in."""
         logs = self.states.logs()
         cards = [_card(s, logs.care.get(s.probe.id, ())) for s in self.states.probe_states()]

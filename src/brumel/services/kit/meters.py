@@ -82,7 +82,7 @@ class Meters:
     states: States
 
     @kept
-    def all(self) -> list[MeterView]:
+    def all(self) -> Sequence[MeterView]:
         """All meters, by label."""
         probes, rows = [s.probe for s in self.states.probe_states()], self.states.logs().meters
         with self.database.session() as session:

@@ -105,7 +105,7 @@ class States:
         return list(self._worked_out())
 
     @kept
-    def _worked_out(self) -> list[ProbeState]:
+    def _worked_out(self) -> Sequence[ProbeState]:
         logs = self.logs()
         with self.database.session() as session:
             return probe_states(session, self.clock.now(), logs)

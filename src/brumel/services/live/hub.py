@@ -13,7 +13,7 @@ import queue
 import threading
 import time
 import uuid
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -24,8 +24,9 @@ import psycopg
 
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
+from brumel.services.errors import ServiceError
 from brumel.services.live.signal import STALE, Lens
-from brumel.store import device_queries
+from brumel.store import device_queries, queries
 from brumel.store.database import Database, Unreachable
 from brumel.store.models.reference import Device
 
@@ -40,7 +41,7 @@ _FAST_PART_S = 12.0
 """Over so long the fast part of an approach goes: only then is a cup asked for (common practice: 90 % in 5 to 15 s)."""
 MOST_OF_ONE, MOST_IN_ALL = 12, 30
 """So many pages of one person, and of all, look at once in this process: each holds a thread, and pages need some."""
-_ASK_EVERY_S = 10.0
+_ASK_EVERY_S, _LOOK_EVERY_S = 10.0, 2.0
 _TOO_MANY = "Too many pages follow probes at once: this one, the oldest, follows no more. Reload it to go on here."
 _SIGNED_OUT = "You are signed out: sign in again to go on. Nothing taken is lost."
 _FINE = frozenset({"idle", "ok"})
@@ -54,12 +55,27 @@ Event = tuple[str, dict[str, Any]]
 
 @dataclass(frozen=True)
 class WatchKey:
-    """What makes two viewers see the same: device, first sample, rule and lens."""
+    """What makes two viewers see the same: device, first sample, rule, and all that the lens hangs on."""
 
     device_id: uuid.UUID
     after_seq: int
     rule: SettlingRule
-    lens: str = "raw"
+    lens: Hashable = ()
+
+
+@dataclass(frozen=True)
+class Watched:
+    """One trace that a page shows, and how it sees it."""
+
+    device_id: uuid.UUID
+    after_seq: int
+    rule: SettlingRule
+    lens: Lens
+
+    @property
+    def key(self) -> WatchKey:
+        """Who has the same sees the same."""
+        return WatchKey(self.device_id, self.after_seq, self.rule, (self.lens.positions, self.lens.of))
 
 
 @dataclass
@@ -167,6 +183,14 @@ class _Watch:
                 viewer.put(self.trace_event(), number)
 
 
+@dataclass
+class _Again:
+    """How to ask what a page shows, and what had been recorded when it was asked last."""
+
+    watched: Callable[[], Sequence[Watched]]
+    counts: Mapping[str, int]
+
+
 class LiveHub:
     """Fans live samples out to the viewers of one process."""
 
@@ -180,14 +204,15 @@ class LiveHub:
         self._listener: threading.Thread | None = None
 
     def stream(
-        self, watched: Sequence[tuple[WatchKey, Lens]], owner: object = None, still: Callable[[], bool] = lambda: True
+        self, watched: Callable[[], Sequence[Watched]], owner: object = None, still: Callable[[], bool] = lambda: True
     ) -> Iterator[str]:
         """Server-sent events for one page: of each trace what there is, then each sample, and its device's troubles.
 
         Parameters
         ----------
         watched
-            What the page shows; each event says of which it is, by its place.
+            Says what the page shows; each event says of which it is, by its place. Asked again after something was
+            recorded: what is shown is corrected as it would be recorded now.
         owner
             Who looks: of one person so many pages are served at once, the oldest is closed.
         still
@@ -196,24 +221,31 @@ class LiveHub:
         viewer = self._enter(owner)
         watches: list[_Watch] = []
         try:
-            for number, (key, lens) in enumerate(watched):
-                self._mark_wanted(key.device_id)
-                watches.append(self._join(key, lens, viewer, number))
-            yield from self._events(viewer, watches, still)
+            counts = self._counts()
+            for number, one in enumerate(watched()):
+                self._mark_wanted(one.device_id)
+                watches.append(self._join(one, viewer, number))
+            yield from self._events(viewer, watches, still, _Again(watched, counts))
         finally:
             self._leave(watches, viewer)
 
-    def _events(self, viewer: _Viewer, watches: Sequence[_Watch], still: Callable[[], bool]) -> Iterator[str]:
-        begun = asked = time.monotonic()
+    def _events(
+        self, viewer: _Viewer, watches: list[_Watch], still: Callable[[], bool], again: _Again
+    ) -> Iterator[str]:
+        begun = asked = looked = time.monotonic()
         heard, told = [begun] * len(watches), [begun] * len(watches)
         while True:
             now = time.monotonic()
+            if now - looked >= _LOOK_EVERY_S:
+                looked = now
+                yield from self._anew(viewer, watches, again)
             if now - asked >= _ASK_EVERY_S:
                 asked = now
                 if not still():
                     viewer.close(_SIGNED_OUT)
             try:
-                number, text = viewer.events.get(timeout=max(_QUIET_S - (now - min(told)), 0.01))
+                wait = min(_QUIET_S - (now - min(told)), _LOOK_EVERY_S - (now - looked))
+                number, text = viewer.events.get(timeout=max(wait, 0.01))
                 heard[number] = told[number] = time.monotonic()
                 yield text
             except queue.Empty:
@@ -225,6 +257,26 @@ class LiveHub:
                 if (now := time.monotonic()) - told[number] >= _QUIET_S:
                     told[number] = now
                     yield self._quiet(watch.key.device_id, now - heard[number], number)
+
+    def _counts(self) -> Mapping[str, int]:
+        with self._database.session() as session:
+            return queries.change_counts(session)
+
+    def _anew(self, viewer: _Viewer, watches: list[_Watch], again: _Again) -> Iterator[str]:
+        """Follow otherwise what would be corrected otherwise now: what it hangs on was recorded meanwhile."""
+        if again.counts == (counts := self._counts()):
+            return
+        again.counts = counts
+        try:
+            watched = again.watched()
+        except ServiceError as error:
+            for number in range(len(watches)):
+                yield encoded(("trouble", {"status": "lost", "words": str(error), "of": number}))
+            return
+        for number, (watch, one) in enumerate(zip(watches, watched, strict=True)):
+            if watch.key != one.key:
+                self._let_go(watch, viewer, number)
+                watches[number] = self._join(one, viewer, number)
 
     def _enter(self, owner: object) -> _Viewer:
         """Let a page look; where that is too many, of this person or in all, the oldest is closed."""
@@ -245,14 +297,15 @@ class LiveHub:
         with self._database.session() as session:
             return device_queries.last_sample_seq(session, device_id)
 
-    def _join(self, key: WatchKey, lens: Lens, viewer: _Viewer, number: int) -> _Watch:
+    def _join(self, watched: Watched, viewer: _Viewer, number: int) -> _Watch:
+        key = watched.key
         with self._lock:
             if self._listener is None or not self._listener.is_alive():
                 self._listener = threading.Thread(target=self._listen, daemon=True, name="brumel-live")
                 self._listener.start()
             watch = self._watches.get(key)
             if watch is None:
-                watch = self._watches[key] = _Watch(key, lens, key.after_seq)
+                watch = self._watches[key] = _Watch(key, watched.lens, key.after_seq)
                 with self._database.session() as session:
                     for s in device_queries.samples_after(session, key.device_id, key.after_seq):
                         watch.add(s.seq, s.time_s, s.values)
@@ -266,10 +319,15 @@ class LiveHub:
         with self._lock:
             if viewer in self._viewers:
                 self._viewers.remove(viewer)
-            for watch in watches:
-                watch.viewers = [(v, n) for v, n in watch.viewers if v is not viewer]
-                if not watch.viewers:
-                    self._watches.pop(watch.key, None)
+        for number, watch in enumerate(watches):
+            self._let_go(watch, viewer, number)
+
+    def _let_go(self, watch: _Watch, viewer: _Viewer, number: int) -> None:
+        """Hand a trace on to this page no more; what nobody looks at is not followed."""
+        with self._lock:
+            watch.viewers = [(v, n) for v, n in watch.viewers if (v, n) != (viewer, number)]
+            if not watch.viewers:
+                self._watches.pop(watch.key, None)
 
     def _mark_wanted(self, device_id: uuid.UUID) -> None:
         now = time.monotonic()

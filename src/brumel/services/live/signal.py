@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 
@@ -44,6 +44,8 @@ class Lens:
     """Where signal and temperature stand in a sample."""
     transform: Transform = raw_signal
     look: Look | None = None
+    of: Hashable = ()
+    """All that what it shows hangs on: whose calibration, water, place, conditions. Two that differ in it differ."""
 
     def resolution(self, signal: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> float:
         """The step of the display behind a judged value, in its unit: what one step of the signal makes of it."""

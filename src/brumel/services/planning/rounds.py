@@ -69,7 +69,7 @@ class PlannedRounds:
             return queries.planned_rounds(session, self.clock.now())
 
     @kept
-    def kits(self) -> list[str]:
+    def kits(self) -> Sequence[str]:
         """The kits that probes travel in."""
         return sorted({s.probe.kit for s in self.planning.states.probe_states()})
 

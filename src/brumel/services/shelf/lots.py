@@ -81,7 +81,7 @@ class Shelf:
     clock: Clock
 
     @kept
-    def entries(self, *, discarded: bool = False, on: date | None = None) -> list[Entry]:
+    def entries(self, *, discarded: bool = False, on: date | None = None) -> Sequence[Entry]:
         """All lots on the shelf, or also those that were discarded, judged for a day; today where none is given."""
         found = self._entries(self._now(), on)
         found.sort(key=lambda e: list(standards()).index(e.lot.standard))
@@ -280,7 +280,7 @@ class Shelf:
         return found
 
     @kept
-    def daily_use(self) -> dict[uuid.UUID, float]:
+    def daily_use(self) -> Mapping[uuid.UUID, float]:
         """What was taken from each lot a day, lately: by calibration points and by hand."""
         since = self.clock.now() - timedelta(days=USE_DAYS)
         with self.database.session() as session:
@@ -289,7 +289,7 @@ class Shelf:
         return {lot_id: amount / USE_DAYS for lot_id, amount in used.items()}
 
     @kept
-    def _now(self) -> list[tuple[Lot, float]]:
+    def _now(self) -> Sequence[tuple[Lot, float]]:
         with self.database.session() as session:
             return taken_of(session)
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 
@@ -40,13 +41,13 @@ class Outlook:
         return self.shelf.database
 
     @kept
-    def shopping(self) -> list[Wanted]:
+    def shopping(self) -> Sequence[Wanted]:
         """What to order: what is gone, what will not last a month, and what the rounds planned lack."""
         use, today = self.shelf.daily_use(), self.clock.today()
         groups: dict[tuple[str, str, float | None], list[Entry]] = defaultdict(list)
         for e in self.shelf.entries():
             groups[e.lot.standard, e.lot.family, e.lot.nominal].append(e)
-        found = self.lacking()
+        found = list(self.lacking())
         named = tuple(w.what for w in found)
         for group in groups.values():
             what = label_of(group[0].lot)
@@ -55,7 +56,7 @@ class Outlook:
         return found
 
     @kept
-    def lacking(self, until: datetime | None = None) -> list[Wanted]:
+    def lacking(self, until: datetime | None = None) -> Sequence[Wanted]:
         """Standards of which the rounds planned need more than there is, or that they need and nobody has.
 
         With ``until``, of the rounds that leave until then.

@@ -25,7 +25,7 @@ from brumel.services.live.display import asked_thousandth, said_once, wrong_of_m
 from brumel.services.live.signal import Lens
 from brumel.services.people import may_record
 from brumel.services.remembered import kept
-from brumel.services.visiting.correcting import Corrected, Measured, correct, principle_of, reading_transform
+from brumel.services.visiting.correcting import Corrected, Measured, correct, principle_of, reading_transform, water_of
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import Known, kept_limits
 from brumel.services.visiting.measuring import NewReading, measure, shown_by, typed_signal
@@ -128,16 +128,16 @@ class Readings:
                 if wrong:
                     raise InvalidInput(wrong)
 
-    def signal(self, probe_id: uuid.UUID) -> tuple[Lens, str]:
+    def signal(self, probe_id: uuid.UUID) -> Lens:
         """The probe's signal as it comes, where the place does not say yet what it means."""
         with self.database.session() as session:
-            return Lens(_on_line(session, probe_id)[1]), "signal"
+            return Lens(_on_line(session, probe_id)[1], of=(probe_id, "signal"))
 
     def lens(
         self, probe_id: uuid.UUID, site_id: uuid.UUID | None = None, place: Surroundings | None = None,
         visit_id: uuid.UUID | None = None,
-    ) -> tuple[Lens, str]:  # fmt: skip
-        """How a viewer sees the probe's samples while reading a site, and what tells one such lens from another.
+    ) -> Lens:  # fmt: skip
+        """How a viewer sees the probe's samples while reading a site: corrected as a reading of now would be.
 
         Raises
         ------
@@ -147,7 +147,7 @@ class Readings:
         with self.database.session() as session:
             probe, positions = _on_line(session, probe_id)
             if positions.indicated:
-                return Lens(positions), "indicated"
+                return Lens(positions, of=(probe_id, "indicated"))
             run, basis = stored.basis_of(session, probe_id, self.clock.now())
             site = session.get(Site, site_id) if site_id else None
             place = place or Surroundings()
@@ -157,8 +157,8 @@ class Readings:
                 place = here.now(session, own, place, self.clock.now())
                 if wrong := here.wrong(session, upkeep.kind_of(probe), own, place, self.clock.now()):
                     raise InvalidInput(wrong)
-            name = f"{run.id if run else 'usual'}/{site_id or ''}/{place}"
-            return Lens(positions, reading_transform(probe, basis, site, place)), name
+            of = (probe_id, run.id if run else None, probe.reference, repr(probe.settings), water_of(site), repr(place))
+            return Lens(positions, reading_transform(probe, basis, site, place), of=of)
 
 
 def _on_line(session: Session, probe_id: uuid.UUID) -> tuple[Probe, Positions]:

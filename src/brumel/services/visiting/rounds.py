@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -83,7 +84,7 @@ class Rounds:
     clock: Clock
 
     @kept
-    def sites_with_latest(self) -> list[tuple[Site, list[Reading]]]:
+    def sites_with_latest(self) -> Sequence[tuple[Site, Sequence[Reading]]]:
         """All sites with their newest reading of each quantity."""
         with self.database.session() as session:
             newest = reading_queries.last_readings_of_sites(session)

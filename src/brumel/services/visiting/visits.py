@@ -123,7 +123,7 @@ class Visits:
             return next((v for v in visit_queries.unfinished(session, since) if v.site_id == site_id), None)
 
     @kept
-    def at_site(self, site_id: uuid.UUID) -> list[tuple[Visit, list[Reading]]]:
+    def at_site(self, site_id: uuid.UUID) -> Sequence[tuple[Visit, Sequence[Reading]]]:
         """A site's newest visits with their standing readings."""
         with self.database.session() as session:
             found = visit_queries.visits(session, site_id, limit=_LISTED, listed=True)
@@ -131,7 +131,7 @@ class Visits:
             return [(v, standing(readings.get(v.id, ()))) for v in found]
 
     @kept
-    def limits(self, site: Site) -> list[Limit]:
+    def limits(self, site: Site) -> Sequence[Limit]:
         """The limits of a site's water."""
         with self.database.session() as session:
             return list(limits_at(session, site).values())

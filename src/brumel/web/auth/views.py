@@ -16,10 +16,10 @@ from brumel.services.errors import InvalidInput
 from brumel.services.people import Browser, Person, PersonRole, SignInRefused
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed
+from brumel.web.security import A_YEAR_S
 
 blueprint = Blueprint("auth", __name__, template_folder="templates")
 
-_A_YEAR_S = 365 * 86400
 _UNIT_WORDS = {"°C": "Temperature", "µS/cm": "Conductivity", "hPa": "Pressure", "mg/L": "Concentrations", "m": "Depth"}
 
 
@@ -125,7 +125,7 @@ def theme() -> ResponseReturnValue:
     """Change between daylight and dusk."""
     chosen = "dusk" if request.form.get("theme") == "dusk" else "day"
     answer = redirect(_local_path(request.form.get("back")))
-    answer.set_cookie("theme", chosen, max_age=_A_YEAR_S, samesite="Lax", secure=True, httponly=True)
+    answer.set_cookie("theme", chosen, max_age=A_YEAR_S, samesite="Lax", secure=True, httponly=True)
     return answer
 
 
@@ -140,7 +140,7 @@ def _enter(person: Person, target: str = "") -> ResponseReturnValue:
     answer, known = redirect(target), _browser()
     people = [str(person.id), *(p for p in sorted(known.people) if p != str(person.id))][:_MOST_KNOWN]
     cookie = _signed().dumps([known.id, people])
-    answer.set_cookie(_BROWSER, cookie, max_age=_A_YEAR_S, samesite="Lax", secure=True, httponly=True)
+    answer.set_cookie(_BROWSER, cookie, max_age=A_YEAR_S, samesite="Lax", secure=True, httponly=True)
     return answer
 
 

@@ -13,9 +13,10 @@ from werkzeug.exceptions import HTTPException
 
 from brumel.core.quantities.quantity import rule_of
 from brumel.core.typed import whole_written
+from brumel.services.application import Services
+from brumel.services.errors import NotFound
 from brumel.services.kit.upkeep import kind_of
-from brumel.services.live.hub import WatchKey
-from brumel.services.live.signal import Lens
+from brumel.services.live.hub import Watched
 from brumel.services.visiting.correcting import principle_of
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
@@ -34,7 +35,7 @@ def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
     One page has one stream, for a browser keeps few connections to a server: what else it shows is named by ``also``,
     an address of this kind each.
     """
-    watched = [_watched(probe_id, purpose, request.args)]
+    shown = [(probe_id, purpose, request.args)]
     for address in request.args.getlist("also")[:_MOST_ALSO]:
         path, _, query = address.partition("?")
         try:
@@ -43,29 +44,30 @@ def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
             abort(404)
         if endpoint != request.endpoint:
             abort(404)
-        watched.append(_watched(**given, args=MultiDict(parse_qsl(query))))
-    person, key, people = signed_in(), current_user.key, services().people
-    events = services().live.stream(watched, person.id, lambda: people.signed_in(key) is not None)
+        shown.append((given["probe_id"], given["purpose"], MultiDict(parse_qsl(query))))
+    person, key, all_services = signed_in(), current_user.key, services()
+
+    def watched() -> list[Watched]:
+        return [_watched(all_services, *one) for one in shown]
+
+    watched()  # what is not there is said before the stream begins
+    events = all_services.live.stream(watched, person.id, lambda: all_services.people.signed_in(key) is not None)
     answer = Response(events, mimetype="text/event-stream")
     answer.headers["X-Accel-Buffering"] = "no"
     return answer
 
 
-def _watched(probe_id: uuid.UUID, purpose: str, args: MultiDict[str, str]) -> tuple[WatchKey, Lens]:
-    """What is followed, and how it is seen."""
+def _watched(services: Services, probe_id: uuid.UUID, purpose: str, args: MultiDict[str, str]) -> Watched:
+    """What is followed, and how it is seen now."""
     after = whole_written(args.get("after", "0"))
-    probe = services().states.probe(probe_id)
-    run_id, step = as_id(args.get("run")), args.get("step", "")
+    probe, run_id = services.states.probe(probe_id), as_id(args.get("run"))
     if probe.device is None or after is None or (purpose == "calibrating" and run_id is None):
-        abort(404)
+        raise NotFound("This probe is not read by a device.")
+    calibrating = rule_of(principle_of(probe).quantity, calibrating=True)
     if run_id is not None:
-        lens, name = services().calibrations.lens(run_id, step), f"{run_id}/{step}"
-        rule = rule_of(principle_of(probe).quantity, calibrating=True)
-    elif args.get("signal"):
-        lens, name = services().readings.signal(probe_id)
-        rule = rule_of(principle_of(probe).quantity, calibrating=True)
-    else:
-        site_id, visit_id = as_id(args.get("site")), as_id(args.get("visit"))
-        lens, name = services().readings.lens(probe_id, site_id, Typed(args).place(), visit_id)
-        rule = rule_of(kind_of(probe).quantity, calibrating=False)
-    return WatchKey(probe.device.id, after, rule, f"{probe_id}/{name}"), lens
+        return Watched(probe.device.id, after, calibrating, services.calibrations.lens(run_id, args.get("step", "")))
+    if args.get("signal"):
+        return Watched(probe.device.id, after, calibrating, services.readings.signal(probe_id))
+    site_id, visit_id = as_id(args.get("site")), as_id(args.get("visit"))
+    lens = services.readings.lens(probe_id, site_id, Typed(args).place(), visit_id)
+    return Watched(probe.device.id, after, rule_of(kind_of(probe).quantity, calibrating=False), lens)
