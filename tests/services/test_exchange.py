@@ -114,6 +114,10 @@ def test_what_can_not_be_read_is_named_and_adds_nothing(database: Database, else
         "records must be an object of lists of rows; it may hold calibration_run": changed(pond, records=[1]),
         "it may hold": changed(pond, records={"person": []}),
         "Not known here: person nobody": changed(pond, records={"reading": [fresh | {"person_id": ["nobody"]}]}),
+        # However long a name is, the refusal is a sentence.
+        f"Not known here: person {'x' * 52}…. Enter them": changed(
+            pond, records={"reading": [fresh | {"person_id": ["x" * 5_000]}]}
+        ),
         "records.reading, row 1: value is missing.": changed(
             pond, records={"reading": [{k: v for k, v in fresh.items() if k != "value"}]}
         ),

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import tomllib
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any, NoReturn
 
 from brumel.core.errors import CoreError
@@ -18,7 +18,7 @@ DEEPEST = 40
 _DIGITS = 18
 """As many as surely fit into 64 bits."""
 _FAR = 10**_DIGITS
-_SHOWN = 60
+_SHOWN, _LISTED = 60, 10
 
 
 class UnreadableText(CoreError):
@@ -81,6 +81,19 @@ def shown(value: object) -> str:
     """Return a value as a sentence shows it: no longer than a line has room for."""
     text = "true" if value is True else "false" if value is False else "nothing" if value is None else repr(value)
     return text if len(text) <= _SHOWN else f"{text[: _SHOWN - 1]}…"
+
+
+def listed(names: Iterable[str]) -> str:
+    """Return names from outside as a sentence lists them: the first ten, none longer than a line has room for.
+
+    Examples
+    --------
+    >>> listed(["pond", "x" * 99])[:30], listed(map(str, range(12)))
+    ('pond, xxxxxxxxxxxxxxxxxxxxxxxx', '0, 1, 2, 3, 4, 5, 6, 7, 8, 9 and 2 more')
+    """
+    found = [name if len(name) <= _SHOWN else f"{name[: _SHOWN - 1]}…" for name in names]
+    more = f" and {len(found) - _LISTED} more" if len(found) > _LISTED else ""
+    return ", ".join(found[:_LISTED]) + more
 
 
 def keepable_text(text: str) -> bool:

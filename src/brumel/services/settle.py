@@ -7,6 +7,7 @@ from typing import Any, TextIO
 
 import numpy as np
 
+from brumel.core.plain import listed
 from brumel.core.quantities.quantity import settling_rules
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
@@ -72,7 +73,7 @@ def settle(source: TextIO, rule: SettlingRule) -> Settled:
     missing = [name for name in (_TIME, _VALUE) if name not in table.header]
     if missing:
         raise InvalidInput(
-            {"file": f"The file has no column {' and no column '.join(missing)}; it has {', '.join(table.header)}."}
+            {"file": f"The file has no column {' and no column '.join(missing)}; it has {listed(table.header)}."}
         )
     names = [n for n in (_TIME, _VALUE, _TEMPERATURE) if n in table.header]
     places = [table.header.index(n) for n in names]

@@ -11,7 +11,7 @@ from typing import Any
 from brumel.core.errors import CoreError
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.kit.shelf import standards
-from brumel.core.plain import read_toml, shown
+from brumel.core.plain import listed, read_toml, shown
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.limits import water_kinds
 from brumel.core.tables import kept, table
@@ -132,7 +132,7 @@ def read_file(text: str) -> Proposal:
             raise CoreError(f"{section!r} is none of {', '.join(FIELDS)}.")
         unknown = sorted(set(given) - set(FIELDS[section]))
         if unknown:
-            raise CoreError(f"{section}: {', '.join(unknown)} is not known; known are {', '.join(FIELDS[section])}.")
+            raise CoreError(f"{section}: {listed(unknown)} is not known; known are {', '.join(FIELDS[section])}.")
         found[section].append({name: _plain(value) for name, value in given.items()})
     if not any(found.values()):
         raise CoreError("The file has no rows.")

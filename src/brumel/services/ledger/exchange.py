@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.plain import UnreadableText, read_json, shown
+from brumel.core.plain import UnreadableText, listed, read_json, shown
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.store import exchange, validity
@@ -181,7 +181,7 @@ def _named(session: Session, records: Mapping[str, list[dict[str, Any]]]) -> Non
             found = keys.get(tuple(row[column]))
             row[column] = str(found) if found else None
     if missing:
-        raise InvalidInput({"file": f"Not known here: {', '.join(missing)}. Enter them first, then load the file."})
+        raise InvalidInput({"file": f"Not known here: {listed(missing)}. Enter them first, then load the file."})
 
 
 def _names(value: object, to: str) -> bool:
