@@ -123,9 +123,12 @@ class Client:
 
 def _multipart(fields: dict[str, str], picture: bytes) -> tuple[bytes, str]:
     """A form with a picture as a browser sends it: body and its type."""
-    with EnvironBuilder(method="POST", data={**fields, "photo": (io.BytesIO(picture), "a.jpg")}) as made:
+    made = EnvironBuilder(method="POST", data={**fields, "photo": (io.BytesIO(picture), "a.jpg")})
+    try:
         environ = made.get_environ()
-    return environ["wsgi.input"].read(), environ["CONTENT_TYPE"]
+        return environ["wsgi.input"].read(), environ["CONTENT_TYPE"]
+    finally:
+        made.close()
 
 
 def _picture() -> bytes:

@@ -283,6 +283,15 @@ class TestPool:
         )
         assert found == pytest.approx(7.5 - 7.684, abs=0.002)
 
+    @pytest.mark.parametrize(("ph", "share"), [(7.0, 0.22), (7.4, 0.30), (7.8, 0.35)])
+    def test_stabiliser_is_alkalinity_by_its_dissociation(self, ph: float, share: float) -> None:
+        """By its dissociation, pKa 6.88 at 25 °C (from memory): what it takes off, and the index that is left."""
+        assert float(pool.cyanurate_alkalinity(1.0, ph)) == pytest.approx(share, abs=0.005)
+        water = {"ph": ph, "temperature_c": 25, "calcium_mg_l_caco3": 200, "tds_mg_l": 1000}
+        with_it = out("saturation-index", alkalinity_mg_l_caco3=100, cyanuric_acid_mg_l=80, **water)
+        carbonate = out("saturation-index", alkalinity_mg_l_caco3=100 - 80 * share, **water)
+        assert with_it == pytest.approx(carbonate, abs=0.003)
+
 
 def test_pressure_is_the_standard_atmospheres() -> None:
     # fluids.ATMOSPHERE_1976, the U.S. Standard Atmosphere; ISO 2533 takes altitude as geopotential.

@@ -121,7 +121,7 @@ def test_a_pool_with_ten_quantities_is_worked_out_and_judged(
     assert (combined.level, [f.code for f in combined.findings]) == ("doubtful", ["basis-doubtful"])
     assert read(view, "total-chlorine")[0].level == "sound"
     index = read(view, "saturation-index")[0]
-    # common form by hand: A 0.208, B 2.05, C 2.0, D log10(100 − 0.33 × 30)
+    # common form by hand: A 0.208, B 2.05, C 2.0, D log10(100 − 0.3 × 30)
     assert index.value == pytest.approx(-0.21, abs=0.03)
     assert [m.sentence for m in view.missing] == [
         "Hypochlorous share does not apply with stabiliser: cyanuric acid holds most of the free chlorine. Judge free "

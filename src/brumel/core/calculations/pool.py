@@ -16,7 +16,11 @@ from brumel.core.wording import signed
 
 def _index_words(v: SimpleNamespace) -> Iterator[str]:
     if v.cyanuric_acid_mg_l:
-        yield f"Carbonate alkalinity: {v.alkalinity_mg_l_caco3:g} − 0.33 × {v.cyanuric_acid_mg_l:g} mg/L as CaCO3"
+        share = float(pool.cyanurate_alkalinity(1.0, v.ph))
+        yield (
+            f"Carbonate alkalinity at pH {v.ph:g}: {v.alkalinity_mg_l_caco3:g} − {share:.2f} × "
+            f"{v.cyanuric_acid_mg_l:g} mg/L as CaCO3"
+        )
     yield f"pH at which the water would be in balance: {v.ph - v.index:.2f}"
     word = "in balance" if abs(v.index) <= 0.3 else "scale forms" if v.index > 0 else "it dissolves lime"
     yield f"{v.ph:g} − {v.ph - v.index:.2f} = {signed(v.index, 2)}: {word} (±0.3 is common practice)"
@@ -26,7 +30,8 @@ def _index_words(v: SimpleNamespace) -> Iterator[str]:
     name="saturation-index",
     title="Saturation index of a pool",
     formula="pH − (9.3 + A + B − C − D); A = (log10 TDS − 1) / 10, B = −13.12 log10 T + 34.55, "
-    "C = log10 Ca − 0.4, D = log10 (alkalinity − 0.33 cyanuric acid)",
+    "C = log10 Ca − 0.4, D = log10 (alkalinity − f · cyanuric acid), "
+    "f = 50.04/129.08 / (1 + 10^(6.88 − pH))",
     inputs=(
         PH,
         temperature(0.0, 50.0),
@@ -36,12 +41,12 @@ def _index_words(v: SimpleNamespace) -> Iterator[str]:
         CYANURIC_ACID,
     ),
     outputs=(Output("index", "Saturation index", "", 2),),
-    source="Langelier's index in its common form, 0.1–0.3 below the full form; stabiliser: common practice",
+    source="Langelier's index in its common form, 0.1–0.3 below the full form; dissociation of cyanuric acid, from memory",
     conditions=(
         Condition(
             "cyanuric_acid_mg_l",
-            lambda v: positive(v.alkalinity_mg_l_caco3 - 0.33 * v.cyanuric_acid_mg_l),
-            "A third of the cyanuric acid exceeds the alkalinity: no carbonate alkalinity is left; check both.",
+            lambda v: positive(v.alkalinity_mg_l_caco3 - pool.cyanurate_alkalinity(v.cyanuric_acid_mg_l, v.ph)),
+            "What the cyanuric acid makes of alkalinity at this pH exceeds all there is: no carbonate alkalinity is left.",
         ),
     ),
     words=_index_words,

@@ -14,6 +14,25 @@ NACL_MG_PER_MOL = 58_443.0
 """Molar mass of sodium chloride, mg/mol."""
 
 
+_PKA_CYANURIC, _MG_PER_MMOL = 6.88, 129.08
+"""First dissociation of cyanuric acid at 25 °C, and its molar mass, mg/mmol."""
+_MG_PER_MEQ_CACO3 = 50.04
+
+
+def cyanurate_alkalinity(cyanuric_acid_mg_l: Number, ph: Number) -> Array:
+    """Alkalinity, mg/L as CaCO3, that stabiliser makes: its share that is cyanurate follows pH.
+
+    Source: dissociation of cyanuric acid, pKa 6.88 at 25 °C, from memory. Common tables round the share to a third.
+
+    Examples
+    --------
+    >>> [round(float(cyanurate_alkalinity(1.0, ph)), 2) for ph in (7.0, 7.4, 7.8)]
+    [0.22, 0.3, 0.35]
+    """
+    cyanurate = 1.0 / (1.0 + 10.0 ** (_PKA_CYANURIC - np.asarray(ph, dtype=float)))
+    return _MG_PER_MEQ_CACO3 / _MG_PER_MMOL * cyanurate * np.asarray(cyanuric_acid_mg_l, dtype=float)
+
+
 def saturation_index(
     ph: Number, temperature_c: Number, calcium_mg_l_caco3: Number, alkalinity_mg_l_caco3: Number, tds_mg_l: Number,
     cyanuric_acid_mg_l: Number = 0.0,
@@ -21,8 +40,8 @@ def saturation_index(
     """pH minus the pH at which calcium carbonate would neither dissolve nor form.
 
     Source: Langelier's index in its common form (an approximation, 0.1–0.3 below the full one):
-    pHs = (9.3 + A + B) − (C + D), calcium hardness and alkalinity as mg/L CaCO3. Stabiliser takes a third
-    of its concentration off the alkalinity (common practice).
+    pHs = (9.3 + A + B) − (C + D), calcium hardness and alkalinity as mg/L CaCO3. What stabiliser makes of the
+    alkalinity is taken off (:func:`cyanurate_alkalinity`).
 
     Examples
     --------
@@ -30,7 +49,7 @@ def saturation_index(
     -0.18
     """
     kelvin = np.asarray(temperature_c, dtype=float) + ZERO_CELSIUS_K
-    carbonate = np.asarray(alkalinity_mg_l_caco3) - 0.33 * np.asarray(cyanuric_acid_mg_l)
+    carbonate = np.asarray(alkalinity_mg_l_caco3) - cyanurate_alkalinity(cyanuric_acid_mg_l, ph)
     a = (np.log10(tds_mg_l) - 1.0) / 10.0
     b = -13.12 * np.log10(kelvin) + 34.55
     c = np.log10(calcium_mg_l_caco3) - 0.4
