@@ -273,7 +273,7 @@ def test_lists_of_different_lengths_are_refused() -> None:
         ),
         (
             "saturation-index",
-            GOOD["saturation-index"] | {"cyanuric_acid_mg_l": 300.0, "alkalinity_mg_l_caco3": 90.0},
+            GOOD["saturation-index"] | {"cyanuric_acid_mg_l": 300.0, "alkalinity_mg_l_caco3": 60.0},
             "no carbonate alkalinity",
         ),
         ("night-oxygen", GOOD["night-oxygen"] | {"later_at": "2026-05-06T18:00:00Z"}, "later than the first"),

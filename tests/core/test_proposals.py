@@ -44,9 +44,9 @@ def test_all_that_is_proposed_is_known() -> None:
     assert all(method(code) in methods_of(principle) for principle, code in ALL.methods.items())
     for row in ALL.rows["instruments"]:
         for said in row["sees"].split(";"):
-            key, low, high = said.split()
+            key, low, high, *gives = said.split()
             assert float(low) < float(high)
-            assert key in quantities()
+            assert {*gives} <= {g.key for g in quantities()[key].gives}
     for section, rows in ALL.rows.items():
         assert all(set(row) <= set(FIELDS[section]) for row in rows)
         labels = [row.get("label") or row.get("code") for row in rows if section != "lots"]

@@ -43,7 +43,7 @@ def test_what_is_stated_of_oxygen_covers_the_truth(key: str, widest: float) -> N
     ("case", "widest"),
     [
         (Case("glass", "ph-acid-first", 4.0, 15.0), 0.06),
-        (Case("metal", "orp-offset", 6.0, 15.0), 9.0),
+        (Case("metal", "orp-offset", 6.0, 15.0), 36.0),
         (Case("conductivity", "conductivity-one", 8.0, 15.0), 45.0),
         (Case("membrane", "membrane-air", 12.0, 15.0), 0.30),
         (Case("luminescence", "luminescence-zero-air", 12.0, 15.0), 0.25),

@@ -275,9 +275,16 @@ def test_how_old_a_calibration_is_is_said_in_hours_for_two_days(days: float, wor
 def test_a_meters_own_line_is_not_judged_by_ours() -> None:
     old = replace(reading_basis(), age_days=30.0, level=Level.UNFIT)
     shown = reading(meter=MetersOwn("A-meter", accuracy_known=True), basis=old)
-    assert list(shown) == ["meters-own-line"]
-    assert "Nothing is known" not in shown["meters-own-line"].sentence
-    assert "U is taken wide, ±0.2 pH" in reading(meter=MetersOwn())["meters-own-line"].sentence
+    assert [(f.code, f.level) for f in shown.values()] == [("meters-own-line", Level.SOUND)]
+    assert shown["meters-own-line"].sentence == "The pH is as A-meter shows it; U comes from its stated accuracy."
+    unknown = reading(meter=MetersOwn())["meter-unknown"]
+    assert unknown.level is Level.DOUBTFUL
+    assert "U is taken wide, ±0.2 pH" in unknown.sentence
+    assert "type the millivolts" in unknown.remedy
+    assert "type the" not in reading(meter=MetersOwn(), signal="")["meter-unknown"].remedy
+    for level in (Level.DOUBTFUL, Level.UNFIT):
+        checked = reading(meter=MetersOwn("A-meter", checked="Mon 4 May", level=level))
+        assert checked[f"meter-run-{level}"].level is level
     lost = reading(meter=MetersOwn("A-meter", lost_calibration="A-meter switched off"))["meter-lost-calibration"]
     assert lost.level is Level.UNFIT
 

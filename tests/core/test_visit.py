@@ -126,10 +126,14 @@ class TestWhatFollows:
         assert total_ammonia(seen(ammonium_n=1.0, ph=8.0)) is None
         assert total_ammonia({**given, **seen(total_ammonia_n=2.0)}) is None
 
-    def test_what_is_below_or_above_what_could_be_seen_is_no_basis(self) -> None:
+    def test_what_follows_from_a_bound_is_a_bound_to_the_side_that_it_moves_to(self) -> None:
         below = Taken("total-chlorine", 0.02, 0.01, "<", "r")
-        assert worked_out(seen(free_chlorine=0.02, total_chlorine=below)) == []
-        assert worked_out(seen(total_ammonia_n=below, ph=8.0, temperature=25.0)) == []
+        assert [w.qualifier for w in worked_out(seen(free_chlorine=0.02, total_chlorine=below))] == ["<"]
+        found = worked_out(seen(total_ammonia_n=below, ph=8.0, temperature=25.0))
+        assert [(w.quantity, w.qualifier) for w in found] == [("unionized-ammonia-n", "<")]
+        # Less acid, more of it un-ionised.
+        found = worked_out(seen(total_ammonia_n=1.0, ph=Taken("ph", 8.0, 0.1, ">"), temperature=25.0))
+        assert [(w.quantity, w.qualifier) for w in found] == [("unionized-ammonia-n", ">")]
 
     def test_a_share_of_hypochlorous_acid_only_without_stabiliser_and_sea_salt(self) -> None:
         """pKa at 25 °C 7.53 (Morris 1966): half of it at pH 7.53."""

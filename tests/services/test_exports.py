@@ -103,7 +103,7 @@ def test_a_shown_ph_stands_on_no_line_of_ours(world: World) -> None:
     shown = next(r for r in rows(world.at().ledger.readings_csv(Filter())) if r["source"] == "typed-value")
     assert shown["calibration_id"] == ""
     assert shown["expanded_u"] == "0.2"
-    assert "doubtful meters-own-line" in shown["findings"]
+    assert "doubtful meter-unknown" in shown["findings"]
 
 
 def test_a_meters_stated_accuracy_makes_its_u(world: World) -> None:

@@ -137,7 +137,7 @@ class TestAMeterThatLosesItsCalibration:
     def test_a_meter_that_holds_is_not_blamed(self, world: World) -> None:
         probe = world.at().states.probe(self._switched_off(world, "ph-combination", holds_calibration=True))
         shown = world.read(probe, source="typed-value", signal=None, shown=7.4).findings
-        assert [f.code for f in shown] == ["meters-own-line"]
+        assert [f.code for f in shown] == ["meter-unknown"]
 
 
 class TestTheWatersSide:

@@ -153,7 +153,7 @@ def test_what_is_no_picture_is_refused(world: World, data: bytes) -> None:
     with pytest.raises(InvalidInput) as wrong:
         kit.inspect(probe.id, uuid.uuid4(), answers, "", world.person, data)
     assert "no picture" in wrong.value.fields["photo"]
-    assert kit.life(probe.id).happened.rows == []
+    assert not kit.life(probe.id).happened.rows
 
 
 def test_a_part_past_its_date_blocks_until_a_new_one_is_in(world: World) -> None:

@@ -128,7 +128,7 @@ def test_a_value_that_the_device_indicates_is_read_as_its_meter_shows_it(world: 
         None,
     )
     assert read.reading.u == pytest.approx(0.1, abs=1e-3)  # nothing is known of the meter
-    assert [f.code for f in read.findings] == ["meters-own-line"]
+    assert [f.code for f in read.findings] == ["meter-unknown"]
     run_id = world.begin(probe)
     assert not world.at().calibrations.view(run_id).on_line  # its signal is typed
 

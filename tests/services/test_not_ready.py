@@ -72,7 +72,7 @@ def test_a_probe_that_was_never_calibrated(world: World) -> None:
     codes = dict(read(world, probe, "only for a first look"))
     assert {"calibration-missing", "used-all-the-same"} <= set(codes)
     shown = read(world, probe, source="typed-value", signal=None, shown=7.2)  # its meter's own stands behind that
-    assert [code for code, _ in shown] == ["meters-own-line"]
+    assert [code for code, _ in shown] == ["meter-unknown"]
 
 
 def test_a_ready_probe_is_asked_for_nothing(world: World) -> None:

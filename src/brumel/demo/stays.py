@@ -12,7 +12,6 @@ from typing import Any
 from brumel.core.findings import Level
 from brumel.core.kit.accuracy import read_accuracy
 from brumel.core.kit.instruments import Measures
-from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Keeps, limits_of
 from brumel.core.reading.together import rests_on, worked_out
 from brumel.demo.places import Water
@@ -49,6 +48,7 @@ _USUAL = {
 def instruments(new_id: Callable[[], uuid.UUID]) -> list[Instrument]:
     """A photometer, a kit of drops, the laboratory in town, a thermometer to compare with."""
     chlorine = Measures(0.02, 6.0, read_accuracy("±0.05, ±4 % of reading, steps of 0.01"))
+    ammonia = Measures(0.02, 50.0, read_accuracy("±0.04, ±5 % of reading, steps of 0.01"), "total-n")
     of_drops = {"alkalinity": "±5, ±5 % of reading, steps of 1", "hardness": "±10, ±5 % of reading, steps of 1"}
     return [
         Instrument(
@@ -56,7 +56,7 @@ def instruments(new_id: Callable[[], uuid.UUID]) -> list[Instrument]:
             measures={
                 "free-chlorine": chlorine.plain, "total-chlorine": chlorine.plain,
                 "stabiliser": Measures(5.0, 160.0, read_accuracy("±5, ±6 % of reading, steps of 1")).plain,
-                "ammonium-n": Measures(0.02, 50.0, read_accuracy("±0.04, ±5 % of reading, steps of 0.01")).plain,
+                "ammonium-n": ammonia.plain,
             },
         ),
         Instrument(
@@ -130,11 +130,11 @@ class Stays:
             own.append(self._typed(visit, key, value, self.instruments[label], None, at, limits))
         if water.code in _AMMONIUM:
             mg_l = _AMMONIUM[water.code] * self.random.uniform(0.7, 1.3)
-            own.append(self._typed(visit, "ammonium-n", mg_l, self.instruments["P-1"], None, at, limits))
+            own.append(self._typed(visit, "total-ammonia-n", mg_l, self.instruments["P-1"], None, at, limits))
         seen = seen_at([Reading(**row) for row in own], Spot())
         for found in worked_out(seen):
             behind = [row for row in own if str(row["id"]) in found.basis]
-            said = rests_on([(quantity(r["quantity"]).words(r["value"]), Level(r["level"])) for r in behind])
+            said = rests_on([(Reading(**r).words, Level(r["level"])) for r in behind])
             row = worked_row(self.new_id(), found, visit, self.people["mira"], at, limits, Spot(), Amending(), said)
             self.rows[ReadingFinding] += [{"reading_id": row["id"], **f} for f in finding_rows(said)]
             self.rows[Reading].append(row)
@@ -183,7 +183,9 @@ class Stays:
         self, visit: Visit, key: str, value: float, instrument: Instrument | None, probe: Probe | None, at: datetime,
         limits: Mapping[str, Any], spot: Spot | None = None,
     ) -> dict[str, Any]:  # fmt: skip
-        digits = {"temperature": 1, "free-chlorine": 2, "total-chlorine": 2, "ammonium-n": 2, "oxygen": 2}.get(key, 0)
+        digits = {"temperature": 1, "free-chlorine": 2, "total-chlorine": 2, "total-ammonia-n": 2, "oxygen": 2}.get(
+            key, 0
+        )
         new = PlainReading(self.new_id(), key, TypedValue(round(value, digits)), instrument, probe, spot or Spot())
         row, findings = plain_row(new, visit, self.people["mira"], at, limits)
         self.rows[Reading].append(row)

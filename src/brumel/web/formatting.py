@@ -13,7 +13,7 @@ from markupsafe import Markup
 from brumel.core.findings import Level, worst_of
 from brumel.core.local_time import NotOneMoment, reading_words
 from brumel.core.quantities.quantity import quantity
-from brumel.core.quantities.shown import Unit, unit_for
+from brumel.core.quantities.shown import Unit, choices, unit_for
 from brumel.core.wording import counted, day_words, grouped, lower_first, signed, upper_first
 from brumel.services.clock import Clock
 
@@ -78,7 +78,20 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def said(reading: Any) -> str:
         about, unit = quantity(reading.quantity), own(reading.quantity)
         after = f" {unit.name}" if unit.name else ""
-        return f"{about.symbol} {reading.qualifier}{unit.number(reading.value, about)}{after}"
+        return f"{about.symbol} {own_reading(reading)}{after}"
+
+    def own_reading(reading: Any) -> str:
+        about, unit = quantity(reading.quantity), own(reading.quantity)
+        digits = unit.exact if reading.as_typed else unit.number
+        return f"{reading.qualifier}{digits(reading.value, about)}"
+
+    def kept_reading(reading: Any) -> str:
+        about = quantity(reading.quantity)
+        digits = about.exact if reading.as_typed else about.number
+        return f"{reading.qualifier}{digits(reading.value)}"
+
+    def kept_spread(value: float, key: str) -> str:
+        return choices(quantity(key).unit)[quantity(key).unit].spread(value, quantity(key))
 
     def own_number(value: float, key: str) -> str:
         return own(key).number(value, quantity(key))
@@ -92,9 +105,12 @@ def register_filters(app: Flask, clock: Clock) -> None:
     for filter_ in (
         own_number,
         own_spread,
+        kept_spread,
         own_unit,
         worst_level,
         said,
+        own_reading,
+        kept_reading,
         grouped,
         counted,
         value_of,

@@ -41,12 +41,12 @@ def _index_words(v: SimpleNamespace) -> Iterator[str]:
         CYANURIC_ACID,
     ),
     outputs=(Output("index", "Saturation index", "", 2),),
-    source="Langelier's index in its common form, 0.1–0.3 below the full form; dissociation of cyanuric acid, from memory",
+    source="Langelier's index in its common form, 0.1–0.3 below the full one; pKa of cyanuric acid, from memory",
     conditions=(
         Condition(
             "cyanuric_acid_mg_l",
             lambda v: positive(v.alkalinity_mg_l_caco3 - pool.cyanurate_alkalinity(v.cyanuric_acid_mg_l, v.ph)),
-            "What the cyanuric acid makes of alkalinity at this pH exceeds all there is: no carbonate alkalinity is left.",
+            "Cyanuric acid makes more alkalinity at this pH than there is: no carbonate alkalinity is left.",
         ),
     ),
     words=_index_words,

@@ -68,6 +68,11 @@ class Accuracy:
             found.append(Contribution("resolution of the display", resolution_u(self.step), unit, 1.0))
         return found
 
+    def times(self, factor: float) -> Accuracy:
+        """The same for values that those shown are ``factor`` times of."""
+        scaled = {name: getattr(self, name) for name in ("absolute", "full_scale", "step")}
+        return replace(self, **{name: value * factor for name, value in scaled.items() if value is not None})
+
     @property
     def words(self) -> str:
         """As a data sheet says it; :func:`read_accuracy` reads it back.

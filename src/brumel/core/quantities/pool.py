@@ -30,7 +30,8 @@ def cyanurate_alkalinity(cyanuric_acid_mg_l: Number, ph: Number) -> Array:
     [0.22, 0.3, 0.35]
     """
     cyanurate = 1.0 / (1.0 + 10.0 ** (_PKA_CYANURIC - np.asarray(ph, dtype=float)))
-    return _MG_PER_MEQ_CACO3 / _MG_PER_MMOL * cyanurate * np.asarray(cyanuric_acid_mg_l, dtype=float)
+    found: Array = _MG_PER_MEQ_CACO3 / _MG_PER_MMOL * cyanurate * np.asarray(cyanuric_acid_mg_l, dtype=float)
+    return found
 
 
 def saturation_index(

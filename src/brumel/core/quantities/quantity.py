@@ -12,6 +12,11 @@ from brumel.core.settling.rules import SettlingRule
 from brumel.core.tables import kept, table
 from brumel.core.wording import grouped, signed
 
+_GROUPED = 10_000
+"""From here on digits stand in groups, and none behind the point counts."""
+_MOST_DIGITS = 6
+"""More digits after the point than anybody types."""
+
 
 class ErrorScale(StrEnum):
     """How far two values are apart: in the unit, in percent, or by the larger of both."""
@@ -19,6 +24,16 @@ class ErrorScale(StrEnum):
     ABSOLUTE = "absolute"
     RELATIVE = "relative"
     LARGER = "larger"
+
+
+@dataclass(frozen=True)
+class Gives:
+    """What a method may give of a quantity: its value times the factor is of ``quantity``."""
+
+    key: str
+    words: str
+    quantity: str
+    factor: float = 1.0
 
 
 @dataclass(frozen=True)
@@ -64,6 +79,8 @@ class Quantity:
     note: str = ""
     dilutes: bool = False
     """Whether a sample that is too strong may be diluted: what is measured in it counts by volume and stays in it."""
+    gives: tuple[Gives, ...] = ()
+    """What methods without a probe may give of it; empty where all give it as it is."""
     condition: bool = False
     """Whether it is a condition of a visit, and not of the water."""
     reference_c: float | None = None
@@ -108,7 +125,22 @@ class Quantity:
         >>> quantity("orp").number(-231.4), quantity("specific-conductance").number(52_810)
         ('−231', '52\\u202f810')
         """
-        return signed(value, self.decimals) if abs(value) < 10_000 else grouped(round(value, self.decimals))
+        return signed(value, self.decimals) if abs(value) < _GROUPED else grouped(round(value, self.decimals))
+
+    def exact(self, value: float) -> str:
+        """A value that somebody typed, with all its digits.
+
+        Examples
+        --------
+        >>> quantity("turbidity").exact(0.02), quantity("ph").exact(7.4)
+        ('0.02', '7.40')
+        """
+        typed = len(f"{value:.{_MOST_DIGITS}f}".rstrip("0").partition(".")[2])
+        return self.number(value) if typed <= self.decimals or abs(value) >= _GROUPED else signed(value, typed)
+
+    def exact_words(self, value: float, qualifier: str = "") -> str:
+        """A value that somebody typed as a sentence has it, with all its digits."""
+        return f"{self.symbol} {qualifier}{self.exact(value)}{self.after}"
 
     def words(self, value: float, qualifier: str = "") -> str:
         """A value as a sentence has it; ``<`` and ``>`` stand before its number.
@@ -178,5 +210,6 @@ def _quantity(key: str, entry: dict[str, Any]) -> Quantity:
             "error": ErrorScale(entry["error"]),
             "error_decimals": entry.get("error_decimals", entry["decimals"]),
             "shown": tuple(entry.get("shown", ())),
+            "gives": tuple(Gives(**given) for given in entry.get("gives", ())),
         }
     )

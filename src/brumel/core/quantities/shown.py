@@ -36,12 +36,25 @@ class Unit:
         """A value's digits for people: as fine as the quantity's own."""
         return self._digits(self.value(kept), about)
 
-    def spread(self, kept: float, about: Quantity) -> str:
-        """The digits of an uncertainty, which has no offset."""
-        return self._digits(kept * self.factor, about)
+    def exact(self, kept: float, about: Quantity) -> str:
+        """The digits of a value that somebody typed: all of them, where it is shown in the unit that it is kept in."""
+        return about.exact(kept) if (self.factor, self.offset) == (1.0, 0.0) else self.number(kept, about)
 
-    def _digits(self, value: float, about: Quantity) -> str:
-        decimals = about.decimals + max(0, round(-math.log10(self.factor)))
+    def spread(self, kept: float, about: Quantity) -> str:
+        """The digits of an uncertainty, which has no offset; at least one that counts.
+
+        Examples
+        --------
+        >>> from brumel.core.quantities.quantity import quantity
+        >>> [choices("NTU")["NTU"].spread(u, quantity("turbidity")) for u in (0.3, 0.012)]
+        ['0.3', '0.01']
+        """
+        value = kept * self.factor
+        least = -math.floor(math.log10(value)) if 0.0 < value < 1.0 else 0
+        return self._digits(value, about, least)
+
+    def _digits(self, value: float, about: Quantity, least: int = 0) -> str:
+        decimals = max(least, about.decimals + max(0, round(-math.log10(self.factor))))
         return signed(value, decimals) if abs(value) < 10_000 else grouped(round(value, decimals))
 
 

@@ -117,8 +117,10 @@ def with_stabiliser(limits: Mapping[str, Limit]) -> Mapping[str, Limit]:
     return {k: replace(v, low=v.low_with_stabiliser) if v.low_with_stabiliser else v for k, v in limits.items()}
 
 
-def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "") -> Kept:
+def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "", *, typed: bool = False) -> Kept:
     """Whether a value with its U (k = 2) keeps a limit; ``<`` and ``>`` say that it lies beyond what could be seen.
+
+    One that was ``typed`` is said with all its digits.
 
     Examples
     --------
@@ -128,7 +130,7 @@ def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "") ->
     'total Cl₂ below 0.02 mg/L: what is below can\\'t be seen, and the limit is at most 0.01 mg/L. That is not "safe".'
     """
     if qualifier:
-        return _unseen(limit, value, qualifier)
+        return _unseen(limit, value, qualifier, typed)
     about = quantity(limit.quantity)
     margins = [value - limit.low] if limit.low is not None else []
     margins += [limit.high - value] if limit.high is not None else []
@@ -136,7 +138,8 @@ def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "") ->
     act = (limit.act_low is not None and value < limit.act_low) or (
         limit.act_high is not None and value > limit.act_high
     )
-    said = f"{about.words(value)} (U ±{about.number(expanded_u)}, k = 2)"
+    words = about.exact_words(value) if typed else about.words(value)
+    said = f"{words} (U ±{about.number(expanded_u)}, k = 2)"
     if not beyond(expanded_u, margin):
         return Kept(Keeps.WITHIN, f"{said} keeps {limit.words}.")
     if beyond(margin, -expanded_u) and not act:
@@ -145,10 +148,11 @@ def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "") ->
     return Kept(Keeps.BEYOND, f"{said} is beyond the limit, {limit.words}.{now}", act)
 
 
-def _unseen(limit: Limit, value: float, qualifier: str) -> Kept:
+def _unseen(limit: Limit, value: float, qualifier: str, typed: bool) -> Kept:
     about = quantity(limit.quantity)
     side = "below" if qualifier == "<" else "above"
-    said = f"{about.symbol} {side} {about.number(value)}{about.after}"
+    number = about.exact(value) if typed else about.number(value)
+    said = f"{about.symbol} {side} {number}{about.after}"
     low, high = limit.low, limit.high
     if qualifier == "<":
         if low is not None and value <= low:

@@ -11,6 +11,8 @@ from brumel.core.quantities.quantity import Quantity
 from brumel.core.uncertainty import Budget, Contribution
 
 _HOUSE = "rule of this product"
+INSTRUMENT_UNKNOWN = "instrument-unknown"
+"""The finding that nothing is known of what a value was read with: said once for all that it read on a visit."""
 
 
 @dataclass(frozen=True)
@@ -54,9 +56,9 @@ def _instrument(given: PlainValue) -> Iterator[Finding]:
         remedy = "Enter its accuracy on its page in the kit." if given.instrument else "Say what it was read with."
         wide = f"±{about.unknown_at(given.value):.3g} {about.stated_in}"
         yield Finding(
-            "instrument-unknown",
+            INSTRUMENT_UNKNOWN,
             Level.DOUBTFUL,
-            f"{about.words(given.value)}: it is not known {who}; U is taken wide, {wide}.",
+            f"{about.exact_words(given.value)}: it is not known {who}; U is taken wide, {wide}.",
             remedy,
             2,
             _HOUSE,
@@ -67,7 +69,7 @@ def _instrument(given: PlainValue) -> Iterator[Finding]:
         yield Finding(
             "beyond-instrument",
             Level.DOUBTFUL,
-            f"{about.words(given.value)} lies beyond what {given.instrument} can see, which ends at "
+            f"{about.exact_words(given.value)} lies beyond what {given.instrument} can see, which ends at "
             f"{about.number(end or 0.0)}{about.after}.",
             f"Amend it to {side}{about.number(end or 0.0)}"
             + (", or dilute the sample, measure again and multiply." if side == ">" and about.dilutes else "."),
@@ -81,7 +83,7 @@ def _value(given: PlainValue) -> Iterator[Finding]:
         yield Finding(
             "implausible",
             Level.UNFIT,
-            f"{about.words(given.value)} is not a value of natural or pool water.",
+            f"{about.exact_words(given.value)} is not a value of natural or pool water.",
             "Look at the number and its unit, then amend it.",
             2,
         )
@@ -91,7 +93,7 @@ def _value(given: PlainValue) -> Iterator[Finding]:
             yield Finding(
                 "site-range",
                 Level.DOUBTFUL,
-                f"{about.words(given.value)} lies outside what this site is expected to show, "
+                f"{about.exact_words(given.value)} lies outside what this site is expected to show, "
                 f"{about.number(first)} to {about.number(last)}{about.after}.",
                 "Measure again. If it stands, the water has changed: tell the person responsible for it.",
                 5,

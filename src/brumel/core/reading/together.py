@@ -76,6 +76,8 @@ class Worked:
     unit: str
     working: tuple[str, ...]
     basis: tuple[str, ...]
+    qualifier: str = ""
+    """``<`` or ``>`` where it follows from a value below or above what could be seen."""
 
 
 def rests_on(bases: Sequence[tuple[str, Level]]) -> list[Finding]:
@@ -177,7 +179,7 @@ def worked_out(seen: Visit) -> list[Worked]:
     for first in (total_ammonia(known), _combined(known)):
         if first is not None:
             found.append(first)
-            known[first.quantity] = Taken(first.quantity, first.value, first.budget.u)
+            known[first.quantity] = Taken(first.quantity, first.value, first.budget.u, first.qualifier)
     basis = {w.quantity: w.basis for w in found}
     for way in _FOLLOWS:
         if way.quantity in seen or way.does_not_apply(known):
@@ -190,7 +192,7 @@ def worked_out(seen: Visit) -> list[Worked]:
 
 def _worked(way: Follows, seen: Visit) -> Worked | None:
     wanted = {**way.inputs, **{name: key for name, key in way.optional.items() if key in seen}}
-    if any(key not in seen or seen[key].qualifier for key in wanted.values()):
+    if any(key not in seen for key in wanted.values()):
         return None
     given: dict[str, Any] = {name: seen[key].value for name, key in wanted.items()}
     given |= {f"{name}_u": max(seen[key].u, _LEAST_U) for name, key in wanted.items()}
@@ -199,12 +201,30 @@ def _worked(way: Follows, seen: Visit) -> Worked | None:
         answer = calculate(way.calculation, given, said=said)
     except InvalidInputs:
         return None
-    about = quantity(way.quantity)
+    about, budget = quantity(way.quantity), answer.budgets[way.output]
+    slopes = {c.name: c.sensitivity for c in budget.contributions}
+    sides = {_side(seen[key].qualifier, slopes.get(name, 0.0)) for name, key in wanted.items()} - {""}
+    if len(sides) > 1:
+        return None
     basis = tuple(seen[key].record or key for key in wanted.values())
     return Worked(
-        way.quantity, float(answer.outputs[way.output]), _named(answer.budgets[way.output], wanted), about.unit,
-        tuple(answer.working), basis,
+        way.quantity, float(answer.outputs[way.output]), _named(budget, wanted), about.unit, tuple(answer.working),
+        basis, "".join(sides),
     )  # fmt: skip
+
+
+_OTHER_SIDE = {"": "", "<": ">", ">": "<"}
+
+
+def _side(qualifier: str, slope: float) -> str:
+    """On which side of what is worked out its true value lies, where an input lies below or above what could be seen.
+
+    Examples
+    --------
+    >>> _side("<", 0.04), _side("<", -1.0), _side("", 2.0)
+    ('<', '>', '')
+    """
+    return _OTHER_SIDE[qualifier] if slope < 0 else qualifier
 
 
 def _named(budget: Budget, wanted: Mapping[str, str]) -> Budget:
@@ -216,12 +236,17 @@ def _named(budget: Budget, wanted: Mapping[str, str]) -> Budget:
 def _combined(seen: Visit) -> Worked | None:
     """Combined chlorine: total less free; it has no calculation of its own, for it is a difference."""
     free, total = seen.get("free-chlorine"), seen.get("total-chlorine")
-    if free is None or total is None or free.qualifier or total.qualifier or "combined-chlorine" in seen:
+    if free is None or total is None or "combined-chlorine" in seen:
+        return None
+    sides = {_side(total.qualifier, 1.0), _side(free.qualifier, -1.0)} - {""}
+    if len(sides) > 1:
         return None
     shares = [Contribution(quantity(t.quantity).name, t.u, "mg/L", s) for t, s in ((total, 1.0), (free, -1.0))]
     value = total.value - free.value
-    words = f"total {total.value:.2f} − free {free.value:.2f} = {value:.2f} mg/L combined".replace("= -", "= −")
-    return Worked("combined-chlorine", value, Budget.of(shares), "mg/L", (words,), (free.record, total.record))
+    side = "".join(sides)
+    taken = f"total {total.qualifier}{total.value:.2f} − free {free.qualifier}{free.value:.2f}"
+    words = f"{taken} = {side}{value:.2f} mg/L combined".replace("-", "−")
+    return Worked("combined-chlorine", value, Budget.of(shares), "mg/L", (words,), (free.record, total.record), side)
 
 
 def missing(seen: Visit, wanted: Sequence[str]) -> list[Missing]:
@@ -233,7 +258,7 @@ def missing(seen: Visit, wanted: Sequence[str]) -> list[Missing]:
     >>> missing(seen, ["hypochlorous-share"])[0].sentence
     'Hypochlorous share: measure the stabiliser; none was ever added: type 0.'
     """
-    found = []
+    found, contrary = [], _contrary(seen)
     for way in _FOLLOWS:
         if way.quantity not in wanted or way.quantity in seen:
             continue
@@ -241,10 +266,24 @@ def missing(seen: Visit, wanted: Sequence[str]) -> list[Missing]:
         if why := way.does_not_apply(seen):
             found.append(Missing(way.quantity, f"{name} {why}", applies=False))
             continue
+        if way.quantity in contrary:
+            found.append(Missing(way.quantity, f"{name}: {contrary[way.quantity]}"))
+            continue
         lacking = [k for k in way.inputs.values() if k not in seen and _INSTEAD.get(k) not in seen]
         if lacking:
             ways = "; ".join(_SHORTEST.get(k, f"read {quantity(k).name}") for k in lacking)
             found.append(Missing(way.quantity, f"{name}: {ways}."))
+    return found
+
+
+def _contrary(seen: Visit) -> dict[str, str]:
+    """What can't be said because two of its values are bounds to opposite sides, with the sentence, by quantity."""
+    worked, found = {w.quantity for w in worked_out(seen)}, {}
+    for way in _FOLLOWS:
+        bounds = [key for key in way.inputs.values() if key in seen and seen[key].qualifier]
+        if len(bounds) > 1 and way.quantity not in worked and set(way.inputs.values()) <= seen.keys():
+            both = " and ".join(quantity(key).exact_words(seen[key].value, seen[key].qualifier) for key in bounds)
+            found[way.quantity] = f"{both} don't say on which side it lies; measure one of them in its range."
     return found
 
 
@@ -278,7 +317,9 @@ class Pair:
     def holds(self, seen: Visit) -> bool:
         """Whether all of them do."""
         return all(
-            key in seen and (above is None or seen[key].value > above) and (below is None or seen[key].value < below)
+            key in seen
+            and (above is None or (seen[key].value > above and seen[key].qualifier != "<"))
+            and (below is None or (seen[key].value < below and seen[key].qualifier != ">"))
             for key, above, below in self.bounds
         )
 
@@ -373,7 +414,7 @@ def _oxygen(seen: Visit) -> Iterator[Finding]:
 
 def _chlorine(seen: Visit, asks_hocl: bool) -> Iterator[Finding]:
     combined = seen.get("combined-chlorine")
-    if combined is not None and beyond(-combined.value, 2.0 * combined.u):
+    if combined is not None and combined.qualifier != ">" and beyond(-combined.value, 2.0 * combined.u):
         yield Finding(
             "combined-negative",
             Level.UNFIT,

@@ -14,6 +14,10 @@ from brumel.core.sensing.response import Response
 from brumel.core.wording import counted, fahrenheit_meant, signed
 
 _HOUSE = "rule of this product"
+METERS_OWN = "meters-own-line"
+"""The finding that a value is as a meter shows it, and where its U comes from."""
+METER_UNKNOWN = "meter-unknown"
+"""The finding that nothing is known of how exact a meter is: said once for all that it shows on a visit."""
 
 
 @dataclass(frozen=True)
@@ -53,7 +57,7 @@ class JudgedReading:
     assumed: str = "an ideal electrode"
     """What a value rests on where there is no calibration."""
     signal: str = "millivolts"
-    """What its probe's raw signal is called."""
+    """What its probe's raw signal is called; empty where what is shown is the signal."""
     place: Surroundings = field(default_factory=Surroundings)
     still_s: float = 0.0
     """Time constant, s, of a fall that comes of want of movement; 0 where there is none."""
@@ -68,7 +72,9 @@ class MetersOwn:
     lost_calibration: str = ""
     """When it was switched off last, in words, where that ends its calibration; empty where it does not."""
     checked: str = ""
-    """When it was checked last, in words, where its U comes from that check."""
+    """When it was calibrated or checked last, in words, where that still serves."""
+    level: Level = Level.SOUND
+    """What that was judged."""
 
 
 def judge_reading(reading: JudgedReading) -> list[Finding]:
@@ -100,18 +106,32 @@ def _meters_own(reading: JudgedReading, meter: MetersOwn, about: Quantity) -> It
             f"Calibrate it in its {reading.standard}s, then read again.",
             15,
         )
-    known = f" U comes from its last check, {meter.checked}." if meter.checked else ""
+    if meter.checked and meter.level is not Level.SOUND:
+        yield Finding(
+            "meter-run-doubtful" if meter.level is Level.DOUBTFUL else "meter-run-unfit",
+            meter.level,
+            f"The last calibration or check of {meter.label}, {meter.checked}, was judged {meter.level}.",
+            f"Do what its verdict says, check it in a {reading.standard} and note it, then read again.",
+            15,
+        )
+    shown = f"The {about.name} is as {meter.label} shows it"
     if not meter.accuracy_known and not meter.checked:
         wide = f"±{about.unknown_at(reading.value):.3g} {about.stated_in}"
-        known = f" Nothing is known of its accuracy: U is taken wide, {wide}."
-    or_else = "" if meter.accuracy_known else ", or enter its accuracy on the meter's page"
+        signal = f", or type the {reading.signal} where it shows them" if reading.signal else ""
+        yield Finding(
+            METER_UNKNOWN,
+            Level.DOUBTFUL,
+            f"{shown}, and nothing is known of how exact that is: U is taken wide, {wide}.",
+            f"Check it in a {reading.standard} and note it, or enter its accuracy on the meter's page{signal}.",
+            10,
+            _HOUSE,
+        )
+        return
     yield Finding(
-        "meters-own-line",
-        Level.DOUBTFUL,
-        f"The {about.name} is as the meter shows it: its own line stands behind it, not Brumel's.{known}",
-        f"Type the {reading.signal} where the meter shows them{or_else}.",
-        2,
-        _HOUSE,
+        METERS_OWN,
+        Level.SOUND,
+        f"{shown}; U comes from "
+        + (f"its last calibration or check, {meter.checked}." if meter.checked else "its stated accuracy."),
     )
 
 

@@ -6,7 +6,11 @@ from collections.abc import Sequence
 
 from brumel.core.arrays import Number
 from brumel.core.sensing.principle import Coefficient, Conditions, Principle
+from brumel.core.uncertainty import Contribution
 from brumel.core.wording import signed, taken_off
+
+U_WATER_MV = 15.0
+"""Standard uncertainty: aerated water comes to no equilibrium, ±30 mV is usual there (common practice)."""
 
 
 class Metal(Principle):
@@ -36,6 +40,16 @@ class Metal(Principle):
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """Offset, mV; gain."""
         return 1.0, value
+
+    def beyond_the_line(self, value: Number, at: Conditions, calibrated_c: float | None) -> list[Contribution]:
+        """The water itself."""
+        del calibrated_c
+        return self.beyond_any_meter(value, at)
+
+    def beyond_any_meter(self, value: Number, at: Conditions) -> list[Contribution]:
+        """The water: redox couples that never come to rest on the metal."""
+        del value, at
+        return [Contribution("the water's own unrest", U_WATER_MV, "mV", 1.0)]
 
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """From raw to corrected millivolts."""

@@ -21,7 +21,7 @@ Row = Mapping[str, str]
 """What stands in a row, by field, as it is typed."""
 FIELDS: Mapping[str, tuple[str, ...]] = {
     "sites": ("name", "code", "water_kind", "visit_every_days"),
-    "meters": ("label", "serial", "kit", "in_service_on"),
+    "meters": ("label", "serial", "kit", "in_service_on", "accuracy"),
     "probes": ("label", "kind", "serial", "kit", "meter", "reference", "in_service_on"),
     "instruments": ("label", "kind", "kit", "sees"),
     "lots": ("standard", "family", "nominal", "lot_number", "expires_on"),
@@ -104,7 +104,9 @@ def _add(rows: dict[str, list[Row]], gear: Mapping[str, Any], reads: Collection[
         rows["probes"].append(row)
     sees = {q: ends for q, ends in gear.get("sees", {}).items() if q in reads}
     if sees:
-        said = "; ".join(f"{q} {plain_number(low)} {plain_number(high)}" for q, (low, high) in sees.items())
+        said = "; ".join(
+            " ".join([q, plain_number(low), plain_number(high), *gives]) for q, (low, high, *gives) in sees.items()
+        )
         rows["instruments"].append({"label": gear["label"], "kind": gear["instrument"], "kit": _KIT, "sees": said})
 
 

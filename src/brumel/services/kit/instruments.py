@@ -29,6 +29,8 @@ class TypedMeasures:
     low: float | None = None
     high: float | None = None
     accuracy: str = ""
+    gives: str = ""
+    """What its method gives of it, by key, where methods differ."""
 
     @property
     def given(self) -> bool:
@@ -85,7 +87,7 @@ class Instruments:
                 if not typed.given:
                     continue
                 try:
-                    measures[key] = Measures(typed.low, typed.high, read_accuracy(typed.accuracy)).plain
+                    measures[key] = Measures(typed.low, typed.high, read_accuracy(typed.accuracy), typed.gives).plain
                 except CoreError as error:
                     wrong[f"accuracy-{key}"] = str(error)
             if not measures and not wrong:
@@ -123,6 +125,9 @@ def _wrong(session: Session, new: NewInstrument) -> dict[str, str]:
         for name, value in (("low", typed.low), ("high", typed.high)):
             if value is not None and not about.typed[0] <= value <= about.typed[1]:
                 wrong[f"{name}-{key}"] = f"From {from_to(*about.typed)}{about.after}."
+        if typed.given and about.gives and typed.gives not in {g.key for g in about.gives}:
+            ways = ", ".join(f"{g.key} ({g.words})" for g in about.gives)
+            wrong[f"gives-{key}"] = f"Methods differ in what they give: choose by its leaflet. There are {ways}."
         if typed.low is not None and typed.high is not None and typed.low >= typed.high:
             wrong[f"high-{key}"] = "What it can see must end above where it begins."
     return wrong

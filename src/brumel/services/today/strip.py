@@ -8,7 +8,6 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from brumel.core.findings import Level
-from brumel.core.quantities.quantity import quantity
 from brumel.services.kit.states import Held, ProbeState, held_by_run
 from brumel.store import queries, reading_queries, run_queries
 from brumel.store.database import Database
@@ -116,7 +115,7 @@ def _lane(
             Level(r.level),
             "reading",
             r.id,
-            f"{r.where}: {quantity(r.quantity).words(r.value, r.qualifier)}",
+            f"{r.where}: {r.words}",
         )
         for r in readings
     ]

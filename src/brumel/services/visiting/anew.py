@@ -20,7 +20,7 @@ from brumel.services.visiting.correcting import Corrected, Measured, ShownBy, co
 from brumel.services.visiting.history import kept_limits, limits_at
 from brumel.services.visiting.measuring import as_measured, shown_by
 from brumel.services.visiting.rows import in_place_of
-from brumel.store import visit_queries
+from brumel.store import run_queries, visit_queries
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Person
 from brumel.store.models.visit import ReadingBasis, Visit
@@ -53,6 +53,8 @@ class Again:
     session: Session
     clock: Clock
     _meters: dict[uuid.UUID, ShownBy] = field(default_factory=dict)
+    _checked: set[uuid.UUID] = field(default_factory=set)
+    """Probes whose meters were calibrated or checked: what is known of them hangs on the moment."""
     _limits: dict[uuid.UUID | None, Mapping[str, Limit]] = field(default_factory=dict)
 
     def correct(self, old: Reading, measured: Measured) -> Corrected:
@@ -61,8 +63,11 @@ class Again:
         meter = basis = None
         if measured.signal is None:
             meter = self._meters.get(old.probe.id) or shown_by(self.session, old.probe, old.taken_at, self.clock)
-            if meter.accuracy.states_accuracy:
-                self._meters[old.probe.id] = meter
+            if meter.accuracy.states_accuracy and old.probe.id not in self._checked:
+                if run_queries.newest_kept(self.session, old.probe.id, self.clock.now()) is None:
+                    self._meters[old.probe.id] = meter  # at any moment
+                else:
+                    self._checked.add(old.probe.id)
         else:
             _, basis = stored.basis_of(self.session, old.probe.id, old.taken_at)
         found = correct(measured, old.probe, basis, old.site, meter)

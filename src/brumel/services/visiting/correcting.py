@@ -103,13 +103,15 @@ class ShownBy:
     accuracy: Accuracy = field(default_factory=Accuracy)
     own: MetersOwn = field(default_factory=MetersOwn)
     last_check: tuple[KeptPoint, ...] = ()
-    """Where its accuracy is not stated and a check still holds."""
+    """Of a calibration or check that still serves; it goes before what is stated."""
 
     def contributions(self, value: float, about: Quantity, read: str, at: Conditions) -> list[Contribution]:
         """Standard uncertainties (k = 1) of a value that it shows; empty where nothing is known.
 
         ``read`` is the quantity that its accuracy is stated for, which may have another unit than what is sensed.
         """
+        if self.last_check:
+            return of_last_check(self.last_check, about, value)
         if self.accuracy.states_accuracy:
             unit = about.stated_in
             if quantity(read).unit == about.unit:
@@ -117,7 +119,7 @@ class ShownBy:
             each = float(as_read(about.key, read, np.array([1.0]), at, Compensation())[0])
             found = self.accuracy.contributions(value * each, quantity(read).unit)
             return [replace(c, sensitivity=c.sensitivity / each) for c in found]
-        return of_last_check(self.last_check, about, value) if self.last_check else []
+        return []
 
 
 def correct(
@@ -165,7 +167,7 @@ def correct(
             standard=shipped_tolerances(own.key, probe.kind)["standard"],
             instead_of=wanted if wanted != about.key and water.method != "none" else "",
             assumed=own.assumed,
-            signal=own.signal_plural,
+            signal=own.signal_plural if own.signal_unit != about.unit else "",
             place=measured.place,
             still_s=own.still_s(measured.approach, at),
         )

@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from brumel.core.kit.instruments import method_for
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.surroundings import Surroundings
 from brumel.services.clock import Clock
@@ -45,6 +46,28 @@ class Entry:
     despite: str = ""
 
 
+def _as_given(instrument: Instrument | None, key: str, value: TypedValue) -> tuple[str, TypedValue]:
+    """The quantity and the value that an instrument's number is, by what its method gives.
+
+    Raises
+    ------
+    InvalidInput
+        Where methods differ and nobody said what this one gives.
+    """
+    method = method_for(instrument.measures, key) if instrument else None
+    if instrument is None or method is None:
+        return key, value
+    if not method.known:
+        words = " or ".join(dict.fromkeys(g.words.partition(",")[0] for g in quantity(method.asked).gives))
+        raise InvalidInput(
+            {key: f"Say first on the page of {instrument.label} what its method gives: {words}, and as what."}
+        )
+    if method.given is None or (method.factor == 1.0 and method.quantity == key):
+        return key, value
+    typed = f"{value.typed_as or quantity(key).exact(value.value) + quantity(key).after} {method.given.words}"
+    return method.quantity, TypedValue(value.value * method.factor, value.qualifier, typed)
+
+
 @dataclass(frozen=True)
 class Filling:
     """Records the values of one form, at one spot of a visit, within a transaction that is open."""
@@ -69,7 +92,8 @@ class Filling:
         typed, wrong = _read(entries)
         rows = standing_of(self.session, self.visit)
         probes = self._probes(entries)
-        known = Known.of(self.session, self.visit.site, self.at, probes, typed, rows)
+        values = {key: (value.value, value.qualifier) for key, (_, value) in typed.items()}
+        known = Known.of(self.session, self.visit.site, self.at, probes, typed, rows, values)
         warm = self._warm(rows, typed)
         for key in sorted(typed, key=lambda key: _FIRST.index(key) if key in _FIRST else len(_FIRST)):
             try:
@@ -87,8 +111,9 @@ class Filling:
         own = upkeep.senses(probe) if probe else None
         did = own.shown_so(entry.quantity) if own else None
         if probe is None or own is None or did is None:
+            key, value = _as_given(instrument, entry.quantity, value)
             plain = PlainReading(
-                entry.reading_id, entry.quantity, value, instrument, probe, self.spot, None, self.amending, warm.c
+                entry.reading_id, key, value, instrument, probe, self.spot, None, self.amending, warm.c
             )
             add_plain(self.session, plain, self.visit, self.person, self.at, known)
             return
@@ -117,7 +142,7 @@ class Filling:
         if what != "instrument":
             return None, None
         instrument = self.session.get(Instrument, _id(key, entry.quantity))
-        if instrument is None or entry.quantity not in instrument.measures:
+        if instrument is None or method_for(instrument.measures, entry.quantity) is None:
             raise InvalidInput({entry.quantity: "This instrument does not measure it: choose another."})
         return None, instrument
 

@@ -11,15 +11,14 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import Level
-from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.together import Taken, rests_on, worked_out
-from brumel.services.calibrating.stored import finding_rows
+from brumel.services.calibrating.stored import finding_rows, stored_findings
 from brumel.services.clock import Clock
 from brumel.services.visiting.anew import lean
-from brumel.services.visiting.history import limits_at, limits_seen
+from brumel.services.visiting.history import judged_anew, limits_at, limits_seen
 from brumel.services.visiting.plain import Amending, Spot, worked_row
-from brumel.services.visiting.rows import removal_row
+from brumel.services.visiting.rows import in_place_of, removal_row
 from brumel.services.visiting.seen import seen_at, spots_of, standing
 from brumel.store import visit_queries
 from brumel.store.models.base import Source
@@ -37,6 +36,11 @@ class _Rows:
     bases: list[dict[str, Any]] = field(default_factory=list)
     findings: list[dict[str, Any]] = field(default_factory=list)
 
+    def record(self, session: Session) -> None:
+        """Write them."""
+        for model, new in ((Reading, self.readings), (ReadingFinding, self.findings), (ReadingBasis, self.bases)):
+            add_new(session, model, new)
+
 
 def follow_visits(
     session: Session, visits: Sequence[Visit], person: Person, clock: Clock, amended: Collection[uuid.UUID] = ()
@@ -52,13 +56,34 @@ def follow_visits(
     readings = visit_queries.readings_of_visits(session, ids)
     bases = visit_queries.bases_of_readings(session, Reading.visit_id.in_(ids))
     own = {site.id: limits_at(session, site) for v in visits if (site := v.site)}
+    if _judge_anew(session, visits, own, readings, bases, person, at):
+        readings = visit_queries.readings_of_visits(session, ids)
     added = _Rows()
     for visit in visits:
         rows = standing(readings.get(visit.id, ()))
-        limits = limits_seen(own.get(visit.site_id or visit.id, {}), rows)
+        of_site = own.get(visit.site_id or visit.id, {})
+        limits = limits_seen(of_site, rows)
         _follow(visit, rows, bases, limits, person, at, added)
-    for model, new in ((Reading, added.readings), (ReadingFinding, added.findings), (ReadingBasis, added.bases)):
-        add_new(session, model, new)
+    added.record(session)
+
+
+def _judge_anew(
+    session: Session, visits: Sequence[Visit], own: Mapping[uuid.UUID, Mapping[str, Limit]],
+    readings: Mapping[uuid.UUID, Sequence[Reading]], bases: Mapping[uuid.UUID, set[uuid.UUID]], person: Person,
+    at: datetime,
+) -> bool:  # fmt: skip
+    """Amend readings whose limit hangs on what was read, amended or removed since; whether there were any."""
+    added = _Rows()
+    for visit in visits:
+        rows, of_site = standing(readings.get(visit.id, ())), own.get(visit.site_id or visit.id, {})
+        for r in rows:
+            if (found := judged_anew(of_site, limits_seen(of_site, rows), r)) is not None:
+                row = in_place_of(r, uuid.uuid4(), "what its limit hangs on was read or amended", person, at) | found
+                added.readings.append(row)
+                added.findings += [{"reading_id": row["id"], **f} for f in finding_rows(stored_findings(r.findings))]
+                added.bases += [{"reading_id": row["id"], "basis_id": one} for one in bases.get(r.id, ())]
+    added.record(session)
+    return bool(added.readings)
 
 
 def _follow(
@@ -75,11 +100,16 @@ def _follow(
         for found in found_now:
             basis = _records(given, found.basis)
             before = known.get(found.quantity)
-            if before is not None and bases.get(before.id) == set(basis) and _same(before.value, found.value):
+            if (
+                before is not None
+                and bases.get(before.id) == set(basis)
+                and _same(before.value, found.value)
+                and before.qualifier == found.qualifier
+            ):
                 continue
             why = Amending(before.id, "worked out anew") if before else Amending()
             behind = [r for r in rows if r.id in basis]
-            findings = rests_on([(quantity(r.quantity).words(r.value), Level(r.level)) for r in behind])
+            findings = rests_on([(r.words, Level(r.level)) for r in behind])
             taken_at = max((r.taken_at for r in behind), default=at)
             row = worked_row(uuid.uuid4(), found, visit, person, taken_at, limits, spot, why, findings)
             added.readings.append(row | {"recorded_at": at})

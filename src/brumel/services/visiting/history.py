@@ -39,9 +39,10 @@ class Known:
     def of(
         cls, session: Session, site: Site | None, at: datetime, probes: Iterable[Probe] = (),
         quantities: Collection[str] = (), read: Sequence[Reading] = (),
+        typed: Mapping[str, tuple[float, str]] | None = None,
     ) -> Known:  # fmt: skip
-        """Look it up for these probes and quantities, where ``read`` was read already."""
-        limits = limits_seen(limits_at(session, site), read)
+        """Look it up for these probes and quantities, where ``read`` was read already and ``typed`` comes with it."""
+        limits = limits_seen(limits_at(session, site), read, typed)
         return cls(session, site, at, limits, Logs.read(session, probes), _values_of(session, site, at, quantities))
 
     def jump(self, about: Quantity, value: float, u: float) -> list[Finding]:
@@ -71,6 +72,8 @@ class Value:
     value: float
     u: float
     qualifier: str = ""
+    typed: bool = False
+    """Whether somebody typed it as it stands."""
 
 
 def limits_at(session: Session, site: Site | None) -> dict[str, Limit]:
@@ -84,17 +87,37 @@ def limits_at(session: Session, site: Site | None) -> dict[str, Limit]:
     return limits_of(site.water_kind, own)
 
 
-def limits_seen(own: Mapping[str, Limit], readings: Sequence[Reading]) -> Mapping[str, Limit]:
-    """The limits of a water once it was read: with stabiliser in it more free chlorine is wanted."""
-    stabilised = is_stabilised((r.quantity, r.value, r.qualifier) for r in readings)
-    return with_stabiliser(own) if stabilised else own
+def limits_seen(
+    own: Mapping[str, Limit], readings: Sequence[Reading], typed: Mapping[str, tuple[float, str]] | None = None
+) -> Mapping[str, Limit]:
+    """The limits of a water once it was read: with stabiliser in it more free chlorine is wanted.
+
+    ``typed`` are values and qualifiers that come in the same save, in the place of what was read before.
+    """
+    known = {r.quantity: (r.value, r.qualifier) for r in readings} | dict(typed or {})
+    return with_stabiliser(own) if is_stabilised((key, *value) for key, value in known.items()) else own
+
+
+def judged_anew(own: Mapping[str, Limit], now: Mapping[str, Limit], reading: Reading) -> dict[str, Any] | None:
+    """How a reading stands to its limits, where one hangs on what was read, amended or removed since; else None.
+
+    One that was judged by what a supervisor has changed meanwhile keeps its judgement.
+    """
+    if not any(own[key].low_with_stabiliser and reading.quantity == key for key in own):
+        return None
+    value = Value(reading.quantity, reading.value, reading.u, reading.qualifier, typed=reading.as_typed)
+    found = kept_limits(now, value)
+    before = [kept_limits(limits, value)["limits"] for limits in (own, with_stabiliser(own))]
+    return found if reading.limits in before and reading.limits != found["limits"] else None
 
 
 def kept_limits(limits: Mapping[str, Limit], found: Corrected | Value) -> dict[str, Any]:
     """How a reading and what follows from it stand to the limits, as its row keeps it."""
     values = [found] if isinstance(found, Value) else _values(found)
     asked = [
-        (v.quantity, keeps(limits[v.quantity], v.value, 2.0 * v.u, v.qualifier)) for v in values if v.quantity in limits
+        (v.quantity, keeps(limits[v.quantity], v.value, 2.0 * v.u, v.qualifier, typed=v.typed))
+        for v in values
+        if v.quantity in limits
     ]
     plain = [
         {"quantity": key, "keeps": str(k.keeps), "sentence": k.sentence, "act": k.act, "source": limits[key].source}

@@ -12,7 +12,7 @@ import numpy as np
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.kept import serving
-from brumel.core.findings import Acceptance
+from brumel.core.findings import Acceptance, Level
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.care import METER_LOSES
 from brumel.core.kit.readiness import ended
@@ -181,15 +181,13 @@ def shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Show
     accuracy = Accuracy.of(probe.meter.accuracy.get(key))
     lost = ended(upkeep.events_of_its_meter(session, probe), METER_LOSES, at - _REMEMBERED, at)
     when = f"on {clock.said(lost.at)}" if lost else ""
-    meter = ShownBy(accuracy, MetersOwn(probe.meter.label, accuracy.states_accuracy, when))
-    kept = None if lost or accuracy.states_accuracy else run_queries.newest_kept(session, probe.id, at)
+    own = MetersOwn(probe.meter.label, accuracy.states_accuracy, when)
+    kept = None if lost else run_queries.newest_kept(session, probe.id, at)
     if kept is None or kept.signature is None:
-        return meter
+        return ShownBy(accuracy, own)
     if stored.age_days(kept.signature, at) > stored.holds_days_of(kept)[1]:
-        return meter
+        return ShownBy(accuracy, own)
+    level = Level(kept.signature.level)
+    own = replace(own, checked=clock.day_said(clock.local(kept.started_at).date()), level=level)
     points = serving(points_of(kept), principle_of(probe).quantity) or serving(points_of(kept), key)
-    if not points:
-        return meter
-    return replace(
-        meter, own=replace(meter.own, checked=clock.day_said(clock.local(kept.started_at).date())), last_check=points
-    )
+    return ShownBy(accuracy, own, () if level is Level.UNFIT else points)

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from brumel.core.findings import Acceptance, Finding, verdict, worst_first
 from brumel.core.kit.accuracy import Accuracy
-from brumel.core.kit.instruments import Measures
+from brumel.core.kit.instruments import Measures, method_for
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.plain import PlainValue, judge_plain, plain_budget
@@ -100,7 +100,7 @@ def plain_row(
     findings = worst_first([*own, *(() if any(f.code == "site-range" for f in own) else beside)])
     by_probe = Source.DEVICE if new.sensed else Source.TYPED_VALUE
     source = Source.INSTRUMENT if new.instrument else by_probe if new.probe else Source.BY_EYE
-    shown = f"{new.typed.qualifier}{about.number(value)}{about.after}"
+    shown = f"{new.typed.qualifier}{about.exact(value)}{about.after}"
     behind = f" as {_label(new)} {'sensed' if new.sensed else 'gave'} it" if _label(new) else " as typed"
     working = [f"{shown}{behind}" + (f", typed as {new.typed.typed_as}" if new.typed.typed_as else "")]
     row = _row(new.reading_id, visit, person, at, about, value, budget) | {
@@ -115,7 +115,7 @@ def plain_row(
         "temperature_c": new.temperature_c,
         **new.spot.columns,
         **new.amending.columns,
-        **kept_limits(limits, Value(about.key, value, budget.u, new.typed.qualifier)),
+        **kept_limits(limits, Value(about.key, value, budget.u, new.typed.qualifier, typed=True)),
     }  # fmt: skip
     return row, findings
 
@@ -135,11 +135,12 @@ def worked_row(
     about = quantity(found.quantity)
     return _row(key, visit, person, at, about, found.value, found.budget) | {
         "source": Source.DERIVED,
+        "qualifier": found.qualifier,
         "level": str(verdict(findings)),
         "working": list(found.working),
         **spot.columns,
         **amending.columns,
-        **kept_limits(limits, Value(about.key, found.value, found.budget.u)),
+        **kept_limits(limits, Value(about.key, found.value, found.budget.u, found.qualifier)),
     }
 
 
@@ -186,7 +187,8 @@ def _label(new: PlainReading) -> str:
 
 def _measures(new: PlainReading) -> Measures:
     if new.instrument is not None:
-        return Measures.of(new.instrument.measures.get(new.quantity))
+        method = method_for(new.instrument.measures, new.quantity)
+        return method.measures.times(method.factor) if method else Measures()
     if new.sensed:
         return Measures(accuracy=_THERMOMETER)
     if new.probe is not None and new.probe.meter is not None:

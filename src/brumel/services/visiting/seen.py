@@ -10,10 +10,13 @@ from datetime import datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import Finding, Level, verdict
+from brumel.core.kit.instruments import method_for
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.agreement import Agreement, agreement
 from brumel.core.reading.limits import Keeps, Limit, water_kinds, worst
+from brumel.core.reading.plain import INSTRUMENT_UNKNOWN
 from brumel.core.reading.together import Missing, Taken, judge_together, missing_everywhere
+from brumel.core.reading.verdict import METER_UNKNOWN, METERS_OWN
 from brumel.services.errors import NotFound
 from brumel.services.kit import upkeep
 from brumel.services.visiting.correcting import water_of
@@ -21,15 +24,18 @@ from brumel.services.visiting.history import limits_at, limits_seen
 from brumel.services.visiting.plain import Spot
 from brumel.store import queries, visit_queries
 from brumel.store.models.base import Source
-from brumel.store.models.reading import Reading
+from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Instrument, Probe, Site
 from brumel.store.models.visit import EntryKind, Visit, VisitPhoto
 
 _LATELY = timedelta(days=120)
 """So long back is looked for what a quantity was read with (rule of this product)."""
+SAID_ONCE = (METER_UNKNOWN, INSTRUMENT_UNKNOWN)
+"""Findings that are said once for all that one meter or instrument read."""
 CONDITIONS = ("air-temperature", "depth")
 _FOLLOWING: Mapping[str, tuple[str, ...]] = {
     "ammonium-n": ("unionized-ammonia-n",),
+    "total-ammonia-n": ("unionized-ammonia-n",),
     "free-chlorine": ("hypochlorous-share",),
     "hardness": ("saturation-index",),
 }
@@ -64,6 +70,16 @@ class Row:
     def usual(self) -> str:
         """What it was read with last, else the first choice."""
         return self.choices[0].key if self.choices else ""
+
+
+@dataclass(frozen=True)
+class Unknown:
+    """That nothing is known of how exact something is: said once for all that it read on a visit."""
+
+    label: str
+    quantities: tuple[str, ...]
+    meter_id: uuid.UUID | None = None
+    instrument_id: uuid.UUID | None = None
 
 
 @dataclass(frozen=True)
@@ -107,6 +123,23 @@ class VisitView:
         """All readings that stand."""
         found = [r for row in self.rows for r in row.readings] + list(self.worked)
         return [*found, *([self.pressure] if self.pressure else [])]
+
+    @property
+    def unknown(self) -> list[Unknown]:
+        """Meters and instruments of which nothing is known, each once, with what it read."""
+        found: dict[tuple[str, uuid.UUID | None, uuid.UUID | None], list[str]] = {}
+        for r in self.readings:
+            if not any(f.code in SAID_ONCE for f in r.findings):
+                continue
+            meter = r.probe.meter if r.probe else None
+            label = meter.label if meter else r.read_with
+            key = label, meter.id if meter else None, r.instrument_id
+            found.setdefault(key, []).append(quantity(r.quantity).name)
+        return [Unknown(key[0], tuple(dict.fromkeys(names)), *key[1:]) for key, names in found.items()]
+
+    def findings_of(self, reading: Reading) -> list[ReadingFinding]:
+        """What is to be said of one of its readings alone: not that it is as a meter of known exactness shows it."""
+        return [f for f in reading.findings if f.code not in (*SAID_ONCE, METERS_OWN)]
 
     @property
     def level(self) -> Level:
@@ -214,14 +247,17 @@ def seen_of(visit: Visit, everything: Sequence[Reading], hand: AtHand) -> VisitV
     read = [r.quantity for r in rows if r.source != Source.DERIVED]
     skipped = {e.quantity: e.words for e in visit.entries if e.kind == EntryKind.SKIPPED}
     limits = limits_seen(hand.limits, rows)
+    # What a method gives in the place of what the water asks for is read in its place.
+    given = {key: next((k for k in _instead(key) if k in read), key) for key in asked if key not in read}
+    asked = [given.get(key, key) for key in asked]
     keys = [k for k in dict.fromkeys([*asked, *read, *CONDITIONS]) if k != "station-pressure"]
 
     def row(key: str) -> Row:
         about = quantity(key)
         own = tuple(r for r in rows if r.quantity == key and r.source != Source.DERIVED)
         choices = [*_thermometers(probes, key), *(c for p in probes if (c := _probe_choice(p, key)))]
-        choices += [Choice(f"instrument:{i.id}", i.label) for i in instruments if key in i.measures]
-        last = before.get(key)
+        choices += [Choice(f"instrument:{i.id}", i.label) for i in instruments if method_for(i.measures, key)]
+        last = next((before[k] for k in (key, *_instead(key)) if k in before), None)
         choices.sort(key=lambda c: c.key != last)
         expected = site.expected(key) if site else None
         return Row(about, own, tuple(choices), limits.get(key), expected, skipped.get(key, ""), tuple(_agree(own)))
@@ -248,6 +284,11 @@ def seen_of(visit: Visit, everything: Sequence[Reading], hand: AtHand) -> VisitV
         bool(kind and kind.layers),
         tuple(hand.photos),
     )
+
+
+def _instead(key: str) -> list[str]:
+    """What methods without a probe may give in the place of a quantity."""
+    return list(dict.fromkeys(g.quantity for g in quantity(key).gives if g.quantity != key))
 
 
 def _agree(readings: Sequence[Reading]) -> list[Agreement]:

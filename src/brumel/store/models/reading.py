@@ -17,6 +17,7 @@ from sqlalchemy import (
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.core.findings import Acceptance
+from brumel.core.quantities.quantity import quantity
 from brumel.store.models.base import Base, FindingColumns, Source, one_of, own_id
 from brumel.store.models.reference import Instrument, Person, Probe, Site
 from brumel.store.models.visit import Acknowledgement, Visit
@@ -117,6 +118,19 @@ class Reading(Base):
         """Where in the water it was taken, and which of several it is."""
         depth = "" if self.depth_m is None else f"{self.depth_m:.1f} m"
         return ", ".join(part for part in (self.layer, depth, self.replicate) if part)
+
+    @property
+    def as_typed(self) -> bool:
+        """Whether its value is what somebody typed, in the unit that it is kept in: then all its digits are shown."""
+        typed = (Source.BY_EYE, Source.INSTRUMENT, Source.TYPED_VALUE)
+        return self.source in typed and not (self.sensed or self.typed_as or self.surroundings)
+
+    @property
+    def words(self) -> str:
+        """The value as a sentence has it, below or above what could be seen too."""
+        about = quantity(self.quantity)
+        words = about.exact_words if self.as_typed else about.words
+        return words(self.value, self.qualifier)
 
     @property
     def sensed(self) -> bool:

@@ -185,7 +185,10 @@ def _instrument_form(instrument_id: uuid.UUID | None) -> ResponseReturnValue:
             version=typed.version(),
             measures={
                 q.key: TypedMeasures(
-                    typed.number(f"low-{q.key}"), typed.number(f"high-{q.key}"), typed.text(f"accuracy-{q.key}")
+                    typed.number(f"low-{q.key}"),
+                    typed.number(f"high-{q.key}"),
+                    typed.text(f"accuracy-{q.key}"),
+                    typed.text(f"gives-{q.key}"),
                 )
                 for q in shown
             },

@@ -8,6 +8,8 @@ from dataclasses import dataclass, field
 
 from werkzeug.datastructures import MultiDict
 
+from brumel.core.errors import CoreError
+from brumel.core.kit.accuracy import read_accuracy
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.kit.shelf import standards
 from brumel.core.quantities.quantity import of_a_round, quantities, quantity
@@ -27,6 +29,7 @@ _ONLY_THERE = {"meters": ("serial",), "probes": ("serial",), "lots": ("lot_numbe
 """What nobody can propose; a row where none of it is typed is left aside."""
 
 
+SUCH_ACCURACY = "ph ±0.02; oxygen ±2 % of reading; specific-conductance ±1 % of reading"
 _SEES, _SUCH = 3, "ph 4 9; free-chlorine 0.02 6"
 
 
@@ -122,7 +125,29 @@ def _meter(row: FormRow, typed: Typed, taken: Sequence[FormRow]) -> NewMeter:
     read = {probe_kinds()[k].quantity for k in kinds if k in probe_kinds()}
     takes = [k.key for k in probe_kinds().values() if k.quantity in read] or list(probe_kinds())
     label, serial, kit = (typed.text(n) for n in ("label", "serial", "kit"))
-    return NewMeter(row.key, label, serial, kit, typed.day("in_service_on") or services().clock.today(), takes=takes)
+    since = typed.day("in_service_on") or services().clock.today()
+    return NewMeter(row.key, label, serial, kit, since, takes=takes, accuracy=_accuracy(typed.text("accuracy")))
+
+
+def _accuracy(text: str) -> dict[str, str]:
+    """How exact a meter is, by quantity: a quantity's key and what its leaflet states, parted by semicolons.
+
+    Raises
+    ------
+    InvalidInput
+        Where a part names no quantity, or states nothing that can be read.
+    """
+    found = {}
+    for part in filter(None, map(str.strip, text.split(";"))):
+        key, _, stated = part.partition(" ")
+        try:
+            if key not in quantities() or not stated.strip():
+                raise CoreError(f"{key} is no quantity here, or nothing is stated of it.")
+            read_accuracy(stated)
+        except CoreError as error:
+            raise InvalidInput({"accuracy": f"{error} Write it like {SUCH_ACCURACY}."}) from None
+        found[key] = stated
+    return found
 
 
 def _probe(row: FormRow, typed: Typed, meters: Mapping[str, uuid.UUID]) -> NewProbe:
@@ -142,8 +167,8 @@ def _instrument(row: FormRow, typed: Typed) -> NewInstrument:
     measures = {}
     for part in filter(None, (p.split() for p in typed.text("sees").split(";"))):
         ends = Typed(MultiDict(zip(("low", "high"), part[1:], strict=False)))
-        measures[part[0]] = TypedMeasures(ends.number("low"), ends.number("high"))
-        if len(part) != _SEES or ends.errors or part[0] not in quantities():
+        measures[part[0]] = TypedMeasures(ends.number("low"), ends.number("high"), gives=" ".join(part[_SEES:]))
+        if len(part) < _SEES or ends.errors or part[0] not in quantities():
             raise InvalidInput({"sees": f"Write quantity, from and to, parted by semicolons, such as {_SUCH}."})
     return NewInstrument(row.key, typed.text("label"), typed.text("kind"), typed.text("kit"), measures=measures)
 
