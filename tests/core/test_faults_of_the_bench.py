@@ -115,12 +115,12 @@ def test_what_ails_a_probe_is_named_first(
         (Ailment.DRIFTED, "reference-drifted", "the reference has drifted"),
     ],
 )
-def test_what_ails_a_metal_is_named_beside_the_check_that_it_fails(
+def test_what_ails_a_metal_is_named_above_the_check_that_it_fails(
     ailment: Ailment, cause: str, words: str, seed: int
 ) -> None:
     before, now = before_and_ailing("metal", "orp-check", ailment, seed)
     assert cause not in before.found
-    assert list(now.found)[:2] == ["check-residual", cause]
+    assert list(now.found)[:2] == [cause, "check-residual"]
     assert words in now.found[cause]
 
 

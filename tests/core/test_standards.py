@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 
 from brumel.core.errors import CoreError
@@ -11,6 +13,11 @@ from brumel.core.standards.targets import Bottle, check_bottle, target
 
 OWN = ((15.0, 7.05), (25.0, 7.0), (35.0, 6.98))
 HERE, WARM, COLD = Conditions(25.0), Conditions(27.0), Conditions(20.0)
+
+
+def grown(u: float, moved: float) -> float:
+    """Of a label, by what temperature can do to it at most."""
+    return math.hypot(u, moved / math.sqrt(3.0))
 
 
 @pytest.mark.parametrize(
@@ -24,18 +31,31 @@ HERE, WARM, COLD = Conditions(25.0), Conditions(27.0), Conditions(20.0)
         (Bottle("ph-buffer", "technical", 7.0, u=0.003), HERE, 7.0, 0.003, True),
         (Bottle("ph-buffer", "technical", 7.0, OWN), Conditions(15.0), 7.05, 0.01, True),
         (Bottle("ph-buffer", "technical", 7.0, OWN, 0.004), Conditions(35.0), 6.98, 0.004, True),
-        (Bottle("ph-buffer", "technical", 7.0, OWN), Conditions(35.1), 7.0, 0.01, False),
+        # Not known so warm or cold: what temperature does to such a standard at most, from 25 °C, rectangular.
+        (Bottle("ph-buffer", "technical", 7.0, OWN), Conditions(35.1), 7.0, grown(0.01, 0.012 * 10.1), False),
         (Bottle("ph-buffer", "technical-7.01", 7.01), WARM, 7.01, 0.02, True),
-        (Bottle("ph-buffer", "technical-7.01", 7.01), Conditions(27.1), 7.01, 0.02, False),
+        (Bottle("ph-buffer", "technical-7.01", 7.01), Conditions(27.1), 7.01, grown(0.02, 0.012 * 2.1), False),
         (Bottle("ph-buffer", "technical-7.01", 7.01), Conditions(23.0), 7.01, 0.02, True),
         # Any other: 1 % of its label near 25 °C, or its own table.
         (Bottle("conductivity", "", 1413.0), WARM, 1413.0, 14.13, True),
-        (Bottle("conductivity", "", 1413.0), COLD, 1413.0, 14.13, False),
-        (Bottle("conductivity", "", 1413.0, ((15.0, 1147.0), (25.0, 1413.0))), Conditions(14.9), 1413.0, 14.13, False),
+        (
+            Bottle("conductivity", "", 1413.0),
+            COLD,
+            1413.0,
+            grown(14.13, 0.022 * 1413 * (25 - COLD.temperature_c)),
+            False,
+        ),
+        (
+            Bottle("conductivity", "", 1413.0, ((15.0, 1147.0), (25.0, 1413.0))),
+            Conditions(14.9),
+            1413.0,
+            grown(14.13, 0.022 * 1413 * 10.1),
+            False,
+        ),
         # The couple: the label where neither family nor reference tell its value.
         (Bottle("orp", "other", 470.0), HERE, 470.0, 4.7, True),
-        (Bottle("orp", "zobell", 220.0), COLD, 220.0, 2.2, False),
-        (Bottle("orp", "zobell", 220.0), Conditions(7.9, "ag-agcl-sat"), 220.0, 2.2, False),
+        (Bottle("orp", "zobell", 220.0), COLD, 220.0, grown(2.2, 3 * (25 - COLD.temperature_c)), False),
+        (Bottle("orp", "zobell", 220.0), Conditions(7.9, "ag-agcl-sat"), 220.0, grown(2.2, 3 * 17.1), False),
         (
             Bottle("orp", "zobell", 220.0, ((20.0, 231.0), (25.0, 228.0))),
             Conditions(20.0, "ag-agcl-3m"),
@@ -65,12 +85,12 @@ def test_its_value_and_uncertainty(bottle: Bottle, at: Conditions, value: float,
         # Sea water of salinity 35 (PSS-78: 42.92 mS/cm at 15 °C, 47.92 at 20); potassium chloride by its table and,
         # near 25 °C, by 1.91 %/°C; a solution of another kind by its label alone.
         (Bottle("conductivity", "sea-water", 53_065.0), Conditions(15.0), 42_913.0, 443.9, True),
-        (Bottle("conductivity", "sea-water", 53_065.0), Conditions(36.0), 53_065.0, 530.65, False),
+        (Bottle("conductivity", "sea-water", 53_065.0), Conditions(36.0), 53_065.0, grown(530.65, 0.022 * 53_065 * 11), False),
         (Bottle("conductivity", "kcl", 1413.0), Conditions(10.0), 1020.0, 10.6, True),
         (Bottle("conductivity", "kcl", 12_880.0), Conditions(20.0), 11_670.0, 119.9, True),
-        (Bottle("conductivity", "kcl", 12_880.0), Conditions(32.0), 12_880.0, 128.8, False),
+        (Bottle("conductivity", "kcl", 12_880.0), Conditions(32.0), 12_880.0, grown(128.8, 0.022 * 12_880 * 7), False),
         (Bottle("conductivity", "kcl", 84.0), Conditions(24.0), 82.40, 0.844, True),
-        (Bottle("conductivity", "kcl", 84.0), Conditions(20.0), 84.0, 0.84, False),
+        (Bottle("conductivity", "kcl", 84.0), Conditions(20.0), 84.0, grown(0.84, 0.022 * 84 * 5), False),
         (Bottle("conductivity", "other", 84.0), Conditions(26.0), 84.0, 0.84, True),
     ],
 )

@@ -63,6 +63,17 @@ def unsettled_point(world: World) -> tuple[Finding, ...]:
     return world.sign(run_id).findings
 
 
+def slow_in_each(world: World) -> tuple[Finding, ...]:
+    """An electrode that comes to rest by a time constant of 150 s in both buffers."""
+    probe = world.probe(device=True)
+    run_id, services = world.begin(probe), world.at()
+    for step, end in (("neutral", 2.0), ("acid", 175.0)):
+        services.calibrations.begin_step(run_id, uuid.uuid4(), step, world.person)
+        world.samples(probe, [end - 60.0 * math.exp(-t / 150.0) for t in range(900)])
+        services.calibrations.take(run_id, TakePoint(uuid.uuid4(), step), world.person)
+    return world.sign(run_id).findings
+
+
 def beside_a_photometer(world: World) -> tuple[Finding, ...]:
     measures = {"total-chlorine": TypedMeasures(0.02, 6.0, "±0.05, ±4 % of reading, steps of 0.01")}
     new = NewInstrument(uuid.uuid4(), "P-REF", "photometer", "Kit", measures=measures)
@@ -136,6 +147,7 @@ RUNS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
     "not-bracketing": ("doubtful", lambda w: run(w, {"neutral": {}, "acid": {}}, sites=(w.site.id,))),
     "changed-since-last": ("doubtful", after_a_sound_run),
     "not-settled": ("doubtful", unsettled_point),
+    "electrode-slow": ("doubtful", slow_in_each),
     "agreement": ("unfit", beside_a_photometer),
     "order": ("sound", out_of_order),
     "leaves-open": ("doubtful", in_a_combined_solution),

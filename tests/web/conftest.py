@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import html
 from collections.abc import Iterator
 
 import pytest
-from flask import Flask
+from flask import Flask, Response, g, template_rendered
 from flask.testing import FlaskClient
 from tests.conftest import CLOCK
 
@@ -34,3 +35,26 @@ def app(services: Services) -> Flask:
 def client(app: Flask) -> Iterator[FlaskClient]:
     with app.test_client() as made:
         yield made
+
+
+@pytest.fixture(autouse=True)
+def every_refusal_is_shown(app: Flask) -> Iterator[None]:
+    """A page that refuses says every sentence of it: what was typed under "something else" once vanished silently."""
+    unsaid: list[str] = []
+
+    def note(_sender: object, template: object, context: dict[str, object], **_: object) -> None:
+        errors = context.get("errors")
+        g.refused = [str(words) for words in errors.values()] if isinstance(errors, dict) else []
+        del template
+
+    def look(answer: Response) -> Response:
+        if answer.status_code == 422 and answer.mimetype == "text/html" and getattr(g, "refused", None):
+            page = html.unescape(answer.get_data(as_text=True))
+            unsaid.extend(words for words in g.refused if words not in page)
+        return answer
+
+    app.after_request_funcs.setdefault(None, []).append(look)
+    with template_rendered.connected_to(note, app):
+        yield
+    app.after_request_funcs[None].remove(look)
+    assert unsaid == []

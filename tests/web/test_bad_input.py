@@ -45,6 +45,8 @@ EC = {"label": "A-EC", "kit": "Kit A", "own_label": "1"}
 NEW = str(uuid.uuid4())
 READING = {"site": "{site}", "probe": "{ph}", "source": "typed-signal", "signal": "10", "temperature_c": "20"}
 
+MORE = {"more_quantity": "salinity", "id-more": NEW}
+
 CASES: list[tuple[str, dict[str, str], str]] = [
     ("/bench/kept/{ec}", {"cell-constant": "nan"}, "'nan' is not a number"),
     ("/bench/kept/{ec}", {"cell-constant": "1e9"}, "must be −1000 to 1000 /cm"),
@@ -64,6 +66,10 @@ CASES: list[tuple[str, dict[str, str], str]] = [
     ("/shelf/new", LOT | {"content": "-1"}, "must be from 0.1 to"),
     ("/shelf/lots/{lot}/use", {"amount": "20001"}, "how many mL"),
     ("/shelf/lots/{lot}/certificate", {}, "neither a PDF nor a picture"),
+    ("/visits/{visit}", MORE | {"more_value": "3200 ppm"}, "is not in ppm: choose salt as sodium chloride"),
+    ("/visits/{visit}", MORE | {"more_value": "salty"}, "'salty' is not a number"),
+    ("/visits/{visit}", MORE | {"more_value": "99"}, "salinity must be"),
+    ("/rounds/reading", READING | {"temperature_c": "20 psi"}, "can't be in 'psi'"),
     ("/plan/{round}", ROUND, "Choose the sites"),
     ("/visits/{visit}/at-once/immerse", {}, "Choose from one to 5 probes."),
     ("/visits/{visit}/at-once/immerse", {"probe": "tea"}, "Choose from one to 5 probes."),

@@ -42,6 +42,11 @@ def signed_in() -> Any:
     return cast("SignedIn", current_user).person
 
 
+def own_unit(kept: str) -> str:
+    """The unit that the person who is signed in reads in the place of one that is kept."""
+    return str((signed_in().units or {}).get(kept, kept))
+
+
 def page_number() -> int:
     """Which page of a list is asked for, from 1; 404 where that is no number."""
     number = whole_written(request.args.get("page", "1"), 5)

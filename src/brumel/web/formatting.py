@@ -102,9 +102,13 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def own_unit(key: str) -> str:
         return own(key).name
 
+    def own_of(kept: str) -> str:
+        return str((current_user.person.units or {}).get(kept, kept))
+
     for filter_ in (
         own_number,
         own_spread,
+        own_of,
         kept_spread,
         own_unit,
         worst_level,

@@ -12,10 +12,15 @@ from werkzeug.datastructures import MultiDict
 from brumel.core.local_time import NotOneMoment, moment_of
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
+from brumel.core.reckoning.definition import Number
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST, NotANumber, number_typed, whole_written
+from brumel.core.wording import upper_first
 from brumel.services.errors import InvalidInput
 from brumel.services.live.display import ITSELF
+from brumel.services.reckon.units import number_in
+from brumel.web.context import own_unit
 
+_FAR = 1e12
 _FIRST_YEAR, _LAST_YEAR = 1990, 2100
 MEANT = "-meant"
 """Behind the name of a time: which of two readings of it was chosen."""
@@ -101,6 +106,17 @@ class Typed:
             return number_typed(typed)
         except NotANumber as error:
             self.errors[name] = str(error)
+            return None
+
+    def measured(self, name: str, unit: str) -> float | None:
+        """A number in ``unit``, typed with a unit of its own, else in the one that this person reads for it."""
+        typed = self.text(name)
+        if not typed:
+            return None
+        try:
+            return number_in(Number(name, "It", unit, -_FAR, _FAR), typed, own_unit(unit))
+        except ValueError as error:
+            self.errors[name] = upper_first(str(error).removeprefix(f"{name}: ").replace(name, "it"))
             return None
 
     def version(self) -> int | None:

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from brumel.core.calibrating.causes_conductivity import cell_causes, cell_remarks
-from brumel.core.calibrating.causes_glass import family_remarks, glass_causes, other_family_hint
+from brumel.core.calibrating.causes_glass import glass_causes, glass_remarks, other_family_hint
 from brumel.core.calibrating.causes_ion import Stood, ion_causes, ion_remarks, pair_apart
 from brumel.core.calibrating.causes_metal import metal_causes
 from brumel.core.calibrating.causes_oxygen import oxygen_causes, oxygen_remarks
@@ -31,7 +31,7 @@ class Signs:
 
 
 _SIGNS: Mapping[str, Signs] = {
-    "glass": Signs(glass_causes, family_remarks, other_family_hint),
+    "glass": Signs(glass_causes, glass_remarks, other_family_hint),
     "metal": Signs(metal_causes),
     "conductivity": Signs(cell_causes, cell_remarks),
     "membrane": Signs(oxygen_causes, oxygen_remarks),

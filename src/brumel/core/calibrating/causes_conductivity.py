@@ -6,6 +6,8 @@ import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from brumel.core.calibrating.run import JudgedPoint, Run
 from brumel.core.findings import Finding, Level, beyond
 from brumel.core.quantities.conductivity import (
@@ -29,6 +31,8 @@ _ALIKE = 0.06
 _COMPENSATED = 0.012
 _AWAY_FROM_25_C = 3.0
 """Nearer to the reference a compensation can't be told."""
+_OWN_PERCENT_PER_C = (1.9, 2.2)
+"""Coefficients that meters bring from the factory (common practice)."""
 _METER_MINUTES = 10
 _DRY = 0.2
 _MANY_BUBBLES = 0.12
@@ -94,7 +98,12 @@ def meter_causes(off: str, ratio: float, value: float, temperature_c: float | No
     t = REFERENCE_C if temperature_c is None else temperature_c
     solution, (linear, natural) = kcl_curves()["1413"], _factors_at(t)
     own = float(solution(t) / solution(REFERENCE_C))
-    ways = {
+    low, high = _own_coefficients(t)
+    ways: dict[str, float | tuple[float, float]] = {
+        "as much as a coefficient of the meter's own, from 1.9 to 2.2 %/°C, gives on potassium chloride": (
+            low * own,
+            high * own,
+        ),
         "as much as the factor for natural waters gives on potassium chloride": natural * own,
         "as if the meter did not compensate": own,
         "as if it compensated twice": linear**2 * own,
@@ -208,11 +217,24 @@ def _factors_at(temperature_c: float) -> tuple[float, float]:
     )
 
 
-def _way(ways: Mapping[str, float], ratio: float, temperature_c: float) -> str:
-    """The compensation that gives a ratio, in words; empty where none does or none can be told."""
+def _own_coefficients(temperature_c: float) -> tuple[float, float]:
+    """What a meter's own coefficient, which may be any that meters have, multiplies by at least and at most."""
+    ends = [float(linear_factor(temperature_c, percent, REFERENCE_C)) for percent in _OWN_PERCENT_PER_C]
+    return min(ends), max(ends)
+
+
+def _way(ways: Mapping[str, float | tuple[float, float]], ratio: float, temperature_c: float) -> str:
+    """The compensation that gives a ratio, or any between two, in words; empty where none does or none can be told."""
     if not beyond(abs(temperature_c - REFERENCE_C), _AWAY_FROM_25_C):
         return ""
-    far = {words: abs(math.log(ratio / factor)) for words, factor in ways.items() if math.isfinite(factor)}
+
+    def off(factor: float | tuple[float, float]) -> float:
+        if not isinstance(factor, tuple):
+            return abs(math.log(ratio / factor))
+        low, high = factor  # what one way explains alone goes before what any of many would
+        return abs(math.log(ratio / min(max(ratio, low), high))) + _COMPENSATED / 2.0
+
+    far = {words: off(factor) for words, factor in ways.items() if np.isfinite(factor).all()}
     nearest = min(far, key=far.__getitem__, default="")
     return nearest if far.get(nearest, math.inf) <= _COMPENSATED else ""
 
@@ -221,8 +243,8 @@ def _compensated(s: _Seen) -> Finding | None:
     """A meter that compensates though it is said to be off, twice, or by a factor that is not potassium chloride's."""
     t = s.point.temperature_c
     linear, natural = _factors_at(t)
-    ways = {
-        "the meter compensated to 25 °C although it was said to be off": linear,
+    ways: dict[str, float | tuple[float, float]] = {
+        "the meter compensated to 25 °C although it was said to be off": _own_coefficients(t),
         "the meter compensated for natural waters although it was said to be off": natural,
         "it was compensated twice": linear**2,
         "a compensation was undone that the meter had not done": 1.0 / linear,

@@ -18,6 +18,12 @@ _HOUSE = "rule of this product"
 _PLAUSIBLE_SLOPE = (85.0, 107.0)
 _PLAUSIBLE_RESIDUAL_PH = 0.15
 _FAMILY_FIT_PH = 0.02
+_CRACKED_MV = (-25.0, 35.0)
+"""A cracked bulb or a wet connector gives −10 to +20 mV in every buffer (common practice), and the reference's own."""
+_SLOW_S, _VERY_SLOW_S = 300.0, 600.0
+"""Longer than a sound electrode's slow part takes in each buffer, and in any (rule of this product)."""
+_FAMILIES_APART_PH = 1.0
+"""So far apart two buffers of different families may be taken for each other: 9.18 for 10.01."""
 _LEAST_STEP_MV = 25.0
 """Buffers whose Nernstian step is smaller can't be told apart by it (rule of this product)."""
 
@@ -26,14 +32,15 @@ def glass_causes(run: Run) -> Iterator[Finding]:
     """A cause where one buffer stood for another; nothing where the signal is plausible."""
     same = _same_potential(run)
     pairs = list(combinations(run.points, 2))
-    if same and len(same) == len(pairs) and len(pairs) > 1:
+    if same and len(same) == len(pairs) and (len(pairs) > 1 or _like_a_crack(run)):
         low = min(p.point.signal for p in run.points)
         high = max(p.point.signal for p in run.points)
         yield Finding(
             "same-potential",
             Level.UNFIT,
-            f"Every buffer gave nearly the same potential, {low:.1f} to {high:.1f} mV.",
-            "Look for a cracked bulb or a wet connector; dry the plug and repeat. Still the same: replace.",
+            f"Every buffer gave nearly the same potential, {low:.1f} to {high:.1f} mV: a cracked bulb or a wet "
+            f"connector{' does so, or the neutral buffer was taken twice' if len(pairs) == 1 else ''}.",
+            "Read the labels, look at bulb and plug, dry the plug, repeat in fresh buffer. Still the same: replace.",
             run.tolerances.redo_minutes,
         )
         return
@@ -56,6 +63,29 @@ def glass_causes(run: Run) -> Iterator[Finding]:
             "Put the probe into the right buffers and repeat those points.",
             run.tolerances.redo_minutes,
         )
+
+
+def _like_a_crack(run: Run) -> bool:
+    """Whether all potentials lie where a cracked bulb or a wet connector holds them."""
+    low, high = _CRACKED_MV
+    return all(low <= p.point.signal <= high for p in run.points)
+
+
+def _slow(run: Run) -> Iterator[Finding]:
+    """An electrode that takes long in every buffer, or very long in one."""
+    took = [(p.label, p.settling_s) for p in run.points if p.settling_s is not None]
+    slow = [(label, seconds) for label, seconds in took if seconds > _SLOW_S]
+    if not slow or (len(slow) < len(took) and max(s for _, s in slow) <= _VERY_SLOW_S):
+        return
+    most = max(seconds for _, seconds in slow)
+    yield Finding(
+        "electrode-slow",
+        Level.DOUBTFUL,
+        f"{upper_first(' and '.join(label for label, _ in slow))} took up to {most / 60.0:.0f} min to settle, where "
+        "up to three are usual: a dried-out or coated bulb, a clogged junction, or cold.",
+        "Clean it, soak it for two hours in storage solution, calibrate anew; still slow: replace it.",
+        150,
+    )
 
 
 def _same_potential(run: Run) -> list[tuple[JudgedPoint, JudgedPoint]]:
@@ -93,22 +123,27 @@ def _swapped(run: Run) -> tuple[JudgedPoint, ...]:
 
 def other_family_hint(run: Run) -> str:
     """A sentence that names the buffer family which the signal fits better, if there is one."""
+    best, least = "", _FAMILY_FIT_PH
     for point in run.points:
         for other in shipped_buffers().values():
-            if other.family == point.family or beyond(abs(other.nominal_ph - (point.nominal or 0.0)), 0.2):
+            apart = abs(other.nominal_ph - (point.nominal or 0.0))
+            if other.family == point.family or beyond(apart, _FAMILIES_APART_PH):
                 continue
             value = value_or_none(other, point.temperature_c)
             if value is None:
                 continue
             exchanged = [replace(p.point, value=value) if p is point else p.point for p in run.points]
             found = fit(run.response.principle, exchanged)
-            if _plausible(found) and max(map(abs, found.residuals)) <= _FAMILY_FIT_PH:
-                return f" The signal fits better if the {point.label} was {other.name} ({FAMILIES[other.family]})."
-    return ""
+            largest = max(map(abs, found.residuals))
+            if _plausible(found) and largest <= least:
+                words = f" The signal fits better if the {point.label} was {other.name} ({FAMILIES[other.family]})."
+                best, least = words, largest
+    return best
 
 
-def family_remarks(run: Run) -> Iterator[Finding]:
-    """Families mixed, or such as two buffers can't verify."""
+def glass_remarks(run: Run) -> Iterator[Finding]:
+    """An electrode that is slow; families mixed, or such as two buffers can't verify."""
+    yield from _slow(run)
     families = sorted({p.family for p in run.points})
     if len(families) > 1:
         yield Finding(

@@ -108,21 +108,21 @@ def ion_causes(run: Run) -> Iterator[Finding]:
     """Temperatures apart and standards mistaken before the gap that they spoil; a tip that was not hydrated."""
     minutes, same = run.tolerances.redo_minutes, 100.0 * run.tolerances.same_signal_share
     for pair in pairs_of(run):
-        if pair.percent < 0:
+        if abs(pair.percent) < same:
+            yield Finding(
+                "same-standard",
+                Level.UNFIT,
+                f"{upper_first(pair.words)}: one standard twice, or a dead tip.",
+                "Look at both bottles, rinse, repeat the pair; still none: fit a new tip and hydrate it for 24 hours.",
+                minutes,
+            )
+        elif pair.percent < 0:
             yield Finding(
                 "standards-swapped",
                 Level.UNFIT,
                 f"{upper_first(pair.words)}: it goes the wrong way. High and low are swapped, or the tip "
                 "is for the other ion.",
                 "Look at both bottles and at the tip, then repeat the pair.",
-                minutes,
-            )
-        elif pair.percent < same:
-            yield Finding(
-                "same-standard",
-                Level.UNFIT,
-                f"{upper_first(pair.words)}: one standard twice, or a dead tip.",
-                "Look at both bottles, rinse, repeat the pair; still none: fit a new tip and hydrate it for 24 hours.",
                 minutes,
             )
         elif beyond(pair.apart_c, PAIR_C):

@@ -243,7 +243,7 @@ def _target(at: _At, lot: _At | None, step: Step, where: Conditions) -> Target:
         return Target(given.number("value"), given.number("u", 0.0, 1e12), given.flag("known", otherwise=True))
     if lot is not None:
         standard = lot.one_of("standard", list(standards()))
-        nominal = lot.number("nominal") if standards()[standard].needs_value else None
+        nominal = lot.number("nominal") if standards()[standard].needs_value else lot.maybe("nominal")
         bottle = bottle_of(standard, lot.text("family", ""), nominal, lot.plain("table"),
                            lot.maybe("certificate_u"))  # fmt: skip
         check_bottle(bottle)

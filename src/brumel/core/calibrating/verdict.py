@@ -22,6 +22,7 @@ _TAKEN_OVER_WORDS = {
     Origin.ASSUMED: "assumed, for no full run is known",
     Origin.CARRIED: "carried over from the last full run",
 }
+_FOLLOWS = "It follows from the finding above: fix that first."
 _LEAST_SHARE = 0.001
 _FEW_POINTS = 3
 """From so many adjusted points on, and more than coefficients, residuals tell of the line (rule of this product)."""
@@ -36,14 +37,15 @@ def judge_run(run: Run) -> list[Finding]:
     buffer twice, fouled) is named before the numbers it spoils.
     """
     signs = signs_of(run.response.principle.key)
-    causes = list(signs.causes(run))
+    unknown, causes = list(_unknown_targets(run)), worst_first(signs.causes(run))
     numbers = [*_coefficients(run), *_residuals(run), *_checks(run), *_scatter(run)]
-    if causes:
-        follows = "It follows from the finding above: fix that first."
-        numbers = [f if f.level is Level.SOUND else replace(f, remedy=follows, minutes=None) for f in numbers]
+    remarks = list(signs.remarks(run))
+    if any(c.level is Level.UNFIT for c in causes):
+        # A number that the run makes absurd is no news, sound or not.
+        numbers, remarks = ([f for f in found if f.level is not Level.SOUND] for found in (numbers, remarks))
     around = [
         *despite_findings(run.despite),
-        *signs.remarks(run),
+        *remarks,
         *_points(run),
         *_temperatures(run),
         *_change(run),
@@ -51,7 +53,12 @@ def judge_run(run: Run) -> list[Finding]:
         *_order(run),
         *_left_open(run),
     ]
-    return worst_first([*causes, *numbers, *around])
+    if not (unknown or causes):
+        return worst_first([*numbers, *around])
+    # What is explained stands below what explains it, whatever their levels.
+    explained = [replace(f, remedy=_FOLLOWS, minutes=None) for f in numbers if f.level is not Level.SOUND]
+    rest = worst_first([*(f for f in numbers if f.level is Level.SOUND), *around])
+    return [*worst_first(unknown), *causes, *worst_first(explained), *rest]
 
 
 def _quantity(run: Run) -> Quantity:
@@ -177,16 +184,6 @@ def _points(run: Run) -> Iterator[Finding]:
                 5,
             )
         yield from out_of_date(p.expired_days, p.over_open_days, f"{p.label} when it was taken")
-        if not p.target_known:
-            yield Finding(
-                "standard-temperature",
-                Level.DOUBTFUL,
-                f"The value of {p.label} at {p.temperature_c:.1f} °C is not known; its label was used."
-                f"{_unit_asked(p.temperature_c)}",
-                f"Bring the {run.tolerances.standard} to a temperature that its table covers (25 ± 2 °C without a "
-                "table), or enter the lot's own table.",
-                20,
-            )
         if p.deviations:
             yield Finding(
                 "deviation",
@@ -194,6 +191,22 @@ def _points(run: Run) -> Iterator[Finding]:
                 f"{upper_first(p.label)}: {'; '.join(p.deviations)}.{_carried(run, before, p)}",
                 "Repeat the point as the method says, if the reading matters.",
                 5,
+            )
+
+
+def _unknown_targets(run: Run) -> Iterator[Finding]:
+    """Standards whose value at their temperature is not known: the first cause of whatever is off."""
+    for p in run.points:
+        if not p.target_known:
+            off = run.tolerances.residual.words(2.0 * p.point.u_value, p.point.value, _quantity(run)).lstrip("+")
+            yield Finding(
+                "standard-temperature",
+                Level.DOUBTFUL,
+                f"The value of {p.label} at {p.temperature_c:.1f} °C is not known; its label was used, and may be off "
+                f"by {off} there.{_unit_asked(p.temperature_c)}",
+                f"Bring the {run.tolerances.standard} to a temperature that its table covers (25 ± 2 °C without a "
+                "table), or enter the lot's own table.",
+                20,
             )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any
 
@@ -76,6 +76,10 @@ class Quantity:
     unknown_u: float | None = None
     unknown_percent: float = 0.0
     round_order: int | None = None
+    also: Mapping[str, float] = field(default_factory=dict, hash=False)
+    """Units that it may be typed in beside those that its own can be converted from, each as so much of its own."""
+    elsewhere: Mapping[str, str] = field(default_factory=dict, hash=False)
+    """Units that belong to another quantity which people call by the same name, and that quantity."""
     note: str = ""
     dilutes: bool = False
     """Whether a sample that is too strong may be diluted: what is measured in it counts by volume and stays in it."""

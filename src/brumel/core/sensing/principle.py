@@ -181,6 +181,11 @@ class Principle(ABC):
     """What a meter displays instead of the bare signal; empty where it displays that."""
     display_unit: ClassVar[str] = ""
 
+    @property
+    def typed_unit(self) -> str:
+        """The unit of what is typed as its signal."""
+        return self.display_unit or self.signal_unit
+
     @abstractmethod
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
         """What each coefficient is multiplied by."""

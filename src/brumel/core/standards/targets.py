@@ -35,6 +35,10 @@ KCL, SEA_WATER = "kcl", "sea-water"
 _WARMER_C = 0.1
 _U_COUPLE_MV = 5.0 / 3**0.5
 _U_LABEL_PERCENT = 1.0
+_PER_C: Mapping[str, tuple[float, float]] = {PH_BUFFER: (0.012, 0.0), "orp": (3.0, 0.0), CONDUCTIVITY: (0.0, 2.2)}
+"""What temperature does to a standard at most, a degree: absolute, and in percent. Of the printed buffers borax and
+carbonate move most, 0.011 near 5 °C; ZoBell's couple by 2.9 mV on a saturated electrode; salts by 2.2 % (common
+practice)."""
 
 
 @dataclass(frozen=True)
@@ -91,10 +95,23 @@ def target(bottle: Bottle, at: Conditions) -> Target:
     return _WAYS.get(bottle.standard, _by_label)(bottle, at)
 
 
+def _unknown(bottle: Bottle, at: Conditions, value: float, u: float) -> Target:
+    """A label's value where nothing says what the standard is: u grows by what temperature can do to such a one.
+
+    Limits, rectangular: so much a degree from 25 °C (:data:`_PER_C`).
+    """
+    far_c = abs(float(at.temperature_c) - LABEL_TEMPERATURE_C)
+    absolute, percent = _PER_C.get(bottle.standard, (0.0, 0.0))
+    moved = far_c * (absolute + percent / 100.0 * abs(value))
+    return Target(value, math.hypot(u, moved / math.sqrt(3.0)), known=False)
+
+
 def _buffer(bottle: Bottle, at: Conditions) -> Target:
     chosen = buffer_of_label(bottle.family, bottle.label, table=bottle.table, u_ph=bottle.u)
     value = value_or_none(chosen, float(at.temperature_c))
-    return Target(chosen.nominal_ph if value is None else value, chosen.u_ph, value is not None)
+    if value is None:
+        return _unknown(bottle, at, chosen.nominal_ph, chosen.u_ph)
+    return Target(value, chosen.u_ph, known=True)
 
 
 def _couple(bottle: Bottle, at: Conditions) -> Target:
@@ -119,7 +136,7 @@ def _salt(bottle: Bottle, at: Conditions) -> Target:
     value = _salt_value(bottle, t)
     if value is None:
         return _by_label(bottle, at)
-    certificate = _by_label(bottle, at).u / bottle.label
+    certificate = _u_of_label(bottle) / bottle.label
     warmer = _salt_value(bottle, t + _WARMER_C) or value
     return Target(value, math.hypot(value * certificate, (warmer - value) / _WARMER_C * U_TEMPERATURE_C), known=True)
 
@@ -149,14 +166,21 @@ def _steady(bottle: Bottle, at: Conditions) -> Target:
     return replace(_by_label(bottle, at), known=True)
 
 
+def _u_of_label(bottle: Bottle) -> float:
+    """Its certificate's, else a percent of what its label says."""
+    return abs(bottle.label) * _U_LABEL_PERCENT / 100.0 if bottle.u is None else bottle.u
+
+
 def _by_label(bottle: Bottle, at: Conditions) -> Target:
     """The lot's own table, or its label near 25 °C."""
-    t = float(at.temperature_c)
-    u = abs(bottle.label) * _U_LABEL_PERCENT / 100.0 if bottle.u is None else bottle.u
+    t, u = float(at.temperature_c), _u_of_label(bottle)
     if bottle.table:
-        known = bottle.table[0][0] <= t <= bottle.table[-1][0]
-        return Target(float(curve_through(bottle.table)(t)) if known else bottle.label, u, known)
-    return Target(bottle.label, u, abs(t - LABEL_TEMPERATURE_C) <= LABEL_TOLERANCE_C)
+        if bottle.table[0][0] <= t <= bottle.table[-1][0]:
+            return Target(float(curve_through(bottle.table)(t)), u, known=True)
+        return _unknown(bottle, at, bottle.label, u)
+    if abs(t - LABEL_TEMPERATURE_C) <= LABEL_TOLERANCE_C:
+        return Target(bottle.label, u, known=True)
+    return _unknown(bottle, at, bottle.label, u)
 
 
 def families_of(standard: str) -> Mapping[str, str]:

@@ -163,7 +163,7 @@ def _typed_signal(run: CalibrationRun, take: TakePoint) -> Signal:
     signal, warmth = take.typed_signal, "temperature_c" if own.asks_temperature else "reference"
     temperature_c = take.typed_temperature_c if own.asks_temperature else take.reference
     shown = own.display_name or own.signal_name
-    check_number(wrong, "signal", signal, own.signal_range, own.display_unit or own.signal_unit, shown)
+    check_number(wrong, "signal", signal, own.signal_range, own.typed_unit, shown)
     check_number(wrong, warmth, temperature_c, TEMPERATURE_RANGE_C, "°C", "temperature")
     wrong |= wrong_of_meter(own, take.meter_did)
     if wrong or signal is None or temperature_c is None:

@@ -232,7 +232,7 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
         wrong["amend_reason"] = "An amendment needs its reason in words."
     own = principle_of(probe) if probe else None
     if own is not None and new.source == Source.TYPED_SIGNAL:
-        unit = own.display_unit or own.signal_unit
+        unit = own.typed_unit
         check_number(wrong, "signal", new.signal, own.signal_range, unit, own.display_name or own.signal_name)
     if own is not None and new.source == Source.TYPED_VALUE:
         about = quantity(own.shown_quantity(new.meter_did))

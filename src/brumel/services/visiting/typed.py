@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from brumel.core.quantities.quantity import Quantity
+from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reckoning.definition import Number
+from brumel.core.typed import number_and_rest
+from brumel.core.wording import upper_first
 from brumel.services.errors import InvalidInput, check_value
 from brumel.services.reckon.units import number_in, units_of
 
@@ -23,7 +25,7 @@ class TypedValue:
 
 def units_for(about: Quantity) -> list[str]:
     """The units that a quantity may be typed in, the one that it is kept in first."""
-    return units_of(_input(about))
+    return [*(units_of(_input(about)) or ([""] if about.also else [])), *about.also]
 
 
 def read_value(about: Quantity, text: str, unit: str = "", name: str = "") -> TypedValue:
@@ -47,7 +49,7 @@ def read_value(about: Quantity, text: str, unit: str = "", name: str = "") -> Ty
     qualifier = bare[0] if bare[:1] in _SIDES and bare else ""
     bare = bare.removeprefix(qualifier).strip()
     try:
-        value = number_in(_input(about), bare, unit)
+        value = _in_its_unit(about, bare, unit)
     except ValueError as error:
         raise InvalidInput({name: str(error)}) from None
     wrong: dict[str, str] = {}
@@ -56,6 +58,23 @@ def read_value(about: Quantity, text: str, unit: str = "", name: str = "") -> Ty
         raise InvalidInput(wrong)
     own = f"{bare} {unit}".strip() if unit and unit != about.unit and not _has_unit(bare) else bare
     return TypedValue(value, qualifier, own if own != bare or _has_unit(bare) else "")
+
+
+def _in_its_unit(about: Quantity, text: str, unit: str) -> float:
+    parts = number_and_rest(text)
+    typed = (parts[1] if parts else "") or unit
+    factor = about.also.get(typed)
+    if typed in about.elsewhere:
+        other = quantity(about.elsewhere[typed]).name
+        raise ValueError(f"{upper_first(about.name)} is not in {typed}: choose {other}, which is.")
+    if parts is None or factor is None:
+        return number_in(_input(about), text, unit)
+    # What is a hundredth of a degree stays one: a conversion is kept to the digits that count.
+    return float(f"{number_in(_bare(about), parts[0]) * factor:.12g}")
+
+
+def _bare(about: Quantity) -> Number:
+    return Number(about.name, about.name, "", *about.typed)
 
 
 def _input(about: Quantity) -> Number:

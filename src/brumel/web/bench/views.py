@@ -10,7 +10,7 @@ from flask.typing import ResponseReturnValue
 from werkzeug.datastructures import MultiDict
 
 from brumel.core.calibrating.methods import deviations, rinse_from, rinses, roles
-from brumel.core.quantities.quantity import quantities, rule_of
+from brumel.core.quantities.quantity import quantities, quantity, rule_of
 from brumel.core.reading.pressure import KINDS, UNITS_HPA, Pressure
 from brumel.core.reading.water import BY_METERS
 from brumel.services.calibrating.kept import NewKept, TypedPoint
@@ -117,7 +117,9 @@ def kept(probe_id: uuid.UUID) -> ResponseReturnValue:
             points={
                 c.key: TypedPoint(
                     typed.record_id(f"{c.key}-lot"),
-                    *(typed.number(f"{c.key}-{name}") for name in ("reference", "temperature_c", "before", "after")),
+                    typed.number(f"{c.key}-reference"),
+                    typed.measured(f"{c.key}-temperature_c", "°C"),
+                    *(typed.measured(f"{c.key}-{name}", quantity(c.quantity).unit) for name in ("before", "after")),
                 )
                 for c in form.kind.checks
             },
@@ -177,8 +179,8 @@ def _typed_point(typed: Typed, view: RunView, step: StepView) -> TakePoint:
     return TakePoint(
         point_id=typed.record_id(f"{step.key}-id") or uuid.uuid4(),
         step=step.key,
-        typed_signal=typed.number(f"{step.key}-signal"),
-        typed_temperature_c=typed.number(f"{step.key}-temperature_c"),
+        typed_signal=typed.measured(f"{step.key}-signal", view.principle.typed_unit),
+        typed_temperature_c=typed.measured(f"{step.key}-temperature_c", "°C"),
         device=False,
         meter_did=typed.meter_did(),
         unsettled_reason=typed.text(f"{step.key}-unsettled_reason"),
@@ -211,8 +213,8 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
     point = TakePoint(
         point_id=typed.new_record_id(),
         step=typed.text("step"),
-        typed_signal=typed.number("signal"),
-        typed_temperature_c=typed.number("temperature_c"),
+        typed_signal=typed.measured("signal", services().calibrations.view(run_id).principle.typed_unit),
+        typed_temperature_c=typed.measured("temperature_c", "°C"),
         device=device,
         meter_did={} if device else typed.meter_did(),
         unsettled_reason=typed.text("unsettled_reason"),

@@ -19,6 +19,7 @@ from brumel.core.typed import whole_written
 from brumel.services.calibrating.stored import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.states import ProbeState
+from brumel.services.kit.upkeep import senses
 from brumel.services.live.channels import positions_of
 from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.measuring import NewReading
@@ -98,6 +99,12 @@ def reading() -> ResponseReturnValue:
     return _record_reading()
 
 
+def _typed_unit(probe_id: uuid.UUID | None) -> str:
+    """The unit of what is typed as a probe's signal; empty where there is no such probe."""
+    own = senses(services().states.probe(probe_id)) if probe_id else None
+    return own.typed_unit if own else ""
+
+
 def _record_reading() -> ResponseReturnValue:
     typed = Typed(request.form)
     source = typed.text("source")
@@ -109,10 +116,10 @@ def _record_reading() -> ResponseReturnValue:
         source=source,
         visit_id=typed.record_id("visit"),
         after_seq=whole_written(typed.text("after")),
-        signal=typed.number("signal") if source == "typed-signal" else None,
-        temperature_c=typed.number("temperature_c"),
+        signal=typed.measured("signal", _typed_unit(typed.record_id("probe"))) if source == "typed-signal" else None,
+        temperature_c=typed.measured("temperature_c", "°C"),
         shown=typed.number("shown") if source == "typed-value" else None,
-        meter_setting_c=typed.number("meter_setting_c") if source == "typed-value" and not automatic else None,
+        meter_setting_c=typed.measured("meter_setting_c", "°C") if source == "typed-value" and not automatic else None,
         meter_did=typed.meter_did() if source != "device" else {},
         place=typed.place(),
         taken_at=typed.moment("taken_at", services().clock.timezone),

@@ -170,7 +170,9 @@ def save(visit_id: uuid.UUID) -> ResponseReturnValue:
             raise InvalidInput(typed.errors | unreadable(entries))
         services().visits.save(visit_id, wanted, signed_in())
     except InvalidInput as wrong:
-        return _page(visit_id, wrong.fields, request.form), 422
+        more = typed.text("more_quantity")
+        fields = {("more_value" if name == more and more not in keys else name): w for name, w in wrong.fields.items()}
+        return _page(visit_id, fields, request.form), 422
     return redirect(url_for("visits.visit", visit_id=visit_id, saved=1))
 
 

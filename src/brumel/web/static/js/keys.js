@@ -13,6 +13,14 @@ document.addEventListener("keydown", (event) => {
   }
 });
 
+// What was refused is gone to, whatever folds around it; on a phone it may lie far down.
+const refused = document.querySelector("[aria-invalid='true']") ?? document.querySelector(".field-error, .flash-error");
+if (refused) {
+  for (let around = refused.closest("details"); around; around = around.parentElement.closest("details")) around.open = true;
+  refused.focus({ preventScroll: true });
+  refused.scrollIntoView({ block: "center" });
+}
+
 // What a step asks is answered at once where all is so.
 document.querySelectorAll("[data-all-so]").forEach((button) => button.addEventListener("click", () => {
   const boxes = button.closest("fieldset").querySelectorAll("[name=so]");
