@@ -26,6 +26,7 @@ from urllib.parse import urlencode, urlsplit
 import gsw
 import numpy as np
 from bench_against import against
+from bench_causes import causes
 from bench_faults import soak
 from bench_hostile import hostile
 from bench_screens import screens, under_load
@@ -318,7 +319,7 @@ def plan() -> None:
 USUAL: dict[str, Callable[[], None]] = {"screens": screens, "live": live, "core": core, "plan": plan}
 BENCHES = (
     USUAL
-    | {"visits": visits, "load": load, "truth": truth, "faults": soak, "hostile": hostile}
+    | {"visits": visits, "load": load, "truth": truth, "faults": soak, "hostile": hostile, "causes": causes}
     | {f"truth-{n}": partial(truth, [n]) for n in (*TABLES, *KINDS_OF_THE_BENCH)}
 )
 

@@ -135,6 +135,7 @@ RUNS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
     "same-potential": ("unfit", lambda w: run(w, three(cup="7.00") | {"acid": {"cup": "7.00", "off_ph": 0.02}})),
     "one-point": ("doubtful", lambda w: run(w, {"neutral": {}})),
     "family-not-verified": ("sound", lambda w: run(w, {"neutral": {}, "acid": {}})),
+    "another-family": ("unfit", lambda w: run(w, three() | {"alkaline": {"off_ph": -0.83 + 0.045}})),
     "mixed-families": ("doubtful", lambda w: run(w, three(), lots={"neutral": "primary 6.865"})),
     "lot-expired": ("unfit", lambda w: run(w, three(), lots={"acid": "old 4.01"})),
     "lot-open-too-long": ("unfit", lambda w: run(w, three(), lots={"alkaline": "stale 10.01"})),

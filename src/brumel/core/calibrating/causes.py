@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from brumel.core.calibrating.causes_conductivity import cell_causes, cell_remarks
-from brumel.core.calibrating.causes_glass import glass_causes, glass_remarks, other_family_hint
+from brumel.core.calibrating.causes_glass import glass_causes, glass_remarks
 from brumel.core.calibrating.causes_ion import Stood, ion_causes, ion_remarks, pair_apart
 from brumel.core.calibrating.causes_metal import metal_causes
 from brumel.core.calibrating.causes_oxygen import oxygen_causes, oxygen_remarks
@@ -21,17 +21,16 @@ def _nothing(run: Run) -> Iterator[Finding]:
 
 @dataclass(frozen=True)
 class Signs:
-    """What one principle's signal can show: causes, remarks beside them, and a hint for a residual that is large."""
+    """What one principle's signal can show: causes, and remarks beside them."""
 
     causes: Callable[[Run], Iterable[Finding]] = _nothing
     remarks: Callable[[Run], Iterable[Finding]] = _nothing
-    hint: Callable[[Run], str] = lambda run: ""
     apart: Callable[[Sequence[Stood], Stood], str] = lambda taken, now: ""
     """Why a point should wait, by how warm its standard is beside those taken already; empty where it need not."""
 
 
 _SIGNS: Mapping[str, Signs] = {
-    "glass": Signs(glass_causes, glass_remarks, other_family_hint),
+    "glass": Signs(glass_causes, glass_remarks),
     "metal": Signs(metal_causes),
     "conductivity": Signs(cell_causes, cell_remarks),
     "membrane": Signs(oxygen_causes, oxygen_remarks),

@@ -22,6 +22,8 @@ _CRACKED_MV = (-25.0, 35.0)
 """A cracked bulb or a wet connector gives −10 to +20 mV in every buffer (common practice), and the reference's own."""
 _SLOW_S, _VERY_SLOW_S = 300.0, 600.0
 """Longer than a sound electrode's slow part takes in each buffer, and in any (rule of this product)."""
+_ENOUGH = 3
+"""So many buffers can show that one of them is of another family."""
 _FAMILIES_APART_PH = 1.0
 """So far apart two buffers of different families may be taken for each other: 9.18 for 10.01."""
 _LEAST_STEP_MV = 25.0
@@ -55,7 +57,10 @@ def glass_causes(run: Run) -> Iterator[Finding]:
             run.tolerances.redo_minutes,
             _HOUSE,
         )
-    if not same and (swapped := _swapped(run)):
+    swapped = () if same else _swapped(run)
+    if not (same or swapped):
+        yield from _another_family(run)
+    if swapped:
         yield Finding(
             "buffers-swapped",
             Level.UNFIT,
@@ -121,8 +126,13 @@ def _swapped(run: Run) -> tuple[JudgedPoint, ...]:
     return best
 
 
-def other_family_hint(run: Run) -> str:
-    """A sentence that names the buffer family which the signal fits better, if there is one."""
+def _another_family(run: Run) -> Iterator[Finding]:
+    """A buffer of another family than its label says, where exchanged for it the points make one straight line."""
+    if len(run.adjusted) < _ENOUGH or not run.response.full:
+        return
+    largest = max(map(abs, run.response.residuals))
+    if not beyond(largest, run.tolerances.residual.sound):
+        return
     best, least = "", _FAMILY_FIT_PH
     for point in run.points:
         for other in shipped_buffers().values():
@@ -134,11 +144,17 @@ def other_family_hint(run: Run) -> str:
                 continue
             exchanged = [replace(p.point, value=value) if p is point else p.point for p in run.points]
             found = fit(run.response.principle, exchanged)
-            largest = max(map(abs, found.residuals))
-            if _plausible(found) and largest <= least:
-                words = f" The signal fits better if the {point.label} was {other.name} ({FAMILIES[other.family]})."
-                best, least = words, largest
-    return best
+            left = max(map(abs, found.residuals))
+            if _plausible(found) and left <= least:
+                best, least = f"{point.label} was {other.name} ({FAMILIES[other.family]})", left
+    if best:
+        yield Finding(
+            "another-family",
+            run.tolerances.residual.level(largest, ISOPOTENTIAL_PH),
+            f"The points lie on one line within {least:.3f} pH if the {best}; as labelled, {largest:.3f} pH.",
+            "Read its label again and choose the lot that is in the cup, or take a fresh buffer, and repeat.",
+            run.tolerances.redo_minutes,
+        )
 
 
 def glass_remarks(run: Run) -> Iterator[Finding]:

@@ -16,6 +16,8 @@ from brumel.core.wording import signed, upper_first
 _ZERO_MG_L = Bounds.around_zero(0.1, 0.3)
 _NEWS = 0.015
 """A gain that changed by less is what air, barometer and membrane do from day to day (common practice)."""
+_SURE = 1.2
+"""So many standard uncertainties of the last run's line: less than one healthy run in a hundred lies beyond."""
 _DRYEST = 1.35
 """Dry air, and a thermometer beside it, make no more than this share of what the missing moisture is."""
 _RECENT_DAYS = 8.0
@@ -129,7 +131,9 @@ def _dry(run: Run, p: JudgedPoint, ratio: float) -> Finding | None:
         return None
     vapour = float(vapour_pressure_hpa(p.temperature_c))
     missing = vapour / (float(p.point.at.pressure_hpa) - vapour)
-    if not max(_NEWS, 0.6 * missing) <= ratio - 1.0 <= _DRYEST * missing:
+    known = run.previous.response.budget(p.point.signal, p.point.at, age_days=run.previous.age_days)
+    usual = _SURE * known.u / p.point.value
+    if not max(_NEWS, usual, 0.6 * missing) <= ratio - 1.0 <= _DRYEST * missing:
         return None
     return Finding(
         "air-not-saturated",

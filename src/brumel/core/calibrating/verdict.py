@@ -124,12 +124,11 @@ def _residuals(run: Run) -> Iterator[Finding]:
     )
     value = at.point.value
     level = within.level(largest, value)
-    hint = "" if level is Level.SOUND else signs_of(run.response.principle.key).hint(run)
     yield Finding(
         "residual",
         level,
         f"Largest residual {within.words(largest, value, about)} at {at.label}; "
-        f"sound within {within.sound_words(value, about)}.{hint}",
+        f"sound within {within.sound_words(value, about)}.",
         "" if level is Level.SOUND else run.tolerances.residual_remedy,
         None if level is Level.SOUND else run.tolerances.redo_minutes,
     )
