@@ -82,7 +82,7 @@ def test_the_size_stands_in_the_points_own_unit() -> None:
     carried = taken(1413, 0.99 + 0.01 * 12_880 / 1413, 25.0)
     found = first(taken(12_880, t=25.0), carried)
     assert found.code == "salt-carried"
-    assert "reads +115 µS/cm (+8.1 %)" in found.sentence
+    assert "is +115 µS/cm (+8.1 %) off" in found.sentence
     assert "1.0 % of standard 12880" in found.sentence
 
 

@@ -247,10 +247,26 @@ class TestAgreement:
         assert agreement(Taken("ph", 5.0, 0.3), Taken("ph", 6.0, 0.4)).words == "They agree: E_n 1.00."
         assert agreement(Taken("ph", 7.40, 0.015), Taken("ph", 7.46, 0.02)).words.startswith("They disagree: E_n 1.20")
 
-    def test_it_can_not_be_told_without_u_or_beyond_what_was_seen(self) -> None:
+    def test_it_can_not_be_told_without_u(self) -> None:
         assert "nothing is known" in agreement(Taken("ph", 7.4, 0.0), Taken("ph", 7.5, 0.0)).words
-        below = agreement(Taken("free-chlorine", 0.02, 0.01, "<"), Taken("free-chlorine", 0.5, 0.1))
-        assert (below.en, "beyond what its instrument" in below.words) == (None, True)
+
+    @pytest.mark.parametrize(
+        ("first", "second", "words"),
+        [
+            (("<", 0.02), ("", 0.5), "They disagree: one is only known to be below 0.02 mg/L, and the other is 0.50 mg/L."),
+            (("", 0.15), ("<", 0.02), "They may agree: one is only known to be below 0.02 mg/L."),
+            ((">", 6.0), ("", 5.0), "They disagree: one is only known to be above 6.00 mg/L, and the other is 5.00 mg/L."),
+            (("<", 0.02), ("<", 0.05), "They may agree: one is only known to be below 0.02 mg/L."),
+            (("<", 0.02), (">", 6.0), "They can't be compared: one is only known to be below 0.02 mg/L, and the other"),
+        ],
+    )  # fmt: skip
+    def test_a_bound_is_held_against_the_other(
+        self, first: tuple[str, float], second: tuple[str, float], words: str
+    ) -> None:
+        one, other = (Taken("free-chlorine", value, 0.08, side) for side, value in (first, second))
+        found = agreement(one, other)
+        assert found.en is None
+        assert found.words.startswith(words)
 
     def test_two_on_one_standard_are_correlated(self) -> None:
         first, second = (Taken("ph", 7.4, 0.02, shares=("lot 7", *own)) for own in (("a",), ("b",)))

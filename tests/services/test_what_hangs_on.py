@@ -6,6 +6,7 @@ import uuid
 
 import pytest
 
+from brumel.core.reading.pressure import Pressure
 from brumel.services.application import Services
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
@@ -183,3 +184,28 @@ def test_combined_chlorine_of_bounds(services: Services, person: Person) -> None
             "combined-chlorine",
         )
         assert [r.qualifier for r in found] == ([side] if side else [])
+
+
+def test_oxygen_in_two_readings_that_contradict_each_other(services: Services, person: Person) -> None:
+    """6.2 mg/L (78 %) and 96 % stood side by side: what follows from one hid what was read of the other."""
+    visit = opened(services, person, "REED")
+    oxygen = probe(services, "B-DO")
+    values = {"temperature": ("25.0", ""), "oxygen": ("6.2", oxygen)}
+    air = {"pressure": Pressure(1012.0), "pressure_id": uuid.uuid4()}
+    view = save(services, person, visit, values, **air)
+    assert not any(f.code == "together-oxygen" for f in view.findings)
+    view = save(services, person, visit, {"oxygen-saturation": ("96", "")})
+    (found,) = [f for f in view.findings if f.code == "together-oxygen"]
+    assert "6.20 mg/L was given, and 96.0 % of saturation makes it" in found.sentence
+
+
+def test_what_was_corrected_of_a_shown_value_stands_beside_it(services: Services, person: Person) -> None:
+    """Typed 6.20, shown 5.62, without a word. PSS: salinity 18 at 25 °C takes 10 % off (Benson & Krause)."""
+    visit = opened(services, person, "SHRIMP")
+    values = {"temperature": ("25.0", ""), "salinity": ("18", ""), "oxygen": ("6.20", probe(services, "B-DO"))}
+    air = {"pressure": Pressure(1012.0), "pressure_id": uuid.uuid4()}
+    view = save(services, person, visit, values, **air)
+    (found,) = read(view, "oxygen")
+    assert found.value == pytest.approx(6.2 * 0.902, rel=0.01)
+    assert view.correction_of(found) == "as shown 6.20 mg/L; salinity 18 takes off 9.7 %"
+    assert view.correction_of(read(view, "salinity")[0]) == ""

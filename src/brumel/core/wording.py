@@ -77,6 +77,22 @@ def counted(count: float, one: str, many: str = "") -> str:
     return f"{count:g} {one if count == 1 else many or one + 's'}"
 
 
+def lasting(minutes: float) -> str:
+    """A duration as people say it: minutes for an hour, then hours with minutes for two days, then days.
+
+    Examples
+    --------
+    >>> lasting(45), lasting(892), lasting(1440), lasting(4400)
+    ('45 min', '14 h 52 min', '24 h', '3 days')
+    """
+    whole = round(minutes)
+    if whole < 60:
+        return f"{whole} min"
+    if whole >= 48 * 60:
+        return counted(round(whole / 1440), "day")
+    return f"{whole // 60} h" + (f" {whole % 60} min" if whole % 60 else "")
+
+
 def grouped(value: float, least: float = 10_000.0) -> str:
     """A number with its thousands apart where it is at least so large, and a true minus sign.
 

@@ -14,7 +14,7 @@ from brumel.core.findings import Level, worst_of
 from brumel.core.local_time import NotOneMoment, reading_words
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, choices, unit_for
-from brumel.core.wording import counted, day_words, grouped, lower_first, signed, upper_first
+from brumel.core.wording import counted, day_words, grouped, lasting, lower_first, signed, upper_first
 from brumel.services.clock import Clock
 
 
@@ -117,6 +117,7 @@ def register_filters(app: Flask, clock: Clock) -> None:
         kept_reading,
         grouped,
         counted,
+        lasting,
         value_of,
         number_of,
         unit_of,

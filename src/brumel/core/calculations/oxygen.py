@@ -133,7 +133,7 @@ def _night_words(v: SimpleNamespace) -> Iterator[str]:
     ),
     outputs=(Output("dawn_mg_l", "Oxygen at dawn", "mg/L", 2), Output("crosses_at", "Comes down to the limit at")),
     source="Boyd, Romaire & Johnston 1978: a straight line through the night",
-    note="crosses_at is empty where the line stays above the limit until dawn. Below nought means none is left.",
+    note="No time is given where the line stays above the limit until dawn. Below 0 means that none is left.",
     conditions=(
         Condition(
             "later_at",

@@ -21,7 +21,7 @@ from brumel.core.quantities.conductivity import (
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.conductivity import Conductivity
 from brumel.core.sensing.response import Origin, Response
-from brumel.core.wording import signed, upper_first
+from brumel.core.wording import grouped, signed, upper_first
 
 _KNOWN_SHARE, _UNKNOWN_SHARE = 0.04, 0.12
 """So much off a cell's last constant, or its nominal one, is more than cells and bottles differ (common practice)."""
@@ -59,9 +59,15 @@ class _Seen:
     def off(self) -> str:
         """How far it is off, in the point's own unit and in percent."""
         about, target = quantity("conductivity"), self.point.point.value
-        by = signed((self.ratio - 1.0) * target, 0 if target >= 100 else 1, plus=True)
+        by = _apart((self.ratio - 1.0) * target, target)
         percent = signed((self.ratio - 1.0) * 100.0, 1, plus=True)
-        return f"{upper_first(self.point.label)} reads {by}{about.after} ({percent} %)"
+        return f"{upper_first(self.point.label)} is {by}{about.after} ({percent} %) off"
+
+
+def _apart(off: float, target: float) -> str:
+    """An error with its sign, its thousands apart where it has many."""
+    words = signed(off, 0 if target >= 100 else 1, plus=True)
+    return words if abs(off) < 10_000 else ("+" if off > 0 else "") + grouped(round(off))
 
 
 def cell_causes(run: Run) -> Iterator[Finding]:

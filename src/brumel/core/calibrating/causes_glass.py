@@ -37,10 +37,11 @@ def glass_causes(run: Run) -> Iterator[Finding]:
     if same and len(same) == len(pairs) and (len(pairs) > 1 or _like_a_crack(run)):
         low = min(p.point.signal for p in run.points)
         high = max(p.point.signal for p in run.points)
+        ends = f"{low:.1f} mV" if f"{low:.1f}" == f"{high:.1f}" else f"{low:.1f} to {high:.1f} mV"
         yield Finding(
             "same-potential",
             Level.UNFIT,
-            f"Every buffer gave nearly the same potential, {low:.1f} to {high:.1f} mV: a cracked bulb or a wet "
+            f"Every buffer gave nearly the same potential, {ends}: a cracked bulb or a wet "
             f"connector{' does so, or the neutral buffer was taken twice' if len(pairs) == 1 else ''}.",
             "Read the labels, look at bulb and plug, dry the plug, repeat in fresh buffer. Still the same: replace.",
             run.tolerances.redo_minutes,
@@ -169,7 +170,7 @@ def glass_remarks(run: Run) -> Iterator[Finding]:
             "Repeat with buffers of one family.",
             run.tolerances.redo_minutes,
         )
-    if len({round(p.nominal or 0.0, 1) for p in run.points}) == 2:
+    if run.adjusted and len({round(p.nominal or 0.0, 1) for p in run.points}) == 2:
         yield Finding(
             "family-not-verified",
             Level.SOUND,

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from brumel.core.quantities.comparison import agree, en_words
+from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.together import Taken
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs
@@ -25,6 +26,22 @@ class Agreement:
         return self.en is not None and agree(self.en)
 
 
+def _of_bounds(first: Taken, second: Taken) -> str:
+    """What can be said of two results of which one at least is known only to lie below or above a value."""
+    about = quantity(first.quantity)
+    bound, other = (first, second) if first.qualifier else (second, first)
+    side = "below" if bound.qualifier == "<" else "above"
+    known = f"one is only known to be {side} {about.exact(bound.value)}{about.after}"
+    beyond_it = (
+        other.value - 2.0 * other.u - bound.value if side == "below" else bound.value - other.value - 2.0 * other.u
+    )
+    if other.qualifier in ("", bound.qualifier) and not (beyond_it > 0 and not other.qualifier):
+        return f"They may agree: {known}."
+    if other.qualifier:
+        return f"They can't be compared: {known}, and the other lies beyond {about.exact(other.value)}{about.after}."
+    return f"They disagree: {known}, and the other is {about.exact(other.value)}{about.after}."
+
+
 def agreement(first: Taken, second: Taken) -> Agreement:
     """Whether two results agree: relative percent difference, and E_n with both uncertainties.
 
@@ -40,7 +57,7 @@ def agreement(first: Taken, second: Taken) -> Agreement:
     except InvalidInputs:
         pass
     if first.qualifier or second.qualifier:
-        return Agreement(None, None, "It can't be told: one of the two lies beyond what its instrument can see.")
+        return Agreement(None, None, _of_bounds(first, second))
     try:
         ends = {"first_expanded_u": 2 * first.u, "second_expanded_u": 2 * second.u}
         en = float(calculate("en-score", {"first": first.value, "second": second.value} | ends).outputs["en"])

@@ -98,16 +98,21 @@ class Pressure:
         return f"{self.hpa:.1f} hPa: {self.read_hpa:.1f} hPa at sea level, brought to {self.altitude_m:g} m"
 
 
-def pressure_findings(pressure: Pressure | None, minutes: int = 5) -> Iterator[Finding]:
-    """That a pressure reduced to sea level was taken for the station's, where it shows."""
+def pressure_findings(pressure: Pressure | None, minutes: int = 5, *, sensed: bool = False) -> Iterator[Finding]:
+    """That a pressure reduced to sea level was taken for the station's, where it shows.
+
+    A probe that is read by its signal senses a partial pressure: of it mg/L follow rightly, and the percent do not.
+    """
     if pressure is None or not pressure.looks_reduced:
         return
+    high = pressure.cost_percent
+    cost = f"the percent of saturation read {high / (1.0 + high / 100.0):.1f} % low" if sensed else (
+        f"mg/L would read {high:.1f} % high")  # fmt: skip
     yield Finding(
         "pressure-reduced",
         Level.UNFIT if beyond(pressure.cost_percent, _COST_UNFIT_PERCENT) else Level.DOUBTFUL,
         f"{pressure.hpa:.0f} hPa can't be the station pressure at {pressure.altitude_m:g} m; it fits sea level: a "
-        f"weather report's pressure was taken for the place's own, and mg/L would read "
-        f"{pressure.cost_percent:.1f} % high.",
+        f"weather report's pressure was taken for the place's own, and {cost}.",
         "Read a barometer at the place, or enter it as reduced to sea level; then repeat.",
         minutes,
     )

@@ -24,6 +24,11 @@ _LEAST_PERCENT = 10.0
 """Below, a hundredth of a mg/L decides."""
 _U_SATURATION = 0.02
 """Saturation changes by so much of itself a degree."""
+_U_SALT = 0.006
+"""And by so much of itself for each of salinity (25 °C: 12 % at 20)."""
+_U_FRESH = 0.5
+_USUAL_HPA, _U_USUAL_HPA = 980.0, 30.0
+"""Station pressure where nobody gave it, from the sea to some 800 m (rule of this product)."""
 _TELLS = 0.02
 """A correction that changes less, or lies so far off, is not told from a bad reading (rule of this product)."""
 
@@ -338,7 +343,7 @@ def pairs() -> tuple[Pair, ...]:
 
 def judge_together(seen: Visit, water: Compensation, *, asks_hocl: bool = False) -> list[Finding]:
     """What speaks against the readings of a visit beside each other, worst first."""
-    return worst_first([*_pairs(seen), *_salinity(seen, water), *_oxygen(seen), *_chlorine(seen, asks_hocl)])
+    return worst_first([*_pairs(seen), *_salinity(seen, water), *_oxygen(seen, water), *_chlorine(seen, asks_hocl)])
 
 
 def _pairs(seen: Visit) -> Iterator[Finding]:
@@ -375,18 +380,22 @@ def _salinity(seen: Visit, water: Compensation) -> Iterator[Finding]:
         )
 
 
-def _oxygen(seen: Visit) -> Iterator[Finding]:
+def _oxygen(seen: Visit, water: Compensation) -> Iterator[Finding]:
     """Oxygen in mg/L against percent of saturation, read apart: which correction was left out, or made twice."""
     mg_l, percent, warm = seen.get("oxygen"), seen.get("oxygen-saturation"), seen.get("temperature")
     if mg_l is None or percent is None or warm is None or mg_l.record == percent.record:
         return
     salt, pressure = seen.get("salinity"), seen.get("station-pressure")
-    if percent.value < _LEAST_PERCENT or salt is None or pressure is None:
+    if percent.value < _LEAST_PERCENT or mg_l.qualifier or percent.qualifier or (salt is None and water.salt):
         return
+    # Where nobody said: no salt where the site names none, and a pressure of any place where people keep fish.
+    salt = salt or Taken("salinity", 0.0, _U_FRESH)
+    pressure = pressure or Taken("station-pressure", _USUAL_HPA, _U_USUAL_HPA)
     t, p, s = warm.value, pressure.value, salt.value
     full = float(saturation_mg_l(t, p, s))
     expected = percent.value / 100.0 * full
-    u = math.hypot(mg_l.u, expected * math.hypot(percent.u / percent.value, _U_SATURATION * warm.u))
+    shares = (percent.u / percent.value, _U_SATURATION * warm.u, pressure.u / p, _U_SALT * salt.u)
+    u = math.hypot(mg_l.u, expected * math.hypot(*shares))
     if not beyond(abs(mg_l.value - expected), 2.0 * u):
         return
     by_salt, by_pressure = full / float(saturation_mg_l(t, p)), full / float(saturation_mg_l(t, ATMOSPHERE_HPA, s))

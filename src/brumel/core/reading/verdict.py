@@ -81,7 +81,8 @@ def judge_reading(reading: JudgedReading) -> list[Finding]:
     """All findings of a reading, worst first."""
     about = quantity(reading.quantity)
     behind = _basis(reading, about) if reading.meter is None else _meters_own(reading, reading.meter, about)
-    around = [*_still(reading), *despite_findings(reading.despite), *pressure_findings(reading.place.pressure)]
+    pressures = pressure_findings(reading.place.pressure, sensed=reading.meter is None)
+    around = [*_still(reading), *despite_findings(reading.despite), *pressures]
     return worst_first([*behind, *around, *_reading(reading, about)])
 
 

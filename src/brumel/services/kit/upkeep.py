@@ -16,7 +16,7 @@ from brumel.core.kit.kinds import ProbeKind, probe_kind
 from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, ended, readiness
 from brumel.core.sensing.principle import Coefficient, Principle
 from brumel.core.sensing.principles import principle
-from brumel.core.wording import upper_first
+from brumel.core.wording import lasting, upper_first
 from brumel.services.errors import InvalidInput
 from brumel.store import care_queries
 from brumel.store.care_queries import CareRow, InspectionRow, MeterRow
@@ -121,7 +121,7 @@ class Logs:
         """Why a probe may not be used at a moment, and what to do or how long to wait; empty where it may."""
         ready = self.readiness(probe, at)
         if ready.state is State.WAITING:
-            return " ".join(f"{upper_first(c.why)}: {c.minutes_left(at)} min left." for c in ready.clocks)
+            return " ".join(f"{upper_first(c.why)}: {lasting(c.minutes_left(at))} left." for c in ready.clocks)
         return f"{ready.why} {ready.do}".strip() if ready.state is State.BLOCKED else ""
 
 

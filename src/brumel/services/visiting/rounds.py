@@ -65,8 +65,12 @@ class SiteHistory:
 
 
 def of_last_stay(readings: list[Reading]) -> list[Reading]:
-    """What was read on the last day, in the order of the quantities; what was worked out only where it counts."""
+    """What was read at the last visit, in the order of the quantities; what was worked out only where it counts.
+
+    Readings without a visit are of one stay where they are of one day.
+    """
     since = readings[0].taken_at - _STAY if readings else None
+    readings = [r for r in readings if r.visit_id == readings[0].visit_id]
     order = list(quantities())
     last = [
         r

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import Finding
-from brumel.core.quantities.quantity import quantity
+from brumel.core.quantities.quantity import ErrorScale, quantity
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating.stored import finding_rows
@@ -112,6 +112,31 @@ def shown_words(reading: Reading) -> str:
     assert reading.probe is not None
     about = quantity(principle_of(reading.probe).shown_quantity(reading.meter_did))
     return about.words(reading.shown)
+
+
+def correction_words(reading: Reading) -> str:
+    """What a meter showed and what the correction made of it, in words; empty where both are the same.
+
+    ``as shown 6.20 mg/L; salinity 18 takes off 9 %``.
+    """
+    if reading.shown is None or reading.probe is None:
+        return ""
+    about = quantity(principle_of(reading.probe).shown_quantity(reading.meter_did))
+    if about.key != reading.quantity:
+        return f"as shown {about.words(reading.shown)}"
+    if about.number(reading.shown) == about.number(reading.value):
+        return ""
+    salinity, did = Surroundings.of(reading.surroundings).salinity, reading.meter_did
+    by = [f"salinity {salinity:g}"] if salinity and not did.get("salinity") else []
+    by += ["the station's pressure"] if did.get("pressure_hpa") else []
+    by += ["the meter's temperature setting"] if reading.meter_setting_c is not None else []
+    by += ["the compensation"] if did.get("method") else []
+    change = reading.value - reading.shown
+    size = about.number(abs(change)) + about.after
+    if about.error is not ErrorScale.ABSOLUTE and reading.shown:
+        size = f"{abs(change / reading.shown) * 100.0:.2g} %"
+    verb = ("takes" if len(by) == 1 else "take") + " off" if change < 0 else "adds" if len(by) == 1 else "add"
+    return f"as shown {about.number(reading.shown)}{about.after}; {' and '.join(by) or 'its correction'} {verb} {size}"
 
 
 def noted(new: NewReading) -> str:

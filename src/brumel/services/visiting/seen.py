@@ -22,6 +22,7 @@ from brumel.services.kit import upkeep
 from brumel.services.visiting.correcting import water_of
 from brumel.services.visiting.history import limits_at, limits_seen
 from brumel.services.visiting.plain import Spot
+from brumel.services.visiting.rows import correction_words
 from brumel.store import queries, visit_queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading, ReadingFinding
@@ -124,6 +125,10 @@ class VisitView:
         found = [r for row in self.rows for r in row.readings] + list(self.worked)
         return [*found, *([self.pressure] if self.pressure else [])]
 
+    def correction_of(self, reading: Reading) -> str:
+        """What was shown of a reading, and what the correction made of it, in words; empty where both are the same."""
+        return correction_words(reading)
+
     @property
     def unknown(self) -> list[Unknown]:
         """Meters and instruments of which nothing is known, each once, with what it read."""
@@ -186,20 +191,28 @@ def seen_at(readings: Sequence[Reading], spot: Spot) -> dict[str, Taken]:
     found: dict[str, Taken] = {}
     everywhere = Spot()
     for place in (everywhere, Spot(spot.depth_m, spot.layer), spot):
-        for r in readings:
-            if Spot(r.depth_m, r.layer, r.replicate) == place:
-                found |= _taken(r)
+        here = [r for r in readings if Spot(r.depth_m, r.layer, r.replicate) == place]
+        # What was read of a quantity goes before what followed from another.
+        for each in (_beside, _itself):
+            for r in here:
+                found |= each(r)
     return found
 
 
-def _taken(reading: Reading) -> dict[str, Taken]:
+def _beside(reading: Reading) -> dict[str, Taken]:
+    """What follows from a reading by itself, or was sensed with it."""
     record = str(reading.id)
-    shares = (f"the calibration of {reading.probe.label}",) if reading.probe and reading.calibration_run_id else ()
     found = {d["quantity"]: Taken(d["quantity"], d["value"], d["u"], "", record) for d in reading.derived}
     if reading.temperature_c is not None and reading.probe is not None and reading.source == Source.DEVICE:
         found.setdefault("temperature", Taken("temperature", reading.temperature_c, 0.1, "", record))
-    itself = Taken(reading.quantity, reading.value, reading.u, reading.qualifier, record, shares)
-    return found | {reading.quantity: itself}
+    return found
+
+
+def _itself(reading: Reading) -> dict[str, Taken]:
+    """What was read."""
+    shares = (f"the calibration of {reading.probe.label}",) if reading.probe and reading.calibration_run_id else ()
+    itself = Taken(reading.quantity, reading.value, reading.u, reading.qualifier, str(reading.id), shares)
+    return {reading.quantity: itself}
 
 
 def asked_of(site: Site | None) -> list[str]:
@@ -294,7 +307,7 @@ def _instead(key: str) -> list[str]:
 def _agree(readings: Sequence[Reading]) -> list[Agreement]:
     """Whether what was read twice at one spot agrees: two instruments, two methods, replicates."""
     return [
-        agreement(_taken(first)[first.quantity], _taken(second)[second.quantity])
+        agreement(_itself(first)[first.quantity], _itself(second)[second.quantity])
         for n, first in enumerate(readings)
         for second in readings[n + 1 :]
         if (first.depth_m, first.layer) == (second.depth_m, second.layer)

@@ -11,7 +11,7 @@ from flask.typing import ResponseReturnValue
 
 from brumel.core.calibrating.methods import rinse_from
 from brumel.core.findings import Acceptance
-from brumel.core.quantities.quantity import of_a_round, quantities
+from brumel.core.quantities.quantity import quantities
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating.stored import coefficient_words, target_words, tolerances_of
@@ -98,7 +98,7 @@ def _list_page(template: str, found: Any, errors: dict[str, str]) -> ResponseRet
         probes=states.probes(),
         sites=states.sites(retired=True),
         quantities=quantities(),
-        of_a_round=of_a_round(),
+        all_quantities=list(quantities().values()),
         coefficients=coefficient_words,
         levels=_LEVELS,
         status_of=status_of,
