@@ -253,9 +253,9 @@ class TestAgreement:
     @pytest.mark.parametrize(
         ("first", "second", "words"),
         [
-            (("<", 0.02), ("", 0.5), "They disagree: one is only known to be below 0.02 mg/L, and the other is 0.50 mg/L."),
+            (("<", 0.02), ("", 0.5), "They disagree: one is only known to be below 0.02 mg/L, and the other is 0.50"),
             (("", 0.15), ("<", 0.02), "They may agree: one is only known to be below 0.02 mg/L."),
-            ((">", 6.0), ("", 5.0), "They disagree: one is only known to be above 6.00 mg/L, and the other is 5.00 mg/L."),
+            ((">", 6.0), ("", 5.0), "They disagree: one is only known to be above 6.00 mg/L, and the other is 5.00"),
             (("<", 0.02), ("<", 0.05), "They may agree: one is only known to be below 0.02 mg/L."),
             (("<", 0.02), (">", 6.0), "They can't be compared: one is only known to be below 0.02 mg/L, and the other"),
         ],

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -10,7 +11,7 @@ from brumel.core.findings import Acceptance, Bounds, Finding, Level, beyond
 from brumel.core.quantities.oxygen import saturation_mg_l, vapour_pressure_hpa
 from brumel.core.reading.pressure import pressure_findings
 from brumel.core.sensing.oxygen import WITHOUT_PERCENT
-from brumel.core.sensing.response import Response
+from brumel.core.sensing.response import LINE, Response
 from brumel.core.wording import signed, upper_first
 
 _ZERO_MG_L = Bounds.around_zero(0.1, 0.3)
@@ -132,7 +133,9 @@ def _dry(run: Run, p: JudgedPoint, ratio: float) -> Finding | None:
     vapour = float(vapour_pressure_hpa(p.temperature_c))
     missing = vapour / (float(p.point.at.pressure_hpa) - vapour)
     known = run.previous.response.budget(p.point.signal, p.point.at, age_days=run.previous.age_days)
-    usual = _SURE * known.u / p.point.value
+    # A file may say nothing of how well the last run knew its gain: a full one knows it within a percent.
+    shares = [min(abs(c.share), 0.01 * p.point.value) if c.name == LINE else c.share for c in known.contributions]
+    usual = _SURE * math.hypot(*shares) / p.point.value
     if not max(_NEWS, usual, 0.6 * missing) <= ratio - 1.0 <= _DRYEST * missing:
         return None
     return Finding(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from brumel.core.findings import beyond
 from brumel.core.quantities.comparison import agree, en_words
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.together import Taken
@@ -32,10 +33,8 @@ def _of_bounds(first: Taken, second: Taken) -> str:
     bound, other = (first, second) if first.qualifier else (second, first)
     side = "below" if bound.qualifier == "<" else "above"
     known = f"one is only known to be {side} {about.exact(bound.value)}{about.after}"
-    beyond_it = (
-        other.value - 2.0 * other.u - bound.value if side == "below" else bound.value - other.value - 2.0 * other.u
-    )
-    if other.qualifier in ("", bound.qualifier) and not (beyond_it > 0 and not other.qualifier):
+    past = (other.value - bound.value) * (1.0 if side == "below" else -1.0)
+    if other.qualifier == bound.qualifier or (not other.qualifier and not beyond(past, 2.0 * other.u)):
         return f"They may agree: {known}."
     if other.qualifier:
         return f"They can't be compared: {known}, and the other lies beyond {about.exact(other.value)}{about.after}."

@@ -20,6 +20,7 @@ _NOTHING = 1e-9
 _ROUNDS = 12
 """A bend is a few percent: each round leaves that share of what the one before left."""
 LEFT_OVER = "left of the approach"
+LINE = "calibration line"
 """Name of that part of a budget."""
 
 
@@ -203,7 +204,7 @@ class Response:
         line = np.sqrt(np.maximum(variance, 0.0))
         return Budget.of(
             [
-                Contribution("calibration line", float(line[0]) if np.ndim(value) == 0 else line, unit, 1.0),
+                Contribution(LINE, float(line[0]) if np.ndim(value) == 0 else line, unit, 1.0),
                 Contribution(
                     p.signal_name, p.u_of(signal) if u_signal is None else u_signal, p.signal_unit, 1.0 / per_value
                 ),
