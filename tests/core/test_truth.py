@@ -42,11 +42,11 @@ def test_what_is_stated_of_oxygen_covers_the_truth(key: str, widest: float) -> N
 @pytest.mark.parametrize(
     ("case", "widest"),
     [
-        (Case("glass", "ph-acid-first", 4.0, 15.0), 0.06),
+        (Case("glass", "ph-acid-first", 4.0, 15.0), 0.08),
         (Case("metal", "orp-offset", 6.0, 15.0), 36.0),
         (Case("conductivity", "conductivity-one", 8.0, 15.0), 45.0),
-        (Case("membrane", "membrane-air", 12.0, 15.0), 0.30),
-        (Case("luminescence", "luminescence-zero-air", 12.0, 15.0), 0.25),
+        (Case("membrane", "membrane-air", 12.0, 15.0), 0.42),
+        (Case("luminescence", "luminescence-zero-air", 12.0, 15.0), 0.40),
         (Case("thermometer", "thermometer-three", 4.0, 15.0), 0.09),
     ],
 )

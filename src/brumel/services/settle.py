@@ -97,7 +97,7 @@ def settled_text(found: Settled) -> str:
         lines.append(f"Mean over the window: {j.value:.3f} {unit}{at}")
     if not j.stable and j.remaining_s is not None and j.remaining_low_s is not None:
         high = "an unknown time" if j.remaining_high_s is None else f"{j.remaining_high_s:.0f} s"
-        lines.append(f"About {j.remaining_s:.0f} s left, {j.remaining_low_s:.0f} s to {high} (94 in 100)")
+        lines.append(f"About {j.remaining_s:.0f} s left, {j.remaining_low_s:.0f} s to {high} (nine in ten)")
     held = "never held in this trace" if found.stable_at_s is None else f"first held at {found.stable_at_s:g} s"
     lines.append(f"The rule {found.rule.name} ({found.rule.span:g} {unit} within {found.rule.window_s:g} s) {held}.")
     return "\n".join(lines)

@@ -14,6 +14,7 @@ from brumel.core.wording import grouped, signed
 
 _GROUPED = 10_000
 """From here on digits stand in groups, and none behind the point counts."""
+_SLOW = ("slow_percent", "slow_s")
 _MOST_DIGITS = 6
 """More digits after the point than anybody types."""
 
@@ -201,7 +202,10 @@ def settling_rules() -> Mapping[str, SettlingRule]:
 
 def _quantity(key: str, entry: dict[str, Any]) -> Quantity:
     rules = {
-        use: SettlingRule(f"{'calibration' if use == 'calibrating' else use}-{key}", **rule)
+        use: SettlingRule(
+            f"{'calibration' if use == 'calibrating' else use}-{key}",
+            **rule | {name: (float(rule[name][0]), float(rule[name][1])) for name in _SLOW if name in rule},
+        )
         for use, rule in entry.pop("settling", {}).items()
     }
     pairs = {name: (float(entry[name][0]), float(entry[name][1])) for name in ("plausible", "typed")}

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brumel.core.settling.rules import Array
+from brumel.core.settling.rules import Array, SettlingRule
 
 FEWEST_SAMPLES, _MOST_SAMPLES = 8, 200
 """An approach is fitted to at least and at most so many samples, thinned evenly."""
@@ -14,6 +14,10 @@ _ZOOMS = 4
 """The grid of time constants grows finer by six each time: what its steps leave is then less than any noise."""
 _FINEST = 33
 """So many time constants carry the likelihood."""
+_JUMP_SPANS, _JUMP_TIMES, _JUST_BEFORE = 4.0, 4.0, 8
+"""A jump is so many spans of the rule, and so many times the largest of so many moves before (rule of this product)."""
+_FARTHEST = 50.0
+"""An approach that began later is told back to no more than so many time constants."""
 _WHITE = 1.35
 """One rate explains a trace whose residuals are no more than so much larger than its noise (rule of this product)."""
 
@@ -39,7 +43,7 @@ class Approach:
 
     def since(self, seconds: float) -> tuple[float, float, float]:
         """End, height and τ with times counted from so many seconds after the first sample of the fit."""
-        return self.end, self.height * float(np.exp(-seconds / self.tau_s)), self.tau_s
+        return self.end, self.height * float(np.exp(min(-seconds / self.tau_s, _FARTHEST))), self.tau_s
 
     @property
     def explains(self) -> bool:
@@ -69,6 +73,20 @@ def entered(t: Array, y: Array, within_s: float) -> int:
     if early < 2 or t.size - early < FEWEST_SAMPLES:
         return 0
     return int(np.argmax(np.abs(np.diff(y[:early]) / np.maximum(np.diff(t[:early]), 1e-9))))
+
+
+def stirred(t: Array, y: Array, rule: SettlingRule) -> int:
+    """The sample from which on an approach begins anew, after a stir or a jump on the way; 0 where there was none.
+
+    A jump is many times what the rule allows in a window, and many times what the trace moved from sample to sample
+    just before.
+    """
+    moves = np.abs(np.diff(y))
+    for at in np.flatnonzero(moves > _JUMP_SPANS * rule.span)[::-1]:
+        before = moves[max(at - _JUST_BEFORE, 0) : at]
+        if before.size >= _JUST_BEFORE // 2 and moves[at] > _JUMP_TIMES * max(float(np.max(before)), rule.span / 4.0):
+            return int(at) + 1
+    return 0
 
 
 def fit_approach(t: Array, y: Array, resolution: float = 0.0) -> Approach | None:

@@ -17,8 +17,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import ArrayLike
 
-from brumel.core.settling.approach import Approach, entered, fit_approach
+from brumel.core.settling.approach import Approach, entered, fit_approach, stirred
 from brumel.core.settling.rules import SettlingRule, display_step
+from brumel.core.settling.slow import SlowPart, slow_part
 from brumel.core.settling.troubles import DIP_S, WORDS, Settling, name_trouble, turns_round
 from brumel.core.settling.waiting import time_left
 from brumel.core.settling.windows import Trace, held_window, last_gap_ended, window_at
@@ -97,10 +98,10 @@ def judge_settling(
 
     Notes
     -----
-    The approach to the end value is taken as exponential (first-order settling of an electrode, common practice). The
-    time left and its interval come from likely futures of the trace (:mod:`brumel.core.settling.waiting`): 94 in 100
-    for an electrode of one rate at any noise that the rule accepts. With a slow tail, of which the trace tells only
-    later, the interval holds less often; its later parts are then looked at too.
+    The approach to the end value is taken as exponential (first-order settling of an electrode, common practice), with
+    a slow part behind it as the rule knows it (:mod:`brumel.core.settling.slow`), which what is left carries. The
+    time left and its interval come from likely futures of the trace (:mod:`brumel.core.settling.waiting`), half of them
+    with such a part: nine in ten hold, at any noise that the rule accepts. A stir or a jump begins it anew.
 
     Examples
     --------
@@ -136,6 +137,9 @@ def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:
         state = Settling.STARTING
     else:
         state = name_trouble(t[start:], y[start:], approach, rule, resolution)
+    slow = slow_part(t[start:], y[start:], rule, _noise(approach, resolution))
+    if (anew := stirred(t, y, rule)) > start and (since := _fits(t[anew:], y[anew:], resolution)):
+        start, fits, approach = anew, since, since[0]
     words = WORDS[state]
     low = best = high = 0.0 if state is Settling.STABLE else None
     if state is Settling.SETTLING:
@@ -148,7 +152,7 @@ def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:
             words = f"The signal is still, the temperature is not: {newest.temperature_span:.2f} °C within the window."
             found = waiting
         else:
-            found = _later(_time_left(fits, t[start:], spacing, rule, resolution, until_covered), waiting)
+            found = _later(_time_left(fits, t[start:], spacing, rule, resolution, until_covered, slow), waiting)
         if found is not None and found[1] is not None:
             low, best, high = found
         elif not still and elapsed >= _ENOUGH * rule.window_s:
@@ -170,7 +174,7 @@ def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:
         remaining_s=best,
         remaining_low_s=low,
         remaining_high_s=high,
-        left_over=_left_over(fits, window.value, rule, settled=held is not None),
+        left_over=_with_slow(_left_over(fits, window.value, rule, settled=held is not None), slow, t, window.times),
         band=(centre - rule.span / 2, centre + rule.span / 2),
         approach=None if approach is None else approach.since(float(t[0] - t[start])),
     )
@@ -214,13 +218,19 @@ def _later(signal: Left | None, warmth: Left | None) -> Left | None:
 
 
 def _time_left(
-    fits: Fits, t: np.ndarray, spacing_s: float, rule: SettlingRule, resolution: float, earliest_s: float
+    fits: Fits,
+    t: np.ndarray,
+    spacing_s: float,
+    rule: SettlingRule,
+    resolution: float,
+    earliest_s: float,
+    slow: SlowPart | None = None,
 ) -> Left | None:
     """Time left at the present rate, and its interval over all fits, s."""
     shares = (0.0, *_LATER)
     duration = float(t[-1] - t[0])
     found = [
-        time_left(fit, duration * (1 - share), spacing_s, rule, resolution, earliest_s)
+        time_left(fit, duration * (1 - share), spacing_s, rule, resolution, earliest_s, slow)
         for fit, share in zip(fits, shares, strict=False)
     ]
     told = [f for f in found if f is not None]
@@ -232,6 +242,18 @@ def _time_left(
         return min(low for low, _, _ in told), middles[-1] if middles else None, None
     # Where later parts say longer, it may be as much longer again.
     return min(low for low, _, _ in told), middles[-1], max(*highs, 2 * middles[-1] - middles[0])
+
+
+def _noise(fit: Approach | None, resolution: float) -> float:
+    """The scatter of a value, the display's rounding included."""
+    return max(fit.noise if fit else 0.0, resolution / float(np.sqrt(12.0)))
+
+
+def _with_slow(left: float | None, slow: SlowPart | None, t: np.ndarray, window: tuple[float, float]) -> float | None:
+    """What is left of the approach, with what may be left of a slow part in the middle of the window."""
+    if left is None or slow is None:
+        return left
+    return float(np.hypot(left, slow.rms(float(t[-1]) - (window[0] + window[1]) / 2.0)))
 
 
 def _left_over(fits: Fits, value: float, rule: SettlingRule, *, settled: bool) -> float | None:

@@ -36,6 +36,9 @@ class SettlingRule:
         Largest difference of temperature within the window, °C.
     minimum_s
         Least time after immersion, s.
+    slow_percent, slow_s
+        What is known beforehand of the slow part behind the fast approach: its share of the step, percent, and its time
+        constant, s, from and to; zeros where there is none.
     source
         Where the numbers come from.
     """
@@ -48,6 +51,8 @@ class SettlingRule:
     span_percent: float = 0.0
     temperature_span_c: float = 0.1
     minimum_s: float = 30.0
+    slow_percent: tuple[float, float] = (0.0, 0.0)
+    slow_s: tuple[float, float] = (0.0, 0.0)
     source: str = "rule of this product"
 
     @property

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from brumel.core.settling.approach import Approach
 from brumel.core.settling.rules import Array, SettlingRule
+from brumel.core.settling.slow import SlowPart
 
 PATIENCE_S = 900.0
 """Longer than this to wait counts as drifting without settling (rule of this product)."""
@@ -30,7 +31,13 @@ _SEED = 20_251
 
 
 def time_left(
-    fit: Approach, elapsed_s: float, spacing_s: float, rule: SettlingRule, resolution: float, earliest_s: float = 0.0
+    fit: Approach,
+    elapsed_s: float,
+    spacing_s: float,
+    rule: SettlingRule,
+    resolution: float,
+    earliest_s: float = 0.0,
+    slow: SlowPart | None = None,
 ) -> tuple[float, float | None, float | None] | None:
     """Time until the rule first holds: low end, middle and high end over the likely futures, s.
 
@@ -44,6 +51,8 @@ def time_left(
         Step of the display; 0 where none shows.
     earliest_s
         Before this no window is covered by samples, s from now.
+    slow
+        The slow part that may stand behind the approach.
 
     Returns
     -------
@@ -59,12 +68,18 @@ def time_left(
     allowed = max(rule.span, rule.slope_per_window)
     begin_s = min(float(_until(_NEVER_KEPT * allowed, heights, taus, rule).min()), PATIENCE_S)
     begin = int(max(begin_s, earliest_s - sample_s) / sample_s)
-    slowest_s = float(_until(_LITTLE * min(rule.span, rule.slope_per_window), heights, taus, rule).max())
+    little = _LITTLE * min(rule.span, rule.slope_per_window)
+    slowest_s = float(_until(little, heights, taus, rule).max())
+    left, slow_taus = slow.likely(_FUTURES) if slow else (np.zeros(_FUTURES), np.ones(_FUTURES))
+    if slow:
+        slowest_s = max(slowest_s, float(_until(little, left, slow_taus, rule).max()))
     horizon_s = min(PATIENCE_S, max(slowest_s, earliest_s) + 6 * rule.window_s)
     while True:
         ahead = max(int(horizon_s / sample_s) + 1 - begin, 1)
         t = (np.arange(ahead + width) + 1 + begin - width) * sample_s
         y = heights[:, None] * np.exp(np.minimum(-t[None, :] / taus[:, None], 50.0))
+        if slow:
+            y = y + left[:, None] * np.exp(np.minimum(-t[None, :] / slow_taus[:, None], 50.0))
         y = _as_displayed(y, ends, fit, resolution)
         keeps = _keeps(y, width, rule)[:, 1:]  # the window that ends now did not
         keeps[:, t[width:] < earliest_s - 1e-9] = False
