@@ -132,9 +132,10 @@ def test_what_was_left_of_an_approach_widens_u(world: World) -> None:
     left = {c["name"]: c["u"] for c in creeping.budget}["left of the approach"]
     # At the mean of the last window, t = 309 to 339 s: 100 mV · e^(−t/60), as pH.
     by_hand = sum(100.0 * math.exp(-t / 60.0) for t in range(309, 340)) / 31 / (0.985 * 58.56)
-    assert left == pytest.approx(by_hand, rel=0.1)
+    # Beside it stands what a slow part, which no trace of minutes shows, may have left.
+    assert by_hand * 0.9 < left < by_hand * 1.6
     assert creeping.u > still.u
-    assert {c["name"]: c["u"] for c in still.budget}["left of the approach"] < 0.001
+    assert {c["name"]: c["u"] for c in still.budget}["left of the approach"] < by_hand
 
 
 def test_care_and_inspections_stand_in_the_ledger_with_the_same_filters(world: World) -> None:

@@ -147,3 +147,19 @@ def test_what_cannot_be_logged(world: World) -> None:
     assert wrong.value.fields == {"steers": f"Hand {WHAT} back first: it is paused."}
     with pytest.raises(InvalidInput, match="Choose what was done"):
         log(world, world.probe(), "paused")  # a probe that steers nothing knows no pause
+
+
+@pytest.mark.parametrize("before", [True, False])
+def test_a_pause_that_was_logged_by_hand_is_known_to_the_run(world: World, before: bool) -> None:
+    """The run asked for a pause that stood in the log, and took no point without."""
+    probe = steering(world)
+    if before:
+        log(world, probe, "paused")
+    run_id = world.begin(probe)
+    if not before:
+        log(world, probe, "paused")
+    view = world.at().calibrations.view(run_id)
+    assert [s.done for s in view.steps if s.step.kind is StepKind.PAUSE] == [True]
+    for step in ("neutral", "acid", "alkaline"):
+        world.take(run_id, step)
+    assert len([s for s in world.at().calibrations.view(run_id).steps if s.point]) == 3

@@ -53,7 +53,7 @@ def every_refusal_is_shown(app: Flask) -> Iterator[None]:
             unsaid.extend(words for words in g.refused if words not in page)
         return answer
 
-    app.after_request_funcs.setdefault(None, []).append(look)
+    app.after_request_funcs.setdefault(None, []).insert(0, look)  # the first of them is asked last
     with template_rendered.connected_to(note, app):
         yield
     app.after_request_funcs[None].remove(look)

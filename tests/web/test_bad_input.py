@@ -69,7 +69,7 @@ CASES: list[tuple[str, dict[str, str], str]] = [
     ("/visits/{visit}", MORE | {"more_value": "3200 ppm"}, "is not in ppm: choose salt as sodium chloride"),
     ("/visits/{visit}", MORE | {"more_value": "salty"}, "'salty' is not a number"),
     ("/visits/{visit}", MORE | {"more_value": "99"}, "salinity must be"),
-    ("/rounds/reading", READING | {"temperature_c": "20 psi"}, "can't be in 'psi'"),
+    ("/rounds/reading", READING | {"temperature_c": "20 psi"}, "'20 psi' is not a number, and not one in a unit of it"),
     ("/plan/{round}", ROUND, "Choose the sites"),
     ("/visits/{visit}/at-once/immerse", {}, "Choose from one to 5 probes."),
     ("/visits/{visit}/at-once/immerse", {"probe": "tea"}, "Choose from one to 5 probes."),

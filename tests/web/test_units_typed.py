@@ -43,7 +43,7 @@ def test_a_unit_of_a_kit_under_something_else(
 
 def test_fahrenheit_and_volts_at_the_bench(client: FlaskClient, services: Services) -> None:
     enter(client, "technician")
-    site, probe = services.states.sites()[0].id, probe_id(services, "A-ORP")
+    site, probe = services.states.sites()[0].id, probe_id(services, "B-ORP")
     key = uuid.uuid4()
     form = {
         "id": key, "site": site, "probe": probe, "source": "typed-signal", "signal": "0.412 V",

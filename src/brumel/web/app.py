@@ -85,6 +85,7 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     _sign_in(app, services)
     access.guard(app)
     errors.register(app)
+    errors.say_every_refusal(app)
     register_filters(app, services.clock)
     for place in (auth, start, today, kit, shelf, plan, bench, rounds, visits, reckon, ledger, find, guide, live, api):
         app.register_blueprint(place.blueprint)

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import errno
 from collections.abc import Sequence
+from html import unescape
+from typing import Any
 
-from flask import Flask, current_app, jsonify, render_template, request
+from flask import Flask, Response, current_app, g, jsonify, render_template, request, template_rendered
 from flask.typing import ResponseReturnValue
 from flask_wtf.csrf import CSRFError
+from markupsafe import escape
 from werkzeug.exceptions import HTTPException
 
 from brumel.core.errors import CoreError
@@ -27,6 +30,33 @@ _OURS = 500
 """From here on the page leans on nothing that may be what failed."""
 _LATER = {"Retry-After": "5"}
 _FULL = (errno.ENOSPC, errno.EDQUOT)
+
+
+_UNPROCESSABLE = 422
+_PLACE = "<span data-unsaid hidden></span>"
+
+
+def say_every_refusal(app: Flask) -> None:
+    """Put refusals that no field of the page shows at its top: none is ever silent."""
+
+    def note(_sender: Flask, template: object, context: dict[str, Any], **_more: object) -> None:
+        del template
+        errors = context.get("errors")
+        g.refused = [str(words) for words in errors.values()] if isinstance(errors, dict) else []
+
+    @app.after_request
+    def say(response: Response) -> Response:
+        refused = g.get("refused", [])
+        if response.status_code == _UNPROCESSABLE and refused and response.mimetype == "text/html":
+            page = response.get_data(as_text=True)
+            shown = unescape(page)
+            unsaid = [f'<p class="flash-error alert alert-danger" role="alert">{escape(words)}</p>'
+                      for words in dict.fromkeys(refused) if words not in shown]  # fmt: skip
+            if unsaid:
+                response.set_data(page.replace(_PLACE, "".join(unsaid), 1))
+        return response
+
+    template_rendered.connect(note, app, weak=False)
 
 
 def register(app: Flask) -> None:

@@ -115,9 +115,12 @@ class Typed:
             return None
         try:
             return number_in(Number(name, "It", unit, -_FAR, _FAR), typed, own_unit(unit))
-        except ValueError as error:
+        except NotANumber as error:
             self.errors[name] = upper_first(str(error).removeprefix(f"{name}: ").replace(name, "it"))
-            return None
+        except ValueError as error:
+            takes = str(error).partition(": ")[2]
+            self.errors[name] = f"{typed!r} is not a number, and not one in a unit of it: {takes}"
+        return None
 
     def version(self) -> int | None:
         """The version of what was edited; None where it is new."""

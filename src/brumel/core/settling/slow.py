@@ -82,7 +82,8 @@ def slow_part(t: Array, y: Array, rule: SettlingRule, noise: float) -> SlowPart 
     moved = float(x @ y[recent]) / spread * width
     would = left * np.expm1(width / tau)
     more = np.maximum(np.abs(would) - np.abs(moved), 0.0) / max(noise * width / np.sqrt(spread), 1e-12)
-    weights = np.exp(-0.5 * np.square(np.minimum(more, 30.0)))
+    unlike = np.square(more)
+    weights = np.exp(-0.5 * (unlike - unlike.min()))
     return SlowPart(left, tau, weights / weights.sum())
 
 

@@ -18,7 +18,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.kit import upkeep
 from brumel.services.kit.care_log import NewCare, care_row
 from brumel.store import care_queries, run_queries
-from brumel.store.models.calibration import CalibrationRun, KeptBy
+from brumel.store.models.calibration import CalibrationRun, CalibrationStep, KeptBy
 from brumel.store.models.care import CareRecord
 from brumel.store.models.reference import Person
 from brumel.store.once import add_once
@@ -83,6 +83,18 @@ def _not_paused(run: CalibrationRun) -> str:
     pauses = (s for s in steps_of(run.method) if s.kind is StepKind.PAUSE)
     waiting = next((s for s in pauses if begun_last(run, s.key) is None), None)
     return f"{waiting.words} Say that it is done, then go on." if waiting else ""
+
+
+def paused_already(session: Session, probe_id: uuid.UUID, person: Person, now: datetime) -> None:
+    """Say in a probe's open run that pausing is done, where the probe's log says so: it was paused by hand."""
+    if pause_of(session, probe_id) is None:
+        return
+    for run in run_queries.open_runs(session, probe_id):
+        for step in steps_of(run.method):
+            if step.kind is StepKind.PAUSE and begun_last(run, step.key) is None:
+                row = {"id": uuid.uuid5(run.id, step.key), "run_id": run.id, "person_id": person.id, "step": step.key,
+                       "at": now, "after_seq": 0}  # fmt: skip
+                add_once(session, CalibrationStep, row, told=("run_id", "step"))
 
 
 def log_step(

@@ -32,6 +32,7 @@ class Live {
     this.button = document.querySelector("[data-when-stable]");
     this.reason = document.querySelector("[data-unsettled]");
     this.reason?.addEventListener("input", () => this.allow());
+    this.button?.addEventListener("click", (event) => this.askWhy(event));
     new ResizeObserver(() => this.draw()).observe(this.plot);  // turned, it keeps its proportions before the next sample
     this.allow();
   }
@@ -129,7 +130,20 @@ class Live {
   allow() {
     if (!this.button) return;
     const stable = this.judgement?.state === "stable" && !this.stopped;
-    this.button.disabled = !stable && !this.reason?.value.trim();
+    this.early = !stable && !this.reason?.value.trim();
+    this.button.disabled = this.early && !this.reason;
+    this.button.setAttribute("aria-disabled", this.early);
+  }
+
+  // Pressed before it is stable, it says what that means, and asks for the reason.
+  askWhy(event) {
+    if (!this.early) return;
+    event.preventDefault();
+    const around = this.reason.closest("details");
+    if (around) around.open = true;
+    this.reason.focus();
+    const words = document.querySelector("[data-early]");
+    if (words) words.hidden = false;
   }
 
   // The tunnel: where the trace may still be at each time, closing on the span that the rule allows.
