@@ -127,7 +127,7 @@ def correction_words(reading: Reading) -> str:
     if about.number(reading.shown) == about.number(reading.value):
         return ""
     salinity, did = Surroundings.of(reading.surroundings).salinity, reading.meter_did
-    by = [f"salinity {salinity:g}"] if salinity and not did.get("salinity") else []
+    by = [f"salinity {salinity:.3g}"] if salinity and not did.get("salinity") else []
     by += ["the station's pressure"] if did.get("pressure_hpa") else []
     by += ["the meter's temperature setting"] if reading.meter_setting_c is not None else []
     by += ["the compensation"] if did.get("method") else []

@@ -24,7 +24,7 @@ from brumel.core.start.proposal import FIELDS, gears, propose, read_file, works
 from brumel.services.errors import InvalidInput
 from brumel.services.starting import NewThing
 from brumel.web.context import services, signed_in
-from brumel.web.start.rows import SUCH_ACCURACY, FormRow, rows_of, sent, thing_of
+from brumel.web.start.rows import FormRow, rows_of, sent, thing_of
 
 blueprint = Blueprint("start", __name__, template_folder="templates", url_prefix="/start")
 
@@ -120,7 +120,6 @@ def _form(rows: Sequence[FormRow], rinse: str, chosen: Mapping[str, str], errors
         solutions=solutions,
         rinses=[(r.key, r.name) for r in rinses().values()],
         methods=[(p, [(m.code, m.name) for m in methods_of(p)]) for p in chosen],
-        such_accuracy=SUCH_ACCURACY,
         in_place={"solution", *chain(*FIELDS.values())},
         reads={k.principle: quantity(k.quantity).name for k in probe_kinds().values()},
     )
