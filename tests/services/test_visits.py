@@ -30,23 +30,10 @@ from brumel.services.visiting.visits import NewVisit, Said, Sheet
 from brumel.store.database import Database, StoreError
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Meter, Person
-from tests.conftest import CLOCK, NOW
+from tests.conftest import NOW
+from tests.services.demonstrated import person, services, template
 
-
-@pytest.fixture(scope="module")
-def template(demonstrated: str) -> str:
-    return demonstrated
-
-
-@pytest.fixture(scope="module")
-def services(database: Database) -> Services:
-    return Services.over(database, CLOCK)
-
-
-@pytest.fixture(scope="module")
-def person(database: Database) -> Person:
-    with database.session() as session:
-        return session.query(Person).filter_by(role="technician").first()
+_ = person, services, template
 
 
 @pytest.fixture(scope="module")

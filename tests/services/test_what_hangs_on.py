@@ -13,26 +13,10 @@ from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.visiting.filling import Entry
 from brumel.store.database import Database
 from brumel.store.models.reference import Person
-from tests.conftest import CLOCK
+from tests.services.demonstrated import person, services, template
 from tests.services.test_visits import opened, photometer, probe, read, save
 
-_ = photometer
-
-
-@pytest.fixture(scope="module")
-def template(demonstrated: str) -> str:
-    return demonstrated
-
-
-@pytest.fixture(scope="module")
-def services(database: Database) -> Services:
-    return Services.over(database, CLOCK)
-
-
-@pytest.fixture(scope="module")
-def person(database: Database) -> Person:
-    with database.session() as session:
-        return session.query(Person).filter_by(role="technician").first()
+_ = photometer, person, services, template
 
 
 def said(services: Services, visit: uuid.UUID) -> tuple[str, str, str]:

@@ -80,7 +80,7 @@ def text_of(data: bytes, what: str = "The file") -> str:
 def shown(value: object) -> str:
     """Return a value as a sentence shows it: no longer than a line has room for."""
     text = "true" if value is True else "false" if value is False else "nothing" if value is None else repr(value)
-    return text if len(text) <= _SHOWN else f"{text[: _SHOWN - 1]}…"
+    return _cut(text)
 
 
 def listed(names: Iterable[str]) -> str:
@@ -91,9 +91,13 @@ def listed(names: Iterable[str]) -> str:
     >>> listed(["pond", "x" * 99])[:30], listed(map(str, range(12)))
     ('pond, xxxxxxxxxxxxxxxxxxxxxxxx', '0, 1, 2, 3, 4, 5, 6, 7, 8, 9 and 2 more')
     """
-    found = [name if len(name) <= _SHOWN else f"{name[: _SHOWN - 1]}…" for name in names]
+    found = [_cut(name) for name in names]
     more = f" and {len(found) - _LISTED} more" if len(found) > _LISTED else ""
     return ", ".join(found[:_LISTED]) + more
+
+
+def _cut(text: str) -> str:
+    return text if len(text) <= _SHOWN else f"{text[: _SHOWN - 1]}…"
 
 
 def keepable_text(text: str) -> bool:

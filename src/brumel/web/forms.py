@@ -13,11 +13,10 @@ from brumel.core.local_time import NotOneMoment, moment_of
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reckoning.definition import Number
-from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST, NotANumber, number_typed, whole_written
-from brumel.core.wording import upper_first
+from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST, NotANumber, number_and_rest, number_typed, whole_written
 from brumel.services.errors import InvalidInput
 from brumel.services.live.display import ITSELF
-from brumel.services.reckon.units import number_in
+from brumel.services.reckon.units import in_unit
 from brumel.web.context import own_unit
 
 _FAR = 1e12
@@ -113,10 +112,12 @@ class Typed:
         typed = self.text(name)
         if not typed:
             return None
+        text, carried = number_and_rest(typed) or (typed, "")
         try:
-            return number_in(Number(name, "It", unit, -_FAR, _FAR), typed, own_unit(unit))
+            number, unit_of_it = number_typed(text), carried or own_unit(unit)
+            return in_unit(Number(name, name, unit, -_FAR, _FAR), number, unit_of_it) if unit_of_it else number
         except NotANumber as error:
-            self.errors[name] = upper_first(str(error).removeprefix(f"{name}: ").replace(name, "it"))
+            self.errors[name] = str(error)
         except ValueError as error:
             takes = str(error).partition(": ")[2]
             self.errors[name] = f"{typed!r} is not a number, and not one in a unit of it: {takes}"

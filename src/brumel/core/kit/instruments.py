@@ -69,7 +69,7 @@ class Measures:
 
 
 @dataclass(frozen=True)
-class Method:
+class Measuring:
     """How an instrument measures a quantity that it is asked for."""
 
     asked: str
@@ -95,7 +95,7 @@ class Method:
         return self.given.factor if self.given else 1.0
 
 
-def method_for(measures: Mapping[str, Mapping[str, Any]], key: str) -> Method | None:
+def method_for(measures: Mapping[str, Mapping[str, Any]], key: str) -> Measuring | None:
     """How an instrument measures a quantity, by all that it measures; None where it does not.
 
     A method may give another quantity than is asked for: total ammonia in the place of ammonium.
@@ -109,7 +109,7 @@ def method_for(measures: Mapping[str, Mapping[str, Any]], key: str) -> Method | 
     """
     for asked, plain in measures.items():
         own = Measures.of(plain)
-        found = Method(asked, own, next((g for g in quantity(asked).gives if g.key == own.gives), None))
+        found = Measuring(asked, own, next((g for g in quantity(asked).gives if g.key == own.gives), None))
         if key in (asked, found.quantity):
             return found
     return None

@@ -19,9 +19,8 @@ _NOTHING = 1e-9
 """So small a share of what is usual is what rounding leaves of equal signals."""
 _ROUNDS = 12
 """A bend is a few percent: each round leaves that share of what the one before left."""
-LEFT_OVER = "left of the approach"
-LINE = "calibration line"
-"""Name of that part of a budget."""
+LEFT_OVER, LINE = "left of the approach", "calibration line"
+"""Names of these parts of a budget."""
 
 
 class Origin(StrEnum):

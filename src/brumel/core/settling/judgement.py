@@ -137,7 +137,7 @@ def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:
         state = Settling.STARTING
     else:
         state = name_trouble(t[start:], y[start:], approach, rule, resolution)
-    slow = slow_part(t[start:], y[start:], rule, _noise(approach, resolution))
+    slow = slow_part(t[start:], y[start:], rule, approach.noise) if approach else None
     if (anew := stirred(t, y, rule)) > start and (since := _fits(t[anew:], y[anew:], resolution)):
         start, fits, approach = anew, since, since[0]
     words = WORDS[state]
@@ -242,11 +242,6 @@ def _time_left(
         return min(low for low, _, _ in told), middles[-1] if middles else None, None
     # Where later parts say longer, it may be as much longer again.
     return min(low for low, _, _ in told), middles[-1], max(*highs, 2 * middles[-1] - middles[0])
-
-
-def _noise(fit: Approach | None, resolution: float) -> float:
-    """The scatter of a value, the display's rounding included."""
-    return max(fit.noise if fit else 0.0, resolution / float(np.sqrt(12.0)))
 
 
 def _with_slow(left: float | None, slow: SlowPart | None, t: np.ndarray, window: tuple[float, float]) -> float | None:

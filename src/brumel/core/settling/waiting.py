@@ -70,8 +70,8 @@ def time_left(
     begin = int(max(begin_s, earliest_s - sample_s) / sample_s)
     little = _LITTLE * min(rule.span, rule.slope_per_window)
     slowest_s = float(_until(little, heights, taus, rule).max())
-    left, slow_taus = slow.likely(_FUTURES) if slow else (np.zeros(_FUTURES), np.ones(_FUTURES))
     if slow:
+        left, slow_taus = slow.likely(_FUTURES)
         slowest_s = max(slowest_s, float(_until(little, left, slow_taus, rule).max()))
     horizon_s = min(PATIENCE_S, max(slowest_s, earliest_s) + 6 * rule.window_s)
     while True:

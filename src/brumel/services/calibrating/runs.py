@@ -75,7 +75,7 @@ class Calibrations:
                 _refuse_second(session, begin.probe_id, self.clock)
             row = new_run_row(session, begin, person, self.clock, self.order)
             add_once(session, CalibrationRun, row, told=("probe_id", "method_code", "rinse", "lots"))
-            steering.paused_already(session, row["probe_id"], person, self.clock.now())
+            steering.paused_already(session, session.get_one(Probe, row["probe_id"]), person, self.clock.now())
         return begin.run_id
 
     @kept

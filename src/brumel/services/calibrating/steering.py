@@ -20,7 +20,7 @@ from brumel.services.kit.care_log import NewCare, care_row
 from brumel.store import care_queries, run_queries
 from brumel.store.models.calibration import CalibrationRun, CalibrationStep, KeptBy
 from brumel.store.models.care import CareRecord
-from brumel.store.models.reference import Person
+from brumel.store.models.reference import Person, Probe
 from brumel.store.once import add_once
 
 _OF_STEERING = (Care.PAUSED, Care.HANDED_BACK)
@@ -85,11 +85,11 @@ def _not_paused(run: CalibrationRun) -> str:
     return f"{waiting.words} Say that it is done, then go on." if waiting else ""
 
 
-def paused_already(session: Session, probe_id: uuid.UUID, person: Person, now: datetime) -> None:
+def paused_already(session: Session, probe: Probe, person: Person, now: datetime) -> None:
     """Say in a probe's open run that pausing is done, where the probe's log says so: it was paused by hand."""
-    if pause_of(session, probe_id) is None:
+    if not upkeep.kind_of(probe).steers or pause_of(session, probe.id) is None:
         return
-    for run in run_queries.open_runs(session, probe_id):
+    for run in run_queries.open_runs(session, probe.id):
         for step in steps_of(run.method):
             if step.kind is StepKind.PAUSE and begun_last(run, step.key) is None:
                 row = {"id": uuid.uuid5(run.id, step.key), "run_id": run.id, "person_id": person.id, "step": step.key,

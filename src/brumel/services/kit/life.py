@@ -138,7 +138,7 @@ class Kit:
             row = care_row(new, kind, probe_id, person, at=at, recorded_at=self.clock.now())
             for one in (row, *shared_rows(session, row, probe, person)):
                 add_once(session, CareRecord, one, told=("probe_id", "care", "detail", "minutes", "note"))
-            steering.paused_already(session, probe_id, person, self.clock.now())
+            steering.paused_already(session, probe, person, self.clock.now())
         return care_findings(kind, new)
 
     @act(care="care_id")

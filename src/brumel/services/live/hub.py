@@ -218,14 +218,19 @@ class LiveHub:
         still
             Whether they may look on; asked again every few seconds.
         """
+        again = _Again(watched, self._counts())
+        return self._followed(again.watched(), owner, still, again)  # what is not there is said before it begins
+
+    def _followed(
+        self, watched: Sequence[Watched], owner: object, still: Callable[[], bool], again: _Again
+    ) -> Iterator[str]:
         viewer = self._enter(owner)
         watches: list[_Watch] = []
         try:
-            counts = self._counts()
-            for number, one in enumerate(watched()):
+            for number, one in enumerate(watched):
                 self._mark_wanted(one.device_id)
                 watches.append(self._join(one, viewer, number))
-            yield from self._events(viewer, watches, still, _Again(watched, counts))
+            yield from self._events(viewer, watches, still, again)
         finally:
             self._leave(watches, viewer)
 

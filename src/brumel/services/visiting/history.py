@@ -103,7 +103,7 @@ def judged_anew(own: Mapping[str, Limit], now: Mapping[str, Limit], reading: Rea
 
     One that was judged by what a supervisor has changed meanwhile keeps its judgement.
     """
-    if not any(own[key].low_with_stabiliser and reading.quantity == key for key in own):
+    if reading.quantity not in own or not own[reading.quantity].low_with_stabiliser:
         return None
     value = Value(reading.quantity, reading.value, reading.u, reading.qualifier, typed=reading.as_typed)
     found = kept_limits(now, value)

@@ -135,7 +135,11 @@ def correction_words(reading: Reading) -> str:
     size = about.number(abs(change)) + about.after
     if about.error is not ErrorScale.ABSOLUTE and reading.shown:
         size = f"{abs(change / reading.shown) * 100.0:.2g} %"
-    verb = ("takes" if len(by) == 1 else "take") + " off" if change < 0 else "adds" if len(by) == 1 else "add"
+    several = len(by) > 1
+    if change < 0:
+        verb = "take off" if several else "takes off"
+    else:
+        verb = "add" if several else "adds"
     return f"as shown {about.number(reading.shown)}{about.after}; {' and '.join(by) or 'its correction'} {verb} {size}"
 
 

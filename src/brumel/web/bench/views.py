@@ -205,6 +205,11 @@ def immerse(run_id: uuid.UUID) -> ResponseReturnValue:
     return redirect(url_for("bench.run", run_id=run_id, step=typed.text("step")) + "#step")
 
 
+def _typed_unit(run_id: uuid.UUID) -> str:
+    """Return the unit of what is typed as a signal of this run's probe."""
+    return services().calibrations.view(run_id).principle.typed_unit
+
+
 @blueprint.post("/runs/<uuid:run_id>/points")
 def take(run_id: uuid.UUID) -> ResponseReturnValue:
     """Take the point of a step, from the device or typed."""
@@ -213,7 +218,7 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
     point = TakePoint(
         point_id=typed.new_record_id(),
         step=typed.text("step"),
-        typed_signal=typed.measured("signal", services().calibrations.view(run_id).principle.typed_unit),
+        typed_signal=None if device else typed.measured("signal", _typed_unit(run_id)),
         typed_temperature_c=typed.measured("temperature_c", "°C"),
         device=device,
         meter_did={} if device else typed.meter_did(),

@@ -50,7 +50,6 @@ def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
     def watched() -> list[Watched]:
         return [_watched(all_services, *one) for one in shown]
 
-    watched()  # what is not there is said before the stream begins
     events = all_services.live.stream(watched, person.id, lambda: all_services.people.signed_in(key) is not None)
     answer = Response(events, mimetype="text/event-stream")
     answer.headers["X-Accel-Buffering"] = "no"
