@@ -69,14 +69,21 @@ def take_point(page: Page, button: str = "Probe is in") -> None:
     take_once_stable(page)
 
 
-def take_once_stable(page: Page) -> None:
-    """Take the point when it is stable; at the bench's speed a trace may move again between a look and a press."""
-    for _ in range(5):
-        page.wait_for_selector("[data-settling=stable]")
-        with page.expect_navigation():
-            take(page)
-        if not page.get_by_text("Not stable yet").is_visible():
-            return
+_PRESS_ONCE_STABLE = """([button, key, traces]) => {
+    const look = setInterval(() => {
+        if (document.querySelectorAll("[data-settling=stable]").length < traces) return;
+        clearInterval(look);
+        if (key) document.body.dispatchEvent(new KeyboardEvent("keydown", { key, bubbles: true, cancelable: true }));
+        else document.querySelector(button).click();
+    }, 20);
+}"""
+
+
+def take_once_stable(page: Page, button: str = "[data-when-stable]", *, key: str = "", traces: int = 1) -> None:
+    """Take point or reading once stable, looked and pressed in one moment: the bench is faster than a hand."""
+    all_so(page)
+    with page.expect_navigation():
+        page.evaluate(_PRESS_ONCE_STABLE, [button, key, traces])
 
 
 def take_unsettled(page: Page, button: str, after_s: int = 75) -> None:
@@ -114,8 +121,7 @@ def read_site(page: Page, site: str) -> None:
     page.get_by_role("link", name="Take reading").click()
     page.get_by_label("Site", exact=True).select_option(label=site)
     page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Record").first.click()
+    take_once_stable(page)
     page.wait_for_url("**/ledger/readings/**")
 
 

@@ -6,7 +6,7 @@ import re
 
 import pytest
 from playwright.sync_api import BrowserContext, Page, Route, expect
-from tests.browser.driving import PHONE, dressed, no_violations, sign_in, too_wide
+from tests.browser.driving import PHONE, dressed, no_violations, sign_in, take_once_stable, too_wide
 
 POND = {
     "Temperature": "28.1", "Dissolved oxygen": "2.4", "pH": "8.0", "Specific conductance": "27000",
@@ -172,8 +172,7 @@ def test_a_live_reading_comes_back_to_its_visit(page: Page) -> None:
     begin(page, "Training pool")
     page.get_by_role("link", name="From A-pH, live").click()
     page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Record").click()
+    take_once_stable(page)
     page.wait_for_url("**/visits/**")
     expect(page.get_by_role("list", name="What is read").locator(".taken")).to_contain_text("A-pH")
 
@@ -216,9 +215,7 @@ def test_a_sondes_profile_on_the_phone(page: Page) -> None:
         expect(page.locator(".live[data-settling=stable]").first).to_be_visible()
         no_violations(page)
         page.get_by_label("Depth").fill(depth)
-        # Last of all: at the bench's speed a trace may move again between a look and a press.
-        expect(page.locator(".live[data-settling=stable]")).to_have_count(2)
-        page.get_by_role("button", name="Record what is stable" if last else "Record, then the next depth").click()
+        take_once_stable(page, "[data-key=r]" if last else "[data-key=d]", traces=2)
         expect(page.get_by_text("2 of 2 recorded.")).to_be_visible()
     row = page.locator(".visit-rows li", has_text="pH").first
     expect(row).to_contain_text("0.5 m")

@@ -5,9 +5,7 @@ from __future__ import annotations
 import re
 
 from playwright.sync_api import Page, expect
-from tests.browser.driving import ail, begin, give_up, no_violations, sign, take, take_point
-
-STABLE_MS = 30_000
+from tests.browser.driving import ail, begin, give_up, no_violations, sign, take, take_once_stable, take_point
 
 
 def done(page: Page, *titles: str) -> None:
@@ -27,9 +25,8 @@ def compared(page: Page, shown: str) -> None:
     done(page, "Shake")
     page.keyboard.press("p")
     expect(page.locator("[data-countdown]")).to_have_attribute("data-countdown", "10")
-    page.wait_for_selector("[data-settling=stable]", timeout=STABLE_MS)
     page.get_by_label("The reference shows").first.fill(shown)
-    take(page)
+    take_once_stable(page)
 
 
 def test_a_tip_agrees_with_the_photometer_and_one_touched_tablet_does_not(technician: Page) -> None:
@@ -83,8 +80,7 @@ def test_the_acid_stays_off_until_a_check_has_passed(technician: Page) -> None:
     take_point(page)
     ail(page, "cracked")  # it gives the same in every liquid
     page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]", timeout=STABLE_MS)
-    take(page)
+    take_once_stable(page)
     page.get_by_role("button", name="Handed back").click()
     expect(page.locator("#error-step")).to_contain_text("Hand back only after a check has passed")
     no_violations(page)
@@ -96,8 +92,7 @@ def test_the_acid_stays_off_until_a_check_has_passed(technician: Page) -> None:
     ail(page, "none")
     page.get_by_role("link", name=re.compile("Repeat")).nth(1).click()
     page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]", timeout=STABLE_MS)
-    take(page)
+    take_once_stable(page)
     page.get_by_role("button", name="Handed back").click()
     sign(page)
     page.goto("/")

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import ail, give_up, no_violations, take, take_point
+from tests.browser.driving import ail, give_up, no_violations, take, take_once_stable, take_point
 
 
 def begin(page: Page, procedure: str, probe: str = "A-EC", **lots: str) -> None:
@@ -36,8 +36,7 @@ def test_dry_air_one_standard_and_a_reading(technician: Page) -> None:
     begin(page, "Dry air, then one standard", conductivity="C14-0902")
     expect(page.locator(".steps")).to_contain_text("Dry air")
     page.get_by_role("button", name="It is in the air").click()
-    page.wait_for_selector("[data-settling=stable]")
-    take(page)
+    take_once_stable(page)
     take_point(page)
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
     expect(page.locator("[data-code=cell-constant]")).to_contain_text("sound from 0.9 to 1.1 /cm")
@@ -53,8 +52,7 @@ def test_dry_air_one_standard_and_a_reading(technician: Page) -> None:
     page.get_by_label("Site", exact=True).select_option(label="Greenhouse nutrient reservoir")
     expect(page.locator("main")).to_contain_text("swing it four or five times")
     page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Record").first.click()
+    take_once_stable(page)
     page.wait_for_url("**/ledger/readings/**")
     expect(page.locator(".answer .value")).to_have_text(re.compile(r"κ25 1\d\d\d µS/cm"))
     expect(page.locator("main")).to_contain_text("TDS ")
@@ -100,8 +98,7 @@ def test_bubbles_are_named_first_and_leave_when_the_cell_is_swung(healthy: Page)
     for _ in range(4):
         page.wait_for_selector("[data-settling=stable]")
         page.get_by_role("button", name="Restart settling").click()
-    page.wait_for_selector("[data-settling=stable]")
-    take(page)
+    take_once_stable(page)
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
     expect(page.locator("[data-code=bubbles]")).to_have_count(0)
     give_up(page)
@@ -115,8 +112,7 @@ def test_a_wrong_cup_a_wrong_factor_and_a_standard_beyond_the_cell_are_named_fir
     cup = page.locator("#beaker option", has_text="C128-0417").first
     page.locator("#beaker").select_option(cup.get_attribute("value"))
     page.get_by_role("button", name="Move the probe").click()
-    page.wait_for_selector("[data-settling=stable]")
-    take(page)
+    take_once_stable(page)
     expect(first).to_have_attribute("data-code", "standard-swapped")
     expect(first).to_contain_text("that is what the 12880 standard gives")
     # 1413 at 10 °C has 1020 µS/cm, 1004 with this cell; times 1.428 for natural waters, or 1.402 for 1.91 %/°C twice

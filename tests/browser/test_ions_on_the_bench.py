@@ -6,10 +6,7 @@ import re
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import all_so, give_up, no_violations, sign, take
-
-_FIVE_MINUTES_MS = 90_000
-"""Of the simulated bench, with room for a busy machine."""
+from tests.browser.driving import all_so, give_up, no_violations, sign, take, take_once_stable
 
 
 @pytest.fixture(scope="module")
@@ -30,8 +27,7 @@ def begin(page: Page) -> None:
 
 def point(page: Page) -> None:
     page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]", timeout=_FIVE_MINUTES_MS)
-    take(page)
+    take_once_stable(page)
 
 
 def typed(page: Page, signal: str, temperature_c: str) -> None:
@@ -60,9 +56,8 @@ def test_high_and_low_then_a_reading_through_the_waters_salts(technician: Page) 
     expect(page.locator("#error-conductivity")).to_contain_text("above 1500 µS/cm")
     page.get_by_label("Specific conductance of the water").fill("780")
     page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]", timeout=_FIVE_MINUTES_MS)
     page.locator("[name=despite]").fill("only a test")
-    page.get_by_role("button", name="Record").first.click()
+    take_once_stable(page)
     page.wait_for_url("**/ledger/readings/**")
     expect(page.locator(".answer .value")).to_have_text(re.compile(r"NH₄⁺-N \d+\.\d\d mg/L"))
     expect(page.locator(".working").first).to_contain_text("γ at 780 µS/cm = 0.893")

@@ -10,7 +10,17 @@ from urllib.parse import urlsplit
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import LOOKS, begin, dressed, no_violations, sign_in, take, take_points, too_wide
+from tests.browser.driving import (
+    LOOKS,
+    begin,
+    dressed,
+    no_violations,
+    sign_in,
+    take,
+    take_once_stable,
+    take_points,
+    too_wide,
+)
 from tests.web.walking import LEAVES, shape
 
 LINKS = "main a[href^='/'], nav a[href^='/']"
@@ -63,8 +73,7 @@ def test_no_accessibility_violation_along_the_job(technician: Page) -> None:
     take(page, "Take the typed point")
     expect(page.locator("#error-signal")).to_be_visible()
     no_violations(page)
-    page.wait_for_selector("[data-settling=stable]")
-    take(page)
+    take_once_stable(page)
     page.get_by_text("Finish early and sign").click()
     no_violations(page)
     take_points(page, 2)
@@ -77,7 +86,7 @@ def test_no_accessibility_violation_along_the_job(technician: Page) -> None:
     page.get_by_role("button", name="Probe is in").click()
     page.wait_for_selector("[data-settling=stable]")
     no_violations(page)
-    page.get_by_role("button", name="Record").first.click()
+    take_once_stable(page)
     page.wait_for_url("**/ledger/readings/**")
     no_violations(page)
     with page.expect_navigation():

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import ail, give_up, no_violations, take_point
+from tests.browser.driving import ail, give_up, no_violations, take_once_stable, take_point
 
 
 def begin(page: Page, procedure: str = "Check only") -> None:
@@ -105,8 +105,7 @@ def test_a_thermometer_in_three_baths_and_knocked(technician: Page) -> None:
     page.get_by_role("link", name="Check A-T").click()
     page.get_by_role("button", name="Begin").click()
     page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]")
-    page.get_by_role("button", name="Take the point").click()
+    take_once_stable(page)
     expect(page.locator("#error-reference")).to_contain_text("is missing: type it in °C")
     no_violations(page)
     page.locator("#reference").fill("0,02")
@@ -115,9 +114,8 @@ def test_a_thermometer_in_three_baths_and_knocked(technician: Page) -> None:
     ail(page, "off after a knock")
     for shown in ("20.0", "38.0"):
         page.get_by_role("button", name="Probe is in").click()
-        page.wait_for_selector("[data-settling=stable]")
         page.locator("#reference").fill(shown)
-        page.get_by_role("button", name="Take the point").click()
+        take_once_stable(page)
     expect(page.get_by_role("heading", name="Verdict")).to_contain_text("unfit")
     expect(page.locator("[data-code=offset]")).to_contain_text("sound within ±0.2 °C")
     page.get_by_role("link", name=re.compile("^Repeat")).first.click()

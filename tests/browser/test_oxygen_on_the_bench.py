@@ -6,7 +6,17 @@ import re
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import ail, begin_with, give_up, no_violations, sign, take, take_point, take_unsettled
+from tests.browser.driving import (
+    ail,
+    begin_with,
+    give_up,
+    no_violations,
+    sign,
+    take,
+    take_once_stable,
+    take_point,
+    take_unsettled,
+)
 
 
 def begin(page: Page, probe: str, procedure: str, **typed: str) -> None:
@@ -50,9 +60,8 @@ def test_zero_and_air_with_a_clock_in_the_way_then_a_reading(technician: Page) -
     expect(page.locator("main")).to_contain_text("At 630 m the wrong kind makes mg/L 7.8 % wrong")
     page.locator("#pressure").fill("938")
     page.get_by_role("button", name="Probe is in").click()
-    page.wait_for_selector("[data-settling=stable]")
     page.locator("[name=despite]").fill("only to try")
-    page.get_by_role("button", name="Record").first.click()
+    take_once_stable(page)
     page.wait_for_url("**/ledger/readings/**")
     expect(page.locator(".answer .value")).to_have_text(re.compile(r"O₂ (9|10|11|12)\.\d\d mg/L"))
     expect(page.locator("main")).to_contain_text("of saturation at the station pressure")

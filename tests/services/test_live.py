@@ -11,12 +11,14 @@ from typing import Any
 
 import pytest
 
+from brumel.core.findings import Acceptance
 from brumel.core.quantities.quantity import rule_of
 from brumel.services.live import hub as live
 from brumel.services.live.channels import Positions
 from brumel.services.live.hub import LiveHub, Watched
-from brumel.services.live.signal import Lens
+from brumel.services.live.signal import Lens, signal_since
 from brumel.services.visiting.sites import NewSite
+from brumel.store.device_queries import last_sample_seq
 from brumel.store.models.reference import Device, DeviceSample, Probe
 from tests.services.world import World
 from tests.simulated import CALIBRATION_PH
@@ -170,3 +172,32 @@ def test_a_picture_is_corrected_as_a_reading_of_now_would_be(world: World, monke
     assert second["y"][0] != first["y"][0]
     assert json.loads(next(services.live.stream(watched)).split("data: ")[1])["y"] == second["y"]
     stream.close()  # type: ignore[attr-defined]
+
+
+def test_what_was_read_as_stable_is_what_is_taken(world: World) -> None:
+    """Between a look and the arrival of a form a trace goes on: a jump in between is not what the technician took."""
+    probe = world.probe(device=True)
+    world.samples(probe, [177.2] * 150)
+    with world.database.session() as session:
+        seen = last_sample_seq(session, probe.device_id)
+    with world.database.session() as session:
+        session.add_all(
+            DeviceSample(device_id=probe.device_id, time_s=150.0 + t, values=[22.0, mv])
+            for t, mv in enumerate((190.0, 191.0))
+        )
+    where = RAW.positions
+    with world.database.session() as session:
+        as_seen = signal_since(session, probe.device_id, 0, CALIBRATION_PH, where, until_seq=seen)
+        assert (as_seen.acceptance, as_seen.value, len(as_seen.trace)) == (
+            Acceptance.SETTLED,
+            pytest.approx(177.2),
+            150,
+        )
+        for unknown in (None, 0):
+            now = signal_since(session, probe.device_id, 0, CALIBRATION_PH, where, until_seq=unknown)
+            assert now.acceptance is Acceptance.UNSETTLED
+        for sample in session.query(DeviceSample).filter(DeviceSample.seq <= seen):
+            sample.stored_at -= MINUTE
+        session.flush()
+        late = signal_since(session, probe.device_id, 0, CALIBRATION_PH, where, until_seq=seen)
+        assert late.acceptance is Acceptance.UNSETTLED, "a page that is a minute old is no look"

@@ -131,6 +131,10 @@ class Typed:
         """A record's id; None where nothing was chosen or it can't be read."""
         return as_id(self.text(name))
 
+    def seen(self, name: str = "seen") -> int | None:
+        """The number of the sample up to which the page had judged a trace; None where it drew none."""
+        return whole_written(self.text(name))
+
     def new_record_id(self, name: str = "id") -> uuid.UUID:
         """The id that the client made for a new record."""
         found = self.record_id(name)

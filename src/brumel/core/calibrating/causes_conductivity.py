@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from brumel.core.calibrating.run import JudgedPoint, Run
+from brumel.core.calibrating.untested import beside_the_waters
 from brumel.core.findings import Finding, Level, beyond
 from brumel.core.quantities.conductivity import (
     KCL_PERCENT_PER_C,
@@ -41,8 +42,6 @@ _BENDS, _BENDS_WHERE_LOW = 0.015, 0.008
 differ; less tells it where both are low."""
 _STRONGER = 3.0
 _WEAK_US_CM = 200.0
-_BELOW, _FAR_ABOVE = 2.0, 100.0
-"""A standard may lie below the middle of the waters by this factor, and above the highest by that (house rule)."""
 
 
 @dataclass(frozen=True)
@@ -131,7 +130,7 @@ def cell_remarks(run: Run) -> Iterator[Finding]:
     """The factor of each range; standards that leave the range of the waters planned untested."""
     yield from _factors(run)
     labels = [p.nominal for p in run.points if p.nominal]
-    if run.waters is None or not (where := unlike_waters(labels, run.waters)):
+    if run.waters is None or not (where := beside_the_waters(labels, run.waters)):
         return
     about = quantity("specific-conductance")
     yield Finding(
@@ -154,22 +153,6 @@ def _factors(run: Run) -> Iterator[Finding]:
     each = [f"{own.coefficient('cell-constant').words(k)} at {p.label}" for k, p in zip(constants, wet, strict=True)]
     by = f"{own.coefficient('bend').words(line['bend'], plus=True)} a decade"
     yield Finding("factor-each-range", Level.SOUND, f"The constant of each range: {', '.join(each)} ({by}).", "", 0)
-
-
-def unlike_waters(labels: Sequence[float], waters: tuple[float, float]) -> str:
-    """Where standards lie that leave the range of waters untested, in words; empty where they don't.
-
-    Examples
-    --------
-    >>> unlike_waters([84.0], (1200.0, 2600.0)), unlike_waters([1413.0], (1200.0, 2600.0))
-    ('below', '')
-    """
-    if not labels:
-        return ""
-    middle = math.sqrt(max(waters[0], 1.0) * waters[1])
-    if _BELOW * max(labels) < middle:
-        return "below"
-    return "far above" if min(labels) > _FAR_ABOVE * waters[1] else ""
 
 
 def _level(s: _Seen) -> Level:

@@ -10,6 +10,7 @@ from brumel.core.calibrating.comparing import comparison_finding
 from brumel.core.calibrating.methods import Use, deviations
 from brumel.core.calibrating.run import JudgedPoint, Run, targets_range
 from brumel.core.calibrating.tolerances import Tolerance
+from brumel.core.calibrating.untested import not_between
 from brumel.core.findings import Acceptance, Bounds, Finding, Level, beyond, despite_findings, worst_first
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
@@ -290,7 +291,7 @@ def _bracket(run: Run) -> Iterator[Finding]:
     if run.waters is None or not run.tolerances.brackets or not run.adjusted:
         return  # a check asks whether the line holds; what it covers was said when it was set
     about, (low, high), (least, most) = _quantity(run), run.waters, targets_range(run.points)
-    if low < least or high > most:
+    if not_between((least, most), run.waters):
         yield Finding(
             "not-bracketing",
             Level.DOUBTFUL,

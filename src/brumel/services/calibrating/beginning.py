@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import uuid
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
@@ -11,7 +10,6 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.causes_conductivity import unlike_waters
 from brumel.core.calibrating.methods import Method, Step, method, methods, methods_of, rinses, roles
 from brumel.core.findings import Level
 from brumel.core.kit.shelf import standards
@@ -19,11 +17,11 @@ from brumel.core.plan.order import Done, HouseOrder
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.reading.surroundings import REMEMBERED, WATER_C, Surroundings
-from brumel.core.wording import counted, day_words, lower_first
+from brumel.core.wording import counted, day_words
 from brumel.services import house
 from brumel.services.calibrating import stored
+from brumel.services.calibrating.proposing import Aimed, LotChoice, Proposal, as_last, lots_for, proposal
 from brumel.services.calibrating.rows import Begin, run_row
-from brumel.services.calibrating.shown import lot_findings
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, check_number
 from brumel.services.kit import upkeep
@@ -38,24 +36,15 @@ _ONE_SITTING = timedelta(hours=4)
 
 
 @dataclass(frozen=True)
-class LotChoice:
-    """A lot to choose, with what speaks against it."""
-
-    lot: Lot
-    label: str
-    caution: str
-
-
-@dataclass(frozen=True)
 class Choices:
     """What there is to choose from to begin a run with a probe.
 
-    ``lots`` by role; ``last`` is the method, rinse and lot of each role that it was calibrated with last.
+    ``lots`` by role; ``proposed`` is the procedure, rinse and lot of each role that its form begins with.
     """
 
     methods: Sequence[Method]
     lots: Mapping[str, Sequence[LotChoice]]
-    last: Mapping[str, str]
+    proposed: Proposal
     why_not: str
     """Why it can't be calibrated here; empty where it can."""
     sites: Sequence[Site]
@@ -137,8 +126,10 @@ def new_run_row(session: Session, begin: Begin, person: Person, clock: Clock, or
     return run_row(begin, probe, frozen, chosen, waters, person, at=now, not_ready=not_ready)
 
 
-def choices_for(session: Session, probe: Probe, now: datetime, today: date) -> Choices:
-    """What a run with a probe can begin with, lots in date first."""
+def choices_for(
+    session: Session, probe: Probe, now: datetime, today: date, site_ids: Collection[uuid.UUID] = ()
+) -> Choices:
+    """What a run with a probe can begin with, lots in date first, for the waters of these or its usual sites."""
     kind = upkeep.kind_of(probe)
     found = methods_of(kind.principle) if kind.principle else []
     wanted = {s.role for m in found for s in m.steps if s.role}
@@ -146,55 +137,17 @@ def choices_for(session: Session, probe: Probe, now: datetime, today: date) -> C
     wanted = {key for key in roles() if key in wanted and roles()[key].middle is None}
     last = run_queries.newest_run(session, probe.id, now)
     usual, sites = reading_queries.sites_read_with(session, probe.id, now - USUAL), queries.sites(session)
-    aim = Aimed(kind.suits.get(kind.quantity), _reach((s for s in sites if s.id in usual), kind.quantity))
+    waters = _reach((s for s in sites if s.id in (site_ids or usual)), kind.quantity)
+    lots = lots_for(session, wanted, today, Aimed(kind.suits.get(kind.quantity), waters))
+    begins_with = house.begins_with(session, kind.principle) | as_last(last)
     return Choices(
         found,
-        _lots(session, wanted, today, aim),
-        house.begins_with(session, kind.principle) | _last(last),
+        lots,
+        proposal(kind, found, lots, begins_with, waters),
         "" if found else _why_not(kind.name),
         sites,
         usual,
     )
-
-
-@dataclass(frozen=True)
-class Aimed:
-    """What standards are wanted for: within the reach of the probe, and a little above its usual waters."""
-
-    reach: tuple[float, float] | None
-    waters: tuple[float, float] | None
-
-    def beyond(self, nominal: float | None) -> bool:
-        """Whether a standard lies beyond what the probe is made for."""
-        return bool(self.reach and nominal and not self.reach[0] <= nominal <= self.reach[1])
-
-    def unlike(self, nominal: float | None) -> list[str]:
-        """That a standard leaves the range of the usual waters untested."""
-        where = unlike_waters([nominal], self.waters) if self.reach and self.waters and nominal else ""
-        return [f"{where} the waters that it reads: leaves their range untested"] if where else []
-
-    def away(self, nominal: float | None) -> float:
-        """How far a standard is from what is wanted: next above the waters comes first, then what lies below."""
-        if not (self.reach and self.waters and nominal and nominal > 0):
-            return 0.0
-        steps = math.log(nominal / self.waters[1])
-        return steps if steps >= 0 else 10.0 - steps
-
-
-def _lots(session: Session, wanted: Collection[str], today: date, aim: Aimed) -> dict[str, list[LotChoice]]:
-    found: dict[str, list[LotChoice]] = {}
-    standing = [x for x in shelf_queries.lots(session) if x.discarded_on is None]
-    for key in (k for k in roles() if k in wanted):
-        role = roles()[key]
-        lots = [x for x in standing if role.admits(x.standard, x.nominal, x.family)]
-        choices = [
-            LotChoice(x, stored.label_value(x) or standards()[x.standard].short, _caution(x, today, aim)) for x in lots
-        ]
-        choices.sort(
-            key=lambda c: (bool(c.caution), aim.away(c.lot.nominal), c.lot.opened_on is None, c.lot.expires_on)
-        )
-        found[key] = choices
-    return found
 
 
 def not_ready_for(session: Session, probe: Probe, now: datetime) -> str:
@@ -314,11 +267,6 @@ def _chosen_lots(
     return chosen
 
 
-def _caution(lot: Lot, today: date, aim: Aimed) -> str:
-    beyond = ["beyond what this probe is made for"] if aim.beyond(lot.nominal) else aim.unlike(lot.nominal)
-    return " ".join([*beyond, *(f"{f.level}: {lower_first(f.sentence)}" for f in lot_findings(lot, today))])
-
-
 def _fullest(principle: str) -> int:
     """So many points the fullest method of a principle adjusts to."""
     return max(m.adjusted for m in methods_of(principle))
@@ -329,11 +277,3 @@ _NUMBERS = {1: "one", 2: "two", 3: "three", 4: "four"}
 
 def _why_not(kind: str) -> str:
     return f"A {kind} probe is not calibrated here yet: let its meter adjust itself, and enter what it reports."
-
-
-def _last(run: CalibrationRun | None) -> dict[str, str]:
-    """What the probe was calibrated with last: method, rinse, and the lot of each role."""
-    if run is None:
-        return {}
-    lots = {f"lot_{s['role']}": run.lots[s["key"]] for s in run.method["steps"] if s["key"] in run.lots}
-    return {"method": run.method_code, "rinse": run.rinse, **lots}

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.methods import StepKind
-from brumel.core.calibrating.run import CupLook, look_at_signal
+from brumel.core.calibrating.run import CupLook
 from brumel.core.plan.order import HouseOrder, default_order
 from brumel.core.sensing.response import Response
 from brumel.services.acts import act
@@ -85,11 +85,11 @@ class Calibrations:
             return choices_for(session, stored_probe(session, probe_id), self.clock.now(), self.clock.today())
 
     @kept
-    def before(self, probe_id: uuid.UUID) -> tuple[Choices, Hints]:
-        """What a run with a probe can begin with, and what is told before."""
+    def before(self, probe_id: uuid.UUID, site_ids: tuple[uuid.UUID, ...] = ()) -> tuple[Choices, Hints]:
+        """What a run with a probe can begin with, for the waters of these sites, and what is told before."""
         with self.database.session() as session:
             probe = stored_probe(session, probe_id)
-            choices = choices_for(session, probe, self.clock.now(), self.clock.today())
+            choices = choices_for(session, probe, self.clock.now(), self.clock.today(), site_ids)
             return choices, hints_for(session, probe, self.clock, self.order)
 
     @kept
@@ -114,8 +114,7 @@ class Calibrations:
         """The raw signal, compared with what the step's standard must give by the probe's last response."""
         view = self.view(run_id)
         chosen = view.step(step)
-        others = [s for s in view.steps if s.lot is not None and s.key != step]
-        tolerances = stored.tolerances_of(view.run)
+        others = [cup for cup in view.cups if cup.step.key != step]
         response = view.previous or Response.usual(view.principle)
 
         @cache
@@ -124,12 +123,8 @@ class Calibrations:
 
         def look(signal: float, temperature_c: float) -> CupLook:
             at = stored.where(view.run, temperature_c)
-            values = [
-                (f"the {s.step.role} {tolerances.standard}, {s.label}", stored.aim_of(s.step, s.lot, at).value)
-                for s in others
-            ]
             aim = stored.aim_of(chosen.step, chosen.lot, at)
-            found = look_at_signal(signal, at, aim.value, response, tolerances, values)
+            found = stored.cup_look(view.run, signal, at, aim.value, response, others)
             besides = words_at(aim.value, round(temperature_c, 1))
             return replace(found, sentence=f"{found.sentence} {besides}".strip())
 

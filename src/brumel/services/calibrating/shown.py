@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import date, datetime
 
@@ -28,6 +28,7 @@ from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import (
     judge_points,
 )
+from brumel.services.calibrating.superseded import Superseded, superseded_points
 from brumel.services.errors import NotFound
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import signal_positions_of
@@ -88,6 +89,13 @@ class RunView:
     level: Level | None
     previous: Response | None
     withdrawn: bool
+    superseded: tuple[Superseded, ...] = ()
+    """Points that were repeated or dropped, with what spoke against them."""
+
+    @property
+    def cups(self) -> list[stored.Cup]:
+        """The standards of its steps."""
+        return _cups(self.steps)
 
     @property
     def kept_by_meter(self) -> bool:
@@ -234,7 +242,12 @@ def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
         level=level,
         previous=previous.response if previous else None,
         withdrawn=withdrawn,
+        superseded=tuple(superseded_points(run, previous, expected, findings, _cups(steps))),
     )
+
+
+def _cups(steps: Iterable[StepView]) -> list[stored.Cup]:
+    return [stored.Cup(s.step, s.lot, s.label) for s in steps if s.lot is not None]
 
 
 def _step_view(

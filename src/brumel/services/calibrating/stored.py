@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import uuid
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
 
@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session, joinedload
 
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, StepKind, Use, steps_of
-from brumel.core.calibrating.run import JudgedPoint, PreviousRun
+from brumel.core.calibrating.run import CupLook, JudgedPoint, PreviousRun, look_at_signal
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.findings import Acceptance, Bounds, Finding, Level
 from brumel.core.kit.readiness import CareEvent, ended
@@ -88,6 +88,24 @@ def place_of(run: CalibrationRun) -> Surroundings:
 def where(run: CalibrationRun, temperature_c: float) -> Conditions:
     """The conditions of a run at a temperature."""
     return place_of(run).at(temperature_c, run.reference)
+
+
+@dataclass(frozen=True)
+class Cup:
+    """A standard of a run as it stands on the table: its step, its lot, what it is called."""
+
+    step: Step
+    lot: Lot
+    label: str
+
+
+def cup_look(
+    run: CalibrationRun, signal: float, at: Conditions, target: float, response: Response, others: Iterable[Cup]
+) -> CupLook:
+    """Compare a signal with what its standard must give, and with what the others of the run would."""
+    tolerances = tolerances_of(run)
+    values = [(f"the {c.step.role} {tolerances.standard}, {c.label}", aim_of(c.step, c.lot, at).value) for c in others]
+    return look_at_signal(signal, at, target, response, tolerances, values)
 
 
 def judged_point(point: CalibrationPoint, own: Principle, at: Conditions, step: Step) -> JudgedPoint:

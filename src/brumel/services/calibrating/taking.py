@@ -56,6 +56,8 @@ class TakePoint:
     reference: float | None = None
     """What an instrument beside the probe showed, where a step compares."""
     instrument_id: uuid.UUID | None = None
+    until_seq: int | None = None
+    """The sample up to which the page had judged the trace when it was taken; None where no page was looked at."""
 
 
 def taken(
@@ -149,7 +151,7 @@ def _device_signal(session: Session, run: CalibrationRun, take: TakePoint) -> Si
     if run.probe.device is None or positions is None or begun is None:
         raise InvalidInput({"device": "Put the probe into its standard first, then take the point."})
     rule = rule_of(principle_of(run.method).quantity, calibrating=True)
-    signal = signal_since(session, run.probe.device.id, begun.after_seq, rule, positions)
+    signal = signal_since(session, run.probe.device.id, begun.after_seq, rule, positions, until_seq=take.until_seq)
     if signal.acceptance is Acceptance.UNSETTLED and not take.unsettled_reason.strip():
         raise InvalidInput(
             {"device": f"Not stable yet. {signal.words} Wait, or take it with a reason; the reason stays on record."}

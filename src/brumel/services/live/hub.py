@@ -117,6 +117,7 @@ class _Watch:
     """Who looks, each with the number that this trace has on their page."""
     judged: Judgement | None = None
     judged_at: float = 0.0
+    judged_seq: int = 0
 
     def add(self, seq: int, time_s: float, values: Sequence[float]) -> bool:
         """Take a sample unless it is known already."""
@@ -142,7 +143,7 @@ class _Watch:
             if self.signal:
                 resolution = self.lens.resolution(np.array(self.signal), np.array(self.temperature_c))
             self.judged = judge_settling(self.times_s, values, self.temperature_c, self.key.rule, resolution)
-            self.judged_at = now
+            self.judged_at, self.judged_seq = now, self.seq
         return self.judged
 
     def trace_event(self) -> Event:
@@ -155,6 +156,7 @@ class _Watch:
             "window": self.key.rule.window_s,
             "unit": self.key.rule.unit,
             "judgement": describe(self.judgement()),
+            "seen": self.judged_seq,
             "look": self.look(),
         }
 
@@ -174,6 +176,7 @@ class _Watch:
             "c": round(self.temperature_c[-1], 2),
             "at": at,
             "judgement": describe(self.judgement()),
+            "seen": self.judged_seq,
             "look": self.look(),
         }
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 
@@ -18,6 +18,7 @@ from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import Positions
 from brumel.store import device_queries
+from brumel.store.models.reference import DeviceSample
 
 STALE = timedelta(seconds=6)
 """A probe that has sent nothing for longer has stopped sending."""
@@ -86,8 +87,15 @@ def signal_since(
     rule: SettlingRule,
     positions: Positions,
     transform: Transform = raw_signal,
+    until_seq: int | None = None,
 ) -> Signal:
-    """The device's signal after a sample, judged by a rule.
+    """Judge the device's signal after a sample by a rule, as far as whoever takes it has seen it judged.
+
+    Parameters
+    ----------
+    until_seq
+        The sample up to which the page had judged the trace when it was taken: what was read there as stable is what
+        is taken, whatever comes while the form is on its way. One older than ``STALE``, or unknown, counts for nothing.
 
     Raises
     ------
@@ -103,6 +111,7 @@ def signal_since(
         raise InvalidInput(
             {"device": "The probe has stopped sending: wait until the trace goes on, or type the reading by hand."}
         )
+    samples = _as_seen(samples, until_seq)
     time_s = np.array([s.time_s for s in samples])
     signal, temperature_c = np.array([positions.of(s.values) for s in samples], dtype=float).T
     step = judged_step(signal, temperature_c, transform)
@@ -121,3 +130,9 @@ def signal_since(
         trace=signal.tolist(),
         temperature_trace=temperature_c.tolist(),
     )
+
+
+def _as_seen(samples: Sequence[DeviceSample], until_seq: int | None) -> Sequence[DeviceSample]:
+    """Leave out what came after the sample that the page had judged, while that is fresh."""
+    seen = [s for s in samples if until_seq is not None and s.seq <= until_seq]
+    return seen if seen and datetime.now(UTC) - seen[-1].stored_at <= STALE else samples

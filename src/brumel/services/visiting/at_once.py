@@ -41,6 +41,8 @@ class InWater:
     probe_id: uuid.UUID
     after_seq: int
     reading_id: uuid.UUID
+    until_seq: int | None = None
+    """The sample up to which the page had judged its trace."""
 
 
 @dataclass(frozen=True)
@@ -94,6 +96,7 @@ class AtOnce:
                 probe, here = known[one.probe_id], Place(visit.site, visit.id)
                 new = NewReading(
                     one.reading_id, visit.site_id, one.probe_id, Source.DEVICE, after_seq=one.after_seq,
+                    until_seq=one.until_seq,
                     visit_id=visit.id, unsettled_reason=said.unsettled_reason, despite=said.despite,
                     place=here.now(session, principle_of(probe), Surroundings(), self.clock.now())
                     if probe else Surroundings(),

@@ -48,6 +48,8 @@ class NewReading:
     probe_id: uuid.UUID | None
     source: str
     after_seq: int | None = None
+    until_seq: int | None = None
+    """The sample up to which the page had judged the trace when it was taken; None where no page was looked at."""
     signal: float | None = None
     temperature_c: float | None = None
     shown: float | None = None
@@ -97,7 +99,7 @@ def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime,
     else:
         rule = rule_of(upkeep.kind_of(probe).quantity, calibrating=False)
         seen_as = reading_transform(probe, basis, session.get(Site, new.site_id), place)
-    signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, seen_as)
+    signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, seen_as, new.until_seq)
     if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():
         raise InvalidInput(
             {"device": f"Not stable yet. {signal.words} Wait, or record it with a reason; the reason stays on record."}

@@ -74,8 +74,9 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
     states = probe_states(on_bench=True)
     probe_id = as_id(values.get("probe"))
     state = next((s for s in probe_states() if s.probe.id == probe_id), states[0] if len(states) == 1 else None)
-    choices, hints = services().calibrations.before(state.probe.id) if state else (None, None)
     chosen = set(values.getlist("sites"))
+    sites = tuple(sorted(found for text in chosen if (found := as_id(text))))
+    choices, hints = services().calibrations.before(state.probe.id, sites) if state else (None, None)
     if request.method == "GET" and not chosen and choices:
         chosen = {str(site_id) for site_id in choices.usual}
     return render_template(
@@ -85,7 +86,7 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
         states=states,
         state=state,
         choices=choices,
-        kept=values if request.method == "POST" or choices is None else choices.last,
+        kept=values if request.method == "POST" or choices is None else choices.proposed.fields,
         own=senses(state.probe) if state else None,
         place=values if request.method == "POST" else _typed_pressure(hints.pressure if hints else None),
         kinds=KINDS,
@@ -229,6 +230,7 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
         lot_id=typed.record_id("lot"),
         reference=typed.number("reference"),
         instrument_id=typed.record_id("instrument"),
+        until_seq=typed.seen(),
     )
     try:
         typed.must_be_read()

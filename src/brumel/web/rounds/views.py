@@ -116,6 +116,7 @@ def _record_reading() -> ResponseReturnValue:
         source=source,
         visit_id=typed.record_id("visit"),
         after_seq=whole_written(typed.text("after")),
+        until_seq=typed.seen(),
         signal=typed.measured("signal", _typed_unit(typed.record_id("probe"))) if source == "typed-signal" else None,
         temperature_c=typed.measured("temperature_c", "°C"),
         shown=typed.number("shown") if source == "typed-value" else None,

@@ -62,7 +62,9 @@ def immerse(visit_id: uuid.UUID) -> ResponseReturnValue:
 def record(visit_id: uuid.UUID) -> ResponseReturnValue:
     """Record what is stable; what is not stays on the page."""
     typed, dipped = Typed(request.form), _dipped(request.form.getlist("dip"))
-    entries = [InWater(p, after, typed.new_record_id(f"id-{p}")) for p, after in dipped.items()]
+    entries = [
+        InWater(p, after, typed.new_record_id(f"id-{p}"), typed.seen(f"seen-{p}")) for p, after in dipped.items()
+    ]
     said = Together(spot_of(typed), typed.text("unsettled_reason"), typed.text("despite"))
     try:
         typed.must_be_read()

@@ -84,6 +84,7 @@ class Live {
   judged(event) {
     const now = event.judgement;
     this.judgement = now;
+    this.seen = event.seen;
     this.box.classList.toggle("is-stable", now.state === "stable");
     this.box.dataset.settling = now.state;
     this.part("state").textContent = now.words;
@@ -226,6 +227,10 @@ const follow = () => {
   source.addEventListener("error", () => all("lost", source.readyState === EventSource.CLOSED
     ? "Brumel refuses to go on with this probe: reload the page to see why. Nothing taken is lost."
     : "The connection to Brumel is lost; trying again. Nothing taken is lost."));
+  // What was read on the screen as stable is what is taken, whatever comes while the form is on its way.
+  document.addEventListener("formdata", ({ formData }) => lives.forEach((live) => {
+    if (live.seen) formData.set(live.box.dataset.seen, live.seen);
+  }));
   window.addEventListener("pagehide", () => source.close());
   document.addEventListener("submit", (event) => { if (!event.defaultPrevented) source.close(); });
 };
