@@ -81,6 +81,7 @@ _PRESS_ONCE_STABLE = """([button, key, traces]) => {
 
 def take_once_stable(page: Page, button: str = "[data-when-stable]", *, key: str = "", traces: int = 1) -> None:
     """Take point or reading once stable, looked and pressed in one moment: the bench is faster than a hand."""
+    page.wait_for_selector("[data-settling]")
     all_so(page)
     with page.expect_navigation():
         page.evaluate(_PRESS_ONCE_STABLE, [button, key, traces])

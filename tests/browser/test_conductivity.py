@@ -97,7 +97,8 @@ def test_bubbles_are_named_first_and_leave_when_the_cell_is_swung(healthy: Page)
     page.get_by_role("button", name="Probe is in").click()
     for _ in range(4):
         page.wait_for_selector("[data-settling=stable]")
-        page.get_by_role("button", name="Restart settling").click()
+        with page.expect_navigation():
+            page.get_by_role("button", name="Restart settling").click()
     take_once_stable(page)
     expect(page.get_by_role("heading", name="Verdict")).to_be_visible()
     expect(page.locator("[data-code=bubbles]")).to_have_count(0)

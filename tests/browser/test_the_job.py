@@ -161,7 +161,8 @@ def test_a_run_goes_on_in_another_browser(technician: Page, browser: Browser, ad
     take_once_stable(page)
     expect(page.locator("#error-take_over")).to_contain_text("Mira Tolland is at A-pH since")
     page.get_by_label("Take over, because").fill("Mira is called to the lido")
-    page.get_by_role("button", name="Take over").click()
+    with page.expect_navigation():
+        page.get_by_role("button", name="Take over").click()
     take_once_stable(page)
     take_point(page)
     expect(page.get_by_role("heading", name="Verdict")).to_contain_text("sound")

@@ -19,7 +19,9 @@ from sqlalchemy import select, text
 
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.plan.tasks import STORAGE
+from brumel.core.reading.surroundings import Surroundings
 from brumel.services.acts import ACTS
+from brumel.services.calibrating.beginning import PutRight
 from brumel.services.calibrating.kept import NewKept
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
@@ -95,12 +97,14 @@ def _of_run(world: World, others: list[Person], run_id: uuid.UUID, key: uuid.UUI
     runs, me = world.at().calibrations, world.person
     point = TakePoint(key, "neutral", 3.0, 22.0, device=False)
     begun = Begin(run_id, None, THREE, "distilled-once", {})
+    right = PutRight(uuid.uuid4(), Surroundings(), "another round", (world.site.id,))
     acts: dict[str, Act] = {
         "Calibrations.begin": lambda: runs.begin(begun, me),
         "Calibrations.begin_step": lambda: runs.begin_step(run_id, uuid.uuid4(), "neutral", me),
         "Calibrations.take": lambda: runs.take(run_id, point, me),
         "Calibrations.take_typed": lambda: all_taken(runs.take_typed(run_id, [point], me)),
         "Calibrations.drop": lambda: runs.drop(run_id, key, "neutral", me, "bubble"),
+        "Calibrations.put_right": lambda: runs.put_right(run_id, right, me),
         "Calibrations.sign": lambda: runs.sign(run_id, me),
         "Calibrations.abandon": lambda: runs.abandon(run_id, me, "rain"),
         "Calibrations.take_over": lambda: runs.take_over(run_id, key, others[key.int % 2], "called away"),

@@ -11,7 +11,9 @@ from typing import Any, NamedTuple
 import pytest
 
 from brumel.core.errors import CoreError
+from brumel.core.reading.surroundings import Surroundings
 from brumel.services.application import Services
+from brumel.services.calibrating.beginning import PutRight
 from brumel.services.calibrating.kept import NewKept
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
@@ -65,6 +67,9 @@ CASES: dict[str, Case] = {
         lambda s, p: s.calibrations.take_typed(ANY, [TakePoint(ANY, "neutral", 1.0, 22.0, device=False)], p), RECORDS
     ),
     "calibrations.drop": Case(lambda s, p: s.calibrations.drop(ANY, ANY, "neutral", p, "bubble"), RECORDS),
+    "calibrations.put_right": Case(
+        lambda s, p: s.calibrations.put_right(ANY, PutRight(ANY, Surroundings(), "x"), p), RECORDS
+    ),
     "calibrations.take_over": Case(lambda s, p: s.calibrations.take_over(ANY, ANY, p, "called away"), RECORDS),
     "calibrations.amend": Case(lambda s, p: s.calibrations.amend(ANY, ANY, p, "note", withdraw=False), RECORDS),
     "calibrations.amend, withdrawn": Case(

@@ -176,6 +176,15 @@ def _place(plain: Mapping[str, Any]) -> None:
         raise ValueError(next(iter(wrong.values())))
 
 
+def _conditions(plain: Mapping[str, Any]) -> None:
+    """Read conditions that were put right as those do who judge by them."""
+    _place(plain["place"])
+    if plain["waters"] is not None:
+        low, high = (float(edge) for edge in plain["waters"])
+        if not low <= high:
+            raise ValueError("The lower end of the waters lies above the higher one.")
+
+
 def _method(frozen: Mapping[str, Any]) -> None:
     """Read a frozen method as those do who judge by it."""
     if frozen.get("principle"):
@@ -199,6 +208,7 @@ _KNOWN: Mapping[str, Shape] = {
     "lots": named(_SHORT),
     "covariance": each(each(number())),
     "calibration_run.method": read_by(_method),
+    "calibration_entry.conditions": nothing_or(read_by(_conditions)),
     "reading.surroundings": read_by(
         _place,
         fields({}, {"pressure": _PRESSURE, "pressure_by": _SHORT, "water_c": number(),

@@ -46,11 +46,10 @@ _SEND = {
     EVERYBODY: "auth.sign_in auth.first auth.demo auth.sign_out auth.theme api.work api.several",
     SIGNED_IN: "auth.units",
     RECORDS: (
-        "bench.new bench.kept bench.sheet bench.immerse bench.take bench.drop bench.take_over bench.sign bench.abandon "
-        "bench.fault kit.new kit.change kit.care kit.withdraw kit.inspection kit.new_meter kit.change_meter "
-        "kit.log_meter kit.retire kit.channels kit.instrument kit.new_instrument shelf.new shelf.act shelf.correct "
-        "shelf.withdraw shelf.attach plan.index "
-        "start.file start.keep plan.change plan.act "
+        "bench.new bench.kept bench.sheet bench.immerse bench.take bench.drop bench.put_right bench.take_over "
+        "bench.sign bench.abandon bench.fault kit.new kit.change kit.care kit.withdraw kit.inspection kit.new_meter "
+        "kit.change_meter kit.log_meter kit.retire kit.channels kit.instrument kit.new_instrument shelf.new "
+        "shelf.act shelf.correct shelf.withdraw shelf.attach plan.index start.file start.keep plan.change plan.act "
         "rounds.immerse rounds.reading rounds.site rounds.new_site visits.new visits.save "
         "visits.immerse visits.record visits.amend visits.finish visits.photograph visits.seen visits.settings "
         "ledger.calibration"

@@ -51,10 +51,7 @@ def decades_figure(view: RunView) -> DecadesFigure | None:
     def x(value: float) -> float:
         return scale(math.log10(min(max(value, _LOWEST), _HIGHEST)))
 
-    run = view.run
-    waters = None
-    if run.waters_low is not None and run.waters_high is not None:
-        waters = (run.waters_low, run.waters_high)
+    waters = view.waters_reach
     values = sorted({s.lot.nominal for s in view.steps if s.lot and s.lot.nominal})
     return DecadesFigure(
         cell=(x(reach[0]), x(reach[1])),

@@ -10,6 +10,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Method, Step, method, methods, methods_of, rinses, roles
 from brumel.core.findings import Level
 from brumel.core.kit.shelf import standards
@@ -124,6 +125,42 @@ def new_run_row(session: Session, begin: Begin, person: Person, clock: Clock, or
         out_of_order=out_of_order(session, probe, clock, order),
     )
     return run_row(begin, probe, frozen, chosen, waters, person, at=now, not_ready=not_ready)
+
+
+@dataclass(frozen=True)
+class PutRight:
+    """What is put right of an open run, with the reason; the place whole, sites where their waters are others."""
+
+    entry_id: uuid.UUID
+    place: Surroundings
+    reason: str
+    site_ids: Sequence[uuid.UUID] = ()
+
+
+def put_right_row(session: Session, run: CalibrationRun, right: PutRight) -> dict[str, Any]:
+    """Return the conditions that hold from now on as an entry keeps them.
+
+    Raises
+    ------
+    InvalidInput
+        Without a reason, or with a pressure that can't be.
+    """
+    wrong = _wrong_place(run.probe, right.place)
+    if not right.reason.strip():
+        wrong["put_right"] = "Say in a few words how it came to light; it stays on record with the run."
+    if wrong:
+        raise InvalidInput(wrong)
+    asked = principle_of(run.method).needs_pressure
+    place = right.place if asked else stored.place_of(run)
+    waters = _waters(session, right.site_ids, upkeep.kind_of(run.probe).quantity) or stored.waters_of(run)
+    return {"conditions": {"place": place.plain, "waters": list(waters) if waters else None}}
+
+
+def refuse_unchanged(run: CalibrationRun, conditions: Mapping[str, Any]) -> None:
+    """Refuse to put right what is so already."""
+    waters = stored.waters_of(run)
+    if conditions == {"place": stored.place_of(run).plain, "waters": list(waters) if waters else None}:
+        raise InvalidInput({"put_right": "That is how it stands: change what is to be put right."})
 
 
 def choices_for(

@@ -158,7 +158,7 @@ def judge_points(
 ) -> tuple[Response | None, list[Finding]]:
     """The response through a run's standing points and its findings, by the method frozen into the run."""
     despite = Despite(run.not_ready or "", run.despite or "")
-    return judge(run.method, stored.judged_points(run, points), previous, waters_of(run), despite)
+    return judge(stored.method_of(run), stored.judged_points(run, points), previous, stored.waters_of(run), despite)
 
 
 def signature_row(
@@ -203,10 +203,3 @@ def coefficient_rows(run_id: uuid.UUID, response: Response) -> list[dict[str, An
         }
         for number, c in enumerate(own.coefficients)
     ]
-
-
-def waters_of(run: CalibrationRun) -> tuple[float, float] | None:
-    """The range of the waters that a run was made for."""
-    if run.waters_low is None or run.waters_high is None:
-        return None
-    return run.waters_low, run.waters_high

@@ -16,7 +16,16 @@ from brumel.core.plan.order import HouseOrder, default_order
 from brumel.core.sensing.response import Response
 from brumel.services.acts import act
 from brumel.services.calibrating import beginning, steering, stored
-from brumel.services.calibrating.beginning import Choices, Hints, choices_for, hints_for, new_run_row
+from brumel.services.calibrating.beginning import (
+    Choices,
+    Hints,
+    PutRight,
+    choices_for,
+    hints_for,
+    new_run_row,
+    put_right_row,
+    refuse_unchanged,
+)
 from brumel.services.calibrating.rows import (
     Begin,
     coefficient_rows,
@@ -225,6 +234,25 @@ class Calibrations:
             add_once(
                 session, CalibrationEntry, _entry_row(run, entry_id, person, self.clock) | row | {"point_id": point.id}
             )
+
+    @act(run="run_id")
+    def put_right(self, run_id: uuid.UUID, right: PutRight, person: Person) -> None:
+        """Put a condition of an open run right: what was said at its beginning stays, its points are judged anew.
+
+        Raises
+        ------
+        InvalidInput
+            Without a reason, with a pressure that can't be, or where nothing differs.
+        """
+        may_record(person)
+        with self.database.session() as session:
+            run = _run(session, run_id)
+            row = {"kind": EntryKind.PUT_RIGHT, "reason": right.reason.strip(), **put_right_row(session, run, right)}
+            if stands(session, CalibrationEntry, {"id": right.entry_id}, {"run_id": run_id, **row}):
+                return
+            _must_be_at_it(run, person, self.clock)
+            refuse_unchanged(run, row["conditions"])
+            add_once(session, CalibrationEntry, _entry_row(run, right.entry_id, person, self.clock) | row)
 
     @act(run="run_id")
     def take_over(self, run_id: uuid.UUID, entry_id: uuid.UUID, person: Person, note: str) -> None:

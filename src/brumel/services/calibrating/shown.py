@@ -18,6 +18,7 @@ from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.derived import derived_from
 from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.water import Compensation
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Response
@@ -134,6 +135,16 @@ class RunView:
         return quantity(upkeep.kind_of(self.run.probe).quantity)
 
     @property
+    def waters_reach(self) -> tuple[float, float] | None:
+        """The range of its waters."""
+        return stored.waters_of(self.run)
+
+    @property
+    def place(self) -> Surroundings:
+        """What is known of the place where it is made."""
+        return stored.place_of(self.run)
+
+    @property
     def conditions(self) -> Conditions:
         """At the mean temperature of its points."""
         points = [s.point for s in self.steps if s.point]
@@ -143,7 +154,7 @@ class RunView:
     @property
     def pressure(self) -> Pressure | None:
         """The pressure that was given for the place."""
-        return stored.place_of(self.run).pressure
+        return self.place.pressure
 
     def target_words(self, target: float | None, temperature_c: float) -> str:
         """What a target is at a temperature in the quantities that people read; empty where nothing but itself."""

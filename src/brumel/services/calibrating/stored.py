@@ -31,10 +31,12 @@ from brumel.services.kit import upkeep
 from brumel.store import run_queries
 from brumel.store.models.calibration import (
     CalibrationCoefficient,
+    CalibrationEntry,
     CalibrationFinding,
     CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
+    EntryKind,
     KeptBy,
 )
 from brumel.store.models.reading import ReadingFinding
@@ -80,9 +82,29 @@ def aim_of(step: Step, lot: Lot | None, at: Conditions) -> Target:
     return step.aim(bottle(lot) if lot else None, at)
 
 
+def put_right(run: CalibrationRun) -> CalibrationEntry | None:
+    """Find what a run's conditions were put right by last; None where what was said at its beginning holds."""
+    return next((e for e in reversed(run.entries) if e.kind == EntryKind.PUT_RIGHT), None)
+
+
+def method_of(run: CalibrationRun) -> dict[str, Any]:
+    """Return the method frozen into a run, with the conditions that hold."""
+    newer = put_right(run)
+    return {**run.method, "conditions": newer.conditions["place"]} if newer and newer.conditions else run.method
+
+
 def place_of(run: CalibrationRun) -> Surroundings:
-    """What was asked of the place where a run is made."""
-    return Surroundings.of(run.method.get("conditions"))
+    """What is known of the place where a run is made."""
+    return Surroundings.of(method_of(run).get("conditions"))
+
+
+def waters_of(run: CalibrationRun) -> tuple[float, float] | None:
+    """Return the range of the waters that a run is made for."""
+    newer = put_right(run)
+    low, high = run.waters_low, run.waters_high
+    if newer and newer.conditions:
+        low, high = newer.conditions["waters"] or (None, None)
+    return None if low is None or high is None else (low, high)
 
 
 def where(run: CalibrationRun, temperature_c: float) -> Conditions:

@@ -6,6 +6,7 @@ from typing import Any
 
 from brumel.core.calibrating.run import PreviousRun
 from brumel.core.calibrating.run_file import FORMAT, VERSION
+from brumel.core.sensing.principle import Conditions
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import points_of
 from brumel.services.calibrating.stored import Past
@@ -27,19 +28,19 @@ def run_file(past: Past, run: CalibrationRun) -> dict[str, Any]:
         "probe": {
             "kind": run.probe.kind, "label": run.probe.label, "serial": run.probe.serial, "reference": run.reference,
         },
-        "method": run.method,
+        "method": stored.method_of(run),
         **(_of_meter(run) if by_meter else _of_brumel(past, run)),
     }  # fmt: skip
 
 
 def _of_brumel(past: Past, run: CalibrationRun) -> dict[str, Any]:
     previous = past.previous(run.probe, run.started_at)
-    waters = None if run.waters_low is None or run.waters_high is None else [run.waters_low, run.waters_high]
+    waters = stored.waters_of(run)
     return {
-        "waters": waters,
+        "waters": list(waters) if waters else None,
         "not_ready": run.not_ready or "",
         "despite": run.despite or "",
-        "points": [_point(p) for p in _judged(run)],
+        "points": [_point(p, stored.where(run, p.temperature_c)) for p in _judged(run)],
         "previous": _previous(previous) if previous else None,
     }
 
@@ -50,7 +51,7 @@ def _judged(run: CalibrationRun) -> list[CalibrationPoint]:
     return [p for p in run.points if p.id in ids]
 
 
-def _point(point: CalibrationPoint) -> dict[str, Any]:
+def _point(point: CalibrationPoint, at: Conditions) -> dict[str, Any]:
     lot = point.lot
     return {
         "step": point.step,
@@ -58,7 +59,7 @@ def _point(point: CalibrationPoint) -> dict[str, Any]:
         "signal": point.signal,
         "signal_unit": point.signal_unit,
         "temperature_c": point.temperature_c,
-        "pressure_hpa": point.pressure_hpa,
+        "pressure_hpa": None if point.pressure_hpa is None else float(at.pressure_hpa),
         "lot": lot
         and {
             "number": str(lot.id), "label": stored.lot_label(lot), "standard": lot.standard, "family": point.family,

@@ -48,8 +48,6 @@ class NewReading:
     probe_id: uuid.UUID | None
     source: str
     after_seq: int | None = None
-    until_seq: int | None = None
-    """The sample up to which the page had judged the trace when it was taken; None where no page was looked at."""
     signal: float | None = None
     temperature_c: float | None = None
     shown: float | None = None
@@ -74,6 +72,8 @@ class NewReading:
     """The reading that a typed temperature was taken from."""
     u_temperature_c: float | None = None
     """Its standard uncertainty, where it was taken from one."""
+    until_seq: int | None = None
+    """The sample up to which the page had judged the trace when it was taken; None where no page was looked at."""
 
 
 def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime, place: Surroundings) -> Measured:

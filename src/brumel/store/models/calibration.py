@@ -17,6 +17,7 @@ from sqlalchemy import (
     Uuid,
     text,
 )
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.core.findings import Acceptance
@@ -223,15 +224,17 @@ class EntryKind(StrEnum):
 
     DROPPED = "dropped"
     TAKEN_OVER = "taken-over"
+    PUT_RIGHT = "put-right"
 
 
 class CalibrationEntry(Base):
-    """A point was dropped and stands no more, or another person took the run over; with the reason."""
+    """A point was dropped, another person took the run over, or a condition of it was put right; with the reason."""
 
     __tablename__ = "calibration_entry"
     __table_args__ = (
         CheckConstraint(one_of("kind", EntryKind), name="kind"),
         CheckConstraint("(kind = 'dropped') = (point_id IS NOT NULL)", name="point"),
+        CheckConstraint("(kind = 'put-right') = (conditions IS NOT NULL)", name="conditions"),
         Index("ix_calibration_entry_run_id", "run_id"),
     )
 
@@ -242,6 +245,8 @@ class CalibrationEntry(Base):
     at: Mapped[datetime]
     kind: Mapped[str]
     point_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("calibration_point.id"), unique=True)
+    conditions: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    """What holds instead of what was said at the beginning: ``place``, and ``waters`` from lowest to highest."""
     reason: Mapped[str]
 
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)

@@ -13,6 +13,7 @@ from brumel.core.calibrating.methods import deviations, rinse_from, rinses, role
 from brumel.core.quantities.quantity import quantities, quantity, rule_of
 from brumel.core.reading.pressure import KINDS, UNITS_HPA, Pressure
 from brumel.core.reading.water import BY_METERS
+from brumel.services.calibrating.beginning import PutRight
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.shown import RunView, StepView
@@ -253,6 +254,20 @@ def drop(run_id: uuid.UUID) -> ResponseReturnValue:
     return redirect(url_for("bench.run", run_id=run_id) + "#step")
 
 
+@blueprint.post("/runs/<uuid:run_id>/put-right")
+def put_right(run_id: uuid.UUID) -> ResponseReturnValue:
+    """Put a condition of the run right."""
+    typed = Typed(request.form)
+    sites = [found for text in request.form.getlist("sites") if (found := as_id(text))]
+    right = PutRight(typed.new_record_id(), typed.place(), typed.text("put_right"), sites)
+    try:
+        typed.must_be_read()
+        services().calibrations.put_right(run_id, right, signed_in())
+    except InvalidInput as wrong:
+        return _run_page(run_id, wrong.fields, request.form)
+    return redirect(url_for("bench.run", run_id=run_id) + "#step")
+
+
 @blueprint.post("/runs/<uuid:run_id>/take-over")
 def take_over(run_id: uuid.UUID) -> ResponseReturnValue:
     """Go on with a run that somebody else is at."""
@@ -325,8 +340,17 @@ def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
         choices=services().calibrations.choices(view.run.probe_id),
         beside=[i for i in services().instruments.all() if view.quantity.key in i.measures] if view.compares else [],
         simulated=services().simulation.state(view.run.probe.device),
+        place=values if "put_right" in values else _typed_place(view),
+        kinds=KINDS,
+        units=UNITS_HPA,
     )
     return page, 422 if errors else 200
+
+
+def _typed_place(view: RunView) -> dict[str, str]:
+    """The conditions of a run as the fields of a form have them."""
+    water_c = view.place.water_c
+    return _typed_pressure(view.pressure) | ({} if water_c is None else {"water_c": f"{water_c:g}"})
 
 
 def _shown_step(view: RunView) -> Any:
