@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import uuid
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -17,9 +16,11 @@ from brumel.services.live import hub as live
 from brumel.services.live.channels import Positions
 from brumel.services.live.hub import LiveHub, Watched
 from brumel.services.live.signal import Lens, signal_since
+from brumel.services.visiting.site_settings import NewSetting
 from brumel.services.visiting.sites import NewSite
 from brumel.store.device_queries import last_sample_seq
 from brumel.store.models.reference import Device, DeviceSample, Probe
+from tests.conftest import NOW
 from tests.services.world import World
 from tests.simulated import CALIBRATION_PH
 
@@ -166,8 +167,8 @@ def test_a_picture_is_corrected_as_a_reading_of_now_would_be(world: World, monke
     stream = services.live.stream(watched)
     first = json.loads(next(stream).split("data: ")[1])
     linear = {"method": "linear", "coefficient_percent_per_c": 2.2, "reference_c": 20.0}
-    version = services.states.site(site.site_id).version
-    services.sites.save(replace(site, compensation=linear, version=version), world.person)
+    setting = NewSetting(uuid.uuid4(), site.site_id, NOW, None, linear, "as the permit has it")
+    services.site_settings.apply(setting, world.person)
     second = json.loads(next(stream).split("data: ")[1])
     assert second["y"][0] != first["y"][0]
     assert json.loads(next(services.live.stream(watched)).split("data: ")[1])["y"] == second["y"]

@@ -37,6 +37,7 @@ from brumel.services.visiting.at_once import Together
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.resetting import WrongSetting
+from brumel.services.visiting.site_settings import NewSetting
 from brumel.services.visiting.sites import NewLimit, NewSite
 from brumel.services.visiting.visits import NewVisit, Sheet
 from brumel.store.database import StoreError
@@ -446,10 +447,12 @@ def _of_place(world: World, boss: Person, site: NewSite, kit: NewInstrument, nam
     at, me = world.at(), world.person
     limit = NewLimit(uuid.uuid4(), site.site_id, "ph", 6.0, 8.0, "permit")
     other_site = replace(site, name=f"N{next(_number)}", version=1)
+    setting = NewSetting(uuid.uuid4(), site.site_id, NOW, float(next(_number)), reason="surveyed")
     other_kit = replace(kit, label=f"J{next(_number)}", version=1)
     acts: dict[str, Act] = {
         "Sites.save": lambda: at.sites.save(other_site, me),
         "Sites.limit": lambda: at.sites.limit(limit, boss),
+        "SiteSettings.apply": lambda: at.site_settings.apply(setting, me),
         "Visits.open": lambda: at.visits.open(NewVisit(uuid.uuid4(), site.site_id), me),
         "Instruments.save": lambda: at.instruments.save(other_kit, me),
         "Retiring.retire": lambda: at.retiring.retire("site", site.site_id, me),

@@ -29,6 +29,7 @@ from brumel.services.visiting.at_once import Together
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.resetting import WrongSetting
+from brumel.services.visiting.site_settings import NewSetting
 from brumel.services.visiting.sites import NewLimit, NewSite
 from brumel.services.visiting.visits import NewVisit, Sheet
 from brumel.store.database import StoreError
@@ -116,6 +117,9 @@ CASES: dict[str, Case] = {
     "simulation.into_lot": Case(lambda s, p: s.simulation.into_lot(ANY, p), RECORDS),
     "simulation.into_site": Case(lambda s, p: s.simulation.into_site(None, ANY, p), RECORDS),
     "simulation.fault": Case(lambda s, p: s.simulation.fault(None, "", p), RECORDS),
+    "site_settings.apply": Case(
+        lambda s, p: s.site_settings.apply(NewSetting(ANY, ANY, NOW, 3.0, reason="surveyed"), p), RECORDS
+    ),
     "sites.save": Case(lambda s, p: s.sites.save(NewSite(ANY, "", "", "", None, {}), p), RECORDS),
 }
 FOR_EVERYBODY = {
@@ -132,7 +136,7 @@ FOR_EVERYBODY = {
     "at_once.missing", "readings.view",
     "readings.place", "readings.check_place", "rounds.history", "rounds.histories", "instruments.all",
     "instruments.one", "visits.view", "visits.photo", "visits.at_site", "visits.unfinished_at", "visits.limits",
-    "resetting.preview",
+    "resetting.preview", "site_settings.preview",
     "touring.tour", "touring.tour_at",
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
     "first.awaited", "first.check", "known.inputs", "known.limits", "today.day", "today.drawn", "today.ribbon",

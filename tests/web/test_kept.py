@@ -22,6 +22,7 @@ from brumel.services.kit.care_log import NewCare
 from brumel.services.remembered import Remembered, kept, one_look
 from brumel.services.shelf.typed import NewLot
 from brumel.services.visiting.filling import Entry
+from brumel.services.visiting.site_settings import NewSetting
 from brumel.services.visiting.sites import NewLimit, NewSite
 from brumel.services.visiting.visits import NewVisit, Sheet
 from brumel.store.database import Database
@@ -161,6 +162,7 @@ def _recordings(services: Services) -> dict[str, Record]:
         site.id, site.code, "Another name", site.water_kind, site.visit_every_days, {"ph": (6.0, 8.0)},
         site.compensation, site.altitude_m, version=site.version,
     )  # fmt: skip
+    setting = NewSetting(uuid.uuid4(), site.id, NOW, 12.5, reason="surveyed")
     entries = [Entry(uuid.uuid4(), "temperature", "19.5"), Entry(uuid.uuid4(), "ph", "7.9")]
     return {
         "care": lambda s, p: s.kit.log(ph.id, NewCare(uuid.uuid4(), "dropped", NOW - timedelta(minutes=1)), p),
@@ -172,6 +174,7 @@ def _recordings(services: Services) -> dict[str, Record]:
         "a reading amended": lambda s, p: s.visits.amend(
             reading.id, Entry(uuid.uuid4(), "temperature", "11.5"), "typo", p
         ),
+        "a site set": lambda s, p: s.site_settings.apply(setting, p),
         "a site changed": lambda s, p: s.sites.save(changed_site, p),
         "a limit set": lambda s, p: s.sites.limit(NewLimit(uuid.uuid4(), site.id, "ph", 6.9, 7.1, "the owner's"), p),
         "a visit opened": lambda s, p: s.visits.open(NewVisit(uuid.uuid4(), site.id), p),

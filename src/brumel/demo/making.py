@@ -371,7 +371,7 @@ class Maker(AtTheBench):
                 shipped_tolerances(response.principle.key, probe.kind) | {"holds_days": holding_of(probe)}
             )
             basis, run = basis_from(response, signature, held, worst, at), CalibrationRun(id=signature.run_id)
-        corrected = correct(measured, probe, basis, site)
+        corrected = correct(measured, probe, basis, site, water.compensation)
         source = Source.DEVICE if on_line else Source.TYPED_SIGNAL
         new = NewReading(self._id(), site.id, probe.id, source, visit_id=visit.id)
         row = reading_row(new, site, probe, self.people["mira"], measured, corrected, run, taken_at=at)

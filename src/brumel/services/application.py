@@ -36,6 +36,7 @@ from brumel.services.visiting.at_once import AtOnce
 from brumel.services.visiting.readings import Readings
 from brumel.services.visiting.resetting import Resetting
 from brumel.services.visiting.rounds import Rounds
+from brumel.services.visiting.site_settings import SiteSettings
 from brumel.services.visiting.sites import Sites
 from brumel.services.visiting.touring import Touring
 from brumel.services.visiting.visits import Visits
@@ -66,6 +67,7 @@ class Services:
     readings: Readings
     visits: Visits
     resetting: Resetting
+    site_settings: SiteSettings
     touring: Touring
     at_once: AtOnce
     rounds: Rounds
@@ -128,6 +130,7 @@ class Services:
             readings=Readings(database, clock),
             visits=Visits(database, clock),
             resetting=Resetting(database, clock),
+            site_settings=SiteSettings(database, clock),
             touring=Touring(database, clock, states),
             at_once=AtOnce(database, clock),
             rounds=Rounds(database, clock),

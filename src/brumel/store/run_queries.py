@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 from sqlalchemy import ColumnElement, Select, and_, exists, func, or_, select
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, joinedload, lazyload, selectinload
+from sqlalchemy.sql.base import ExecutableOption
 
 from brumel.core.sensing.response import TAKEN_OVER, Origin
 from brumel.store.models.calibration import (
@@ -38,6 +39,11 @@ def findings_of_run(session: Session, run_id: uuid.UUID) -> Sequence[Calibration
     return session.scalars(
         select(CalibrationFinding).where(CalibrationFinding.run_id == run_id).order_by(CalibrationFinding.ordinal)
     ).all()
+
+
+def judged() -> tuple[ExecutableOption, ...]:
+    """Load with runs what judging one asks for: its points, and the conditions that were put right."""
+    return selectinload(CalibrationRun.points), selectinload(CalibrationRun.entries)
 
 
 def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> CalibrationRun | None:
@@ -134,7 +140,7 @@ def newest_fitted(session: Session, probe_id: uuid.UUID, key: str) -> datetime |
 def newest_kept(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
     """The newest run before ``at`` that the probe's meter keeps, with its points."""
     query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.METER)
-    return session.scalars(query.options(selectinload(CalibrationRun.points)).limit(1)).first()
+    return session.scalars(query.options(*judged()).limit(1)).first()
 
 
 def full_runs(probe_id: uuid.UUID, before: datetime, minor: Collection[str] = ()) -> Select[CalibrationRun]:
@@ -181,7 +187,7 @@ def some_runs(session: Session, ids: Collection[uuid.UUID]) -> Sequence[Calibrat
     if not ids:
         return []
     query = select(CalibrationRun).where(CalibrationRun.id.in_(ids)).options(joinedload(CalibrationRun.coefficients))
-    return session.scalars(query.options(selectinload(CalibrationRun.points))).unique().all()
+    return session.scalars(query.options(*judged())).unique().all()
 
 
 class CoefficientRow(NamedTuple):
@@ -211,7 +217,7 @@ def checks_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, limit: 
     """A probe's newest signed runs of ours that have check points, with all points, the newest first."""
     checked = exists().where(CalibrationPoint.run_id == CalibrationRun.id, CalibrationPoint.use == "check")
     query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL, checked).limit(limit)
-    query = query.options(joinedload(CalibrationRun.coefficients), selectinload(CalibrationRun.points))
+    query = query.options(joinedload(CalibrationRun.coefficients), *judged())
     return session.scalars(query).unique().all()
 
 
@@ -220,7 +226,7 @@ def open_runs(session: Session, probe_id: uuid.UUID | None = None) -> Sequence[C
     found = (
         select(CalibrationRun)
         .where(~CalibrationRun.signature.has(), ~CalibrationRun.abandonment.has())
-        .options(selectinload(CalibrationRun.points))
+        .options(*judged())
         .order_by(CalibrationRun.started_at.desc())
     )
     return session.scalars(found if probe_id is None else found.where(CalibrationRun.probe_id == probe_id)).all()
@@ -241,7 +247,7 @@ def all_runs(wanted: Criteria) -> Select[CalibrationRun]:
         .order_by(CalibrationRun.started_at.desc(), CalibrationRun.id)
         .options(
             selectinload(CalibrationRun.findings),
-            selectinload(CalibrationRun.points),
+            *judged(),
             selectinload(CalibrationRun.amendments),
         )
     )

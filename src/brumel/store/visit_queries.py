@@ -237,6 +237,15 @@ def shown_by_meter(
     return session.scalars(query.order_by(Reading.taken_at, Reading.ordinal)).all()
 
 
+def read_at(session: Session, site_id: uuid.UUID, since: datetime, until: datetime) -> Sequence[Reading]:
+    """Standing readings of a site within a time that a setting of it may stand behind: none that were worked out."""
+    query = select(Reading).where(
+        Reading.site_id == site_id, Reading.taken_at >= since, Reading.taken_at < until,
+        Reading.source != Source.DERIVED, Reading.removed.is_(False), stands(),
+    ).options(selectinload(Reading.findings))  # fmt: skip
+    return session.scalars(query.order_by(Reading.taken_at, Reading.ordinal)).all()
+
+
 def visit(session: Session, visit_id: uuid.UUID) -> Visit | None:
     """A visit with what was said of it."""
     query = select(Visit).where(Visit.id == visit_id).options(joinedload(Visit.entries))

@@ -154,6 +154,15 @@ class Typed:
             self.errors[name] = f"{typed!r} is not a date: write it like 2026-05-04."
             return None
 
+    def compensation(self) -> dict[str, Any]:
+        """How a site's conductivity is compensated, as its fields have it."""
+        return {
+            "method": self.text("method") or "natural-water",
+            "coefficient_percent_per_c": self.number("coefficient"),
+            "reference_c": self.number("reference_c") or 25.0,
+            "solids_factor": self.number("solids_factor"),
+        }
+
     def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
         """A date and time, local where no offset stands with it, as a moment; None where empty or unreadable.
 

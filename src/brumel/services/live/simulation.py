@@ -5,6 +5,7 @@ from __future__ import annotations
 import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from typing import Any
 
 from brumel.core.calibrating.judging import principle_of
@@ -17,11 +18,10 @@ from brumel.devices.sdi12 import DeviceError
 from brumel.devices.simulation.control import BenchControl
 from brumel.devices.simulation.model import Liquid
 from brumel.services.calibrating import stored
-from brumel.services.errors import InvalidInput
+from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
-from brumel.store import reading_queries
+from brumel.store import reading_queries, run_queries
 from brumel.store.database import Database
-from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Device, Lot, Person, Site
 
 ROOM_C, FIELD_C = 21.5, 9.0
@@ -50,7 +50,9 @@ class Simulation:
         """Put the run's probe into a standard: of the lot given, or that of the step; into air where it has none."""
         may_record(person)
         with self.database.session() as session:
-            run = session.get_one(CalibrationRun, run_id)
+            run = run_queries.run_in_full(session, run_id)
+            if run is None:
+                raise NotFound("There is no such calibration.")
             device = run.probe.device
             chosen = lot_id or run.lots.get(step)
             lot = session.get_one(Lot, uuid.UUID(str(chosen))) if chosen else None
@@ -70,7 +72,7 @@ class Simulation:
             site = session.get_one(Site, site_id)
             last = reading_queries.last_readings_of_sites(session).get(site_id, [])
         values = {r.quantity: (r.low + r.high) / 2 for r in site.ranges} | {r.quantity: r.value for r in last}
-        values |= _weather(Pressure(altitude_m=site.altitude_m))
+        values |= _weather(Pressure(altitude_m=site.set_at(datetime.now(UTC)).altitude_m))
         warm = next((r.temperature_c for r in last if r.temperature_c is not None), _WATER_C)
         values |= _saturated(values, warm)
         self._place(device, Liquid(f"the water of {site.name}", warm, values))

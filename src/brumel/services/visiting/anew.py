@@ -13,10 +13,11 @@ from brumel.core.findings import DESPITE, Finding, Level
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.surroundings import Surroundings
+from brumel.core.reading.water import Compensation
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.live.display import meter_words
-from brumel.services.visiting.correcting import Corrected, Measured, ShownBy, correct
+from brumel.services.visiting.correcting import Corrected, Measured, ShownBy, correct, water_of
 from brumel.services.visiting.history import kept_limits, limits_at
 from brumel.services.visiting.measuring import as_measured, shown_by
 from brumel.services.visiting.rows import in_place_of
@@ -52,6 +53,8 @@ class Again:
 
     session: Session
     clock: Clock
+    water: Compensation | None = None
+    """How the water is compensated instead of as its site says; for what is looked at before it is said."""
     _meters: dict[uuid.UUID, ShownBy] = field(default_factory=dict)
     _checked: set[uuid.UUID] = field(default_factory=set)
     """Probes whose meters were calibrated or checked: what is known of them hangs on the moment."""
@@ -70,7 +73,8 @@ class Again:
                     self._checked.add(old.probe.id)
         else:
             _, basis = stored.basis_of(self.session, old.probe.id, old.taken_at)
-        found = correct(measured, old.probe, basis, old.site, meter)
+        water = self.water or water_of(old.site, old.taken_at)
+        found = correct(measured, old.probe, basis, old.site, water, meter)
         return found.with_findings([f for f in stored.stored_findings(old.findings) if f.code == DESPITE])
 
     def record(self, changes: Sequence[Anew], reason: str, person: Person) -> None:

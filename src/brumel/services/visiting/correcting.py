@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 from typing import Any
 
 import numpy as np
@@ -77,9 +78,9 @@ class Corrected:
         return replace(self, findings=findings, level=verdict(findings))
 
 
-def water_of(site: Site | None) -> Compensation:
-    """How a site's conductivity is compensated; natural waters where there is none."""
-    return Compensation.of(site.compensation or {}) if site else Compensation()
+def water_of(site: Site | None, at: datetime) -> Compensation:
+    """Return how a site's conductivity is compensated at a moment; natural waters where there is no site."""
+    return Compensation.of(site.set_at(at).compensation or {}) if site else Compensation()
 
 
 def principle_of(probe: Probe) -> Principle:
@@ -127,12 +128,12 @@ def correct(
     probe: Probe,
     basis: Basis | None,
     site: Site | None,
+    water: Compensation,
     meter: ShownBy | None = None,
     despite: Despite = _READY,
 ) -> Corrected:
     """Correct a measurement with the response behind it, or take it as the meter shows it; and judge it."""
-    meter = meter or ShownBy()
-    own, water = principle_of(probe), water_of(site)
+    meter, own = meter or ShownBy(), principle_of(probe)
     about = quantity(own.quantity)
     at = measured.place.at(measured.temperature_c, probe.reference or "")
     at = replace(at, u_temperature_c=measured.u_temperature_c)
@@ -198,11 +199,11 @@ def _from_shown(
     return value, Budget.of([*known, *own.beyond_any_meter(value, at), *left]), working
 
 
-def reading_transform(probe: Probe, basis: Basis | None, site: Site | None, place: Surroundings) -> Transform:
+def reading_transform(probe: Probe, basis: Basis | None, water: Compensation, place: Surroundings) -> Transform:
     """Reading, the corrected value is judged as people read it, not the raw signal."""
     own = principle_of(probe)
     response = basis.response if basis else Response.usual(own)
-    head, water = upkeep.kind_of(probe).quantity, water_of(site)
+    head = upkeep.kind_of(probe).quantity
 
     def corrected(signal: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
         at = place.at(temperature_c, probe.reference or "")

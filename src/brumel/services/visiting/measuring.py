@@ -29,7 +29,7 @@ from brumel.services.kit import upkeep
 from brumel.services.live.channels import positions_of
 from brumel.services.live.display import signal_behind
 from brumel.services.live.signal import Signal, Transform, raw_signal, signal_since
-from brumel.services.visiting.correcting import Measured, ShownBy, principle_of, reading_transform
+from brumel.services.visiting.correcting import Measured, ShownBy, principle_of, reading_transform, water_of
 from brumel.store import run_queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
@@ -98,7 +98,7 @@ def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime,
         seen_as: Transform = raw_signal
     else:
         rule = rule_of(upkeep.kind_of(probe).quantity, calibrating=False)
-        seen_as = reading_transform(probe, basis, session.get(Site, new.site_id), place)
+        seen_as = reading_transform(probe, basis, water_of(session.get(Site, new.site_id), taken_at), place)
     signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, seen_as, new.until_seq)
     if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():
         raise InvalidInput(

@@ -41,10 +41,10 @@ class Place:
     site: Site | None
     visit_id: uuid.UUID | None = None
 
-    def at(self, pressure: Pressure | None) -> Pressure:
-        """A pressure with the site's altitude where none was typed."""
+    def with_altitude(self, pressure: Pressure | None, at: datetime) -> Pressure:
+        """Return a pressure with the altitude that the site has at a moment, where none was typed."""
         pressure = pressure or Pressure()
-        altitude_m = self.site.altitude_m if self.site else None
+        altitude_m = self.site.set_at(at).altitude_m if self.site else None
         return replace(pressure, altitude_m=altitude_m) if pressure.altitude_m is None else pressure
 
     def remembered(self, session: Session, own: Principle, at: datetime) -> Surroundings:
@@ -56,9 +56,9 @@ class Place:
         if known is not None:
             given = Surroundings.of(known.surroundings)
             return replace(salty, pressure=given.pressure, pressure_by=given.pressure_by or str(known.reading_id))
-        if self.site is None or self.site.altitude_m is None:
+        if self.site is None or (altitude_m := self.site.set_at(at).altitude_m) is None:
             return salty
-        return replace(salty, pressure=Pressure(None, kind="station", altitude_m=self.site.altitude_m))
+        return replace(salty, pressure=Pressure(None, kind="station", altitude_m=altitude_m))
 
     @property
     def _of(self) -> visit_queries.Place:
@@ -86,27 +86,31 @@ class Place:
         if not own.asks_place:
             return Surroundings()
         if typed.pressure is not None:
-            return replace(typed, pressure=self.at(typed.pressure))
+            return replace(typed, pressure=self.with_altitude(typed.pressure, at))
         if typed.conductivity is not None:
             return typed
         found = self.remembered(session, own, at + _A_MOMENT)
-        return replace(found, pressure=self.at(found.pressure)) if own.needs_pressure else found
+        return replace(found, pressure=self.with_altitude(found.pressure, at)) if own.needs_pressure else found
 
     def known(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> Surroundings:
         """What was typed of it; the salinity by a conductivity of the same hour where none was."""
         if not own.asks_place:
             return Surroundings()
-        pressure = self.at(typed.pressure) if own.needs_pressure else None
+        pressure = self.with_altitude(typed.pressure, at) if own.needs_pressure else None
         return replace(self._salts(session, own, typed, at), pressure=pressure, pressure_by=typed.pressure_by)
 
     def wrong(
         self, session: Session, kind: ProbeKind, own: Principle, typed: Surroundings, at: datetime
     ) -> dict[str, str]:
         """What can't be of it, by field, where the probe's principle asks."""
-        wrong = wrong_with(self.at(typed.pressure)) if own.needs_pressure else {}
+        wrong = wrong_with(self.with_altitude(typed.pressure, at)) if own.needs_pressure else {}
         if own.needs_salinity and typed.salinity is not None:
             check_number(wrong, "salinity", typed.salinity, SALINITY, "", "salinity")
-        elif own.needs_salinity and water_of(self.site).salt and self._salts(session, own, typed, at).salinity is None:
+        elif (
+            own.needs_salinity
+            and water_of(self.site, at).salt
+            and self._salts(session, own, typed, at).salinity is None
+        ):
             wrong["salinity"] = (
                 "This water is salt: give its salinity, or read its conductivity with a probe first. Fresh water: 0."
             )

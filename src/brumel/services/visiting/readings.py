@@ -157,8 +157,9 @@ class Readings:
                 place = here.now(session, own, place, self.clock.now())
                 if wrong := here.wrong(session, upkeep.kind_of(probe), own, place, self.clock.now()):
                     raise InvalidInput(wrong)
-            of = (probe_id, run.id if run else None, probe.reference, repr(probe.settings), water_of(site), repr(place))
-            return Lens(positions, reading_transform(probe, basis, site, place), of=of)
+            water = water_of(site, self.clock.now())
+            of = (probe_id, run.id if run else None, probe.reference, repr(probe.settings), water, repr(place))
+            return Lens(positions, reading_transform(probe, basis, water, place), of=of)
 
 
 def _on_line(session: Session, probe_id: uuid.UUID) -> tuple[Probe, Positions]:
@@ -188,7 +189,7 @@ def record_within(
     run, basis = (None, None) if measured.signal is None else stored.basis_of(session, probe.id, taken_at)
     despite = _despite(new, known.logs.why_not_ready(probe, taken_at), measured, basis)
     meter = shown_by(session, probe, taken_at, clock) if measured.signal is None else None
-    corrected = correct(measured, probe, basis, site, meter, despite)
+    corrected = correct(measured, probe, basis, site, water_of(site, taken_at), meter, despite)
     corrected = known.beside_history(corrected)
     row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
     row |= kept_limits(known.limits, corrected)

@@ -279,7 +279,7 @@ def seen_of(visit: Visit, everything: Sequence[Reading], hand: AtHand) -> VisitV
     asks = {f for key in [*asked, *read] for f in _FOLLOWING.get(key, ())}
     spots = [seen_at(rows, spot) for spot in spots_of(rows) or [Spot()]]
     for seen in spots:
-        found = judge_together(seen, water_of(site), asks_hocl="hypochlorous-share" in asks)
+        found = judge_together(seen, water_of(site, visit.begun_at), asks_hocl="hypochlorous-share" in asks)
         findings += [f for f in found if f not in findings]
     finished, weather, note = (visit.newest(k) for k in (EntryKind.FINISHED, EntryKind.WEATHER, EntryKind.NOTE))
     kind = water_kinds().get(site.water_kind) if site else None

@@ -136,8 +136,9 @@ def fill_site(site: Site, new: NewSite) -> None:
     assert new.visit_every_days is not None
     site.code, site.name = new.code.strip().upper(), new.name.strip()
     site.water_kind, site.visit_every_days = new.water_kind.strip(), int(new.visit_every_days)
-    site.altitude_m, site.access = new.altitude_m, new.access.strip()
-    site.compensation = asdict(Compensation.of(new.compensation))
+    site.access = new.access.strip()
+    if new.version is None:  # later it is set from a moment on
+        site.altitude_m, site.compensation = new.altitude_m, asdict(Compensation.of(new.compensation))
     known = {r.quantity: r for r in site.ranges}
     kept = []
     for key, (low, high) in new.expected.items():
@@ -167,7 +168,7 @@ def wrong_site(session: Session, new: NewSite) -> dict[str, str]:
         wrong["code"] = "Another site has this code: choose one that differs."
     if new.altitude_m is not None:
         check_number(wrong, "altitude_m", new.altitude_m, ALTITUDE_M, "m", "altitude")
-    wrong |= _wrong_compensation(Compensation.of(new.compensation))
+    wrong |= wrong_compensation(Compensation.of(new.compensation))
     known = {q.key: q for q in of_a_round()}
     for key, (low, high) in new.expected.items():
         if key not in known:
@@ -182,7 +183,8 @@ def wrong_site(session: Session, new: NewSite) -> dict[str, str]:
     return wrong
 
 
-def _wrong_compensation(water: Compensation) -> dict[str, str]:
+def wrong_compensation(water: Compensation) -> dict[str, str]:
+    """Return what can't be of a compensation and its factor of solids, by field."""
     given = {"method": water.method, "coefficient": water.coefficient_percent_per_c, "reference_c": water.reference_c}
     wrong = wrong_with(given, METHODS)
     low, high = SOLIDS_FACTORS

@@ -304,7 +304,7 @@ class Visits:
         self, session: Session, visit: Visit, reading_id: uuid.UUID, typed: Pressure, person: Person, at: datetime,
         amending: Amending | None = None,
     ) -> None:  # fmt: skip
-        pressure = Place(visit.site, visit.id).at(typed)
+        pressure = Place(visit.site, visit.id).with_altitude(typed, at)
         if wrong := wrong_with(pressure):
             raise InvalidInput(wrong)
         new = PlainReading(

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import uuid
+from collections.abc import Mapping
 from datetime import date, datetime
 from enum import StrEnum
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import (
     ARRAY,
@@ -251,6 +252,13 @@ class Lot(Base):
         return self.bottle_id or self.id
 
 
+class SiteSet(NamedTuple):
+    """What is set for a site: its altitude, m, and how its conductivity is compensated."""
+
+    altitude_m: float | None
+    compensation: Mapping[str, Any]
+
+
 class Site(Base):
     """A place where readings are taken."""
 
@@ -272,10 +280,42 @@ class Site(Base):
     ranges: Mapped[list[SiteRange]] = relationship(
         lazy="selectin", order_by="SiteRange.quantity", cascade="all, delete-orphan"
     )
+    settings: Mapped[list[SiteSetting]] = relationship(
+        lazy="selectin", order_by="(SiteSetting.since, SiteSetting.ordinal)", viewonly=True
+    )
+    """What holds from a moment on instead of ``altitude_m`` and ``compensation``, which it was entered with."""
+
+    def set_at(self, at: datetime) -> SiteSet:
+        """Return the settings that hold at a moment."""
+        newest = next((s for s in reversed(self.settings) if s.since <= at), None)
+        of = newest or self
+        return SiteSet(of.altitude_m, of.compensation)
 
     def expected(self, quantity: str) -> tuple[float, float] | None:
         """What the site is expected to show of a quantity, from and to; None where nothing is said."""
         return next(((r.low, r.high) for r in self.ranges if r.quantity == quantity), None)
+
+
+class SiteSetting(Base):
+    """A setting of a site that holds from a moment on; of two from one moment the one recorded later."""
+
+    __tablename__ = "site_setting"
+    __table_args__ = (
+        CheckConstraint("reason <> ''", name="has_reason"),
+        Index("ix_site_setting_site_id", "site_id"),
+    )
+
+    id: Mapped[uuid.UUID] = own_id()
+    ordinal: Mapped[int] = mapped_column(BigInteger, Identity())
+    site_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("site.id"))
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
+    at: Mapped[datetime]
+    since: Mapped[datetime]
+    altitude_m: Mapped[float | None]
+    compensation: Mapped[dict[str, Any]]
+    reason: Mapped[str]
+
+    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
 class SiteRange(Base):

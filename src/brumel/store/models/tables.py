@@ -43,6 +43,7 @@ from brumel.store.models.reference import (
     SignIn,
     Site,
     SiteRange,
+    SiteSetting,
 )
 from brumel.store.models.shelf import LotCertificate, LotRecord
 from brumel.store.models.visit import Acknowledgement, ReadingBasis, SiteLimit, Visit, VisitEntry, VisitPhoto
@@ -94,6 +95,7 @@ FACTS = (
     ReadingBasis,
     Acknowledgement,
     SiteLimit,
+    SiteSetting,
 )
 
 

@@ -13,7 +13,7 @@ from brumel.core.quantities.quantity import of_a_round, quantity, rule_of
 from brumel.core.reading.limits import water_kinds
 from brumel.core.reading.pressure import KINDS, UNITS_HPA
 from brumel.core.reading.surroundings import Surroundings
-from brumel.core.reading.water import BY_METERS, METHODS, Compensation
+from brumel.core.reading.water import BY_METERS, METHODS
 from brumel.core.sensing.oxygen import SHOWN_AS
 from brumel.core.typed import whole_written
 from brumel.services.calibrating.stored import coefficient_words, target_words
@@ -21,7 +21,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.kit.states import ProbeState
 from brumel.services.kit.upkeep import senses
 from brumel.services.live.channels import positions_of
-from brumel.services.visiting.correcting import principle_of
+from brumel.services.visiting.correcting import principle_of, water_of
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.sites import NewSite
 from brumel.web.context import into_water, probe_states, services, signed_in
@@ -65,12 +65,7 @@ def _site_form(known: Any) -> ResponseReturnValue:
             altitude_m=typed.number("altitude_m"),
             access=typed.text("access"),
             version=typed.version(),
-            compensation={
-                "method": typed.text("method") or "natural-water",
-                "coefficient_percent_per_c": typed.number("coefficient"),
-                "reference_c": typed.number("reference_c") or 25.0,
-                "solids_factor": typed.number("solids_factor"),
-            },
+            compensation=typed.compensation(),
             expected={p: (typed.number(f"low-{p}"), typed.number(f"high-{p}")) for p in (q.key for q in of_a_round())},
         )
         try:
@@ -222,7 +217,7 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         place=place_fields(place) | (asked if any(name in values for name in PLACE) else {}),
         place_typed=typed_place,
         known=place.pressure,
-        salinity_hint=place.salinity_from or _SALT[bool(site and Compensation.of(site.compensation or {}).salt)],
+        salinity_hint=place.salinity_from or _SALT[water_of(site, services().clock.now()).salt],
         conductivity_hint=place.conductivity_from or "at 25 °C",
         kinds=KINDS,
         units=UNITS_HPA,

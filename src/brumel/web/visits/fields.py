@@ -36,15 +36,19 @@ def _pressure_of(view: VisitView) -> Pressure | None:
     """The pressure of this visit, else the site's altitude, for the cost of a wrong kind."""
     if view.pressure is not None:
         return Pressure.of(view.pressure.surroundings.get("pressure", {}))
-    site = view.visit.site
-    return Pressure(altitude_m=site.altitude_m) if site and site.altitude_m is not None else None
+    return None if (altitude_m := _altitude_m(view)) is None else Pressure(altitude_m=altitude_m)
+
+
+def _altitude_m(view: VisitView) -> float | None:
+    """The altitude of the site as it is set for the visit."""
+    return view.visit.site.set_at(view.visit.begun_at).altitude_m if view.visit.site else None
 
 
 def _pressure_values(view: VisitView, values: Any) -> dict[str, str]:
     """What was typed of the pressure, else the altitude alone."""
     known = Pressure(
         unit=unit_for(quantity("station-pressure"), signed_in().units or {}).name,
-        altitude_m=view.visit.site.altitude_m if view.visit.site else None,
+        altitude_m=_altitude_m(view),
     )
     empty = pressure_fields(known)
     return {name: values.get(name, "") for name in empty} if any(name in values for name in empty) else empty

@@ -6,18 +6,14 @@ import uuid
 from datetime import timedelta
 from typing import Any
 
-from flask import Blueprint, flash, redirect, render_template, request, url_for
+from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.pressure import KINDS, UNITS_HPA
-from brumel.core.reading.water import BY_METERS
-from brumel.core.wording import counted
 from brumel.services.errors import InvalidInput
-from brumel.services.visiting.anew import Anew
 from brumel.services.visiting.filling import Entry, unreadable
-from brumel.services.visiting.resetting import WrongSetting
 from brumel.services.visiting.rows import typed_pressure
 from brumel.services.visiting.seen import VisitView
 from brumel.services.visiting.sites import NewLimit
@@ -97,6 +93,7 @@ def _site_page(site_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         visits=services().visits.at_site(site_id),
         going_on=services().visits.unfinished_at(site_id),
         limits=services().visits.limits(known),
+        holds=known.set_at(services().clock.now()),
         figures=Markup(services().today.drawn((site_id, *span), draw)),
         days=None if chosen else days,
         span=span,
@@ -245,35 +242,6 @@ def amend(reading_id: uuid.UUID) -> ResponseReturnValue:
         pressure=pressure, kinds=KINDS, pressure_units=UNITS_HPA,
         pressure_values=request.form or (pressure_fields(pressure) if pressure else {}),
     )  # fmt: skip
-    return page, 422 if errors else 200
-
-
-@blueprint.route("/settings/<uuid:meter_id>", methods=["GET", "POST"])
-def settings(meter_id: uuid.UUID) -> ResponseReturnValue:
-    """A meter's setting was wrong: find its readings, look at them before and after, amend them."""
-    meter = services().meters.view(meter_id).meter
-    errors: dict[str, str] = {}
-    changes: list[Anew] | None = None
-    if request.method == "POST":
-        typed = Typed(request.form)
-        zone, now = services().clock.timezone, services().clock.now()
-        since, until = typed.moment("since", zone), typed.moment("until", zone) or now
-        key = typed.text("quantity")
-        try:
-            if since is None:
-                typed.errors.setdefault("since", "Give from when on it was wrong.")
-            typed.must_be_read()
-            wrong_setting = WrongSetting(meter_id, key, since or now, until, typed.meter_does().get(key, {}))
-            if request.form.get("apply"):
-                count = services().resetting.apply(wrong_setting, typed.text("reason"), signed_in())
-                flash(f"{counted(count, 'reading was', 'readings were')} amended; the originals stay on record.")
-                return redirect(url_for("kit.meter", meter_id=meter_id))
-            changes = services().resetting.preview(wrong_setting)
-        except InvalidInput as wrong:
-            errors = wrong.fields
-    page = render_template(
-        "visits/settings.html", meter=meter, values=request.form, errors=errors, changes=changes, by_meters=BY_METERS
-    )
     return page, 422 if errors else 200
 
 
