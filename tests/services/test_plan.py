@@ -14,7 +14,7 @@ from icalendar import Calendar
 from brumel.core.findings import Level
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.care_log import NewCare
-from brumel.services.planning.calendar import calendar_of
+from brumel.services.planning.calendar import calendar_of, of_plan
 from brumel.services.planning.plan import DayPlan
 from brumel.services.planning.rounds import NewRound
 from tests.conftest import NOW
@@ -293,12 +293,12 @@ def test_a_round_planned_is_on_today_and_in_the_ribbon(world: World) -> None:
 def test_the_calendar_has_an_alarm_for_every_step(world: World) -> None:
     day = Round(world, "ph-combination", minutes=300, ph=PH)
     steps = day.plan().steps
-    read = Calendar.from_ical(calendar_of(day.id, steps, NOW))
+    read = Calendar.from_ical(calendar_of(of_plan(day.id, steps), NOW))
     events = read.walk("VEVENT")
     assert [str(e["summary"]).split(": ")[1] for e in events] == [s.name for s in steps]
     assert events[0].decoded("dtstart") == steps[0].begin
     assert all(len(e.walk("VALARM")) == 1 for e in events)
-    again = Calendar.from_ical(calendar_of(day.id, steps, NOW)).walk("VEVENT")
+    again = Calendar.from_ical(calendar_of(of_plan(day.id, steps), NOW)).walk("VEVENT")
     assert [e["uid"] for e in again] == [e["uid"] for e in events]
 
 

@@ -16,6 +16,7 @@ from brumel.services.clock import Clock
 from brumel.services.kit.care_log import NewCare
 from brumel.services.people import Person
 from brumel.services.visiting.filling import Entry
+from brumel.services.visiting.site_settings import NewSetting
 from brumel.services.visiting.sites import NewLimit
 from brumel.services.visiting.visits import NewVisit, Said, Sheet
 from brumel.store import shelf_queries
@@ -67,6 +68,7 @@ def fill(database: Database, clock: Clock) -> None:
     services.visits.save(visit, Sheet(typed, said=said), technician)
     services.visits.photograph(visit, uuid.uuid4(), _picture(), "foam at the inlet", technician)
     services.visits.acknowledge(typed[0].reading_id, "told", technician)
+    services.site_settings.apply(NewSetting(uuid.uuid4(), site_id, clock.now(), 4.0, reason="surveyed"), technician)
     services.sites.limit(NewLimit(uuid.uuid4(), site_id, "ph", 6.0, 8.0, "the permit"), supervisor)
     with database.session() as session:
         trace = {"reading_id": reading, "times_s": [0.0], "signal": [1.0], "temperature_c": [20.0]}

@@ -33,6 +33,7 @@ from brumel.services.shelf.outlook import Outlook
 from brumel.services.starting import Starting
 from brumel.services.today.day import Today
 from brumel.services.visiting.at_once import AtOnce
+from brumel.services.visiting.night import Nights
 from brumel.services.visiting.readings import Readings
 from brumel.services.visiting.resetting import Resetting
 from brumel.services.visiting.rounds import Rounds
@@ -66,6 +67,7 @@ class Services:
     kept: KeptRuns
     readings: Readings
     visits: Visits
+    nights: Nights
     resetting: Resetting
     site_settings: SiteSettings
     touring: Touring
@@ -109,7 +111,7 @@ class Services:
         kit, meters = Kit(database, clock, states), Meters(database, clock, states)
         probes, instruments, sites = Probes(database, clock), Instruments(database), Sites(database, clock)
         planned = PlannedRounds(database, clock, Planning(database, clock, shelf, states, order), kit, meters)
-        outlook = Outlook(clock, shelf, planned)
+        outlook, nights = Outlook(clock, shelf, planned), Nights(database, clock)
         return cls(
             clock=clock,
             people=People(database, stays),
@@ -129,6 +131,7 @@ class Services:
             kept=KeptRuns(database, clock),
             readings=Readings(database, clock),
             visits=Visits(database, clock),
+            nights=nights,
             resetting=Resetting(database, clock),
             site_settings=SiteSettings(database, clock),
             touring=Touring(database, clock, states),
@@ -136,7 +139,7 @@ class Services:
             rounds=Rounds(database, clock),
             sites=sites,
             known=KnownFacts(database, clock),
-            today=Today(database, clock, outlook, states),
+            today=Today(database, clock, outlook, states, nights),
             ledger=Ledger(database, clock),
             live=LiveHub(database),
             channels=ChannelMaps(database),

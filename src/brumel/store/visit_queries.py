@@ -246,6 +246,40 @@ def read_at(session: Session, site_id: uuid.UUID, since: datetime, until: dateti
     return session.scalars(query.order_by(Reading.taken_at, Reading.ordinal)).all()
 
 
+def read_of(
+    session: Session, site_ids: Collection[uuid.UUID], key: str, since: datetime, until: datetime
+) -> dict[uuid.UUID, list[Reading]]:
+    """Standing readings of a quantity within a time by site, in time; none that lies beyond what could be seen."""
+    query = select(Reading).where(
+        Reading.site_id.in_(site_ids), Reading.quantity == key, Reading.qualifier == "", Reading.taken_at >= since,
+        Reading.taken_at <= until, Reading.visit_id.is_not(None), Reading.removed.is_(False), stands(),
+    )  # fmt: skip
+    found: dict[uuid.UUID, list[Reading]] = {}
+    for reading in session.scalars(query.order_by(Reading.taken_at, Reading.ordinal)):
+        if reading.site_id is not None:
+            found.setdefault(reading.site_id, []).append(reading)
+    return found
+
+
+def aerated(
+    session: Session, site_ids: Collection[uuid.UUID], since: datetime, until: datetime
+) -> dict[uuid.UUID, list[datetime]]:
+    """When somebody said within a time that an aerator was switched on, by site."""
+    query = (
+        select(Visit.site_id, VisitEntry.at)
+        .join(VisitEntry, VisitEntry.visit_id == Visit.id)
+        .where(
+            Visit.site_id.in_(site_ids), VisitEntry.kind == EntryKind.AERATED, VisitEntry.at >= since,
+            VisitEntry.at <= until,
+        )
+    )  # fmt: skip
+    found: dict[uuid.UUID, list[datetime]] = {}
+    for site_id, at in session.execute(query):
+        if site_id is not None:
+            found.setdefault(site_id, []).append(at)
+    return found
+
+
 def visit(session: Session, visit_id: uuid.UUID) -> Visit | None:
     """A visit with what was said of it."""
     query = select(Visit).where(Visit.id == visit_id).options(joinedload(Visit.entries))

@@ -38,8 +38,8 @@ _LOOK = {
         "kit.meter kit.new kit.new_meter kit.change_meter kit.channels kit.instrument kit.new_instrument shelf.page "
         "shelf.lot shelf.new shelf.labels shelf.certificate plan.index plan.page plan.calendar rounds.page "
         "rounds.reading rounds.site rounds.new_site visits.new visits.visit visits.sheet visits.site visits.at_once "
-        "visits.photo visits.amend visits.settings visits.site_settings ledger.page ledger.readings ledger.care "
-        "ledger.reading ledger.calibrations ledger.calibration ledger.calibration_file ledger.export"
+        "visits.night visits.photo visits.amend visits.settings visits.site_settings ledger.page ledger.readings "
+        "ledger.care ledger.reading ledger.calibrations ledger.calibration ledger.calibration_file ledger.export"
     ),
 }
 _SEND = {
@@ -52,8 +52,7 @@ _SEND = {
         "shelf.act shelf.correct shelf.withdraw shelf.attach plan.index start.file start.keep plan.change plan.act "
         "rounds.immerse rounds.reading rounds.site rounds.new_site visits.new visits.save "
         "visits.immerse visits.record visits.amend visits.finish visits.photograph visits.seen visits.settings "
-        "visits.site_settings "
-        "ledger.calibration"
+        "visits.aerated visits.site_settings ledger.calibration"
     ),
     SUPERVISES: "visits.limit",
 }

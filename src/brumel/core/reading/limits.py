@@ -73,6 +73,8 @@ class WaterKind:
     source: str
     layers: bool = False
     """Whether it is read at the top and at the bottom."""
+    night: bool = False
+    """Whether its oxygen falls by night and somebody looks at dusk."""
 
 
 @kept
@@ -83,7 +85,9 @@ def water_kinds() -> Mapping[str, WaterKind]:
 
 def _kind(name: str, entry: Mapping[str, Any]) -> WaterKind:
     limits = tuple(Limit(**limit, source=entry["source"]) for limit in entry["limits"])
-    return WaterKind(name, tuple(entry["reads"]), limits, entry["source"], entry.get("layers", False))
+    return WaterKind(
+        name, tuple(entry["reads"]), limits, entry["source"], entry.get("layers", False), entry.get("night", False)
+    )
 
 
 def limits_of(kind: str, own: Iterable[Limit] = (), *, stabilised: bool = False) -> dict[str, Limit]:

@@ -15,6 +15,7 @@ from brumel.services.remembered import Remembered, kept
 from brumel.services.shelf.outlook import Outlook
 from brumel.services.today import steps, strip
 from brumel.services.today.steps import Due, NextStep, Section
+from brumel.services.visiting.night import Nights
 from brumel.services.visiting.rounds import of_last_stay
 from brumel.store import reading_queries, run_queries, visit_queries
 from brumel.store.database import Database
@@ -125,6 +126,7 @@ class Today:
     clock: Clock
     outlook: Outlook
     states: States
+    nights: Nights
     _drawn: Remembered[str] = field(default_factory=Remembered, repr=False, compare=False)
 
     @kept
@@ -153,7 +155,7 @@ class Today:
                 (pause, steering.passed_since(session, pause.probe_id, pause.at, self.clock.today()))
                 for pause in steering.open_pauses(session)
             ]
-        ahead = self._look_ahead(rounds)
+        ahead, nights = self._look_ahead(rounds), self.nights.tonight()
         due = steps.due(((site, newest.get(site.id, [])) for site in sites), self.clock)
         in_use, spare = [s for s in states if s.in_use], [s for s in states if not s.in_use]
         if not in_use:  # where none was used yet, the day may need them all
@@ -162,6 +164,7 @@ class Today:
         todo = (
             *steps.paused(pauses, {s.probe.id: s.probe for s in states}, open_runs, self.clock),
             *steps.beyond(beyond),
+            *steps.nights(nights, self.clock),
             *steps.resume(run for run in open_runs if run.probe_id not in paused),
             *steps.unfinished(visits),
             *steps.leave(rounds, self.clock),

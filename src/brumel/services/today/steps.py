@@ -13,6 +13,7 @@ from brumel.core.kit.readiness import State
 from brumel.core.plan.hours import MORNING
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Keeps
+from brumel.core.reading.night import NightState
 from brumel.core.wording import counted, upper_first
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
@@ -20,6 +21,7 @@ from brumel.services.kit.states import ProbeState
 from brumel.services.planning.plan import Beginning
 from brumel.services.shelf.outlook import Wanted
 from brumel.services.today.strip import AFTER
+from brumel.services.visiting.night import Tonight
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.care import CareRecord
 from brumel.store.models.reading import Reading
@@ -37,6 +39,7 @@ class Action(StrEnum):
     """What a next step leads to."""
 
     BEYOND = "beyond"
+    NIGHT = "night"
     RESUME = "resume"
     PAUSED = "paused"
     HAND_BACK = "hand-back"
@@ -106,6 +109,30 @@ def paused(
         title = f"Hand {pause.detail} back"
         found.append(NextStep(action, target, title, why, Level.UNFIT, _CHECK_MINUTES, Section.ATTENTION, probe.kit))
     return found
+
+
+def nights(found: Iterable[Tonight], clock: Clock) -> list[NextStep]:
+    """Ponds whose oxygen is to be read again tonight, or whose aerators must run."""
+    steps, now = [], clock.now()
+    for one in found:
+        asked = _NIGHTS.get(one.night.state)
+        if asked is None:
+            continue
+        night, (words, level) = one.night, asked
+        by = night.again[0] if night.second is None else night.earliest or night.dawn
+        title = words.format(site=one.site.name, by=f"{clock.local(by):%H:%M}")
+        minutes = max(round((by - now).total_seconds() / 60), 0)
+        why = night.words(clock.said)
+        steps.append(NextStep(Action.NIGHT, one.visit_id, title, why, level, minutes, Section.ATTENTION))
+    return steps
+
+
+_NIGHTS: Mapping[NightState, tuple[str, Level]] = {
+    NightState.UNKNOWN: ("Read the oxygen of {site} again at {by}", Level.DOUBTFUL),
+    NightState.FALLS: ("Aerators of {site} must run by {by}", Level.UNFIT),
+    NightState.MAY_FALL: ("Aerators of {site} may be needed from {by}", Level.DOUBTFUL),
+}
+"""What a night asks for; nothing where its state is missing."""
 
 
 def leave(rounds: Sequence[PlannedRound], clock: Clock) -> list[NextStep]:

@@ -21,6 +21,7 @@ class EntryKind(StrEnum):
     WEATHER = "weather"
     SKIPPED = "skipped"
     FINISHED = "finished"
+    AERATED = "aerated"
 
 
 class Visit(Base):

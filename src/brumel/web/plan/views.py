@@ -13,7 +13,7 @@ from flask.typing import ResponseReturnValue
 from brumel.core.calibrating.methods import rinses
 from brumel.core.plan.hours import TRAVEL_MIN
 from brumel.services.errors import InvalidInput
-from brumel.services.planning.calendar import calendar_of
+from brumel.services.planning.calendar import calendar_of, of_plan
 from brumel.services.planning.plan import DayPlan
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.bottles import label_of
@@ -86,7 +86,7 @@ def act(round_id: uuid.UUID, action: str) -> ResponseReturnValue:
 def calendar(round_id: uuid.UUID) -> ResponseReturnValue:
     """The steps as a calendar file, each with an alarm."""
     found = services().planned.plan(round_id)
-    answer = Response(calendar_of(round_id, found.steps, services().clock.now()), mimetype="text/calendar")
+    answer = Response(calendar_of(of_plan(round_id, found.steps), services().clock.now()), mimetype="text/calendar")
     answer.headers["Content-Disposition"] = "attachment; filename=brumel-plan.ics"
     return answer
 

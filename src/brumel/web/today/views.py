@@ -12,6 +12,7 @@ blueprint = Blueprint("today", __name__, template_folder="templates")
 
 _LEADS: dict[Action, tuple[str, str, str, dict[str, str]]] = {
     Action.BEYOND: ("See to it", "ledger.reading", "reading_id", {"_anchor": "seen"}),
+    Action.NIGHT: ("Open the visit", "visits.visit", "visit_id", {"_anchor": "night"}),
     Action.RESUME: ("Continue", "bench.run", "run_id", {}),
     Action.PAUSED: ("Check it", "bench.new", "probe", {}),
     Action.HAND_BACK: ("Hand back", "kit.probe", "probe_id", {"care": "handed-back", "_anchor": "log"}),

@@ -6,13 +6,14 @@ import uuid
 from datetime import timedelta
 from typing import Any
 
-from flask import Blueprint, redirect, render_template, request, url_for
+from flask import Blueprint, Response, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.pressure import KINDS, UNITS_HPA
 from brumel.services.errors import InvalidInput
+from brumel.services.planning.calendar import calendar_of, of_night
 from brumel.services.visiting.filling import Entry, unreadable
 from brumel.services.visiting.rows import typed_pressure
 from brumel.services.visiting.seen import VisitView
@@ -257,6 +258,29 @@ def seen(reading_id: uuid.UUID) -> ResponseReturnValue:
     return redirect(url_for("today.page"))
 
 
+@blueprint.get("/<uuid:visit_id>/night.ics")
+def night(visit_id: uuid.UUID) -> ResponseReturnValue:
+    """What the night of a pond asks for, as a calendar file."""
+    view, found = services().visits.view(visit_id), services().nights.of_visit(visit_id)
+    entries = of_night(visit_id, view.visit.name, found) if found else []
+    answer = Response(calendar_of(entries, services().clock.now()), mimetype="text/calendar")
+    answer.headers["Content-Disposition"] = "attachment; filename=brumel-night.ics"
+    return answer
+
+
+@blueprint.post("/<uuid:visit_id>/aerated")
+def aerated(visit_id: uuid.UUID) -> ResponseReturnValue:
+    """Say that an aerator was switched on: the evening's line says nothing more."""
+    typed = Typed(request.form)
+    said = Said(typed.new_record_id(), "aerated", "an aerator was switched on")
+    try:
+        typed.must_be_read()
+        services().visits.save(visit_id, Sheet(said=[said]), signed_in())
+    except InvalidInput as wrong:
+        return _page(visit_id, wrong.fields, request.form), 422
+    return redirect(url_for("visits.visit", visit_id=visit_id) + "#night")
+
+
 def _page(visit_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
     view = services().visits.view(visit_id)
     return render_template(
@@ -264,6 +288,8 @@ def _page(visit_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         view=view,
         tour=services().touring.tour_at(view.visit.site_id, view.visit.begun_at),
         at_once=view.visit.site is not None and len(view.on_line) > 1,
+        night=services().nights.of_visit(visit_id),
+        said=services().clock.said,
         errors=errors,
         skip_refused=any(name.startswith("skip-") for name in errors),
         values=values,
