@@ -141,7 +141,7 @@ FOR_EVERYBODY = {
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
     "first.awaited", "first.check", "known.inputs", "known.limits", "today.day", "today.drawn", "today.ribbon",
     "clock.local", "clock.moment_of", "clock.now", "clock.today",
-    "clock.said", "clock.soon", "clock.day_said", "clock.why_not",
+    "clock.said", "clock.hour", "clock.soon", "clock.day_said", "clock.why_not",
 }  # fmt: skip
 """Use cases that only look."""
 WITHOUT_A_PERSON = {

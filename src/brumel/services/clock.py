@@ -73,6 +73,10 @@ class Clock:
         """
         return local if local.tzinfo else moment_of(local, self.timezone)
 
+    def hour(self, moment: datetime) -> str:
+        """Return the time of a moment as a clock on the wall shows it."""
+        return f"{self.local(moment):%H:%M}"
+
     def today(self) -> date:
         """The local date now."""
         return self.local(self.now()).date()

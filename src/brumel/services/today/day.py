@@ -155,7 +155,7 @@ class Today:
                 (pause, steering.passed_since(session, pause.probe_id, pause.at, self.clock.today()))
                 for pause in steering.open_pauses(session)
             ]
-        ahead, nights = self._look_ahead(rounds), self.nights.tonight()
+        ahead, nights = self._look_ahead(rounds), steps.nights(self.nights.tonight(), self.clock)
         due = steps.due(((site, newest.get(site.id, [])) for site in sites), self.clock)
         in_use, spare = [s for s in states if s.in_use], [s for s in states if not s.in_use]
         if not in_use:  # where none was used yet, the day may need them all
@@ -164,9 +164,10 @@ class Today:
         todo = (
             *steps.paused(pauses, {s.probe.id: s.probe for s in states}, open_runs, self.clock),
             *steps.beyond(beyond),
-            *steps.nights(nights, self.clock),
+            *(s for s in nights if s.section is Section.ATTENTION),
             *steps.resume(run for run in open_runs if run.probe_id not in paused),
             *steps.unfinished(visits),
+            *(s for s in nights if s.section is not Section.ATTENTION),
             *steps.leave(rounds, self.clock),
             *ahead.lacking,
             *steps.prepare(in_use),

@@ -33,6 +33,8 @@ _REPORT_MINUTES = 6
 _CHECK_MINUTES = 5
 _VISIT_MINUTES = 5
 _SEE_TO_MINUTES = 10
+_SOON_MINUTES = 15
+"""What is due within this is said above all else (rule of this product)."""
 
 
 class Action(StrEnum):
@@ -112,7 +114,7 @@ def paused(
 
 
 def nights(found: Iterable[Tonight], clock: Clock) -> list[NextStep]:
-    """Ponds whose oxygen is to be read again tonight, or whose aerators must run."""
+    """Ponds whose oxygen is to be read again tonight, or whose aerators must run; what is not due yet stands lower."""
     steps, now = [], clock.now()
     for one in found:
         asked = _NIGHTS.get(one.night.state)
@@ -120,10 +122,11 @@ def nights(found: Iterable[Tonight], clock: Clock) -> list[NextStep]:
             continue
         night, (words, level) = one.night, asked
         by = night.again[0] if night.second is None else night.earliest or night.dawn
-        title = words.format(site=one.site.name, by=f"{clock.local(by):%H:%M}")
+        title = words.format(site=one.site.name, by=clock.hour(by))
         minutes = max(round((by - now).total_seconds() / 60), 0)
-        why = night.words(clock.said)
-        steps.append(NextStep(Action.NIGHT, one.visit_id, title, why, level, minutes, Section.ATTENTION))
+        due = night.second is not None or minutes <= _SOON_MINUTES
+        section = Section.ATTENTION if due else Section.ROUND
+        steps.append(NextStep(Action.NIGHT, one.visit_id, title, night.words(clock.hour), level, minutes, section))
     return steps
 
 

@@ -289,7 +289,7 @@ def _page(visit_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         tour=services().touring.tour_at(view.visit.site_id, view.visit.begun_at),
         at_once=view.visit.site is not None and len(view.on_line) > 1,
         night=services().nights.of_visit(visit_id),
-        said=services().clock.said,
+        hour=services().clock.hour,
         errors=errors,
         skip_refused=any(name.startswith("skip-") for name in errors),
         values=values,
