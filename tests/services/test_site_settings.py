@@ -24,6 +24,7 @@ from tests.services.demonstrated import person, services, template
 
 __all__ = ["person", "services", "template"]
 DAY = timedelta(days=1)
+SEA_LEVEL = Pressure(1013.25, kind="sea-level")
 LINEAR = {"method": "linear", "coefficient_percent_per_c": 2.0, "reference_c": 20.0}
 """1000 µS/cm at 10 °C are 1000 / (1 + 0.02 × (10 − 20)) = 1250 at 20 °C."""
 
@@ -35,7 +36,9 @@ def site(services: Services, person: Person, altitude_m: float, **compensation: 
     return services.sites.save(new, person)
 
 
-def visited(services: Services, person: Person, site_id: uuid.UUID, days_ago: float = 0.0) -> VisitView:
+def visited(
+    services: Services, person: Person, site_id: uuid.UUID, pressure: Pressure = SEA_LEVEL, *, days_ago: float = 0.0
+) -> VisitView:
     """A visit with a conductivity and an oxygen as handhelds showed them, under a weather report's pressure."""
     with_probes = {p.label: f"probe:{p.id}" for p in services.states.probes()}
     at = NOW - days_ago * DAY
@@ -46,7 +49,7 @@ def visited(services: Services, person: Person, site_id: uuid.UUID, days_ago: fl
             Entry(uuid.uuid4(), "specific-conductance", "1000", read_with=with_probes["B-EC"]),
             Entry(uuid.uuid4(), "oxygen", "9.1", read_with=with_probes["B-DO"]),
         ],
-        pressure=Pressure(1013.25, kind="sea-level"), pressure_id=uuid.uuid4(),
+        pressure=pressure, pressure_id=uuid.uuid4(),
     )  # fmt: skip
     services.visits.save(visit, sheet, person)
     return services.visits.view(visit)
@@ -86,7 +89,7 @@ def test_what_was_entered_wrongly_is_as_if_it_had_been_right_at_once(services: S
 
 def test_it_holds_from_its_moment_until_the_next(services: Services, person: Person) -> None:
     here = site(services, person, 5.0)
-    old, middle, newest = (visited(services, person, here, days) for days in (9, 5, 1))
+    old, middle, newest = (visited(services, person, here, days_ago=days) for days in (9, 5, 1))
     services.site_settings.apply(setting(here, NOW - 3 * DAY, 5.0, solids_factor=0.6), person)
     services.site_settings.apply(setting(here, NOW - 7 * DAY, 5.0, **LINEAR), person)
     was = by_quantity(old)["specific-conductance"].value
@@ -99,6 +102,17 @@ def test_it_holds_from_its_moment_until_the_next(services: Services, person: Per
     assert factors == [False, False, True]
     assert services.states.site(here).set_at(NOW - 8 * DAY).compensation["method"] == "natural-water"
     assert services.states.site(here).set_at(NOW - 4 * DAY).compensation["method"] == "linear"
+
+
+def test_what_stays_as_it_is_is_not_amended(services: Services, person: Person) -> None:
+    """A conductivity hangs on no altitude, and a pressure of the place itself none either."""
+    here = site(services, person, 30.0)
+    view = visited(services, person, here, Pressure(1009.0))
+    found = services.site_settings.preview(setting(here, NOW - DAY, 31.0))
+    assert found == []
+    (oxygen,) = services.site_settings.preview(setting(here, NOW - DAY, 630.0))
+    assert (oxygen.quantity, oxygen.how) == ("oxygen", "1009.0 hPa measured at the place, doubtful → unfit")
+    assert oxygen.reading.id == by_quantity(view)["oxygen"].id, "1009 hPa can't be the pressure at 630 m"
 
 
 def test_an_altitude_that_somebody_typed_stays(services: Services, person: Person) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
@@ -19,6 +20,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.people import may_record
 from brumel.services.visiting.anew import Again, Anew
+from brumel.services.visiting.correcting import Corrected
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import limits_at
 from brumel.services.visiting.measuring import as_measured
@@ -140,14 +142,14 @@ class _Resting:
         for reading in readings:
             place = _set_anew(Surroundings.of(reading.surroundings), before, new)
             if reading.probe is None or (reading.signal is None and reading.shown is None):
-                if place.pressure and place.pressure.plain != reading.surroundings.get("pressure"):
+                if place.pressure and not _same(place.pressure.hpa, reading.value):
                     pressures.append((reading, place.pressure))
                 continue
             if reading.temperature_c is None:
                 continue
             measured = replace(as_measured(reading), place=place)
             after = again.correct(reading, measured)
-            if (after.quantity.key, after.value, after.derived) != (reading.quantity, reading.value, reading.derived):
+            if not _as_before(reading, after):
                 corrected.append(Anew(reading, measured, after, tuple(bases.get(reading.id, ()))))
         return cls(session, clock, pressures, corrected)
 
@@ -175,6 +177,24 @@ class _Resting:
         Again(self.session, self.clock).record(own, reason, person)
         visits = {v.id: v for c in self.changed if (v := c.reading.visit)}
         follow_visits(self.session, list(visits.values()), person, self.clock, [*amended, *(c.reading.id for c in own)])
+
+
+def _same(a: float, b: float) -> bool:
+    """Whether two numbers differ by no more than how they are counted."""
+    return math.isclose(a, b, rel_tol=1e-9)
+
+
+def _as_before(reading: Reading, after: Corrected) -> bool:
+    """Whether a reading stays what it is: its value, its trust and what follows from it."""
+    before = {d["quantity"]: d["value"] for d in reading.derived}
+    now = {d["quantity"]: d["value"] for d in after.derived}
+    return (
+        reading.quantity == after.quantity.key
+        and reading.level == str(after.level)
+        and _same(reading.value, after.value)
+        and before.keys() == now.keys()
+        and all(_same(before[key], now[key]) for key in now)
+    )
 
 
 def _water(new: NewSetting) -> Compensation:
