@@ -29,7 +29,7 @@ def test_a_new_probe_and_its_first_membrane(technician: Page) -> None:
     page.get_by_label("Kit").fill("Kit Z")
     page.get_by_label("In service since").fill("2026-05-01")
     page.get_by_role("button", name="Save").click()
-    expect(page.locator(".standing")).to_contain_text("Ready.")
+    expect(page.locator(".standing")).to_contain_text("To be calibrated.")
     page.get_by_label("What was done").select_option(label="Membrane changed")
     page.get_by_role("button", name="Save care").click()
     expect(page.locator(".standing")).to_contain_text("Ready Wed 6 May, 11:00")
@@ -41,7 +41,7 @@ def test_a_new_probe_and_its_first_membrane(technician: Page) -> None:
     page.get_by_text("Correct entry").click()
     page.get_by_label("Why it is wrong").fill("that was another probe")
     page.get_by_role("button", name="Withdraw").click()
-    expect(page.locator(".standing")).to_contain_text("Ready.")
+    expect(page.locator(".standing")).to_contain_text("To be calibrated.")
     expect(page.locator(".log .gone")).to_contain_text("that was another probe")
 
 

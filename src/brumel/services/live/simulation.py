@@ -18,10 +18,11 @@ from brumel.devices.sdi12 import DeviceError
 from brumel.devices.simulation.control import BenchControl
 from brumel.devices.simulation.model import Liquid
 from brumel.services.calibrating import stored
-from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.errors import InvalidInput
 from brumel.services.people import may_record
-from brumel.store import reading_queries, run_queries
+from brumel.store import reading_queries
 from brumel.store.database import Database
+from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Device, Lot, Person, Site
 
 ROOM_C, FIELD_C = 21.5, 9.0
@@ -50,18 +51,16 @@ class Simulation:
         """Put the run's probe into a standard: of the lot given, or that of the step; into air where it has none."""
         may_record(person)
         with self.database.session() as session:
-            run = run_queries.run_in_full(session, run_id)
-            if run is None:
-                raise NotFound("There is no such calibration.")
+            run = session.get_one(CalibrationRun, run_id)
             device = run.probe.device
             chosen = lot_id or run.lots.get(step)
             lot = session.get_one(Lot, uuid.UUID(str(chosen))) if chosen else None
-        at = next((s for s in steps_of(run.method) if s.key == step), None)
-        if at is None or not at.kind.has_point:
-            return
-        stands_c = FIELD_C if at.of_waters else ROOM_C
-        own, aim = principle_of(run.method), stored.aim_of(at, lot, stored.where(run, stands_c))
-        values = {own.quantity: aim.value} | _weather(stored.place_of(run).pressure)
+            at = next((s for s in steps_of(run.method) if s.key == step), None)
+            if at is None or not at.kind.has_point:
+                return
+            stands_c = FIELD_C if at.of_waters else ROOM_C
+            own, aim = principle_of(run.method), stored.aim_of(at, lot, stored.where(run, stands_c))
+            values = {own.quantity: aim.value} | _weather(stored.place_of(run).pressure)
         name, warm_c = stored.lot_label(lot) if lot else at.label, stands_c if own.asks_temperature else aim.value
         self._place(device, Liquid(name, warm_c, values, aim.u, standard=True, gas=at.kind is StepKind.AIR))
 
