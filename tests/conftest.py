@@ -124,6 +124,7 @@ def copy_database(cluster: Cluster, template: str, name: str) -> None:
                 sql.Identifier(name), sql.Identifier(template), sql.Identifier(OWNER)
             )
         )
+        Cluster.keep_to_tables(connection, name)  # a copy has the tables' rights, not the database's
 
 
 @pytest.fixture(scope="module")

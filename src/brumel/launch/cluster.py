@@ -17,7 +17,7 @@ import subprocess
 import time
 from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import psycopg
 from psycopg import sql
@@ -194,6 +194,12 @@ class Cluster:
                 connection.execute(
                     sql.SQL("CREATE DATABASE {} OWNER {}").format(sql.Identifier(name), sql.Identifier(OWNER))
                 )
+                self.keep_to_tables(connection, name)
+
+    @staticmethod
+    def keep_to_tables(connection: psycopg.Connection[Any], name: str) -> None:
+        """Let nobody but the owner make temporary tables or schemas in a database."""
+        connection.execute(sql.SQL("REVOKE TEMPORARY, CREATE ON DATABASE {} FROM PUBLIC").format(sql.Identifier(name)))
 
     def _pg_ctl(self, *arguments: str) -> None:
         self._run("pg_ctl", "-D", str(self.data), *arguments)

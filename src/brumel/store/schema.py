@@ -90,7 +90,10 @@ def _grant(connection: Connection, role: str) -> None:
     def tables(*classes: Iterable[type]) -> str:
         return ", ".join(model.__tablename__ for group in classes for model in group)  # type: ignore[attr-defined]
 
+    here = psycopg.sql.Identifier(connection.execute(text("SELECT current_database()")).scalar_one()).as_string(None)
     for statement in (
+        f"REVOKE TEMPORARY, CREATE ON DATABASE {here} FROM PUBLIC, {name}",
+        "REVOKE CREATE ON SCHEMA public FROM PUBLIC",
         f"REVOKE ALL ON ALL TABLES IN SCHEMA public FROM {name}",
         f"REVOKE CREATE ON SCHEMA public FROM {name}",
         f"GRANT USAGE ON SCHEMA public TO {name}",

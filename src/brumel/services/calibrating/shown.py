@@ -156,6 +156,12 @@ class RunView:
         """The pressure that was given for the place."""
         return self.place.pressure
 
+    @property
+    def pressure_at_first(self) -> Pressure | None:
+        """The pressure that was said at its beginning, where it was put right since."""
+        first = Surroundings.of(self.run.method.get("conditions")).pressure
+        return None if first == self.pressure else first
+
     def target_words(self, target: float | None, temperature_c: float) -> str:
         """What a target is at a temperature in the quantities that people read; empty where nothing but itself."""
         if not target or self.pressure is None:
