@@ -5,19 +5,23 @@ from __future__ import annotations
 import errno
 import json
 import re
+import socket
 import uuid
 from collections.abc import Iterator
-from contextlib import contextmanager
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
+import psycopg
 import pytest
 from flask.testing import FlaskClient
 from sqlalchemy import text
 from sqlalchemy.orm import Session
-from tests.conftest import CLOCK
+from tests.conftest import CLOCK, Urls
 
 from brumel.services import health
 from brumel.services.application import Services
+from brumel.services.shared import Shared
 from brumel.store.database import Database, StoreError, Unreachable
 from brumel.web.app import WebSettings, create_app
 
@@ -34,6 +38,13 @@ class Switched(Database):
         if self.away:
             raise Unreachable(AWAY)
         with super().session(*alone) as session:
+            yield session
+
+    @contextmanager
+    def alone(self, within_s: int) -> Iterator[Session]:
+        if self.away:
+            raise Unreachable(AWAY)
+        with super().alone(within_s) as session:
             yield session
 
 
@@ -127,6 +138,49 @@ def test_a_monitor_is_told_of_lines_that_nobody_reads_and_of_a_full_disk(
         assert checks()["links"] == ""
     monkeypatch.setattr(health, "_LEAST_FREE", 1e18)
     assert checks()["disk"].endswith("MB are free on the disk of the data.")
+
+
+def test_a_server_that_takes_no_records_is_not_ready(database: Database, urls: Urls) -> None:
+    with psycopg.connect(urls.owner, autocommit=True) as owner:
+        owner.execute(f"ALTER DATABASE {urls.name} SET default_transaction_read_only = on")
+        try:
+            wrong = {c.name: c.wrong for c in health.Health(database).checks()}
+            assert wrong["database"] == "The database takes no records now. Nothing was recorded."
+        finally:
+            owner.execute(f"ALTER DATABASE {urls.name} RESET default_transaction_read_only")
+    with database.session() as session:
+        assert session.execute(text("SELECT count(*) FROM house_choice WHERE value = 'tried'")).scalar_one() == 0
+
+
+def test_a_server_that_is_stopped_is_asked_by_one_attempt_for_all_and_waited_for_no_longer_than_agreed() -> None:
+    """It takes the connection and says nothing, as one does that was stopped."""
+    with socket.create_server(("127.0.0.1", 0)) as server, ThreadPoolExecutor(6) as pool:
+        server.settimeout(0.2)
+        looked = health.Health(Database(f"postgresql://nobody@127.0.0.1:{server.getsockname()[1]}/none"))
+        answers = list(pool.map(lambda _: looked.checks(), range(6)))
+        taken = 0
+        with suppress(TimeoutError):
+            while True:
+                server.accept()[0].close()
+                taken += 1
+    assert {c.wrong for checks in answers for c in checks if c.name == "database"} == {
+        "The database does not answer within 2 s."
+    }
+    assert taken == 1
+
+
+def test_an_answer_is_shared_while_it_stands_and_a_failure_is_told_to_who_asked() -> None:
+    asked: list[int] = []
+
+    def ask() -> int:
+        asked.append(1)
+        return len(asked)
+
+    lasting, passing = Shared[int](60.0, 60.0), Shared[int](0.0, 60.0)
+    assert [lasting.get(ask, -1) for _ in range(3)] == [1, 1, 1]
+    assert [passing.get(ask, -1) for _ in range(2)] == [2, 3]
+    with pytest.raises(ZeroDivisionError):
+        Shared[int](0.0, 60.0).get(lambda: 1 // 0, -1)
 
 
 @pytest.mark.parametrize(

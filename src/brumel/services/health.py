@@ -5,17 +5,21 @@ from __future__ import annotations
 import contextlib
 import json
 import os
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from sqlalchemy import text
+from sqlalchemy.orm import Session
 
 from brumel.core.wording import counted
-from brumel.store.database import Database, StoreError
+from brumel.services.shared import Shared
+from brumel.store.database import TRIED, Database, StoreError
 
 _LEAST_FREE = 200_000_000
 """With less left on the disk, bytes, it is called full (rule of this product)."""
+_DEADLINE_S, _STANDS_S = 2, 2.0
+"""So long the server is waited for, and an answer of it stands (rule of this product)."""
 _NOTED, _LATELY = 50, timedelta(hours=1)
 """So many restarts are kept, and shown for so long."""
 _LINES = text(
@@ -65,15 +69,21 @@ class Health:
     """Where the data of this installation are; None where somebody else keeps them."""
     notes: Path | None = None
     """Where it is noted that a part was started again."""
+    _asked: Shared[list[Check]] = field(default_factory=lambda: Shared(_STANDS_S, _DEADLINE_S), compare=False)
 
     def checks(self) -> list[Check]:
         """All checks; what can't be asked without a database is not."""
-        found = [Check("disk", self._disk())]
+        late = [Check("database", f"The database does not answer within {_DEADLINE_S} s.")]
+        return [Check("disk", self._disk()), *self._asked.get(self._of_database, late)]
+
+    def _of_database(self) -> list[Check]:
+        """What the server says of itself: whether it takes records, its schema, who reads the lines."""
         try:
-            self.database.reachable()
+            with self.database.alone(2 * _DEADLINE_S) as session:  # ends by itself, after nobody waits
+                session.execute(TRIED)
+                return [Check("database"), Check("schema", _schema(session)), Check("links", _links(session))]
         except StoreError as away:
-            return [*found, Check("database", away.for_people)]
-        return [*found, Check("database"), Check("schema", self._schema()), Check("links", self._links())]
+            return [Check("database", away.for_people)]
 
     def restarts(self) -> list[Restart]:
         """What was started again within the last hour, the newest of each part, the newest first."""
@@ -94,13 +104,13 @@ class Health:
         free = os.statvfs(self.data).f_bavail * os.statvfs(self.data).f_frsize
         return f"Only {free / 1e6:.0f} MB are free on the disk of the data." if free < _LEAST_FREE else ""
 
-    def _schema(self) -> str:
-        from brumel.store import schema  # imported late: no request needs it
 
-        with self.database.session() as session:
-            return schema.problem(session.connection()) or ""
+def _schema(session: Session) -> str:
+    from brumel.store import schema  # imported late: no request needs it
 
-    def _links(self) -> str:
-        with self.database.session() as session:
-            unread = [row for row in session.execute(_LINES) if not row.owned]
-        return f"{counted(len(unread), 'line')} without a link that reads." if unread else ""
+    return schema.problem(session.connection()) or ""
+
+
+def _links(session: Session) -> str:
+    unread = [row for row in session.execute(_LINES) if not row.owned]
+    return f"{counted(len(unread), 'line')} without a link that reads." if unread else ""

@@ -13,6 +13,7 @@ from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.exc import DBAPIError, IntegrityError, NoResultFound, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.pool import NullPool
 
 from brumel.core.typed import NAME_MOST, TEXT_MOST
 from brumel.store import asked
@@ -48,6 +49,8 @@ _BY_SQLSTATE = {
     "25006": "The database takes no records now. Nothing was recorded.",
 }  # fmt: skip
 """What an error means to a technician, by its SQLSTATE (PostgreSQL, appendix A)."""
+TRIED = text("INSERT INTO house_choice (key, value) VALUES (gen_random_uuid()::text, 'tried')")
+"""A write that says whether records are taken; for a transaction that is taken back."""
 _HOLD = text("SELECT pg_advisory_xact_lock(hashtextextended(key, 0)) FROM unnest(CAST(:keys AS text[])) AS key")
 _FOR_A_WHILE = ("53", "57", "25")
 """Classes of errors that pass: what was sent can be sent again."""
@@ -208,6 +211,22 @@ class Database:
         url = self.engine.url.set(drivername="postgresql").render_as_string(hide_password=False)
         with psycopg.connect(url, autocommit=True) as connection:
             yield connection
+
+    @contextmanager
+    def alone(self, within_s: int) -> Iterator[Session]:
+        """A session on a connection of its own, made and ended with it, in a transaction that is taken back.
+
+        Whoever looks whether the server is there must not take a connection from those who work, nor wait for one.
+        """
+        waits = f"-c statement_timeout={within_s}s -c lock_timeout={within_s}s"
+        options = {"options": f"{_CONNECT['options']} {waits}", "connect_timeout": within_s}
+        engine = create_engine(self.engine.url, poolclass=NullPool, connect_args=options)
+        try:
+            with engine.connect() as connection, Session(connection) as session:
+                yield session
+                session.rollback()
+        except DBAPIError as error:
+            raise in_words(error) from error
 
     def reachable(self) -> None:
         """Ask the server for nothing; raise :class:`Unreachable` where it does not answer."""
