@@ -26,10 +26,11 @@ from brumel.core.findings import Finding, Level
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures
 from brumel.core.quantities.quantity import quantities, quantity
+from brumel.core.reading.contrary import judge_together
 from brumel.core.reading.jump import jump
 from brumel.core.reading.plain import PlainValue, judge_plain
 from brumel.core.reading.surroundings import Surroundings
-from brumel.core.reading.together import Taken, judge_together
+from brumel.core.reading.together import Taken
 from brumel.core.reading.water import Compensation
 
 SHARES = (0.004, 0.02, 0.05, 0.09, 0.15, 0.4, 0.95, 9.0)

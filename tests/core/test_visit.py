@@ -12,17 +12,11 @@ from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.agreement import agreement
+from brumel.core.reading.contrary import judge_together, pairs
 from brumel.core.reading.jump import jump
 from brumel.core.reading.limits import Keeps, Limit, keeps, limits_of, water_kinds, worst
 from brumel.core.reading.plain import PlainValue, judge_plain, plain_budget
-from brumel.core.reading.together import (
-    Taken,
-    judge_together,
-    missing,
-    pairs,
-    total_ammonia,
-    worked_out,
-)
+from brumel.core.reading.together import Taken, missing, total_ammonia, worked_out
 from brumel.core.reading.water import Compensation
 
 SEA, NATURAL = Compensation("sea-salt"), Compensation()

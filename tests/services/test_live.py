@@ -14,8 +14,9 @@ from brumel.core.findings import Acceptance
 from brumel.core.quantities.quantity import rule_of
 from brumel.services.live import hub as live
 from brumel.services.live.channels import Positions
-from brumel.services.live.hub import LiveHub, Watched
+from brumel.services.live.hub import LiveHub
 from brumel.services.live.signal import Lens, signal_since
+from brumel.services.live.watch import Watched
 from brumel.services.visiting.site_settings import NewSetting
 from brumel.services.visiting.sites import NewSite
 from brumel.store.device_queries import last_sample_seq

@@ -1,36 +1,21 @@
-"""The readings of one visit beside each other: what can't be together, what follows, what is missing."""
+"""The readings of one visit together: what follows from them, and what is missing to it."""
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from brumel.core.findings import Finding, Level, beyond, worst_first
-from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
+from brumel.core.findings import Finding, Level, worst_first
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import is_stabilised
-from brumel.core.reading.water import Compensation
-from brumel.core.reckoning.answers import Answer, calculate
+from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs
-from brumel.core.tables import kept, table
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.core.wording import upper_first
 
 _HOUSE = "rule of this product"
 _LEAST_U = 1e-12
-_LEAST_PERCENT = 10.0
-"""Below, a hundredth of a mg/L decides."""
-_U_SATURATION = 0.02
-"""Saturation changes by so much of itself a degree."""
-_U_SALT = 0.006
-"""And by so much of itself for each of salinity (25 °C: 12 % at 20)."""
-_U_FRESH = 0.5
-_USUAL_HPA, _U_USUAL_HPA = 980.0, 30.0
-"""Station pressure where nobody gave it, from the sea to some 800 m (rule of this product)."""
-_TELLS = 0.02
-"""A correction that changes less, or lies so far off, is not told from a bad reading (rule of this product)."""
 
 
 @dataclass(frozen=True)
@@ -117,7 +102,7 @@ class Missing:
     """False where it has no sense here, whatever is read."""
 
 
-def _not_with_stabiliser(seen: Visit) -> str:
+def not_with_stabiliser(seen: Visit) -> str:
     if is_stabilised((t.quantity, t.value, t.qualifier) for t in seen.values()):
         return (
             "does not apply with stabiliser: cyanuric acid holds most of the free chlorine. Judge free chlorine and "
@@ -137,7 +122,7 @@ _FOLLOWS = (
     Follows(
         "hypochlorous-share", "hypochlorous-fraction", "fraction_percent",
         {"ph": "ph", "temperature_c": "temperature", "cyanuric_acid_mg_l": "stabiliser"}, {"salinity": "salinity"},
-        _not_with_stabiliser,
+        not_with_stabiliser,
     ),
     Follows(
         "saturation-index", "saturation-index", "index",
@@ -307,136 +292,3 @@ def missing_everywhere(spots: Sequence[Visit], wanted: Sequence[str]) -> list[Mi
         for key in (each[0] if each else ())
         if all(key in found for found in each)
     ]
-
-
-@dataclass(frozen=True)
-class Pair:
-    """Conditions that can't hold together."""
-
-    key: str
-    bounds: tuple[tuple[str, float | None, float | None], ...]
-    words: str
-    remedy: str
-    source: str
-
-    def holds(self, seen: Visit) -> bool:
-        """Whether all of them do."""
-        return all(
-            key in seen
-            and (above is None or (seen[key].value > above and seen[key].qualifier != "<"))
-            and (below is None or (seen[key].value < below and seen[key].qualifier != ">"))
-            for key, above, below in self.bounds
-        )
-
-
-@kept
-def pairs() -> tuple[Pair, ...]:
-    """All pairs that can't be together."""
-    return tuple(
-        Pair(
-            key, tuple((c["quantity"], c.get("above"), c.get("below")) for c in entry["all"]), entry["words"],
-            entry["remedy"], entry["source"],
-        )
-        for key, entry in table("reading", "together.toml").items()
-    )  # fmt: skip
-
-
-def judge_together(seen: Visit, water: Compensation, *, asks_hocl: bool = False) -> list[Finding]:
-    """What speaks against the readings of a visit beside each other, worst first."""
-    return worst_first([*_pairs(seen), *_salinity(seen, water), *_oxygen(seen, water), *_chlorine(seen, asks_hocl)])
-
-
-def _pairs(seen: Visit) -> Iterator[Finding]:
-    for pair in pairs():
-        if pair.holds(seen):
-            said = upper_first(" and ".join(quantity(key).words(seen[key].value) for key, _, _ in pair.bounds))
-            yield Finding(f"together-{pair.key}", Level.DOUBTFUL, f"{said}: {pair.words}", pair.remedy, 10, pair.source)
-
-
-def _salinity(seen: Visit, water: Compensation) -> Iterator[Finding]:
-    """A salinity that was shown or measured otherwise, against PSS-78 of the same visit's conductivity."""
-    shown, behind, warm = seen.get("salinity"), seen.get("conductivity"), seen.get("temperature")
-    if shown is None or behind is None or warm is None or not water.salt or shown.record == behind.record:
-        return
-    given = {
-        "conductivity_ms_cm": behind.value / 1000.0, "conductivity_ms_cm_u": max(behind.u / 1000.0, _LEAST_U),
-        "temperature_c": warm.value, "temperature_c_u": max(warm.u, _LEAST_U),
-    }  # fmt: skip
-    try:
-        answer: Answer = calculate("salinity", given)
-    except InvalidInputs:
-        return
-    expected, u = answer.outputs["salinity"], answer.budgets["salinity"].u
-    apart, allowed = abs(shown.value - expected), 2.0 * math.hypot(u, shown.u)
-    if beyond(apart, allowed):
-        yield Finding(
-            "together-salinity",
-            Level.DOUBTFUL,
-            f"Salinity {shown.value:.2f} was given, and the conductivity of this visit makes it {expected:.2f}: "
-            f"{apart:.2f} apart, where {allowed:.2f} can be explained.",
-            "See whether one of the two was compensated twice, then read both again.",
-            10,
-            "PSS-78",
-        )
-
-
-def _oxygen(seen: Visit, water: Compensation) -> Iterator[Finding]:
-    """Oxygen in mg/L against percent of saturation, read apart: which correction was left out, or made twice."""
-    mg_l, percent, warm = seen.get("oxygen"), seen.get("oxygen-saturation"), seen.get("temperature")
-    if mg_l is None or percent is None or warm is None or mg_l.record == percent.record:
-        return
-    salt, pressure = seen.get("salinity"), seen.get("station-pressure")
-    if percent.value < _LEAST_PERCENT or mg_l.qualifier or percent.qualifier or (salt is None and water.salt):
-        return
-    # Where nobody said: no salt where the site names none, and a pressure of any place where people keep fish.
-    salt = salt or Taken("salinity", 0.0, _U_FRESH)
-    pressure = pressure or Taken("station-pressure", _USUAL_HPA, _U_USUAL_HPA)
-    t, p, s = warm.value, pressure.value, salt.value
-    full = float(saturation_mg_l(t, p, s))
-    expected = percent.value / 100.0 * full
-    shares = (percent.u / percent.value, _U_SATURATION * warm.u, pressure.u / p, _U_SALT * salt.u)
-    u = math.hypot(mg_l.u, expected * math.hypot(*shares))
-    if not beyond(abs(mg_l.value - expected), 2.0 * u):
-        return
-    by_salt, by_pressure = full / float(saturation_mg_l(t, p)), full / float(saturation_mg_l(t, ATMOSPHERE_HPA, s))
-    causes = {
-        "the salinity was not corrected for in mg/L": 1.0 / by_salt,
-        "the salinity was corrected for twice": by_salt,
-        "the percent count from 1013.25 hPa, not from the station's pressure": 1.0 / by_pressure,
-        "the pressure was corrected for twice": by_pressure,
-    }
-    ratio = mg_l.value / expected
-    far = {words: abs(math.log(max(ratio, _LEAST_U) / factor)) for words, factor in causes.items()
-           if abs(math.log(factor)) > _TELLS}  # fmt: skip
-    cause = min(far, key=far.__getitem__, default="")
-    said = f": {cause}" if cause and far[cause] < _TELLS else ""
-    yield Finding(
-        "together-oxygen",
-        Level.DOUBTFUL,
-        f"{mg_l.value:.2f} mg/L was given, and {percent.value:.1f} % of saturation makes it {expected:.2f} mg/L at "
-        f"{t:.1f} °C, {p:.0f} hPa and salinity {s:.1f}{said}.",
-        "Look at the salinity and the pressure that are set in the meter, then read both again.",
-        10,
-        "Benson & Krause 1984",
-    )
-
-
-def _chlorine(seen: Visit, asks_hocl: bool) -> Iterator[Finding]:
-    combined = seen.get("combined-chlorine")
-    if combined is not None and combined.qualifier != ">" and beyond(-combined.value, 2.0 * combined.u):
-        yield Finding(
-            "combined-negative",
-            Level.UNFIT,
-            f"Total chlorine lies below free by {-combined.value:.2f} mg/L, more than the two can explain "
-            f"(U ±{2 * combined.u:.2f}, k = 2).",
-            "Measure both again with fresh reagent in clean cells: free first, then total in the same cell.",
-            10,
-        )
-    if asks_hocl and "free-chlorine" in seen and "stabiliser" not in seen and not _not_with_stabiliser(seen):
-        yield Finding(
-            "stabiliser-missing",
-            Level.DOUBTFUL,
-            "How much of the free chlorine acts can't be said: the stabiliser is not known.",
-            "Measure the stabiliser; none was ever added: type 0.",
-            5,
-        )

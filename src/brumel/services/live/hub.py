@@ -13,19 +13,16 @@ import queue
 import threading
 import time
 import uuid
-from collections.abc import Callable, Hashable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import Any
 
-import numpy as np
 import psycopg
 
-from brumel.core.settling.judgement import Judgement, judge_settling
-from brumel.core.settling.rules import SettlingRule
 from brumel.services.errors import ServiceError
-from brumel.services.live.signal import STALE, Lens
+from brumel.services.live.signal import STALE
+from brumel.services.live.watch import Event, Viewer, Watch, Watched, WatchKey, encoded
 from brumel.store import device_queries, queries
 from brumel.store.database import Database, Unreachable
 from brumel.store.models.reference import Device
@@ -33,12 +30,6 @@ from brumel.store.models.reference import Device
 _WANTED_S = 15.0
 _MARK_EVERY_S = 5.0
 _QUIET_S = 4.0
-_TRACE_KEPT_S = 600.0
-_QUEUE_LENGTH = 256
-_JUDGED_A_WINDOW = 30
-"""So often within a window is a trace judged at most; what is taken is judged anew."""
-_FAST_PART_S = 12.0
-"""Over so long the fast part of an approach goes: only then is a cup asked for (common practice: 90 % in 5 to 15 s)."""
 MOST_OF_ONE, MOST_IN_ALL = 12, 30
 """So many pages of one person, and of all, look at once in this process: each holds a thread, and pages need some."""
 _ASK_EVERY_S, _LOOK_EVERY_S = 10.0, 2.0
@@ -49,141 +40,6 @@ _FINE = frozenset({"idle", "ok"})
 
 _NOT_FOLLOWED = "This trace can't be followed: reload the page. Nothing taken is lost."
 _log = logging.getLogger(__name__)
-
-Event = tuple[str, dict[str, Any]]
-
-
-@dataclass(frozen=True)
-class WatchKey:
-    """What makes two viewers see the same: device, first sample, rule, and all that the lens hangs on."""
-
-    device_id: uuid.UUID
-    after_seq: int
-    rule: SettlingRule
-    lens: Hashable = ()
-
-
-@dataclass(frozen=True)
-class Watched:
-    """One trace that a page shows, and how it sees it."""
-
-    device_id: uuid.UUID
-    after_seq: int
-    rule: SettlingRule
-    lens: Lens
-
-    @property
-    def key(self) -> WatchKey:
-        """Who has the same sees the same."""
-        return WatchKey(self.device_id, self.after_seq, self.rule, (self.lens.positions, self.lens.of))
-
-
-@dataclass
-class _Viewer:
-    """A page that looks: whose, and what it has not read yet."""
-
-    owner: object
-    events: queue.Queue[tuple[int, str]] = field(default_factory=lambda: queue.Queue(_QUEUE_LENGTH))
-    closed: bool = False
-
-    def put(self, event: Event, number: int) -> bool:
-        """Hand an event on; false where too much waits, which is then dropped."""
-        name, data = event
-        try:
-            self.events.put_nowait((number, encoded((name, {**data, "of": number}))))
-        except queue.Full:
-            with self.events.mutex:
-                self.events.queue.clear()
-            return False
-        return True
-
-    def close(self, words: str) -> None:
-        """End its stream with a word why."""
-        self.closed = True
-        with self.events.mutex:
-            self.events.queue.clear()
-        self.put(("closed", {"words": words}), 0)
-
-
-@dataclass
-class _Watch:
-    key: WatchKey
-    lens: Lens
-    seq: int
-    times_s: list[float] = field(default_factory=list)
-    signal: list[float] = field(default_factory=list)
-    temperature_c: list[float] = field(default_factory=list)
-    viewers: list[tuple[_Viewer, int]] = field(default_factory=list)
-    """Who looks, each with the number that this trace has on their page."""
-    judged: Judgement | None = None
-    judged_at: float = 0.0
-    judged_seq: int = 0
-
-    def add(self, seq: int, time_s: float, values: Sequence[float]) -> bool:
-        """Take a sample unless it is known already."""
-        if seq <= self.seq:
-            return False
-        self.seq = seq
-        signal, temperature_c = self.lens.positions.of(values)
-        self.times_s.append(time_s)
-        self.signal.append(signal)
-        self.temperature_c.append(temperature_c)
-        while self.times_s[-1] - self.times_s[0] > _TRACE_KEPT_S:
-            del self.times_s[0], self.signal[0], self.temperature_c[0]
-        return True
-
-    def judged_values(self) -> Any:
-        return self.lens.transform(np.array(self.signal), np.array(self.temperature_c))
-
-    def judgement(self) -> Judgement:
-        """The trace judged, at most so often as its own time asks for."""
-        now = self.times_s[-1] if self.times_s else 0.0
-        if self.judged is None or now - self.judged_at >= self.key.rule.window_s / _JUDGED_A_WINDOW:
-            values, resolution = self.judged_values(), None
-            if self.signal:
-                resolution = self.lens.resolution(np.array(self.signal), np.array(self.temperature_c))
-            self.judged = judge_settling(self.times_s, values, self.temperature_c, self.key.rule, resolution)
-            self.judged_at, self.judged_seq = now, self.seq
-        return self.judged
-
-    def trace_event(self) -> Event:
-        """All samples so far: what a viewer that comes later starts with."""
-        values = [] if not self.signal else _rounded(self.judged_values())
-        return "trace", {
-            "t": [round(t, 3) for t in self.times_s],
-            "y": values,
-            "c": [round(c, 2) for c in self.temperature_c],
-            "window": self.key.rule.window_s,
-            "unit": self.key.rule.unit,
-            "judgement": describe(self.judgement()),
-            "seen": self.judged_seq,
-            "look": self.look(),
-        }
-
-    def look(self) -> dict[str, Any] | None:
-        """What the newest sample says of the cup that the probe is in."""
-        if self.lens.look is None or not self.signal or self.times_s[-1] - self.times_s[0] < _FAST_PART_S:
-            return None
-        found = self.lens.look(self.signal[-1], self.temperature_c[-1])
-        return {"unlike": found.unlike, "words": found.sentence}
-
-    def sample_event(self, at: float) -> Event:
-        y = _rounded(self.lens.transform(np.array(self.signal[-1:]), np.array(self.temperature_c[-1:])))[0]
-        return "sample", {
-            "t": round(self.times_s[-1], 3),
-            "y": y,
-            "raw": round(self.signal[-1], 2),
-            "c": round(self.temperature_c[-1], 2),
-            "at": at,
-            "judgement": describe(self.judgement()),
-            "seen": self.judged_seq,
-            "look": self.look(),
-        }
-
-    def send(self, event: Event) -> None:
-        for viewer, number in self.viewers:
-            if not viewer.put(event, number):  # one that does not read; it starts again with the trace
-                viewer.put(self.trace_event(), number)
 
 
 @dataclass
@@ -200,8 +56,8 @@ class LiveHub:
     def __init__(self, database: Database) -> None:
         self._database = database
         self._lock = threading.Lock()
-        self._watches: dict[WatchKey, _Watch] = {}
-        self._viewers: list[_Viewer] = []
+        self._watches: dict[WatchKey, Watch] = {}
+        self._viewers: list[Viewer] = []
         """The oldest first."""
         self._marked: dict[uuid.UUID, float] = {}
         self._listener: threading.Thread | None = None
@@ -228,7 +84,7 @@ class LiveHub:
         self, watched: Sequence[Watched], owner: object, still: Callable[[], bool], again: _Again
     ) -> Iterator[str]:
         viewer = self._enter(owner)
-        watches: list[_Watch] = []
+        watches: list[Watch] = []
         try:
             for number, one in enumerate(watched):
                 self._mark_wanted(one.device_id)
@@ -237,9 +93,7 @@ class LiveHub:
         finally:
             self._leave(watches, viewer)
 
-    def _events(
-        self, viewer: _Viewer, watches: list[_Watch], still: Callable[[], bool], again: _Again
-    ) -> Iterator[str]:
+    def _events(self, viewer: Viewer, watches: list[Watch], still: Callable[[], bool], again: _Again) -> Iterator[str]:
         begun = asked = looked = time.monotonic()
         heard, told = [begun] * len(watches), [begun] * len(watches)
         while True:
@@ -270,7 +124,7 @@ class LiveHub:
         with self._database.session() as session:
             return queries.change_counts(session)
 
-    def _anew(self, viewer: _Viewer, watches: list[_Watch], again: _Again) -> Iterator[str]:
+    def _anew(self, viewer: Viewer, watches: list[Watch], again: _Again) -> Iterator[str]:
         """Follow otherwise what would be corrected otherwise now: what it hangs on was recorded meanwhile."""
         if again.counts == (counts := self._counts()):
             return
@@ -286,9 +140,9 @@ class LiveHub:
                 self._let_go(watch, viewer, number)
                 watches[number] = self._join(one, viewer, number)
 
-    def _enter(self, owner: object) -> _Viewer:
+    def _enter(self, owner: object) -> Viewer:
         """Let a page look; where that is too many, of this person or in all, the oldest is closed."""
-        viewer = _Viewer(owner)
+        viewer = Viewer(owner)
         with self._lock:
             own = [v for v in self._viewers if v.owner == owner]
             for crowd, most in ((own, MOST_OF_ONE), (self._viewers, MOST_IN_ALL)):
@@ -305,7 +159,7 @@ class LiveHub:
         with self._database.session() as session:
             return device_queries.last_sample_seq(session, device_id)
 
-    def _join(self, watched: Watched, viewer: _Viewer, number: int) -> _Watch:
+    def _join(self, watched: Watched, viewer: Viewer, number: int) -> Watch:
         key = watched.key
         with self._lock:
             if self._listener is None or not self._listener.is_alive():
@@ -313,7 +167,7 @@ class LiveHub:
                 self._listener.start()
             watch = self._watches.get(key)
             if watch is None:
-                watch = self._watches[key] = _Watch(key, watched.lens, key.after_seq)
+                watch = self._watches[key] = Watch(key, watched.lens, key.after_seq)
                 with self._database.session() as session:
                     for s in device_queries.samples_after(session, key.device_id, key.after_seq):
                         watch.add(s.seq, s.time_s, s.values)
@@ -323,14 +177,14 @@ class LiveHub:
                 viewer.put(trouble, number)
         return watch
 
-    def _leave(self, watches: Sequence[_Watch], viewer: _Viewer) -> None:
+    def _leave(self, watches: Sequence[Watch], viewer: Viewer) -> None:
         with self._lock:
             if viewer in self._viewers:
                 self._viewers.remove(viewer)
         for number, watch in enumerate(watches):
             self._let_go(watch, viewer, number)
 
-    def _let_go(self, watch: _Watch, viewer: _Viewer, number: int) -> None:
+    def _let_go(self, watch: Watch, viewer: Viewer, number: int) -> None:
         """Hand a trace on to this page no more; what nobody looks at is not followed."""
         with self._lock:
             watch.viewers = [(v, n) for v, n in watch.viewers if (v, n) != (viewer, number)]
@@ -410,40 +264,10 @@ class LiveHub:
                         watch.send(watch.sample_event(told["at"]))
 
     @contextmanager
-    def _its_own(self, watch: _Watch) -> Iterator[None]:
+    def _its_own(self, watch: Watch) -> Iterator[None]:
         """What goes wrong with a watch is its own trouble: its viewers are told, all others go on."""
         try:
             yield
         except Exception:
             _log.exception("a trace could not be followed")
             watch.send(("trouble", {"status": "lost", "words": _NOT_FOLLOWED}))
-
-
-def describe(judgement: Judgement) -> dict[str, Any]:
-    """A judgement as a viewer gets it: numbers rounded to what is drawn."""
-
-    def rounded(value: float | None, digits: int) -> float | None:
-        return None if value is None else round(value, digits)
-
-    return {
-        "state": str(judgement.state),
-        "words": judgement.words,
-        "elapsed": round(judgement.elapsed_s, 1),
-        "value": rounded(judgement.value, 3),
-        "temperature": rounded(judgement.temperature_c, 2),
-        "remaining": rounded(judgement.remaining_s, 0),
-        "remaining_low": rounded(judgement.remaining_low_s, 0),
-        "remaining_high": rounded(judgement.remaining_high_s, 0),
-        "band": None if judgement.band is None else [round(b, 4) for b in judgement.band],
-        "approach": None if judgement.approach is None else [round(a, 5) for a in judgement.approach],
-    }
-
-
-def encoded(event: Event) -> str:
-    """A server-sent event as text."""
-    name, data = event
-    return f"event: {name}\ndata: {json.dumps(data, separators=(',', ':'))}\n\n"
-
-
-def _rounded(values: Any) -> list[float | None]:
-    return [None if not np.isfinite(v) else round(float(v), 4) for v in values]

@@ -13,9 +13,10 @@ from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.instruments import method_for
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.agreement import Agreement, agreement
+from brumel.core.reading.contrary import judge_together
 from brumel.core.reading.limits import Keeps, Limit, water_kinds, worst
 from brumel.core.reading.plain import INSTRUMENT_UNKNOWN
-from brumel.core.reading.together import Missing, Taken, judge_together, missing_everywhere
+from brumel.core.reading.together import Missing, Taken, missing_everywhere
 from brumel.core.reading.verdict import METER_UNKNOWN, METERS_OWN
 from brumel.services.errors import NotFound
 from brumel.services.kit import upkeep

@@ -16,7 +16,7 @@ from brumel.core.typed import whole_written
 from brumel.services.application import Services
 from brumel.services.errors import NotFound
 from brumel.services.kit.upkeep import kind_of
-from brumel.services.live.hub import Watched
+from brumel.services.live.watch import Watched
 from brumel.services.visiting.correcting import principle_of
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
