@@ -106,7 +106,7 @@ class Live {
     if (now.state !== "settling" || now.remaining === null) return "";
     const high = now.remaining_high, low = now.remaining_low;
     if (high === null) return `${low} s left or more`;
-    return high - low > 2 ? `${low}–${high} s left` : `${now.remaining} s left`;
+    return `${now.remaining} s left${high - low > 2 ? `, ${low} to ${high}` : ""}`;
   }
 
   trouble(device) {
