@@ -11,7 +11,6 @@ from tests.core.test_calculations import good
 from tests.exact_points import exact, moved
 from tests.simulated_bench import KINDS
 
-from brumel.core.calibrating.causes_conductivity import unlike_waters
 from brumel.core.calibrating.causes_ion import pair_apart
 from brumel.core.calibrating.causes_metal import metal_causes
 from brumel.core.calibrating.judging import judge
@@ -19,6 +18,7 @@ from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
 from brumel.core.calibrating.run_file import judge_file
 from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
+from brumel.core.calibrating.untested import beside_the_waters
 from brumel.core.calibrating.within import Within
 from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Level
@@ -337,7 +337,7 @@ def test_a_standard_serves_waters_from_a_hundredth_of_it_to_twice(
     label: float, waters: tuple[float, float], where: str
 ) -> None:
     """The geometric middle of the waters up to twice, their upper end down to a hundredth (common practice)."""
-    assert unlike_waters([label], waters) == where
+    assert beside_the_waters([label], waters) == where
 
 
 @pytest.mark.parametrize(("t", "asked"), [(45.0, False), (45.1, True), (-2.0, False), (-2.1, True)])

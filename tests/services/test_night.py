@@ -47,7 +47,7 @@ class Pond:
         return self.night(moment)
 
     def night(self, moment: datetime) -> Night | None:
-        return self.at(moment).nights.of_visit(self.visit)
+        return self.at(moment).nights.of_visit(self.at(moment).visits.view(self.visit).visit)
 
     def steps(self, moment: datetime) -> list[str]:
         return [s.title for s in self.at(moment).today.day().steps if s.action == "night" and self.name in s.title]

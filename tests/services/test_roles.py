@@ -136,7 +136,7 @@ FOR_EVERYBODY = {
     "at_once.missing", "readings.view",
     "readings.place", "readings.check_place", "rounds.history", "rounds.histories", "instruments.all",
     "instruments.one", "visits.view", "visits.photo", "visits.at_site", "visits.unfinished_at", "visits.limits",
-    "resetting.preview", "site_settings.preview", "nights.of_visit", "nights.tonight",
+    "resetting.preview", "site_settings.preview", "site_settings.of_site", "nights.of_visit", "nights.tonight",
     "touring.tour", "touring.tour_at",
     "rounds.sites_with_latest", "search.hits", "shelf.certificate", "shelf.daily_use", "shelf.entries", "shelf.view",
     "first.awaited", "first.check", "known.inputs", "known.limits", "today.day", "today.drawn", "today.ribbon",

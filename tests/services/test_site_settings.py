@@ -100,8 +100,10 @@ def test_it_holds_from_its_moment_until_the_next(services: Services, person: Per
     assert second.value != was
     factors = [any(d["quantity"] == "dissolved-solids" for d in r.derived) for r in (first, second, third)]
     assert factors == [False, False, True]
-    assert services.states.site(here).set_at(NOW - 8 * DAY).compensation["method"] == "natural-water"
-    assert services.states.site(here).set_at(NOW - 4 * DAY).compensation["method"] == "linear"
+    known = services.site_settings.of_site(here)
+    assert (known.holds.compensation["solids_factor"], [s.since for s in known.settings]) == (
+        0.6, [NOW - 3 * DAY, NOW - 7 * DAY],
+    )  # fmt: skip
 
 
 def test_what_stays_as_it_is_is_not_amended(services: Services, person: Person) -> None:

@@ -65,10 +65,10 @@ def test_a_technician_keeps_sites_with_the_limits_of_their_waters(world: World) 
 def test_runs_begin_with_what_the_house_chose_until_a_probe_has_its_own(world: World, supervisor: Person) -> None:
     world.at().starting.keep([], "tap-several", METHODS, supervisor)
     probe = world.probe()
-    last = world.at().calibrations.choices(probe.id).last
+    last = world.at().calibrations.choices(probe.id).proposed.fields
     assert (last["rinse"], last["method"]) == ("tap-several", "ph-neutral-side-check")
     world.calibrated(probe)
-    assert world.at().calibrations.choices(probe.id).last["method"] == "ph-neutral-acid-alkaline"
+    assert world.at().calibrations.choices(probe.id).proposed.fields["method"] == "ph-neutral-acid-alkaline"
 
 
 def test_a_house_chooses_from_what_there_is(world: World, supervisor: Person) -> None:

@@ -43,7 +43,7 @@ def findings_of_run(session: Session, run_id: uuid.UUID) -> Sequence[Calibration
 
 def judged() -> tuple[ExecutableOption, ...]:
     """Load with runs what judging one asks for: its points, and the conditions that were put right."""
-    return selectinload(CalibrationRun.points), selectinload(CalibrationRun.entries)
+    return selectinload(CalibrationRun.points), joinedload(CalibrationRun.entries)
 
 
 def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> CalibrationRun | None:
@@ -140,7 +140,7 @@ def newest_fitted(session: Session, probe_id: uuid.UUID, key: str) -> datetime |
 def newest_kept(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
     """The newest run before ``at`` that the probe's meter keeps, with its points."""
     query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.METER)
-    return session.scalars(query.options(*judged()).limit(1)).first()
+    return session.scalars(query.options(*judged()).limit(1)).unique().first()
 
 
 def full_runs(probe_id: uuid.UUID, before: datetime, minor: Collection[str] = ()) -> Select[CalibrationRun]:
@@ -229,7 +229,9 @@ def open_runs(session: Session, probe_id: uuid.UUID | None = None) -> Sequence[C
         .options(*judged())
         .order_by(CalibrationRun.started_at.desc())
     )
-    return session.scalars(found if probe_id is None else found.where(CalibrationRun.probe_id == probe_id)).all()
+    return (
+        session.scalars(found if probe_id is None else found.where(CalibrationRun.probe_id == probe_id)).unique().all()
+    )
 
 
 def all_runs(wanted: Criteria) -> Select[CalibrationRun]:
@@ -247,7 +249,8 @@ def all_runs(wanted: Criteria) -> Select[CalibrationRun]:
         .order_by(CalibrationRun.started_at.desc(), CalibrationRun.id)
         .options(
             selectinload(CalibrationRun.findings),
-            *judged(),
+            selectinload(CalibrationRun.points),
+            selectinload(CalibrationRun.entries),
             selectinload(CalibrationRun.amendments),
         )
     )

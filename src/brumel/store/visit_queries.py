@@ -282,7 +282,8 @@ def aerated(
 
 def visit(session: Session, visit_id: uuid.UUID) -> Visit | None:
     """A visit with what was said of it."""
-    query = select(Visit).where(Visit.id == visit_id).options(joinedload(Visit.entries))
+    settings = joinedload(Visit.site).joinedload(Site.settings)
+    query = select(Visit).where(Visit.id == visit_id).options(joinedload(Visit.entries), settings)
     return session.execute(query).unique().scalar_one_or_none()
 
 

@@ -70,8 +70,9 @@ class Simulation:
         with self.database.session() as session:
             site = session.get_one(Site, site_id)
             last = reading_queries.last_readings_of_sites(session).get(site_id, [])
+            weather = _weather(Pressure(altitude_m=site.set_at(datetime.now(UTC)).altitude_m))
         values = {r.quantity: (r.low + r.high) / 2 for r in site.ranges} | {r.quantity: r.value for r in last}
-        values |= _weather(Pressure(altitude_m=site.set_at(datetime.now(UTC)).altitude_m))
+        values |= weather
         warm = next((r.temperature_c for r in last if r.temperature_c is not None), _WATER_C)
         values |= _saturated(values, warm)
         self._place(device, Liquid(f"the water of {site.name}", warm, values))

@@ -155,7 +155,7 @@ class Today:
                 (pause, steering.passed_since(session, pause.probe_id, pause.at, self.clock.today()))
                 for pause in steering.open_pauses(session)
             ]
-        ahead, nights = self._look_ahead(rounds), steps.nights(self.nights.tonight(), self.clock)
+        ahead, nights = self._look_ahead(rounds), steps.nights(self.nights.tonight(sites), self.clock)
         due = steps.due(((site, newest.get(site.id, [])) for site in sites), self.clock)
         in_use, spare = [s for s in states if s.in_use], [s for s in states if not s.in_use]
         if not in_use:  # where none was used yet, the day may need them all

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 
@@ -13,13 +13,12 @@ from brumel.core.reading.limits import water_kinds
 from brumel.core.reading.night import DUSK, LEAST_APART, Looked, Night
 from brumel.core.sun import night_of
 from brumel.services.clock import Clock
-from brumel.services.remembered import kept
 from brumel.services.visiting.history import limits_at
-from brumel.services.visiting.seen import visit_of
-from brumel.store import queries, visit_queries
+from brumel.store import visit_queries
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Site
+from brumel.store.models.visit import Visit
 
 _OXYGEN = "oxygen"
 _NOON = 12
@@ -43,23 +42,25 @@ class Nights:
     database: Database
     clock: Clock
 
-    @kept
-    def of_visit(self, visit_id: uuid.UUID) -> Night | None:
-        """The night after the evening of a visit; None where its water has none, or nothing was read at dusk."""
-        with self.database.session() as session:
-            visit = visit_of(session, visit_id)
-            if visit.site is None:
-                return None
-            found = _nights(session, [visit.site], self.clock, _evening(visit.begun_at, self.clock))
-            return next((t.night for t in found), None)
+    def of_visit(self, visit: Visit) -> Night | None:
+        """The night that a visit belongs to; None where its water has none, or it was made by day."""
+        if visit.site is None:
+            return None
+        found = self._of([visit.site], visit.begun_at)
+        return next((t.night for t in found), None)
 
-    @kept
-    def tonight(self) -> Sequence[Tonight]:
-        """The ponds that were read this evening, until dawn."""
+    def tonight(self, sites: Sequence[Site]) -> Sequence[Tonight]:
+        """The ponds among sites that were read this evening, from dusk until dawn."""
+        return self._of(sites, self.clock.now())
+
+    def _of(self, sites: Sequence[Site], moment: datetime) -> list[Tonight]:
+        kinds = water_kinds()
+        ponds = {s.id: s for s in sites if s.water_kind in kinds and kinds[s.water_kind].night}
+        dusk, dawn = night_of(_evening(moment, self.clock), self.clock.timezone)
+        if not ponds or not dusk - DUSK[0] <= moment <= dawn:
+            return []
         with self.database.session() as session:
-            now = self.clock.now()
-            found = _nights(session, queries.sites(session), self.clock, _evening(now, self.clock))
-            return [t for t in found if now <= t.night.dawn]
+            return _nights(session, ponds, dusk, dawn)
 
 
 def _evening(moment: datetime, clock: Clock) -> date:
@@ -68,12 +69,7 @@ def _evening(moment: datetime, clock: Clock) -> date:
     return local.date() - (timedelta(days=1) if local.hour < _NOON else timedelta(0))
 
 
-def _nights(session: Session, sites: Sequence[Site], clock: Clock, evening: date) -> list[Tonight]:
-    kinds = water_kinds()
-    ponds = {s.id: s for s in sites if s.water_kind in kinds and kinds[s.water_kind].night}
-    if not ponds:
-        return []
-    dusk, dawn = night_of(evening, clock.timezone)
+def _nights(session: Session, ponds: Mapping[uuid.UUID, Site], dusk: datetime, dawn: datetime) -> list[Tonight]:
     begin = dusk - DUSK[0]
     readings = visit_queries.read_of(session, list(ponds), _OXYGEN, begin, dawn)
     aerated = visit_queries.aerated(session, list(ponds), begin, dawn)

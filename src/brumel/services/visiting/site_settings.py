@@ -19,6 +19,7 @@ from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.people import may_record
+from brumel.services.remembered import kept
 from brumel.services.visiting.anew import Again, Anew
 from brumel.services.visiting.correcting import Corrected
 from brumel.services.visiting.following import follow_visits
@@ -61,11 +62,34 @@ class Changed:
 
 
 @dataclass(frozen=True)
+class SetSoFar:
+    """A site with what holds now, and its settings."""
+
+    site: Site
+    holds: SiteSet
+    settings: tuple[SiteSetting, ...]
+
+    @property
+    def water(self) -> Compensation:
+        """How its conductivity is compensated now."""
+        return Compensation.of(self.holds.compensation or {})
+
+
+@dataclass(frozen=True)
 class SiteSettings:
     """Use cases around what is set for a site."""
 
     database: Database
     clock: Clock
+
+    @kept
+    def of_site(self, site_id: uuid.UUID) -> SetSoFar:
+        """Return what is set for a site now, and what was set before, the newest first."""
+        with self.database.session() as session:
+            site = session.get(Site, site_id)
+            if site is None:
+                raise NotFound("There is no such site.")
+            return SetSoFar(site, site.set_at(self.clock.now()), tuple(reversed(site.settings)))
 
     def preview(self, new: NewSetting) -> list[Changed]:
         """List the readings that rest on it, before and after; nothing is recorded.

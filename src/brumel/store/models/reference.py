@@ -281,7 +281,7 @@ class Site(Base):
         lazy="selectin", order_by="SiteRange.quantity", cascade="all, delete-orphan"
     )
     settings: Mapped[list[SiteSetting]] = relationship(
-        lazy="selectin", order_by="(SiteSetting.since, SiteSetting.ordinal)", viewonly=True
+        order_by="(SiteSetting.since, SiteSetting.ordinal)", viewonly=True
     )
     """What holds from a moment on instead of ``altitude_m`` and ``compensation``, which it was entered with."""
 

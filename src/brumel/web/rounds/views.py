@@ -21,7 +21,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.kit.states import ProbeState
 from brumel.services.kit.upkeep import senses
 from brumel.services.live.channels import positions_of
-from brumel.services.visiting.correcting import principle_of, water_of
+from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.sites import NewSite
 from brumel.web.context import into_water, probe_states, services, signed_in
@@ -217,7 +217,7 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         place=place_fields(place) | (asked if any(name in values for name in PLACE) else {}),
         place_typed=typed_place,
         known=place.pressure,
-        salinity_hint=place.salinity_from or _SALT[water_of(site, services().clock.now()).salt],
+        salinity_hint=place.salinity_from or _SALT[bool(site and services().site_settings.of_site(site.id).water.salt)],
         conductivity_hint=place.conductivity_from or "at 25 °C",
         kinds=KINDS,
         units=UNITS_HPA,

@@ -50,7 +50,7 @@ def settings(meter_id: uuid.UUID) -> ResponseReturnValue:
 @blueprint.route("/sites/<uuid:site_id>/settings", methods=["GET", "POST"])
 def site_settings(site_id: uuid.UUID) -> ResponseReturnValue:
     """Set altitude or compensation of a site from a moment on, once what rests on it was looked at."""
-    site, now = services().states.site(site_id), services().clock.now()
+    known, now = services().site_settings.of_site(site_id), services().clock.now()
     errors: dict[str, str] = {}
     changes: list[Changed] | None = None
     if request.method == "POST":
@@ -73,7 +73,7 @@ def site_settings(site_id: uuid.UUID) -> ResponseReturnValue:
         except InvalidInput as wrong:
             errors = wrong.fields
     page = render_template(
-        "visits/site_settings.html", site=site, values=request.form, errors=errors, changes=changes, methods=METHODS,
-        holds=site.set_at(now), before=[(s, Compensation.of(s.compensation)) for s in reversed(site.settings)],
+        "visits/site_settings.html", site=known.site, values=request.form, errors=errors, changes=changes,
+        methods=METHODS, holds=known.holds, before=[(s, Compensation.of(s.compensation)) for s in known.settings],
     )  # fmt: skip
     return page, 422 if errors else 200

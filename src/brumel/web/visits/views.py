@@ -94,7 +94,6 @@ def _site_page(site_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         visits=services().visits.at_site(site_id),
         going_on=services().visits.unfinished_at(site_id),
         limits=services().visits.limits(known),
-        holds=known.set_at(services().clock.now()),
         figures=Markup(services().today.drawn((site_id, *span), draw)),
         days=None if chosen else days,
         span=span,
@@ -261,7 +260,8 @@ def seen(reading_id: uuid.UUID) -> ResponseReturnValue:
 @blueprint.get("/<uuid:visit_id>/night.ics")
 def night(visit_id: uuid.UUID) -> ResponseReturnValue:
     """What the night of a pond asks for, as a calendar file."""
-    view, found = services().visits.view(visit_id), services().nights.of_visit(visit_id)
+    view = services().visits.view(visit_id)
+    found = services().nights.of_visit(view.visit)
     entries = of_night(visit_id, view.visit.name, found) if found else []
     answer = Response(calendar_of(entries, services().clock.now()), mimetype="text/calendar")
     answer.headers["Content-Disposition"] = "attachment; filename=brumel-night.ics"
@@ -288,7 +288,7 @@ def _page(visit_id: uuid.UUID, errors: dict[str, str], values: Any) -> str:
         view=view,
         tour=services().touring.tour_at(view.visit.site_id, view.visit.begun_at),
         at_once=view.visit.site is not None and len(view.on_line) > 1,
-        night=services().nights.of_visit(visit_id),
+        night=services().nights.of_visit(view.visit),
         hour=services().clock.hour,
         errors=errors,
         skip_refused=any(name.startswith("skip-") for name in errors),
