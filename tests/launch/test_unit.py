@@ -13,6 +13,7 @@ import pytest
 def test_the_unit_holds(root: Path, tmp_path: Path) -> None:
     unit = (root / "deploy" / "brumel.service").read_text()
     assert "Restart=always" in unit
+    assert "\nUser=" not in unit, "one user would own and serve"
     copy = tmp_path / "brumel.service"
     copy.write_text(unit.replace("/opt/brumel/brumel", str(root / "brumel")).replace("/opt/brumel", str(root)))
     done = subprocess.run(

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import http.client
+import json
 import os
 import pwd
 import socket
 import subprocess
 import sys
+import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -44,6 +46,8 @@ def test_what_faces_others_runs_as_a_user_that_can_read_no_secret(folder: Path, 
         for secret in [*secrets, folder / "demo" / "data"]:
             read = subprocess.run(["ls", str(secret)], user="brumel", extra_groups=[], capture_output=True, check=False)
             assert read.returncode != 0, secret
+        with urllib.request.urlopen(f"{running.address}/ready", timeout=30) as ready_:
+            assert json.load(ready_)["serves_apart"] is True
         owner = (folder / "demo" / "secrets" / "brumel_owner").read_text().encode()
         for child in running.children:
             assert child.process

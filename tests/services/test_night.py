@@ -85,6 +85,13 @@ def test_the_bottom_counts_and_two_looks_tell_when_aerators_must_run(pond: Pond)
     assert pond.steps(night.dawn + HOUR) == [], "the night is over"
 
 
+def test_the_top_is_no_second_look_at_the_bottom(pond: Pond) -> None:
+    pond.look(DUSK, "6.0", "bottom")
+    night = pond.look(DUSK + 2.5 * HOUR, "7.9", "top")
+    assert night is not None
+    assert night.state is NightState.UNKNOWN
+
+
 def test_an_aerator_ends_it(pond: Pond) -> None:
     pond.look(DUSK, "6.0")
     pond.look(DUSK + 2.5 * HOUR, "5.0")

@@ -140,6 +140,13 @@ def test_a_monitor_is_told_of_lines_that_nobody_reads_and_of_a_full_disk(
     assert checks()["disk"].endswith("MB are free on the disk of the data.")
 
 
+def test_where_one_user_owns_and_serves_that_is_said(database: Database, tmp_path: Path) -> None:
+    looked = health.Health(database, tmp_path)
+    assert looked.serves_apart
+    (tmp_path / "serve" / "secrets").mkdir(parents=True)
+    assert not looked.serves_apart, "who asks here could read them"
+
+
 def test_a_server_that_takes_no_records_is_not_ready(database: Database, urls: Urls) -> None:
     with psycopg.connect(urls.owner, autocommit=True) as owner:
         owner.execute(f"ALTER DATABASE {urls.name} SET default_transaction_read_only = on")

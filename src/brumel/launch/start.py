@@ -42,6 +42,12 @@ class DemoOptions:
     """How far back its work goes, where it is made anew."""
 
 
+ONE_USER = (
+    "who serves is who owns: whoever breaks into the web server can read the owner's secrets. Start it as root, "
+    "or point BRUMEL_DATABASE_URL to a database of somebody else's."
+)
+
+
 def say(words: str) -> None:
     """A line for whoever started us."""
     print(f"brumel: {words}", flush=True)  # noqa: T201
@@ -110,6 +116,8 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
         for line in lines:
             _read(processes, f"link to {line}", line, serves)
         _serve(processes, claimed, host, account=serves)
+        if owner and not serves:
+            say(ONE_USER)
         if awaited and not owner:
             say("nobody can sign in yet: ./brumel user add needs BRUMEL_DATABASE_OWNER_URL")
         elif awaited and (key := _invitation(owner)):

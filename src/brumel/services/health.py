@@ -85,6 +85,12 @@ class Health:
         except StoreError as away:
             return [Check("database", away.for_people)]
 
+    @property
+    def serves_apart(self) -> bool:
+        """Whether who serves can't read the owner's secrets: where one user starts and serves, it can."""
+        owners = self.data.glob("*/secrets") if self.data else ()
+        return not any(os.access(folder, os.R_OK | os.X_OK) for folder in owners)
+
     def restarts(self) -> list[Restart]:
         """What was started again within the last hour, the newest of each part, the newest first."""
         try:

@@ -237,6 +237,10 @@ def shown_by_meter(
     return session.scalars(query.order_by(Reading.taken_at, Reading.ordinal)).all()
 
 
+_SETTINGS = joinedload(Visit.site).joinedload(Site.settings)
+"""What a site's waters are compensated by comes with its visit: few sites have more than one setting."""
+
+
 def read_at(session: Session, site_id: uuid.UUID, since: datetime, until: datetime) -> Sequence[Reading]:
     """Standing readings of a site within a time that a setting of it may stand behind: none that were worked out."""
     query = select(Reading).where(
@@ -282,8 +286,7 @@ def aerated(
 
 def visit(session: Session, visit_id: uuid.UUID) -> Visit | None:
     """A visit with what was said of it."""
-    settings = joinedload(Visit.site).joinedload(Site.settings)
-    query = select(Visit).where(Visit.id == visit_id).options(joinedload(Visit.entries), settings)
+    query = select(Visit).where(Visit.id == visit_id).options(joinedload(Visit.entries), _SETTINGS)
     return session.execute(query).unique().scalar_one_or_none()
 
 
@@ -295,11 +298,13 @@ def visits(
     query = select(Visit).order_by(Visit.begun_at.desc(), Visit.id)
     if listed:
         query = query.options(lazyload(Visit.entries), joinedload(Visit.site).lazyload(Site.ranges))
+    else:
+        query = query.options(_SETTINGS)
     if site_id is not None:
         query = query.where(Visit.site_id == site_id)
     if since is not None:
         query = query.where(Visit.begun_at >= since)
-    return session.scalars(query.limit(limit)).all()
+    return session.scalars(query.limit(limit)).unique().all()
 
 
 def unfinished(session: Session, since: datetime) -> Sequence[Visit]:

@@ -121,7 +121,8 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
         """All that it leans on is there; as JSON, for a monitor."""
         checks = services.health.checks()
         well = not any(c.wrong for c in checks)
-        return jsonify(ready=well, checks={c.name: c.wrong or "ok" for c in checks}), 200 if well else 503
+        checked = {c.name: c.wrong or "ok" for c in checks}
+        return jsonify(ready=well, checks=checked, serves_apart=services.health.serves_apart), 200 if well else 503
 
     logging.getLogger("werkzeug").setLevel(logging.WARNING)
     return app

@@ -81,7 +81,8 @@ def _nights(session: Session, ponds: Mapping[uuid.UUID, Site], dusk: datetime, d
         if limit is None or limit.low is None or not firsts:
             continue
         first = min(firsts, key=lambda r: abs(r.taken_at - dusk))
-        later = [r for r in looks if r.taken_at - first.taken_at >= LEAST_APART]
+        # The bottom's value beside the top's is no line.
+        later = [r for r in looks if r.taken_at - first.taken_at >= LEAST_APART and r.layer == first.layer]
         on = [at for at in aerated.get(site_id, ()) if at >= first.taken_at]
         night = Night(_looked(first), _looked(later[-1]) if later else None, dawn, limit.low, max(on, default=None))
         if (visit_id := looks[-1].visit_id) is not None:
