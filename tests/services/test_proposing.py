@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from brumel.services.calibrating.proposing import Proposal
+from brumel.services.calibrating.proposing import Proposed
 from brumel.store.database import Database
 from brumel.store.models.reference import Probe
 from tests.services.world import THREE, World
@@ -28,7 +28,7 @@ def after_one_point(world: World) -> Probe:
     return probe
 
 
-def proposed(world: World, probe: Probe, **waters: tuple[float, float]) -> Proposal:
+def proposed(world: World, probe: Probe, **waters: tuple[float, float]) -> Proposed:
     sites = (world.water("planned", **waters),) if waters else ()
     return world.at().calibrations.before(probe.id, sites)[0].proposed
 

@@ -8,21 +8,12 @@ from collections.abc import Iterator
 import pytest
 from flask import Flask, Response, g, template_rendered
 from flask.testing import FlaskClient
-from tests.conftest import CLOCK
+from tests.services.demonstrated import services, template
 
 from brumel.services.application import Services
-from brumel.store.database import Database
 from brumel.web.app import WebSettings, create_app
 
-
-@pytest.fixture(scope="module")
-def template(demonstrated: str) -> str:
-    return demonstrated
-
-
-@pytest.fixture(scope="module")
-def services(database: Database) -> Services:
-    return Services.over(database, CLOCK)
+__all__ = ["services", "template"]
 
 
 @pytest.fixture(scope="module")

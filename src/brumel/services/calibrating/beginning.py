@@ -21,7 +21,7 @@ from brumel.core.reading.surroundings import REMEMBERED, WATER_C, Surroundings
 from brumel.core.wording import counted, day_words
 from brumel.services import house
 from brumel.services.calibrating import stored
-from brumel.services.calibrating.proposing import Aimed, LotChoice, Proposal, as_last, lots_for, proposal
+from brumel.services.calibrating.proposing import Aimed, LotChoice, Proposed, as_last, lots_for, proposal
 from brumel.services.calibrating.rows import Begin, run_row
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, check_number
@@ -45,7 +45,7 @@ class Choices:
 
     methods: Sequence[Method]
     lots: Mapping[str, Sequence[LotChoice]]
-    proposed: Proposal
+    proposed: Proposed
     why_not: str
     """Why it can't be calibrated here; empty where it can."""
     sites: Sequence[Site]
@@ -153,13 +153,16 @@ def put_right_row(session: Session, run: CalibrationRun, right: PutRight) -> dic
     asked = principle_of(run.method).needs_pressure
     place = right.place if asked else stored.place_of(run)
     waters = _waters(session, right.site_ids, upkeep.kind_of(run.probe).quantity) or stored.waters_of(run)
-    return {"conditions": {"place": place.plain, "waters": list(waters) if waters else None}}
+    return {"conditions": _conditions(place, waters)}
+
+
+def _conditions(place: Surroundings, waters: tuple[float, float] | None) -> dict[str, Any]:
+    return {"place": place.plain, "waters": list(waters) if waters else None}
 
 
 def refuse_unchanged(run: CalibrationRun, conditions: Mapping[str, Any]) -> None:
     """Refuse to put right what is so already."""
-    waters = stored.waters_of(run)
-    if conditions == {"place": stored.place_of(run).plain, "waters": list(waters) if waters else None}:
+    if conditions == _conditions(stored.place_of(run), stored.waters_of(run)):
         raise InvalidInput({"put_right": "That is how it stands: change what is to be put right."})
 
 

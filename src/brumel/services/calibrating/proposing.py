@@ -75,7 +75,7 @@ def lots_for(session: Session, wanted: Collection[str], today: date, aim: Aimed)
 
 
 @dataclass(frozen=True)
-class Proposal:
+class Proposed:
     """What the form of a new run begins with, by field, and why that is not what was taken last."""
 
     fields: Mapping[str, str]
@@ -88,20 +88,20 @@ def proposal(
     lots: Mapping[str, Sequence[LotChoice]],
     last: Mapping[str, str],
     waters: tuple[float, float] | None,
-) -> Proposal:
+) -> Proposed:
     """Propose the procedure and lots of last time, else the first that leave none of the planned waters untested."""
     ordered = sorted(methods, key=lambda m: m.code != last.get("method"))
     if not ordered:
-        return Proposal(last)
+        return Proposed(last)
     tried = [_Tried(kind, m, _picked(m, lots, last, waters), waters) for m in ordered]
     first = tried[0]
     found = next((t for t in tried if not t.wanting and (t is first or t.method.adjusted)), None)
     if found is first:
-        return Proposal({**last, **first.fields})
+        return Proposed({**last, **first.fields})
     words = f"{first.method.name} with {first.labels} is found wanting: {first.wanting}"
     if found is None:
-        return Proposal({**last, **first.fields}, f"{words} No procedure with what stands on the shelf does better.")
-    return Proposal({**last, **found.fields}, f"{words} So {found.method.name} with {found.labels} is proposed.")
+        return Proposed({**last, **first.fields}, f"{words} No procedure with what stands on the shelf does better.")
+    return Proposed({**last, **found.fields}, f"{words} So {found.method.name} with {found.labels} is proposed.")
 
 
 @dataclass(frozen=True)

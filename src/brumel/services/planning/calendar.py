@@ -16,7 +16,7 @@ _BEFORE = timedelta(minutes=2)
 
 
 @dataclass(frozen=True)
-class Entry:
+class Dated:
     """An event of a calendar; its key stays when what it is made from is worked out again."""
 
     key: uuid.UUID
@@ -25,24 +25,24 @@ class Entry:
     words: str
 
 
-def of_plan(round_id: uuid.UUID, steps: Sequence[Step]) -> list[Entry]:
+def of_plan(round_id: uuid.UUID, steps: Sequence[Step]) -> list[Dated]:
     """Return one entry a step of a plan."""
     return [
-        Entry(uuid.uuid5(round_id, s.key), s.begin, s.hands_until, f"{s.probe.probe.label}: {s.name}") for s in steps
+        Dated(uuid.uuid5(round_id, s.key), s.begin, s.hands_until, f"{s.probe.probe.label}: {s.name}") for s in steps
     ]
 
 
-def of_night(visit_id: uuid.UUID, name: str, night: Night) -> list[Entry]:
+def of_night(visit_id: uuid.UUID, name: str, night: Night) -> list[Dated]:
     """Return when a pond's oxygen is to be read again, or by when its aerators must run; nothing where neither."""
     if night.state is NightState.UNKNOWN:
-        return [Entry(uuid.uuid5(visit_id, "again"), *night.again, f"Read the oxygen of {name} again")]
+        return [Dated(uuid.uuid5(visit_id, "again"), *night.again, f"Read the oxygen of {name} again")]
     if night.earliest is None:
         return []
     until = night.crosses or night.dawn
-    return [Entry(uuid.uuid5(visit_id, "aerators"), night.earliest, until, f"Aerators of {name} must run")]
+    return [Dated(uuid.uuid5(visit_id, "aerators"), night.earliest, until, f"Aerators of {name} must run")]
 
 
-def calendar_of(entries: Sequence[Entry], now: datetime) -> bytes:
+def calendar_of(entries: Sequence[Dated], now: datetime) -> bytes:
     """Return the entries as a file, each with an alarm."""
     calendar = Calendar()
     calendar.add("prodid", "-//Brumel//plan//EN")

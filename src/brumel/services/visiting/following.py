@@ -103,7 +103,7 @@ def _follow(
             if (
                 before is not None
                 and bases.get(before.id) == set(basis)
-                and _same(before.value, found.value)
+                and same_number(before.value, found.value)
                 and before.qualifier == found.qualifier
             ):
                 continue
@@ -117,7 +117,8 @@ def _follow(
             added.bases += [{"reading_id": row["id"], "basis_id": one} for one in basis]
 
 
-def _same(a: float, b: float) -> bool:
+def same_number(a: float, b: float) -> bool:
+    """Tell whether two numbers differ by no more than how they are counted."""
     return abs(a - b) <= 1e-9 * max(abs(a), abs(b), 1e-9)
 
 

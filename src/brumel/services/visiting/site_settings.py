@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 import uuid
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
@@ -22,7 +21,7 @@ from brumel.services.people import may_record
 from brumel.services.remembered import kept
 from brumel.services.visiting.anew import Again, Anew
 from brumel.services.visiting.correcting import Corrected
-from brumel.services.visiting.following import follow_visits
+from brumel.services.visiting.following import follow_visits, same_number
 from brumel.services.visiting.history import limits_at
 from brumel.services.visiting.measuring import as_measured
 from brumel.services.visiting.plain import Amending, PlainReading, Spot, plain_row
@@ -166,7 +165,7 @@ class _Resting:
         for reading in readings:
             place = _set_anew(Surroundings.of(reading.surroundings), before, new)
             if reading.probe is None or (reading.signal is None and reading.shown is None):
-                if place.pressure and not _same(place.pressure.hpa, reading.value):
+                if place.pressure and not same_number(place.pressure.hpa, reading.value):
                     pressures.append((reading, place.pressure))
                 continue
             if reading.temperature_c is None:
@@ -203,11 +202,6 @@ class _Resting:
         follow_visits(self.session, list(visits.values()), person, self.clock, [*amended, *(c.reading.id for c in own)])
 
 
-def _same(a: float, b: float) -> bool:
-    """Whether two numbers differ by no more than how they are counted."""
-    return math.isclose(a, b, rel_tol=1e-9)
-
-
 def _as_before(reading: Reading, after: Corrected) -> bool:
     """Whether a reading stays what it is: its value, its trust and what follows from it."""
     before = {d["quantity"]: d["value"] for d in reading.derived}
@@ -215,9 +209,9 @@ def _as_before(reading: Reading, after: Corrected) -> bool:
     return (
         reading.quantity == after.quantity.key
         and reading.level == str(after.level)
-        and _same(reading.value, after.value)
+        and same_number(reading.value, after.value)
         and before.keys() == now.keys()
-        and all(_same(before[key], now[key]) for key in now)
+        and all(same_number(before[key], now[key]) for key in now)
     )
 
 
