@@ -187,11 +187,11 @@ def test_one_sample_has_no_slope() -> None:
 @pytest.mark.parametrize(
     ("target", "words"),
     [
-        ({"value": -1.01e12}, "a number from -1e+12 to 1e+12"), ({"value": -1e12, "u": 1.0}, ""),
+        ({"value": -1.01e12}, "value is too large"), ({"value": -1e12, "u": 1.0}, ""),
         ({"value": 1e12, "u": 1.0}, ""),
-        ({"value": 1.01e12}, "a number from -1e+12 to 1e+12"), ({"value": 7.0, "u": 0.0}, ""),
-        ({"value": 7.0, "u": -0.001}, "a number from 0 to 1e+12"), ({"value": 7.0, "u": 1e12}, ""),
-        ({"value": 7.0, "u": 1.01e12}, "a number from 0 to 1e+12"),
+        ({"value": 1.01e12}, "value is too large"), ({"value": 7.0, "u": 0.0}, ""),
+        ({"value": 7.0, "u": -0.001}, "u must be a number of 0 or more"), ({"value": 7.0, "u": 1e12}, ""),
+        ({"value": 7.0, "u": 1.01e12}, "u is too large"),
     ],
 )  # fmt: skip
 def test_a_number_of_a_file_lies_within_what_anybody_can_mean(target: dict[str, float], words: str) -> None:
@@ -203,7 +203,7 @@ def test_a_number_of_a_file_lies_within_what_anybody_can_mean(target: dict[str, 
         judge_file(file)
     except CoreError as wrong:
         refused = str(wrong)
-    assert bool(words) is ("must be a number" in refused), refused
+    assert bool(words) is bool(refused)
     assert words in refused
 
 

@@ -6,15 +6,19 @@ import copy
 import json
 import random
 from collections.abc import Callable, Iterator
+from importlib.resources import files
 from typing import Any
 
 import pytest
+from jsonschema import Draft202012Validator
 from tests.core.test_ion_tips import run as of_an_ion
 from tests.core.test_no_response import file as of_a_cell
 from tests.simulated_bench import KINDS, frozen_for
 
 from brumel.core.calibrating.run_file import WrongFile, judge_file
 
+SCHEMA = Draft202012Validator(json.loads(
+    files("brumel.core.calibrating").joinpath("calibration.schema.json").read_text("utf-8")))  # fmt: skip
 Path = tuple[str | int, ...]
 ODD: list[Any] = [
     None, "", "x", -1, 0, True, [], {}, [[]], [None], {"a": 1}, 1e308, -1e308, 1e-308, -0.0, float("nan"), float("inf"),
@@ -50,9 +54,11 @@ def test_one_odd_value_anywhere(number: int) -> None:
     drawn, judged, refused = random.Random(number), 0, 0
     for path in places(FILES[number]):
         for value in drawn.sample(ODD, 7):
+            file = spoilt(FILES[number], path, value)
             try:
-                json.dumps(judge_file(spoilt(FILES[number], path, value)), allow_nan=False)
+                json.dumps(judge_file(file), allow_nan=False)
                 judged += 1
+                assert SCHEMA.is_valid(file), (path, value)
             except WrongFile:
                 refused += 1
     assert judged >= 5
@@ -69,5 +75,5 @@ def test_one_odd_value_anywhere(number: int) -> None:
 def test_a_method_that_is_none_is_refused(change: Callable[[dict[str, Any]], None]) -> None:
     method = copy.deepcopy(WHOLE)
     change(method)
-    with pytest.raises(WrongFile, match=r"method or lot can't be read: ."):
+    with pytest.raises(WrongFile, match=r"method( or lot)? can't be read: ."):
         judge_file(of_a_cell(1330.0, method=method))

@@ -94,11 +94,11 @@ REFUSALS: dict[str, Callable[[], object]] = {
     "points must hold at least one that the response is adjusted to.": lambda: judge_file(
         RUN | {"method": "ph-neutral-side-check", "waters": [7.2, 8.2], "points": [A_POINT | {"step": "opposite"}]}
     ),
-    "conditions must be an object, not": lambda: judge_file(RUN | {"conditions": [1]}),
-    "conditions.pressure: 29.9 hPa is no air pressure": lambda: judge_file(
+    "conditions must be an object; ": lambda: judge_file(RUN | {"conditions": [1]}),
+    "conditions can't be read: 29.9 hPa is no air pressure": lambda: judge_file(
         RUN | {"conditions": {"pressure": {"typed": 29.9}}}
     ),
-    "method or lot can't be read: ": lambda: judge_file(
+    "method can't be read: ": lambda: judge_file(
         RUN | {"method": {"principle": "tea", "steps": [], "tolerances": {}, "weights": "equal"}}
     ),
 }

@@ -149,7 +149,7 @@ def test_what_would_not_be_taken_from_a_form_is_not_taken_from_a_file(elsewhere:
     ("value", "words"),
     [
         (1e308, "records.reading[1].value is too large to be meant"),
-        (1e15, "records.reading, row 1: value must be a number"),
+        (1e15, "records.reading, row 1: value is too large to be meant"),
         (float("nan"), "NaN is no number."),
         (99.0, "records.reading, row 1: value: pH must be"),
         (-40, "records.reading, row 1: value: pH must be"),

@@ -113,30 +113,30 @@ def test_one_run_is_saved_from_its_page(demonstration: Services) -> None:
         ("format", "other", "format must be one of brumel-calibration; 'other' is not."),
         ("version", 2, "version must be 1; 2 is not."),
         ("kept_by", "nobody", "kept_by must be one of brumel, meter; 'nobody' is not."),
-        ("probe", ..., "probe must be an object; it is missing."),
-        ("probe.kind", "litmus", "probe.kind must be one of ph-combination"),
-        ("probe.reference", "lead", "probe.reference must be one of"),
+        ("probe", ..., "probe is missing."),
+        ("probe.kind", "litmus", "probe kind must be one of ph-combination"),
+        ("probe.reference", "lead", "probe reference must be one of nothing, ag-agcl-3m"),
         ("method", "orp-check", "method must be one of conductivity-one"),
-        ("method", {"steps": []}, "method.principle is missing: give the method whole, or by its code."),
-        ("points", [], "points must be a list of at least one; [] is not."),
-        ("points", [3], "points[0] must be an object; 3 is not."),
-        ("points[0].step", "zero", "points[0].step must be one of standard; 'zero' is not."),
-        ("points[0].signal", "1270", "points[0].signal must be a number from -100 to 5000000; '1270' is not."),
-        ("points[0].signal", True, "points[0].signal must be a number from -100 to 5000000; True is not."),
-        ("points[0].signal", float("nan"), "points[0].signal must be a number"),
-        ("points[0].temperature_c", ..., "points[0].temperature_c must be a number from -5 to 105; it is missing."),
-        ("points[0].temperature_c", 300, "points[0].temperature_c must be a number from -5 to 105; 300 is not."),
-        ("points[0].lot", ..., "points[0].lot is missing: give the point a lot or a target."),
-        ("points[0].lot.nominal", None, "points[0].lot.nominal must be a number"),
-        ("points[0].lot.family", "gold", "No family is named 'gold'; known are kcl, sea-water, combined, other."),
-        ("points[0].target", {"value": "high"}, "points[0].target.value must be a number"),
-        ("points[0].target", {"value": 1413, "u": 14, "known": "yes"}, "points[0].target.known must be true or false"),
-        ("points[0].acceptance", "maybe", "points[0].acceptance must be one of settled, unsettled, by-eye"),
-        ("points[0].deviations", "none", "points[0].deviations must be a list of texts; 'none' is not."),
+        ("method", {"steps": []}, "method principle is missing; method tolerances is missing; method weights"),
+        ("points", [], "points must be a list of at least 1; [] is not."),
+        ("points", [3], "points 1 must be an object; 3 is not."),
+        ("points[0].step", "zero", "points 1 step must be one of standard; 'zero' is not."),
+        ("points[0].signal", "1270", "points 1 signal must be a number from −100 to 5\u202f000\u202f000; '1270'"),
+        ("points[0].signal", True, "points 1 signal must be a number from −100 to 5\u202f000\u202f000; true is not."),
+        ("points[0].signal", float("nan"), "points 1 signal must be a number"),
+        ("points[0].temperature_c", ..., "points 1 temperature_c is missing."),
+        ("points[0].temperature_c", 300, "points 1 temperature_c must be a number from −5 to 105; 300 is not."),
+        ("points[0].lot", ..., "points 1 lot is missing: give the point a lot or a target."),
+        ("points[0].lot.nominal", None, "points 1 lot nominal must be a number"),
+        ("points[0].lot.family", "gold", "points 1 lot can't be read: No family is named 'gold'; known are kcl, sea-"),
+        ("points[0].target", {"value": "high"}, "points 1 target u is missing; points 1 target value must be a number"),
+        ("points[0].target", {"value": 1413, "u": 14, "known": "yes"}, "points 1 target known must be true or false"),
+        ("points[0].acceptance", "maybe", "points 1 acceptance must be one of settled, unsettled, by-eye"),
+        ("points[0].deviations", "none", "points 1 deviations must be a list; 'none' is not."),
         ("waters", [9, 3], "waters must be two numbers, the lower first; [9, 3] is not."),
-        ("previous", {"age_days": 1}, "previous.coefficients must be an object; it is missing."),
+        ("previous", {"age_days": 1}, "previous coefficients is missing."),
         ("previous", {"age_days": 1, "coefficients": {}, "covariance": [[1]]},
-         "previous.covariance must be 3 rows of 3 numbers"),
+         "previous covariance must be 3 rows of 3 numbers"),
     ],
 )  # fmt: skip
 def test_what_is_wrong_is_named(path: str, value: Any, words: str) -> None:
@@ -145,11 +145,25 @@ def test_what_is_wrong_is_named(path: str, value: Any, words: str) -> None:
     assert words in str(refused.value)
 
 
+def test_each_fault_is_named_in_one_sentence() -> None:
+    point = CELL["points"][0] | {"signal": "high", "temperature_c": 300, "use": "both"}
+    wrong = CELL | {"version": 7, "points": [point, point | {"signal": 1270.0}], "waters": [9, 3], "note": "mine"}
+    with pytest.raises(WrongFile) as refused:
+        judge_file(wrong)
+    faults = re.sub(r"; [^;]* is not", "", str(refused.value)).split("; ")
+    assert [re.split(" must | is ", fault)[0] for fault in faults] == [
+        "version", "points 1 signal", "points 1 temperature_c", "points 1 use", "points 2 temperature_c",
+        "points 2 use", "waters",
+    ]  # fmt: skip
+    with pytest.raises(WrongFile, match=r"; and 14 more\.$"):
+        judge_file(CELL | {"points": [point] * 8})
+
+
 def test_no_object_no_point_to_adjust_to() -> None:
     with pytest.raises(WrongFile, match="The file must be an object; 3 is not"):
         judge_file(3)
     air = changed(CELL, "method", "conductivity-two")
-    with pytest.raises(WrongFile, match=r"points\[0\].step must be one of low, high"):
+    with pytest.raises(WrongFile, match=r"points 1 step must be one of low, high"):
         judge_file(air)
     checked = changed(CELL, "points[0].use", "check")
     with pytest.raises(WrongFile, match="at least one that the response is adjusted to"):

@@ -17,14 +17,12 @@ from sqlalchemy import ARRAY, CheckConstraint, Column, Table, Text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.types import TypeEngine
 
-from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Use, steps_of
-from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.calibrating.judging import read_method
+from brumel.core.calibrating.methods import Use
 from brumel.core.plain import shown
 from brumel.core.quantities.quantity import quantities
 from brumel.core.reading.limits import Keeps
-from brumel.core.reading.pressure import wrong_with
-from brumel.core.reading.surroundings import SALTS, Surroundings
+from brumel.core.reading.surroundings import SALTS, read_place
 from brumel.core.record.shapes import (
     Shape,
     anything,
@@ -43,7 +41,6 @@ from brumel.core.record.shapes import (
     text,
     whole,
 )
-from brumel.core.sensing.fit import Weights
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST
 from brumel.core.wording import from_to
 from brumel.store.database import StoreError
@@ -170,29 +167,13 @@ def _quantity(value: object) -> Iterator[str]:
         yield "is no quantity that is known"
 
 
-def _place(plain: Mapping[str, Any]) -> None:
-    place = Surroundings.of(plain)
-    if place.pressure is not None and (wrong := wrong_with(place.pressure)):
-        raise ValueError(next(iter(wrong.values())))
-
-
 def _conditions(plain: Mapping[str, Any]) -> None:
     """Read conditions that were put right as those do who judge by them."""
-    _place(plain["place"])
+    read_place(plain["place"])
     if plain["waters"] is not None:
         low, high = (float(edge) for edge in plain["waters"])
         if not low <= high:
             raise ValueError("The lower end of the waters lies above the higher one.")
-
-
-def _method(frozen: Mapping[str, Any]) -> None:
-    """Read a frozen method as those do who judge by it."""
-    if frozen.get("principle"):
-        principle_of(frozen)
-        steps_of(frozen)
-        Weights(frozen["weights"])
-        Tolerances.of(frozen["tolerances"])
-    _place(frozen.get("conditions") or {})
 
 
 _KNOWN: Mapping[str, Shape] = {
@@ -207,10 +188,10 @@ _KNOWN: Mapping[str, Shape] = {
     "times_s": _NOT_NEGATIVE,
     "lots": named(_SHORT),
     "covariance": each(each(number())),
-    "calibration_run.method": read_by(_method),
+    "calibration_run.method": read_by(read_method),
     "calibration_entry.conditions": nothing_or(read_by(_conditions)),
     "reading.surroundings": read_by(
-        _place,
+        read_place,
         fields({}, {"pressure": _PRESSURE, "pressure_by": _SHORT, "water_c": number(),
                     **{f"{before}{salts}": number(0.0) for salts in SALTS for before in ("", "u_")},
                     **{f"{salts}_{after}": _SHORT for salts in SALTS for after in ("from", "by")}}),

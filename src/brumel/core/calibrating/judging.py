@@ -11,7 +11,7 @@ from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.calibrating.verdict import judge_run
 from brumel.core.findings import Despite, Finding, Level
-from brumel.core.reading.surroundings import Surroundings
+from brumel.core.reading.surroundings import Surroundings, read_place
 from brumel.core.sensing.fit import Weights, fit
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import principle
@@ -21,6 +21,16 @@ from brumel.core.sensing.response import Response
 def principle_of(frozen: Mapping[str, Any]) -> Principle:
     """The sensing principle of a method as it was frozen into a run, for the kind of its probe."""
     return principle(frozen["principle"]).with_usual(frozen.get("usual", {}))
+
+
+def read_method(frozen: Mapping[str, Any]) -> None:
+    """Read a frozen method as those do who judge by it; raises whatever it brings about where it can't be read."""
+    if frozen.get("principle"):
+        principle_of(frozen)
+        steps_of(frozen)
+        Weights(frozen["weights"])
+        Tolerances.of(frozen["tolerances"])
+    read_place(frozen.get("conditions") or {})
 
 
 def judge(

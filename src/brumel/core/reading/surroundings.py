@@ -8,9 +8,10 @@ from datetime import timedelta
 from typing import Any
 
 from brumel.core.arrays import Number
+from brumel.core.errors import CoreError
 from brumel.core.findings import beyond
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
-from brumel.core.reading.pressure import Pressure
+from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.sensing.principle import Conditions
 from brumel.core.wording import signed
 
@@ -113,3 +114,17 @@ class Surroundings:
         hpa, u_hpa = (ATMOSPHERE_HPA, 1.0) if self.pressure is None else (self.pressure.hpa, self.pressure.u_hpa)
         salt = (self.salinity or 0.0, self.u_salinity, self.conductivity, self.u_conductivity)
         return Conditions(temperature_c, reference, hpa, u_hpa, *salt)
+
+
+def read_place(plain: Mapping[str, Any]) -> Surroundings:
+    """Read what a file or a record says of a place.
+
+    Raises
+    ------
+    CoreError
+        Where its pressure can't be; anything else where it is no such object.
+    """
+    place = Surroundings.of(plain)
+    if place.pressure is not None and (wrong := wrong_with(place.pressure)):
+        raise CoreError(next(iter(wrong.values())))
+    return place

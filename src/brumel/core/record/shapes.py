@@ -6,11 +6,12 @@ A shape is a function; small ones make larger ones. Every number is finite and e
 from __future__ import annotations
 
 import io
-import math
 import uuid
 from collections.abc import Callable, Collection, Iterator, Mapping
 from datetime import UTC, date, datetime
+from typing import Any
 
+from brumel.core.errors import CoreError
 from brumel.core.plain import keepable_text, shown
 from brumel.core.typed import TEXT_MOST
 from brumel.core.wording import from_to, grouped
@@ -30,9 +31,15 @@ def number(low: float = -FAR, high: float = FAR) -> Shape:
     """Make the shape of a finite number between two ends, both included; true is no number."""
 
     def look(value: object) -> Iterator[str]:
-        fits = isinstance(value, int | float) and not isinstance(value, bool)
-        if not fits or not math.isfinite(value) or not low <= value <= high:  # type: ignore[arg-type,operator]
+        if not isinstance(value, int | float) or isinstance(value, bool):
             yield f"must be a number{_between(low, high)}; {shown(value)} is not"
+        elif not low <= value <= high:
+            far = abs(value) > FAR
+            yield (
+                f"is too large to be meant: {shown(value)}"
+                if far
+                else (f"must be a number{_between(low, high)}; {shown(value)} is not")
+            )
 
     return look
 
@@ -72,7 +79,7 @@ def one_of(known: Collection[str]) -> Shape:
 
     def look(value: object) -> Iterator[str]:
         if not isinstance(value, str) or value not in known:
-            words = ", ".join(word or "nothing" for word in known)
+            words = ", ".join(str(word) or "nothing" for word in known)
             yield f"must be one of {words}; {shown(value)} is not"
 
     return look
@@ -128,14 +135,33 @@ def nothing_or(shape: Shape) -> Shape:
     return look
 
 
-def each(shape: Shape, most: int = MOST_ITEMS) -> Shape:
-    """Make the shape of a list, each of whose items has a shape."""
+def both(first: Shape, second: Callable[[Any], Iterator[str]]) -> Shape:
+    """Make the shape of what has two: the second is asked where the first finds nothing."""
+
+    def look(value: object) -> Iterator[str]:
+        wrong = [*first(value)]
+        yield from wrong or second(value)
+
+    return look
+
+
+def pair(value: object) -> Iterator[str]:
+    """Look at what must be two numbers, the lower first."""
+    numbers = [*each(number(), least=2, most=2)(value)] == []
+    if not numbers or not value[0] <= value[1]:  # type: ignore[index]
+        yield f"must be two numbers, the lower first; {shown(value)} is not"
+
+
+def each(shape: Shape, most: int = MOST_ITEMS, least: int = 0) -> Shape:
+    """Make the shape of a list of so many items, each of which has a shape."""
 
     def look(value: object) -> Iterator[str]:
         if not isinstance(value, list | tuple):
             yield f"must be a list; {shown(value)} is not"
         elif len(value) > most:
             yield f"has {grouped(len(value))} items; up to {grouped(most)} can be kept"
+        elif len(value) < least:
+            yield f"must be a list of at least {least}; {shown(value)} is not"
         else:
             for number_, item in enumerate(value, 1):
                 yield from (f"{number_} {words}" for words in shape(item))
@@ -143,8 +169,11 @@ def each(shape: Shape, most: int = MOST_ITEMS) -> Shape:
     return look
 
 
-def fields(needed: Mapping[str, Shape], more: Mapping[str, Shape] | None = None) -> Shape:
-    """Make the shape of an object: what it must have, and what it may have besides."""
+def fields(needed: Mapping[str, Shape], more: Mapping[str, Shape] | None = None, others: Shape | None = None) -> Shape:
+    """Make the shape of an object: what it must have, what it may have besides, and what any other field is.
+
+    Without ``others`` no other may be there.
+    """
     known = {**needed, **(more or {})}
 
     def look(value: object) -> Iterator[str]:
@@ -155,10 +184,10 @@ def fields(needed: Mapping[str, Shape], more: Mapping[str, Shape] | None = None)
             if name not in value:
                 yield f"{name} is missing"
         for name, one in value.items():
-            if name not in known:
+            if (shape := known.get(name, others)) is None:
                 yield f"{shown(name)} is not known"
             else:
-                yield from (f"{name} {words}" for words in known[name](one))
+                yield from (f"{name} {words}" for words in shape(one))
 
     return look
 
@@ -201,6 +230,8 @@ def read_by(reader: Callable[[Mapping[str, object]], object], shape: Shape = any
             return
         try:
             reader(value)
+        except CoreError as error:
+            yield f"can't be read: {str(error).rstrip('.')}"
         except (ArithmeticError, AttributeError, LookupError, RecursionError, TypeError, ValueError) as error:
             yield f"can't be read: {shown(str(error))}"
 

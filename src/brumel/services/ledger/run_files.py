@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
+from brumel.core.calibrating.file_shape import FORMAT, VERSION
 from brumel.core.calibrating.run import PreviousRun
-from brumel.core.calibrating.run_file import FORMAT, VERSION
 from brumel.core.sensing.principle import Conditions
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import points_of
