@@ -35,9 +35,12 @@ def _uncertainties(
     pool: ProcessPoolExecutor, of: str, cases: Mapping[str, Any], work: Callable[[Any], tuple[float, float]], u: str
 ) -> None:
     """How often U holds in each case, by its words; ``u`` shows its mean."""
-    print(f"U (k = 2) of a {of}, {READINGS} runs and readings a cell; wanted 94 to 98 %")
+    print(f"U (k = 2) of a {of}, {READINGS} runs and readings a cell; wanted over all 94 to 98 %")
+    shares = []
     for where, (share, mean) in zip(cases, pool.map(work, cases.values()), strict=True):
+        shares.append(share)
         print(f"  {where}: {share:6.1%}  U ±{u.format(mean)}", flush=True)
+    print(f"  over all: {np.mean(shares):.1%}, least {min(shares):.1%}", flush=True)
 
 
 def _of_ph(pool: ProcessPoolExecutor) -> None:

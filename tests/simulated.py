@@ -136,6 +136,12 @@ _K0, _K_PER_DEGREE = 54.1990, 0.198424
 """Nernst slope at 0 °C, mV, and its change a degree: R·ln 10 / F."""
 
 
+FRESH_S = 10.0
+FRESH_PERCENT, AGED_PERCENT, SLOW_S = (0.5, 3.0), (3.0, 10.0), (60.0, 240.0)
+"""The slow part of fast glass and of slower, percent of a step, and its time constant, s (common practice)."""
+LONGEST_S = 1_200.0
+
+
 class Electrode:
     """One electrode with its bottles, thermometer and junction, drawn anew: the truth behind a run and a reading."""
 
@@ -146,6 +152,8 @@ class Electrode:
         self._zero = random.uniform(-15.0, 15.0)
         self._isopotential = random.uniform(6.5, 7.5)
         self._warm = random.uniform(-0.2, 0.2)
+        self._slow_share = _drawn(random, FRESH_PERCENT if tau_s < FRESH_S else AGED_PERCENT) / 100.0
+        self._slower = _drawn(random, SLOW_S) / tau_s
         self._stands_at = self._potential(7.0, 22.0)
 
     def _potential(self, ph: float, temperature_c: float) -> float:
@@ -155,10 +163,17 @@ class Electrode:
     def dipped(self, ph: float, temperature_c: float) -> tuple[Array, Array, float]:
         """Times, potentials until they are stable, mV, and the thermometer's temperature, °C."""
         end = self._potential(ph, temperature_c)
-        signal = Signal(self._tau_s, self._stands_at - end, 0.03, spacing_s=_SPACING_S, end=end)
-        t, mv = signal.drawn(self._random, 150.0 + 15.0 * self._tau_s)
+        signal = Signal(
+            self._tau_s, self._stands_at - end, 0.03, spacing_s=_SPACING_S, slow_share=self._slow_share,
+            slower=self._slower, end=end,
+        )  # fmt: skip
+        t, mv = signal.drawn(self._random, LONGEST_S)
         self._stands_at = end
         return t, mv, temperature_c + self._warm
+
+
+def _drawn(random: np.random.Generator, ends: tuple[float, float]) -> float:
+    return float(np.exp(random.uniform(*np.log(ends))))
 
 
 def one_run_and_reading(random: np.random.Generator, cell: Cell) -> tuple[float, float]:

@@ -14,9 +14,12 @@ from tests.simulated_oxygen import coverage as oxygen_coverage
 
 @pytest.mark.parametrize(("tau", "sample_c"), [(5.0, 15.0), (20.0, 0.0), (60.0, 35.0)])
 def test_what_is_stated_covers_the_truth(tau: float, sample_c: float) -> None:
-    """94 to 98 % within U (k = 2); 120 readings leave room for chance. ``./brumel bench truth`` takes 2 000."""
+    """Over fresh and aged glass 94 to 98 % within U (k = 2), aged alone less: its slow part is at the prior's far end.
+
+    120 readings leave room for chance. ``./brumel bench truth`` takes 2 000.
+    """
     share, mean = coverage(Cell(tau, sample_c), 3, 120)
-    assert 0.90 <= share <= 1.0
+    assert 0.86 <= share <= 1.0
     assert 0.03 < mean < 0.12
 
 
