@@ -324,7 +324,7 @@ BENCHES = (
 )
 
 if __name__ == "__main__":
-    if sys.argv[1:2] == ["against"] and len(sys.argv) == 4 and sys.argv[3] in BENCHES:
+    if sys.argv[1:2] == ["against"] and len(sys.argv) == 4 and sys.argv[3] in {*BENCHES, "pairs"}:
         against(sys.argv[2], sys.argv[3])
         sys.exit()
     unknown = [name for name in sys.argv[1:] if name not in BENCHES]

@@ -2,6 +2,7 @@
 
 ``./brumel bench against REV NAME`` runs NAME of either version on clusters of its own, ``AGAINST_ROUNDS`` (5) times,
 this one first in every second round; a ratio above 1 says that this version takes longer. "No slower" is said by this.
+``against REV pairs`` saves a visit and signs in by either in turn, ``AGAINST_PAIRS`` (200) times.
 """
 
 from __future__ import annotations
@@ -19,6 +20,7 @@ from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from pathlib import Path
 
+from bench_pairs import pairs
 from scipy.stats import t as student
 
 from brumel.settings import default_data_folder
@@ -83,6 +85,9 @@ def against(rev: str, name: str) -> None:
         if (ROOT / "requirements/test.txt").read_text() != (other / "requirements/test.txt").read_text():
             print(f"{rev} names other packages: it runs with those of this version")
         found: dict[str, list[Figures]] = {"this": [], "other": []}
+        if name == "pairs":
+            pairs(ROOT, other, rev)
+            return
         trees: Mapping[str, Path] = {"this": ROOT, "other": other}
         for number in range(ROUNDS):
             begun = time.monotonic()
@@ -91,8 +96,8 @@ def against(rev: str, name: str) -> None:
             print(f"round {number + 1} of {ROUNDS}: {time.monotonic() - begun:.0f} s", flush=True)
     print(f"\n{f'{name}: this version to {rev}':44}{'ratio':>8}   95 % interval of {ROUNDS} pairs in turn")
     for key in found["this"][0]:
-        pairs = [(a.get(key, 0.0), b.get(key, 0.0)) for a, b in zip(found["this"], found["other"], strict=True)]
-        if all(a > 0 and b > 0 for a, b in pairs):
-            ratio, low, high = interval([a / b for a, b in pairs])
+        both = [(a.get(key, 0.0), b.get(key, 0.0)) for a, b in zip(found["this"], found["other"], strict=True)]
+        if all(a > 0 and b > 0 for a, b in both):
+            ratio, low, high = interval([a / b for a, b in both])
             said = "slower" if low > 1.0 else "faster" if high < 1.0 else "the same within its noise"
             print(f"{f'{key[0][:38]}, {key[1]}':44}{ratio:8.2f}   {low:.2f} to {high:.2f}   {said}")

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 
 import psycopg
 from flask.testing import FlaskClient
+from tests.acting import as_said
 from tests.web.screens import BASE
 
 from brumel import demo
@@ -27,7 +28,7 @@ class Worked:
         made.create_database(name)
         schema.upgrade(made.url(OWNER, name), APPLICATION)
         self.owner, clock = made.url(OWNER, name), Clock(ZoneInfo("UTC"))
-        self.database = Database(made.url(APPLICATION, name))
+        self.database = as_said(Database(made.url(APPLICATION, name)), self.owner)
         loader = Database(self.owner)  # who else could add people
         demo.load(loader, datetime.now(UTC), clock, lambda _: None, days)
         loader.close()

@@ -28,6 +28,7 @@ from brumel.launch.processes import claim
 from brumel.services.clock import Clock
 from brumel.store import schema
 from brumel.store.database import Database
+from tests.acting import as_said
 from tests.cutoff import data_folder
 from tests.ready import Ready, hasten
 
@@ -89,7 +90,7 @@ def migrated(cluster: Cluster) -> str:
 def let_people_be_added(cluster: Cluster, name: str) -> None:
     """In a database of the tests the application's role adds people, as only the owner does in earnest."""
     with psycopg.connect(cluster.url(OWNER, name), autocommit=True) as connection:
-        connection.execute(f"GRANT INSERT ON person TO {APPLICATION}")
+        connection.execute(f"GRANT INSERT ON person, person_secret TO {APPLICATION}")
 
 
 @pytest.fixture(scope="session")
@@ -104,7 +105,7 @@ def load_demonstration(cluster: Cluster, name: str) -> None:
     cluster.create_database(name)
     schema.upgrade(cluster.url(OWNER, name), APPLICATION)
     let_people_be_added(cluster, name)
-    database = Database(cluster.url(APPLICATION, name), pool_size=1)
+    database = Database(cluster.url(OWNER, name), pool_size=1)
     demo.load(database, CLOCK.now(), CLOCK)
     database.close()
 
@@ -146,7 +147,7 @@ def urls(cluster: Cluster, template: str) -> Iterator[Urls]:
 @pytest.fixture(scope="module")
 def database(urls: Urls) -> Iterator[Database]:
     """The module's database as the application's role."""
-    made = Database(urls.application, pool_size=4)
+    made = as_said(Database(urls.application, pool_size=4), urls.owner)
     yield made
     made.close()
 

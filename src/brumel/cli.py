@@ -180,20 +180,28 @@ def _people(settings: Settings) -> Iterator[People]:
 
 @main.command()
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option("--as", "login", metavar="LOGIN", help="who takes readings in; a TOML file needs nobody")
 @click.pass_obj
-def load(settings: Settings, file: Path) -> None:
+def load(settings: Settings, file: Path, login: str | None) -> None:
     """Enter devices, probes, lots and sites from a TOML file, or readings from an exported JSON file, for ``serve``."""
     from brumel.core.plain import text_of
-    from brumel.launch.start import database_of
+    from brumel.launch.start import acting_for, database_of
     from brumel.services.clock import Clock
     from brumel.services.ledger.exchange import Exchange
     from brumel.services.loading import Loading
     from brumel.store.database import Database
 
+    readings = file.suffix == ".json"
+    if readings and not login:
+        raise Refused("Readings are taken in by somebody: say by whom, with --as LOGIN.")
     with _refusals(), database_of(settings) as url:
         database, clock = Database(url), Clock(settings.timezone, settings.now)
-        taker = Exchange(database, clock).take_in if file.suffix == ".json" else Loading(database, clock).load
-        entered = taker(text_of(file.read_bytes()))
+        words = text_of(file.read_bytes())
+        if readings:
+            with acting_for(settings, str(login), f"load {file.name}"):
+                entered = Exchange(database, clock).take_in(words)
+        else:
+            entered = Loading(database, clock).load(words)
         click.echo("brumel: entered " + ", ".join(f"{n} {kind}" for kind, n in entered.items()))
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import json
 import re
 import socket
 import subprocess
 import urllib.request
+import uuid
 from pathlib import Path
 
 import psycopg
@@ -154,6 +156,7 @@ def test_real_work_on_a_database_of_ones_own(urls: Urls, tmp_path: Path) -> None
     assert "1 sites" in said
     kit.write_text(KIT.replace("expires_on", "expirse_on"), encoding="utf-8")
     assert "expires_on is missing" in refusal("load", str(kit), **own)
+    _others_visit_is_taken_in(urls, tmp_path / "visit.json", own)
     port = free_port()
     server = brumel("serve", "--port", str(port), **own)
     until(server, f"http://127.0.0.1:{port}/")
@@ -162,6 +165,27 @@ def test_real_work_on_a_database_of_ones_own(urls: Urls, tmp_path: Path) -> None
     assert re.search(r'name="password"', page)
     assert "Hallow Reach" not in page
     ctrl_c(server)
+
+
+def _others_visit_is_taken_in(urls: Urls, file: Path, own: dict[str, str]) -> None:
+    """By whom it is said; what somebody else did stays theirs, and who took it in stands beside it."""
+    with psycopg.connect(urls.owner) as connection:
+        connection.execute(
+            "INSERT INTO person (id, login, name, role) VALUES (gen_random_uuid(), 'ben', 'Ben', 'technician')"
+        )
+    visit = {"id": str(uuid.uuid4()), "sample": "a well", "person_id": ["ben"], "begun_at": "2026-01-05T09:00:00+00:00"}
+    file.write_text(json.dumps({"format": "brumel-readings", "version": 1, "records": {"visit": [visit]}}))
+    assert "say by whom, with --as LOGIN" in refusal("load", str(file), **own)
+    assert "Nobody signs in as eve" in refusal("load", "--as", "eve", str(file), **own)
+    without = {k: v for k, v in own.items() if k != "BRUMEL_DATABASE_OWNER_URL"}
+    assert "Only the owner of the database lets a command act" in refusal("load", "--as", "ada", str(file), **without)
+    assert "1 visit" in brumel("load", "--as", "ada", str(file), **own).communicate(timeout=180)[0]
+    with psycopg.connect(urls.owner) as connection:
+        row = connection.execute(
+            "SELECT b.login, r.login, recorded_at > now() - interval '1 hour', (SELECT count(*) FROM signed_in) "
+            "FROM visit v JOIN person b ON b.id = v.person_id JOIN person r ON r.id = v.recorded_by"
+        ).fetchone()
+    assert row == ("ben", "ada", True, 0)
 
 
 def test_people_are_added_while_it_serves_and_the_link_ends(folder: Path) -> None:

@@ -7,13 +7,14 @@ from datetime import timedelta
 
 import pytest
 from sqlalchemy import text
-from sqlalchemy.exc import DBAPIError
 
+from brumel.services.acts import acts_as
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.people import Person
 from brumel.store.database import StoreError
-from tests.conftest import NOW
+from tests.acting import minted
+from tests.conftest import NOW, Urls
 from tests.services.world import World
 
 
@@ -101,7 +102,9 @@ def test_what_cannot_be_dropped(world: World) -> None:
         drop(world, run_id, "neutral")
 
 
-def test_the_database_itself_passes_over_no_point_that_stands_and_names_none_that_was_dropped(world: World) -> None:
+def test_the_database_itself_passes_over_no_point_that_stands_and_names_none_that_was_dropped(
+    world: World, urls: Urls
+) -> None:
     run_id = world.begin(world.probe())
     for step in ("neutral", "acid"):
         world.take(run_id, step)
@@ -111,6 +114,11 @@ def test_the_database_itself_passes_over_no_point_that_stands_and_names_none_tha
         "INSERT INTO calibration_signature (run_id, person_id, signed_at, level, point_ids, covariance, note)"
         " VALUES (:run, :person, now(), 'sound', :points, '[]', '')"
     )
+    key = minted(urls.owner, world.person.id)
     for named in (points, []):
-        with world.database.session() as session, pytest.raises(DBAPIError, match="Another point was taken meanwhile"):
+        with (
+            acts_as(key),
+            pytest.raises(StoreError, match="Another point was taken meanwhile"),
+            world.database.session(run_id) as session,
+        ):
             session.execute(sign, {"run": run_id, "person": world.person.id, "points": named})

@@ -22,6 +22,7 @@ from brumel.services.ledger.records import Filter
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Lot, Person, Probe, Site
+from tests.acting import as_said
 from tests.conftest import CLOCK, copy_database
 
 
@@ -35,7 +36,7 @@ def elsewhere(cluster: Cluster, migrated: str, database: Database) -> Iterator[D
     """A database that knows the same people, probes, lots and sites, under keys of its own."""
     name = f"t{uuid.uuid4().hex[:12]}"
     copy_database(cluster, migrated, name)
-    made = Database(cluster.url(APPLICATION, name), pool_size=1)
+    made = as_said(Database(cluster.url(APPLICATION, name), pool_size=1), cluster.url(OWNER, name))
     with database.session() as here, made.session() as there:
         for model in (Person, Probe, Instrument, Lot, Site):
             for row in here.scalars(select(model)):
@@ -44,7 +45,6 @@ def elsewhere(cluster: Cluster, migrated: str, database: Database) -> Iterator[D
                 there.add(model(**columns | {"id": uuid.uuid4()} | dict.fromkeys(of_here)))
     yield made
     made.close()
-    assert cluster.url(OWNER, name)
 
 
 @pytest.fixture(scope="module")

@@ -9,16 +9,16 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import timedelta
 
+import psycopg
 import pytest
 from argon2 import PasswordHasher
 from sqlalchemy import text
+from sqlalchemy.exc import DBAPIError
 
 from brumel.services import people as module
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.people import Browser, People, Person, SignInRefused
+from brumel.services.people import Costs, People, Person, SignInRefused
 from brumel.store.database import Database
-from brumel.store.models.reference import LoginAttempt
-from brumel.store.queries import Failures
 from tests.conftest import Urls
 
 RIGHT, WRONG = "a long password", "not this one"
@@ -43,7 +43,7 @@ def person(people: People) -> Person:
     return people.add(f"p{uuid.uuid4().hex[:10]}", "Somebody", "technician", RIGHT)
 
 
-def guess(people: People, login: str, times: int, address: str = HERE, browser: Browser | None = None) -> None:
+def guess(people: People, login: str, times: int, address: str = HERE, browser: str = "") -> None:
     for _ in range(times):
         with pytest.raises(SignInRefused):
             people.sign_in(login, WRONG, address, browser)
@@ -54,14 +54,10 @@ def later(people: People, seconds: float) -> None:
     _as_owner(people, f"UPDATE login_attempt SET at = at - interval '{seconds} s'")
 
 
-NOBODY, HASTY = module._NOBODY, PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
-
-
 @pytest.fixture(autouse=True)
 def hasty(monkeypatch: pytest.MonkeyPatch) -> None:
     """Hundreds of guesses are hashed here: with little work each."""
-    monkeypatch.setattr(module, "_hasher", HASTY)
-    monkeypatch.setattr(module, "_NOBODY", HASTY.hash("nobody's"))
+    monkeypatch.setattr(module, "_COST", PasswordHasher(time_cost=1, memory_cost=8, parallelism=1))
 
 
 _owner: dict[str, str] = {}
@@ -82,83 +78,85 @@ def _as_owner(people: People, statement: str) -> None:
 def test_of_forty_guesses_at_once_five_are_looked_at(
     people: People, person: Person, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    looked_at, count = threading.Lock(), [0]
+    """All forty have been told that they need not wait before the first is counted."""
+    hashed, meet = module.proof_of, threading.Barrier(40)
 
-    def fits(stored: str, password: str) -> bool:
-        with looked_at:
-            count[0] += 1
-        return False
+    def slowly(password: str, costs: Costs) -> bytes:
+        meet.wait(60)
+        return hashed(password, costs)
 
-    monkeypatch.setattr(module, "_fits", fits)
-    monkeypatch.setattr(module, "_FIRST_S", 600.0)  # longer than the slowest machine takes
-    start = threading.Barrier(40)
+    monkeypatch.setattr(module, "proof_of", slowly)
 
     def tried(number: int) -> str:
-        start.wait(20)
         with pytest.raises(SignInRefused) as refused:
             people.sign_in(person.login, f"guess {number}", f"10.1.0.{number}")
         return str(refused.value)
 
     with ThreadPoolExecutor(40) as pool:
         said = list(pool.map(tried, range(40)))
-    assert count == [5]
+    assert sum("don't fit together" in words for words in said) == 5
     assert sum("Too many attempts have failed: wait" in words for words in said) == 35
 
 
-def test_the_wait_doubles_with_each_failure() -> None:
-    waits = [module._wait_s(Failures(count, 0.0), 5, 900.0) for count in range(4, 10)]
-    assert waits == [0.0, 1.0, 2.0, 4.0, 8.0, 16.0]
-    assert module._wait_s(Failures(9, 6.5), 5, 900.0) == 9.5
+def test_the_wait_doubles_with_each_failure(urls: Urls) -> None:
+    def waits(failed: int, since_s: float = 0.0) -> float:
+        with psycopg.connect(urls.owner) as owner:
+            row = owner.execute("SELECT brumel_wait(%s, %s, 5, 900)", [failed, since_s]).fetchone()
+        assert row
+        return float(row[0])
+
+    assert [waits(count) for count in range(4, 10)] == [0.0, 1.0, 2.0, 4.0, 8.0, 16.0]
+    assert (waits(9, 6.5), waits(60)) == (9.5, 900.0)
     assert [module._in_words(s) for s in (0.2, 90.0, 91.0)] == ["1 s", "90 s", "2 min"]
 
 
-def test_who_waited_is_let_in_and_a_success_forgives(
-    people: People, person: Person, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setattr(module, "_FIRST_S", 60.0)
-    guess(people, person.login, 5)
+def test_who_waited_is_let_in_and_a_success_forgives(people: People, person: Person) -> None:
+    for _ in range(9):
+        guess(people, person.login, 1)
+        later(people, 60)
+    guess(people, person.login, 1)
+    later(people, 17)
     with pytest.raises(SignInRefused, match="Too many attempts have failed: wait"):
         people.sign_in(person.login, RIGHT, HERE)
-    later(people, 60)
-    guess(people, person.login, 1)
-    later(people, 60)
-    with pytest.raises(SignInRefused, match="Too many attempts have failed: wait"):
-        people.sign_in(person.login, RIGHT, HERE)  # the second wait is twice as long
-    later(people, 60)
-    assert people.sign_in(person.login, RIGHT, HERE).id == person.id
+    later(people, 16)
+    assert people.sign_in(person.login, RIGHT, HERE).person.id == person.id
     guess(people, person.login, 4)
-    assert people.sign_in(person.login, RIGHT, HERE).id == person.id  # a success forgives what was before
+    assert people.sign_in(person.login, RIGHT, HERE).person.id == person.id  # a success forgives what was before
 
 
 def test_it_never_waits_longer_than_a_quarter_of_an_hour(people: People, person: Person) -> None:
-    with people.database.session() as session:
-        begun = [LoginAttempt(login=person.login, address="10.7.7.7", succeeded=False) for _ in range(2_000)]
-        session.add_all(begun)
+    _as_owner(
+        people,
+        "INSERT INTO login_attempt (login, address, succeeded) "
+        f"SELECT '{person.login}', '10.7.7.7', false FROM generate_series(1, 2000)",
+    )
     with pytest.raises(SignInRefused, match="wait 15 min"):
         people.sign_in(person.login, RIGHT, HERE)
     later(people, 901)
-    assert people.sign_in(person.login, RIGHT, HERE).id == person.id
+    assert people.sign_in(person.login, RIGHT, HERE).person.id == person.id
 
 
 def test_who_signed_in_from_a_browser_before_gets_in_while_others_guess(people: People, person: Person) -> None:
-    browser = Browser("b-1", frozenset({str(person.id)}))
+    people.sign_in(person.login, RIGHT, HERE, "b-1")
     guess(people, person.login, 5, ELSEWHERE)
     with pytest.raises(SignInRefused, match="Too many attempts"):
         people.sign_in(person.login, RIGHT, HERE)
-    assert people.sign_in(person.login, RIGHT, HERE, browser).id == person.id
+    assert people.sign_in(person.login, RIGHT, HERE, "b-1").person.id == person.id
 
 
 def test_a_known_browser_has_no_more_guesses_than_others(people: People, person: Person) -> None:
-    browser = Browser("b-2", frozenset({str(person.id)}))
-    guess(people, person.login, 5, HERE, browser)
+    people.sign_in(person.login, RIGHT, HERE, "b-2")
+    guess(people, person.login, 5, HERE, "b-2")
     with pytest.raises(SignInRefused, match="Too many attempts"):
-        people.sign_in(person.login, RIGHT, HERE, browser)
+        people.sign_in(person.login, RIGHT, HERE, "b-2")
 
 
 def test_a_browser_is_known_for_its_own_people_only(people: People, person: Person) -> None:
+    other = people.add(f"p{uuid.uuid4().hex[:10]}", "Somebody else", "technician", RIGHT)
+    people.sign_in(other.login, RIGHT, HERE, "b-3")
     guess(people, person.login, 5)
     with pytest.raises(SignInRefused, match="Too many attempts"):
-        people.sign_in(person.login, RIGHT, HERE, Browser("b-3", frozenset({str(uuid.uuid4())})))
+        people.sign_in(person.login, RIGHT, HERE, "b-3")
 
 
 def test_an_address_waits_after_thirty_failures_and_nobody_elsewhere(people: People, person: Person) -> None:
@@ -167,9 +165,9 @@ def test_an_address_waits_after_thirty_failures_and_nobody_elsewhere(people: Peo
         guess(people, f"nobody-{uuid.uuid4().hex[:6]}", 5, address)
     with pytest.raises(SignInRefused, match="Too many attempts"):
         people.sign_in(person.login, RIGHT, address)
-    assert people.sign_in(person.login, RIGHT, ELSEWHERE).id == person.id
+    assert people.sign_in(person.login, RIGHT, ELSEWHERE).person.id == person.id
     later(people, 61)
-    assert people.sign_in(person.login, RIGHT, address).id == person.id
+    assert people.sign_in(person.login, RIGHT, address).person.id == person.id
 
 
 def test_many_who_sign_in_from_one_address_are_no_attack(people: People, person: Person) -> None:
@@ -177,41 +175,57 @@ def test_many_who_sign_in_from_one_address_are_no_attack(people: People, person:
         people.sign_in(person.login, RIGHT, "10.8.8.8")
 
 
+def begin(people: People, person: Person, password: str = RIGHT) -> str:
+    return people.sign_in(person.login, password, f"10.{uuid.uuid4().hex}").key
+
+
 def test_a_stay_ends_at_sign_out(people: People, person: Person) -> None:
-    here, there = people.begin(person), people.begin(person)
+    here, there = begin(people, person), begin(people, person)
     found = people.signed_in(here)
     assert found
     assert found.id == person.id
     people.end(here)
     assert people.signed_in(here) is None
     assert people.signed_in(there) is not None
-    assert people.signed_in(uuid.uuid4()) is None
+    assert people.signed_in("") is None
 
 
 def test_a_stay_ends_after_the_time_that_settings_name(people: People, person: Person) -> None:
-    key = people.begin(person)
     short = replace(people, stays=timedelta(0))
-    assert short.signed_in(key) is None
-    short.begin(person)  # who signs in clears away what is over
+    key = begin(short, person)
     assert people.signed_in(key) is None
+    begin(short, person)  # who signs in clears away what is over
+    with people.database.session() as session:
+        assert session.scalars(text("SELECT brumel_who(:key)"), {"key": key}).one() is None
 
 
 def test_another_password_ends_all_stays(people: People, as_owner: People, person: Person) -> None:
-    keys = [people.begin(person) for _ in range(2)]
+    keys = [begin(people, person) for _ in range(2)]
     as_owner.set_password(person.login, "another password")
     assert [people.signed_in(k) for k in keys] == [None, None]
     guess(people, person.login, 1)
     with pytest.raises(SignInRefused):
         people.sign_in(person.login, RIGHT, HERE)
-    assert people.sign_in(person.login, "another password", HERE).id == person.id
+    assert people.sign_in(person.login, "another password", HERE).person.id == person.id
 
 
 def test_who_is_deactivated_is_out_and_stays_out(people: People, as_owner: People, person: Person) -> None:
-    key = people.begin(person)
+    key = begin(people, person)
     as_owner.deactivate(person.login)
     assert people.signed_in(key) is None
     with pytest.raises(SignInRefused, match="don't fit together"):
         people.sign_in(person.login, RIGHT, HERE)
+    with pytest.raises(NotFound, match="can sign in no more"):
+        as_owner.act_as(person.login, "load readings.json", timedelta(hours=1))
+
+
+def test_a_command_acts_by_a_stay_that_only_the_owner_gives(people: People, as_owner: People, person: Person) -> None:
+    stay = as_owner.act_as(person.login, "load readings.json", timedelta(hours=1))
+    found = people.signed_in(stay.key)
+    assert found
+    assert found.id == person.id
+    with pytest.raises(DBAPIError, match="permission denied"):
+        people.act_as(person.login, "load readings.json", timedelta(hours=1))
 
 
 def test_what_the_command_line_refuses(as_owner: People, person: Person) -> None:
@@ -221,6 +235,15 @@ def test_what_the_command_line_refuses(as_owner: People, person: Person) -> None
         as_owner.set_password("nobody", RIGHT)
 
 
-def test_a_name_that_nobody_has_takes_as_long_as_a_wrong_password() -> None:
-    """What is compared then was hashed with the parameters of today's hashes, which are the library's own."""
-    assert not PasswordHasher().check_needs_rehash(NOBODY)
+def test_a_name_that_nobody_has_is_hashed_as_any_other(people: People, as_owner: People, person: Person) -> None:
+    """With the costs that most have, and a salt that stays: nobody learns by time or by salt who there is."""
+    with as_owner.database.session() as session:
+        found = [
+            session.execute(text("SELECT * FROM brumel_how(:login, '', '')"), {"login": login}).one()
+            for login in (person.login, "nobody-here", "nobody-here", "nobody-there")
+        ]
+    somebody, one, again, other = found
+    assert somebody[1:4] == one[1:4]
+    assert one == again
+    assert one.salt != other.salt
+    assert len(one.salt) == len(somebody.salt)

@@ -150,7 +150,7 @@ WITHOUT_A_PERSON = {
     "people.deactivate": "the command line's alone",
     "first.enter": "who has the invitation, before anybody is anybody",
     "people.sign_in": "nobody is anybody before",
-    "people.begin": "who signs in, and nobody else",
+    "people.act_as": "the command line's alone, as the owner",
     "people.signed_in": "it says who somebody is",
     "people.end": "whoever has the key",
     "people.read_in": "everybody chooses the own units",

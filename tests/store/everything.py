@@ -28,7 +28,7 @@ from brumel.store.models.reference import Person as StoredPerson
 from brumel.store.once import add_once
 
 
-def fill(database: Database, clock: Clock) -> None:
+def fill(database: Database, owner: Database, clock: Clock) -> None:
     """Add to the demonstration's data: a run given up, an amended one, a photo, a certificate, a withdrawn entry."""
     services = Services.over(database, clock)
     supervisor, technician = (_person(services, role) for role in ("supervisor", "technician"))
@@ -70,7 +70,8 @@ def fill(database: Database, clock: Clock) -> None:
     services.visits.acknowledge(typed[0].reading_id, "told", technician)
     services.site_settings.apply(NewSetting(uuid.uuid4(), site_id, clock.now(), 4.0, reason="surveyed"), technician)
     services.sites.limit(NewLimit(uuid.uuid4(), site_id, "ph", 6.0, 8.0, "the permit"), supervisor)
-    with database.session() as session:
+    # Of a reading that stands already only the owner adds a trace.
+    with owner.session() as session:
         trace = {"reading_id": reading, "times_s": [0.0], "signal": [1.0], "temperature_c": [20.0]}
         add_once(session, ReadingTrace, trace)
 

@@ -11,6 +11,7 @@ import psycopg
 import pytest
 from psycopg import sql
 from sqlalchemy import CheckConstraint
+from tests.acting import as_said, hand_over, minted
 from tests.conftest import CLOCK, Urls, copy_database
 from tests.services.world import World
 from tests.store.everything import fill
@@ -70,7 +71,7 @@ def test_no_certificate_is_infinite(world: World, urls: Urls, value: str) -> Non
         connection.execute("UPDATE lot SET certificate_u = %s::float8", [value])
     assert refused.value.sqlstate == CHECK
     world.take(world.begin(world.probe()), "neutral")
-    with psycopg.connect(urls.application) as connection, pytest.raises(psycopg.Error) as refused:
+    with psycopg.connect(urls.owner) as connection, pytest.raises(psycopg.Error) as refused:
         connection.execute(
             "INSERT INTO calibration_trace SELECT id, ARRAY[0, %s::float8], ARRAY[1.0], ARRAY[20.0] "
             "FROM calibration_point LIMIT 1",
@@ -99,15 +100,14 @@ class TestASignature:
         world.take(run_id, "neutral")
         first = world.at().calibrations.view(run_id).run.points[0].id
         world.take(run_id, "neutral", offset=9.0)
-        with (
-            psycopg.connect(urls.application) as connection,
-            pytest.raises(psycopg.Error, match="Another point was taken meanwhile"),
-        ):
-            connection.execute(
-                "INSERT INTO calibration_signature (run_id, person_id, signed_at, level, point_ids, covariance, note) "
-                "VALUES (%s, %s, now(), 'sound', %s, '[]', '')",
-                [run_id, world.person.id, [first]],
-            )
+        with psycopg.connect(urls.application) as connection:
+            hand_over(connection, minted(urls.owner, world.person.id))
+            with pytest.raises(psycopg.Error, match="Another point was taken meanwhile"):
+                connection.execute(
+                    "INSERT INTO calibration_signature (run_id, person_id, signed_at, level, point_ids, covariance, "
+                    "note) VALUES (%s, %s, now(), 'sound', %s, '[]', '')",
+                    [run_id, world.person.id, [first]],
+                )
 
     def test_and_a_repeated_point_never_ignore_each_other(self, world: World) -> None:
         """Both at once, many times: the signature rests on the point, or the point is refused."""
@@ -169,9 +169,11 @@ def dump(cluster: Cluster, demonstrated: str) -> Urls:
     name = f"dump{uuid.uuid4().hex[:8]}"
     copy_database(cluster, demonstrated, name)
     urls = Urls(cluster, name)
-    database = Database(urls.application, pool_size=1)
-    fill(database, CLOCK)
+    database = as_said(Database(urls.application, pool_size=1), urls.owner)
+    owner = Database(urls.owner, pool_size=1)
+    fill(database, owner, CLOCK)
     database.close()
+    owner.close()
     return urls
 
 

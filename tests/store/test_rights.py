@@ -6,6 +6,7 @@ import uuid
 
 import psycopg
 import pytest
+from tests.acting import minted
 from tests.conftest import Urls
 from tests.store.test_guards import KEPT, PRIVILEGE, state_of
 
@@ -13,11 +14,13 @@ from brumel.launch.cluster import APPLICATION
 from brumel.store import schema
 from brumel.store.models.tables import (
     ADDED_BY_THE_OWNER,
-    ADDED_TO,
     COUNTED,
     FACTS,
+    HANGING,
     OPERATIONAL,
     REFERENCE,
+    STANDING,
+    addable,
     changeable,
 )
 
@@ -41,8 +44,8 @@ WHERE n.nspname = 'public' AND c.relkind IN ('r', 'v', 'm', 'p', 'f')
 _COLUMNS = """
 SELECT c.relname || '.' || a.attname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
     JOIN pg_attribute a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
-WHERE n.nspname = 'public' AND c.relkind = 'r' AND NOT has_table_privilege(current_user, c.oid, 'UPDATE')
-  AND has_column_privilege(current_user, c.oid, a.attnum, 'UPDATE')
+WHERE n.nspname = 'public' AND c.relkind = 'r' AND NOT has_table_privilege(current_user, c.oid, %(right)s)
+  AND has_column_privilege(current_user, c.oid, a.attnum, %(right)s)
 """
 _OTHER = """
 SELECT 'schema ' || nspname || ' CREATE' FROM pg_namespace WHERE has_schema_privilege(current_user, oid, 'CREATE')
@@ -79,18 +82,23 @@ def test_all_that_the_role_may_do(urls: Urls) -> None:
         rights: dict[str, set[str]] = {}
         for table, right in connection.execute(_TABLES):
             rights.setdefault(right, set()).add(table)
-        columns = {name for (name,) in connection.execute(_COLUMNS)}
+        columns, added = (
+            {name for (name,) in connection.execute(_COLUMNS, {"right": right})} for right in ("UPDATE", "INSERT")
+        )
         called = [name for (name,) in connection.execute(_CALLED)]
         other = {what for (what,) in connection.execute(_OTHER)}
     reference = tuple(m for m in REFERENCE if m not in ADDED_BY_THE_OWNER)
     assert rights == {
-        "SELECT": names(FACTS, ADDED_TO, REFERENCE, OPERATIONAL, COUNTED) | {"alembic_version"},
-        "INSERT": names(FACTS, ADDED_TO, reference, OPERATIONAL),
+        "SELECT": names(FACTS, REFERENCE, OPERATIONAL, COUNTED) | {"alembic_version"},
+        "INSERT": names(reference, OPERATIONAL),
         "UPDATE": names(OPERATIONAL),
         "DELETE": names(OPERATIONAL),
     }
     assert columns == {f"{m.__tablename__}.{column}" for m in REFERENCE for column in changeable(m)}
-    assert called == ["brumel_first_person", "brumel_invited"]
+    assert added == {f"{m.__tablename__}.{column}" for m in FACTS for column in addable(m)}
+    assert called == [
+        "brumel_first_person", "brumel_how", "brumel_invited", "brumel_sign_in", "brumel_sign_out", "brumel_who",
+    ]  # fmt: skip
     assert other == set()
 
 
@@ -114,8 +122,8 @@ def test_a_guard_is_not_blinded_by_a_table_of_the_same_name(urls: Urls) -> None:
     with psycopg.connect(urls.owner) as owner:
         owner.execute(f"GRANT TEMPORARY ON DATABASE {urls.name} TO {APPLICATION}")
         owner.execute(
-            "INSERT INTO person (id, login, name, role, password_hash, active) "
-            "VALUES (%s, %s, 'Rea', 'reader', '', true)", (reader, f"rea{reader.hex[:6]}"),
+            "INSERT INTO person (id, login, name, role) VALUES (%s, %s, 'Rea', 'reader')",
+            (reader, f"rea{reader.hex[:6]}"),
         )  # fmt: skip
         owner.execute(
             "INSERT INTO site (id, code, name, water_kind, visit_every_days) VALUES (%s, %s, 'S', 'pond', 1)",
@@ -128,8 +136,33 @@ def test_a_guard_is_not_blinded_by_a_table_of_the_same_name(urls: Urls) -> None:
     shadow = f"CREATE TEMPORARY TABLE person AS SELECT '{reader}'::uuid AS id, 'supervisor'::text AS role"
     try:
         assert state_of(urls.application, shadow) is None, "the right is there for this test"
-        assert state_of(urls.application, f"{shadow}; {limit}") == KEPT
-        assert state_of(urls.application, f"{shadow}; SET search_path = pg_temp, public; {limit}") == KEPT
+        key = minted(urls.owner, reader)
+        assert state_of(urls.application, f"{shadow}; {limit}", key) == KEPT
+        assert state_of(urls.application, f"{shadow}; SET search_path = pg_temp, public; {limit}", key) == KEPT
     finally:
         with psycopg.connect(urls.owner) as owner:
             owner.execute(f"REVOKE TEMPORARY ON DATABASE {urls.name} FROM {APPLICATION}")
+
+
+_TRIGGERS = """
+SELECT c.relname, p.proname FROM pg_trigger t JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_proc p ON p.oid = t.tgfoid
+WHERE NOT t.tgisinternal AND t.tgenabled = 'O'
+"""
+
+
+def test_every_fact_is_guarded_by_its_kind(urls: Urls) -> None:
+    """Fact by trigger by column, from the catalogue: a new fact without its guards fails here."""
+    with psycopg.connect(urls.owner) as connection:
+        found: dict[str, set[str]] = {}
+        for table, function in connection.execute(_TRIGGERS):
+            found.setdefault(table, set()).add(function)
+        noted = connection.execute(
+            "SELECT table_name, column_name FROM information_schema.columns WHERE table_schema = 'public' "
+            "AND column_name IN ('recorded_by', 'recorded_at') AND is_nullable = 'NO'"
+        ).fetchall()
+    assert set(FACTS) == {*STANDING, *HANGING}
+    for model in FACTS:
+        table = model.__tablename__
+        own = {"brumel_put_who", "brumel_refuse_readers"} if model in STANDING else {f"brumel_{table}_hangs"}
+        assert own | {"brumel_refuse_change"} <= found[table], table
+    assert set(noted) == {(m.__tablename__, name) for m in STANDING for name in ("recorded_by", "recorded_at")}

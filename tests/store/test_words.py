@@ -15,7 +15,7 @@ from brumel.store.models.reference import Lot
     ("statement", "words"),
     [
         (
-            "INSERT INTO care_withdrawal (care_id, person_id, at, reason) VALUES (:id, :id, now(), 'x')",
+            "INSERT INTO site_range (site_id, quantity, low, high) VALUES (:id, 'ph', 6, 8)",
             "It points to something that is not there: reload the page and choose again.",
         ),
         (

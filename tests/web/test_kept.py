@@ -13,6 +13,7 @@ import psycopg
 import pytest
 from flask.testing import FlaskClient
 from sqlalchemy import text
+from tests.acting import as_said
 from tests.conftest import CLOCK, NOW, Urls
 from tests.web.screens import _ID, BASE, enter, screen_paths
 from tests.web.test_questions import _memories
@@ -189,7 +190,7 @@ def test_no_page_differs_from_one_that_nothing_was_kept_for(urls: Urls, client: 
     """Two processes keep, and record by turns; a third forgets everything before each page."""
     made = []
     for _ in range(3):
-        database = Database(urls.application, pool_size=2)
+        database = as_said(Database(urls.application, pool_size=2), urls.owner)
         services = Services.over(database, CLOCK)
         one = create_app(services, WebSettings("test", demo=True)).test_client()
         enter(one, "supervisor")

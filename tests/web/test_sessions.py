@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 from pathlib import Path
 
+import psycopg
 import pytest
 from flask.testing import FlaskClient
+from tests.conftest import Urls
 from tests.web.screens import BASE, enter, post
 
 from brumel import demo
@@ -49,12 +51,18 @@ def test_a_browser_is_known_again_by_a_signed_cookie(client: FlaskClient) -> Non
     assert kept(client, "browser") != first
 
 
-def test_two_who_share_a_tablet_are_both_known(client: FlaskClient) -> None:
+def test_two_who_share_a_tablet_share_what_it_is_known_by(client: FlaskClient, urls: Urls) -> None:
     post(client, "/sign-in", login="mira", password=demo.PASSWORD)
     alone = kept(client, "browser")
     post(client, "/sign-out")
     post(client, "/sign-in/demo", role="supervisor")
-    assert len(kept(client, "browser")) > len(alone)
+    assert kept(client, "browser") == alone
+    with psycopg.connect(urls.owner) as owner:
+        row = owner.execute(
+            "SELECT count(DISTINCT login) FROM login_attempt WHERE succeeded "
+            "GROUP BY came_from ORDER BY max(id) DESC LIMIT 1"
+        ).fetchone()
+    assert row == (2,)
 
 
 @pytest.mark.parametrize(("name", "begins"), [

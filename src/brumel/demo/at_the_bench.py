@@ -161,7 +161,7 @@ class AtTheBench:
     ) -> None:  # fmt: skip
         new = NewCare(self._id(), str(care), at, detail, minutes, note, good_until)
         probe, mira = self.probes[label], self.people["mira"]
-        self.rows[CareRecord].append(care_row(new, kind_of(probe), probe.id, mira, at=at, recorded_at=at))
+        self.rows[CareRecord].append(care_row(new, kind_of(probe), probe.id, mira, at=at))
 
     def _calibrate(
         self, label: str, at: datetime, *, school: str = THREE, swap: bool = False, stale_alkaline: bool = False,

@@ -31,7 +31,7 @@ from brumel.services.calibrating.stored import basis_from, finding_rows
 from brumel.services.clock import Clock
 from brumel.services.kit.upkeep import holding_of, kind_of
 from brumel.services.live.channels import TEMPERATURE, signal_channel
-from brumel.services.people import People
+from brumel.services.people import INVENTED, INVENTED_PASSWORD, People
 from brumel.services.visiting.correcting import Measured, correct, principle_of
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import kept_limits
@@ -39,17 +39,18 @@ from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.readings import record_within
 from brumel.services.visiting.resetting import Resetting, WrongSetting
 from brumel.services.visiting.rows import reading_row
-from brumel.store.database import Database
-from brumel.store.models.base import Source
+from brumel.store.database import Acting, Database, acting
+from brumel.store.models.base import Base, Source
 from brumel.store.models.calibration import (
     CalibrationRun,
 )
 from brumel.store.models.care import Inspection, MeterRecord
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Device, PlannedRound, Site, SiteRange
+from brumel.store.models.tables import STANDING
 from brumel.store.models.visit import Visit
 
-PASSWORD = "hallow-reach"
+PASSWORD = INVENTED_PASSWORD
 _SIDE, _CHECK = "ph-neutral-side-check", "orp-check"
 _AIR, _ZERO_AIR, _CAP = "membrane-air", "membrane-zero-air", "luminescence-air"
 _EVERY_ORP, _EVERY_AIR = 14, 3
@@ -81,6 +82,16 @@ class Shown:
     temperature_c: float
 
 
+def _said(model: type[Base], row: dict[str, Any]) -> dict[str, Any]:
+    """Return a row with who recorded it, and when, as only the owner may say it: on the spot."""
+    if model not in STANDING:
+        return row
+    return row | {"recorded_by": row["person_id"], "recorded_at": next(row[name] for name in _MOMENTS if name in row)}
+
+
+_MOMENTS = ("signed_at", "started_at", "taken_at", "begun_at", "at")
+
+
 class Maker(AtTheBench):
     """Makes the rows of a year and puts them into an empty database."""
 
@@ -106,16 +117,13 @@ class Maker(AtTheBench):
             session.add(self._next_round())
             for model in IN_ORDER:
                 if self.rows[model]:
-                    session.execute(insert(model), self.rows[model], execution_options={"render_nulls": True})
+                    rows = [_said(model, row) for row in self.rows[model]]
+                    session.execute(insert(model), rows, execution_options={"render_nulls": True})
         self._compensated_twice()
 
     def _reference(self) -> None:
         people = People(self.database)
-        for login, name, role in (
-            ("mira", "Mira Tolland", "technician"),
-            ("oskar", "Oskar Weir", "supervisor"),
-            ("jun", "Jun Sallow", "reader"),
-        ):
+        for role, (login, name) in INVENTED.items():
             self.people[login] = people.add(login, name, role, PASSWORD)
         devices = [
             Device(
@@ -240,7 +248,7 @@ class Maker(AtTheBench):
                 self._id(), self.sites[s.site].id, self.probes["B-EC"].id, Source.TYPED_VALUE, visit_id=s.visit_id,
                 shown=s.value, temperature_c=s.temperature_c, meter_did={"method": "none", "reference_c": 25.0},
             )  # fmt: skip
-            with self.database.session() as session:
+            with acting(Acting(at=s.at)), self.database.session() as session:
                 record_within(session, Clock(self.zone, s.at), new, mira)
                 follow_visits(session, [session.get_one(Visit, s.visit_id)], mira, Clock(self.zone, s.at))
         if self.shown:
@@ -248,7 +256,8 @@ class Maker(AtTheBench):
             really = {"method": "natural-water", "reference_c": 25.0}
             wrong = WrongSetting(meter_id, "specific-conductance", self.shown[0].at, found, really)
             reason = "B-meter had compensated to 25 °C since its batteries were changed; it was said to be off."
-            Resetting(self.database, Clock(self.zone, found)).apply(wrong, reason, oskar)
+            with acting(Acting(at=found)):
+                Resetting(self.database, Clock(self.zone, found)).apply(wrong, reason, oskar)
 
     def _today(self) -> None:
         """This day's work so far: B and A calibrated, some sites read; the rest is waiting."""

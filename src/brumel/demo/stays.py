@@ -99,7 +99,7 @@ class Stays:
         site, mira = self.sites[water.code], self.people["mira"]
         row = {
             "id": self.new_id(), "site_id": site.id, "sample": "", "person_id": mira.id, "round_id": None,
-            "begun_at": at - timedelta(minutes=2), "recorded_at": at - timedelta(minutes=2),
+            "begun_at": at - timedelta(minutes=2),
         }  # fmt: skip
         self.rows[Visit].append(row)
         visit = Visit(**row)

@@ -8,6 +8,7 @@ import socket
 from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
+from datetime import timedelta
 from ipaddress import ip_address
 from pathlib import Path
 from typing import IO
@@ -17,14 +18,18 @@ from brumel.demo.truths import DAYS
 from brumel.launch.account import account, bare
 from brumel.launch.cluster import APPLICATION, HOST, OWNER, Cluster, LaunchError
 from brumel.launch.processes import Processes, claim, handed_over, python, wait_until_served
+from brumel.services.acts import acts_as
 from brumel.services.clock import Clock
 from brumel.services.first_person import FirstPerson, invite
+from brumel.services.people import People
 from brumel.settings import Settings, notes_of
 from brumel.store import schema
 from brumel.store.database import Database, StoreError
 from brumel.store.models.reference import Device
 
 SERVERS = 2
+_A_COMMAND = timedelta(hours=1)
+"""A command that records is done by then."""
 _PATIENCE_S = 12.0
 """So long what a start that was cut off left behind may take to end."""
 
@@ -204,6 +209,28 @@ def database_of(settings: Settings, *, owner: bool = False) -> Iterator[str]:
             yield cluster.url(OWNER) if owner else url
         finally:
             cluster.stop()
+
+
+@contextmanager
+def acting_for(settings: Settings, login: str, what_for: str) -> Iterator[None]:
+    """Let a command record as somebody, by a stay that the owner's secret gives and that ends with it.
+
+    Raises
+    ------
+    LaunchError
+        Where the owner of the database is not told.
+    """
+    if settings.database_url and not settings.database_owner_url:
+        raise LaunchError("Only the owner of the database lets a command act: give BRUMEL_DATABASE_OWNER_URL.")
+    owner = Database(settings.database_owner_url or Cluster(settings.data / "serve").url(OWNER), pool_size=1)
+    people = People(owner)
+    try:
+        stay = people.act_as(login, what_for, _A_COMMAND)
+        with acts_as(stay.key, elsewhere=True):
+            yield
+        people.end(stay.key)
+    finally:
+        owner.close()
 
 
 def _of_our_own(settings: Settings, cluster: Cluster) -> tuple[str, str]:

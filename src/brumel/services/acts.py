@@ -8,13 +8,14 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Iterator, Mapping
+from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from functools import wraps
 from inspect import signature
 from operator import attrgetter
 from typing import Any, ParamSpec, TypeVar
 
-from brumel.store.database import holding
+from brumel.store.database import Acting, acting, holding
 
 P = ParamSpec("P")
 T = TypeVar("T")
@@ -48,6 +49,17 @@ def act(**holds: str) -> Callable[[Callable[P, T]], Callable[P, T]]:
         return held
 
     return declare
+
+
+def acts_as(key: str, *, elsewhere: bool = False) -> AbstractContextManager[None]:
+    """Let all that is recorded within be recorded by whom the key of a stay belongs to.
+
+    Parameters
+    ----------
+    elsewhere
+        Whether it was made elsewhere, maybe by others, and comes in a file.
+    """
+    return acting(Acting(key, elsewhere))
 
 
 def _keys(given: Mapping[str, Any], holds: Mapping[str, str]) -> Iterator[uuid.UUID]:

@@ -11,7 +11,7 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from brumel.services.errors import NotFound
-from brumel.services.people import Person, PersonRole, new_person
+from brumel.services.people import Costs, Person, PersonRole, new_person, proof_of
 from brumel.store.database import Database
 from brumel.store.models.reference import Invitation
 
@@ -59,7 +59,7 @@ class FirstPerson:
             if not session.scalar(select(func.brumel_invited(_hash(key)))):
                 raise NotFound(_SPENT)
 
-    def enter(self, key: str, login: str, name: str, password: str) -> Person:
+    def enter(self, key: str, login: str, name: str, password: str) -> None:
         """Make the first person, a supervisor; the key opens nothing more afterwards.
 
         Raises
@@ -71,11 +71,13 @@ class FirstPerson:
         """
         self.check(key)
         person = new_person(login, name, PersonRole.SUPERVISOR, password)
+        costs = Costs.drawn()
         with self.database.session() as session:
-            made = func.brumel_first_person(_hash(key), person.id, person.login, person.name, person.password_hash)
+            made = func.brumel_first_person(
+                _hash(key), person.id, person.login, person.name, *costs, proof_of(password, costs),
+            )  # fmt: skip
             if not session.scalar(select(made)):
                 raise NotFound(_SPENT)
-            return session.get_one(Person, person.id)
 
 
 def _nobody(session: Session) -> bool:

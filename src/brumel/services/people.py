@@ -4,38 +4,45 @@ from __future__ import annotations
 
 import math
 import re
+import secrets
 import uuid
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import timedelta
+from hashlib import sha256
+from typing import NamedTuple
 
 from argon2 import PasswordHasher
-from argon2.exceptions import InvalidHashError, VerificationError
-from sqlalchemy import delete, func, select
+from argon2.low_level import Type, hash_secret_raw
+from sqlalchemy import delete, func, select, text
 from sqlalchemy.orm import Session
 
 from brumel.core.quantities.shown import choices, kept_units
 from brumel.services.errors import Forbidden, InvalidInput, NotFound
 from brumel.store import queries
 from brumel.store.database import Database
-from brumel.store.models.reference import LoginAttempt, SignIn
 from brumel.store.models.reference import Person as Person
 from brumel.store.models.reference import PersonRole as PersonRole
+from brumel.store.models.reference import PersonSecret, SignIn
 
 _LOGIN = re.compile(r"[a-z0-9][a-z0-9._-]{1,31}")
 _LEAST_PASSWORD = 10
 _TOO_SHORT = f"A password has at least {_LEAST_PASSWORD} characters."
-_WINDOW = timedelta(hours=1)
-_FREE, _FREE_OF_ADDRESS = 5, 30
-_LONGEST_S, _LONGEST_OF_ADDRESS_S = 900, 60
-"""Failures that cost nothing, and the longest wait after more."""
-_FIRST_S = 1.0
-"""How long the first wait is; it doubles with each failure."""
-_hasher = PasswordHasher()
-_NOBODY = "$argon2id$v=19$m=65536,t=3,p=4$4Rh9EtUbbFdX1mhfHYwAgw$NFemx04OBAWG6YO3nqc/MQAeNd81GLyW7OociaktfnA"
-"""Compared with what is typed for a name that nobody has, so that it takes as long; no password of anybody."""
-_COUNTED = uuid.UUID("5b1e7a0c-3c57-4c55-9d1f-8f0a4d1d9c11")
-"""Under keys made from this one, attempts on a name, from an address or a browser are counted one after the other."""
+_COST = PasswordHasher()
+"""The costs of a new password's hash: the library's own."""
+_SALT, _HASH = 16, 32
+"""Lengths, bytes."""
+INVENTED_PASSWORD = "hallow-reach"
+INVENTED = {
+    PersonRole.TECHNICIAN: ("mira", "Mira Tolland"),
+    PersonRole.SUPERVISOR: ("oskar", "Oskar Weir"),
+    PersonRole.READER: ("jun", "Jun Sallow"),
+}
+"""Everybody in the demonstration, by role: sign-in name and name. They share the password."""
+
+
+_HOW = text("SELECT * FROM brumel_how(:login, :address, :browser)")
+_SIGN_IN = text("SELECT * FROM brumel_sign_in(:login, :proof, :address, :browser, :stays)")
 
 
 class SignInRefused(InvalidInput):
@@ -43,27 +50,31 @@ class SignInRefused(InvalidInput):
 
 
 @dataclass(frozen=True)
-class Browser:
-    """A browser that somebody has signed in from before, as its own signed cookie says."""
+class Stay:
+    """Somebody who is signed in, and the key of their stay, which only their browser keeps."""
 
-    id: str
-    people: frozenset[str] = frozenset()
-    """Who signed in from it, by id."""
+    person: Person
+    key: str
 
 
 @dataclass(frozen=True)
 class People:
-    """Use cases around people."""
+    """Use cases around people. Who they are by their password is known to the database's owner alone."""
 
     database: Database
     stays: timedelta = timedelta(days=7)
     """How long somebody stays signed in."""
 
-    def sign_in(self, login: str, password: str, address: str, browser: Browser | None = None) -> Person:
-        """Return the person whose name and password these are.
+    def sign_in(self, login: str, password: str, address: str, browser: str = "") -> Stay:
+        """Sign in the person whose name and password these are.
 
-        An attempt is counted before it is looked at, by name and by address; from a browser that the person signed
-        in from before it is counted by that browser alone, so that nobody else's guesses keep them out.
+        An attempt is counted before it is looked at, by name and by address; from a browser that somebody signed in
+        from by this name before it is counted by that browser alone, so that nobody else's guesses keep them out.
+
+        Parameters
+        ----------
+        browser
+            What the browser is known by; empty where it is not.
 
         Raises
         ------
@@ -71,48 +82,42 @@ class People:
             Where they don't fit, or too many have failed: the wait grows with each.
         """
         login = login.strip().lower()
+        asked = {"login": login, "address": address, "browser": browser}
         with self.database.session() as session:
-            person = queries.person_by_login(session, login)
-        known = browser.id if browser and person and str(person.id) in browser.people else ""
-        of_name = {"login": login, "browser": known}
-        counted = [(of_name, _FREE, _LONGEST_S)]
-        if not known:
-            counted.append(({"address": address, "browser": ""}, _FREE_OF_ADDRESS, _LONGEST_OF_ADDRESS_S))
-        with self.database.session(*(uuid.uuid5(_COUNTED, repr(of)) for of, _, _ in counted)) as session:
-            wait_s = max(_wait_s(queries.failures(session, of, _WINDOW), free, most) for of, free, most in counted)
-            if wait_s > 0:
-                raise SignInRefused(
-                    {"login": f"Too many attempts have failed: wait {_in_words(wait_s)}, then try again."}
-                )
-            session.add(LoginAttempt(login=login, address=address, succeeded=False, browser=known))
-        fits = _fits(person.password_hash if person else _NOBODY, password)
-        if not fits or person is None or not person.active:
+            how = session.execute(_HOW, asked).one()
+        _wait(how.wait_s)
+        proof = proof_of(password, Costs(*how[:4]))
+        with self.database.session() as session:
+            found = session.execute(_SIGN_IN, {**asked, "proof": proof, "stays": self.stays}).one()
+            _wait(found.wait_s)
+            person = session.get(Person, found.who) if found.key else None
+        if person is None:
             raise SignInRefused({"login": "Name and password don't fit together: check both and try again."})
-        with self.database.session() as session:
-            session.add(LoginAttempt(login=login, address=address, succeeded=True, browser=known))
-        return person
+        return Stay(person, found.key)
 
-    def begin(self, person: Person) -> uuid.UUID:
-        """Remember that somebody is signed in from now on; the key that their browser keeps."""
-        with self.database.session() as session:
-            session.execute(delete(SignIn).where(SignIn.begun_at < func.now() - self.stays))
-            row = SignIn(id=uuid.uuid4(), person_id=person.id)
-            session.add(row)
-        return row.id
-
-    def signed_in(self, key: uuid.UUID) -> Person | None:
+    def signed_in(self, key: str) -> Person | None:
         """Who is signed in under a key: nobody once they signed out, were deactivated, or stayed too long."""
         with self.database.session() as session:
-            return session.scalar(
-                select(Person)
-                .join(SignIn, SignIn.person_id == Person.id)
-                .where(SignIn.id == key, SignIn.begun_at >= func.now() - self.stays, Person.active)
-            )
+            return session.scalar(select(Person).where(Person.id == func.brumel_who(key)))
 
-    def end(self, key: uuid.UUID) -> None:
+    def end(self, key: str) -> None:
         """Sign out: the key opens nothing any more, wherever it was copied to."""
         with self.database.session() as session:
-            session.execute(delete(SignIn).where(SignIn.id == key))
+            session.execute(select(func.brumel_sign_out(key)))
+
+    def act_as(self, login: str, what_for: str, lasts: timedelta) -> Stay:
+        """Let a command act as somebody for a while; as the owner, who needs no password.
+
+        Raises
+        ------
+        NotFound
+            For a name that nobody has, and for who can't sign in any more.
+        """
+        with self.database.session() as session:
+            person = _of_login(session, login)
+            if not person.active:
+                raise NotFound(f"{login} can sign in no more.")
+            return Stay(person, session.scalars(select(func.brumel_mint(person.id, lasts, what_for))).one())
 
     def read_in(self, units: Mapping[str, str], person: Person) -> None:
         """Choose the units that a person reads and types in; records keep theirs.
@@ -133,7 +138,7 @@ class People:
             session.get_one(Person, person.id).units = {k: u for k, u in units.items() if u != k}
 
     def person_of_role(self, role: PersonRole) -> Person | None:
-        """Somebody of the role; for the demonstration's one-click sign-in."""
+        """Return somebody of the role, the first by name."""
         with self.database.session() as session:
             return session.query(Person).filter_by(role=role, active=True).order_by(Person.login).first()
 
@@ -148,6 +153,8 @@ class People:
         person = new_person(login, name, role, password)
         with self.database.session() as session:
             session.add(person)
+            session.flush()
+            session.add(_secret(person.id, password))
         return person
 
     def set_password(self, login: str, password: str) -> None:
@@ -163,7 +170,9 @@ class People:
         if len(password) < _LEAST_PASSWORD:
             raise InvalidInput({"password": _TOO_SHORT})
         with self.database.session() as session:
-            _of_login(session, login).password_hash = _hasher.hash(password)
+            person = _of_login(session, login)
+            session.execute(delete(PersonSecret).where(PersonSecret.person_id == person.id))
+            session.add(_secret(person.id, password))
             _signed_out(session, login)
 
     def deactivate(self, login: str) -> None:
@@ -192,9 +201,33 @@ def new_person(login: str, name: str, role: str, password: str) -> Person:
         wrong["password"] = _TOO_SHORT
     if wrong:
         raise InvalidInput(wrong)
-    return Person(
-        id=uuid.uuid4(), login=login, name=name.strip(), role=role, password_hash=_hasher.hash(password)
-    )  # fmt: skip
+    return Person(id=uuid.uuid4(), login=login, name=name.strip(), role=role)
+
+
+class Costs(NamedTuple):
+    """What a password is hashed with (argon2id)."""
+
+    salt: bytes
+    time_cost: int
+    memory_cost: int
+    parallelism: int
+
+    @classmethod
+    def drawn(cls) -> Costs:
+        """Return those of a new password, with a salt of its own."""
+        return cls(secrets.token_bytes(_SALT), _COST.time_cost, _COST.memory_cost, _COST.parallelism)
+
+
+def proof_of(password: str, costs: Costs) -> bytes:
+    """Hash a password; what the database compares is the hash of that."""
+    return hash_secret_raw(
+        password.encode(), costs.salt, costs.time_cost, costs.memory_cost, costs.parallelism, _HASH, Type.ID
+    )
+
+
+def _secret(person_id: uuid.UUID, password: str) -> PersonSecret:
+    costs = Costs.drawn()
+    return PersonSecret(person_id=person_id, hash=sha256(proof_of(password, costs)).digest(), **costs._asdict())
 
 
 def _of_login(session: Session, login: str) -> Person:
@@ -208,10 +241,10 @@ def _signed_out(session: Session, login: str) -> None:
     session.execute(delete(SignIn).where(SignIn.person_id == _of_login(session, login).id))
 
 
-def _wait_s(failed: queries.Failures, free: int, longest_s: float) -> float:
-    """How long to wait after so many failures: twice as long after each, s."""
-    wait_s = min(_FIRST_S * 2.0 ** min(failed.count - free, 30), longest_s) if failed.count >= free else 0.0
-    return max(wait_s - failed.since_s, 0.0)
+def _wait(wait_s: float) -> None:
+    """Refuse who must wait, s."""
+    if wait_s > 0:
+        raise SignInRefused({"login": f"Too many attempts have failed: wait {_in_words(wait_s)}, then try again."})
 
 
 def _in_words(wait_s: float) -> str:
@@ -234,10 +267,3 @@ def may_set_limits(person: Person) -> None:
     """Refuse anyone but a supervisor."""
     if person.role != PersonRole.SUPERVISOR:
         raise Forbidden("Only a supervisor sets the limits of a site: ask one.")
-
-
-def _fits(stored: str, password: str) -> bool:
-    try:
-        return _hasher.verify(stored, password)
-    except (VerificationError, InvalidHashError):
-        return False

@@ -46,7 +46,7 @@ def recent_care(session: Session, probe_ids: Collection[uuid.UUID] | None = None
     rows = session.execute(
         select(c.probe_id, c.care, c.at, c.detail, c.good_until, c.findings)
         .where(c.rank <= _RECENT)
-        .order_by(c.at, c.recorded_at, c.ordinal)
+        .order_by(c.at, c.ordinal)
     )
     return [CareRow(*row) for row in rows]
 
@@ -118,7 +118,7 @@ def some_inspections(session: Session, ids: Collection[uuid.UUID]) -> Sequence[I
 def care_records(session: Session, probe_id: uuid.UUID) -> Sequence[CareRecord]:
     """A probe's care log, withdrawn entries too, the oldest first."""
     query = select(CareRecord).where(CareRecord.probe_id == probe_id)
-    return session.scalars(query.order_by(CareRecord.at, CareRecord.recorded_at, CareRecord.ordinal)).all()
+    return session.scalars(query.order_by(CareRecord.at, CareRecord.ordinal)).all()
 
 
 def care_within(session: Session, wanted: Criteria) -> Sequence[CareRecord]:

@@ -7,6 +7,8 @@ import uuid
 from collections.abc import Iterable, Iterator
 from contextlib import AbstractContextManager, contextmanager
 from contextvars import ContextVar
+from dataclasses import dataclass
+from datetime import datetime
 
 import psycopg
 from sqlalchemy import Connection, Engine, create_engine, event, text
@@ -51,7 +53,12 @@ _BY_SQLSTATE = {
 """What an error means to a technician, by its SQLSTATE (PostgreSQL, appendix A)."""
 TRIED = text("INSERT INTO house_choice (key, value) VALUES (gen_random_uuid()::text, 'tried')")
 """A write that says whether records are taken; for a transaction that is taken back."""
-_HOLD = text("SELECT pg_advisory_xact_lock(hashtextextended(key, 0)) FROM unnest(CAST(:keys AS text[])) AS key")
+_HOLD = "SELECT count(pg_advisory_xact_lock(hashtextextended(key, 0))) FROM unnest(CAST(:keys AS text[])) AS key"
+_ACT = text(
+    "SELECT set_config('brumel.key', :key, true), set_config('brumel.said', :said, true), "
+    f"set_config('brumel.at', :at, true), ({_HOLD})"
+)
+"""Hands over who acts, and holds records, in one statement; both end with the transaction."""
 _FOR_A_WHILE = ("53", "57", "25")
 """Classes of errors that pass: what was sent can be sent again."""
 
@@ -111,6 +118,37 @@ def in_words(error: DBAPIError) -> StoreError:
     return named
 
 
+@dataclass(frozen=True)
+class Acting:
+    """Who acts here and now, as the database is told."""
+
+    key: str = ""
+    """Of their stay, as the owner's function gave it."""
+    elsewhere: bool = False
+    """Whether what is recorded was made elsewhere, maybe by others: it comes in a file."""
+    at: datetime | None = None
+    """When it is said to be recorded; heeded of the owner alone."""
+
+
+_TOLD = "who acts is told"
+_acting: ContextVar[Acting | None] = ContextVar("acting", default=None)
+
+
+@contextmanager
+def acting(who: Acting) -> Iterator[None]:
+    """Let all that is recorded within be recorded by whom a key belongs to."""
+    token = _acting.set(who)
+    try:
+        yield
+    finally:
+        _acting.reset(token)
+
+
+def who_acts() -> Acting | None:
+    """Return who acts here and now; None where nobody was named."""
+    return _acting.get()
+
+
 def hold(session: Session, *keys: uuid.UUID) -> None:
     """Let nobody else who names one of these records go on until this transaction ends, as the guards of runs do.
 
@@ -118,7 +156,22 @@ def hold(session: Session, *keys: uuid.UUID) -> None:
     so that two who want the same two don't wait for each other.
     """
     if keys:
-        session.execute(_HOLD, {"keys": sorted({str(key) for key in keys})})
+        session.execute(text(_HOLD), {"keys": sorted({str(key) for key in keys})})
+
+
+def hand_over(session: Session, *keys: uuid.UUID) -> None:
+    """Tell the database who acts until this transaction ends, once; nothing is told where nobody was named.
+
+    ``keys`` are held in the same statement, as by :func:`hold`.
+    """
+    who = _acting.get()
+    if who is None:
+        hold(session, *keys)
+    elif keys or _TOLD not in session.info:
+        session.info[_TOLD] = True
+        at = who.at.isoformat() if who.at else ""
+        said = "elsewhere" if who.elsewhere else ""
+        session.execute(_ACT, {"key": who.key, "said": said, "at": at, "keys": sorted({str(key) for key in keys})})
 
 
 _held: ContextVar[set[uuid.UUID]] = ContextVar("held")
@@ -180,7 +233,8 @@ class Database:
         held.clear()
         try:
             with self._reading() if not (alone or taken) else self.sessions.begin() as session:
-                hold(session, *alone, *taken)
+                if alone or taken:
+                    hand_over(session, *alone, *taken)
                 yield session
         except IntegrityError as error:
             raise in_words(error) from error

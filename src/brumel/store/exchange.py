@@ -14,6 +14,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 from sqlalchemy.types import TypeEngine
 
+from brumel.store.database import hand_over
 from brumel.store.models.base import Base
 from brumel.store.models.calibration import (
     CalibrationAbandonment,
@@ -29,6 +30,7 @@ from brumel.store.models.calibration import (
 )
 from brumel.store.models.reading import Reading, ReadingFinding, ReadingTrace
 from brumel.store.models.reference import Instrument, Lot, Person, PlannedRound, Probe, Site
+from brumel.store.models.tables import BY_OWNER, addable
 from brumel.store.models.visit import Acknowledgement, ReadingBasis, Visit, VisitEntry, VisitPhoto
 
 KNOWN_BY: Mapping[str, tuple[type[Base], tuple[str, ...]]] = {
@@ -40,8 +42,8 @@ KNOWN_BY: Mapping[str, tuple[type[Base], tuple[str, ...]]] = {
 }
 """What facts point to, by table, and the columns that people know it by."""
 _OF_RUNS: tuple[type[Base], ...] = (
-    CalibrationRun, CalibrationStep, CalibrationPoint, CalibrationTrace, CalibrationEntry, CalibrationCoefficient,
-    CalibrationSignature, CalibrationFinding, CalibrationAbandonment, CalibrationAmendment,
+    CalibrationRun, CalibrationStep, CalibrationPoint, CalibrationTrace, CalibrationEntry, CalibrationSignature,
+    CalibrationCoefficient, CalibrationFinding, CalibrationAbandonment, CalibrationAmendment,
 )  # fmt: skip
 _OF_VISITS: tuple[type[Base], ...] = (Visit, VisitEntry, VisitPhoto)
 _OF_READINGS: tuple[type[Base], ...] = (Reading, ReadingTrace, ReadingFinding, ReadingBasis, Acknowledgement)
@@ -57,8 +59,8 @@ def table_of(model: type[Base]) -> Table:
 
 
 def columns_of(model: type[Base]) -> list[str]:
-    """The columns of a fact but for its place in the order of this database."""
-    return [c.name for c in table_of(model).columns if c.identity is None]
+    """The columns of a fact but for its place in the order of this database, and who recorded it here, and when."""
+    return addable(model)
 
 
 def _pointed(table: Table, name: str) -> str:
@@ -130,7 +132,11 @@ def read_back(model: type[Base], plain: Mapping[str, Any]) -> dict[str, Any]:
     """Return a row with its texts in the types of the table, where they are such; what may be missing is nothing."""
     table = table_of(model)
     # A file of an earlier version lacks what was added since, and what was added may be missing.
-    given = {name: None for name in columns_of(model) if table.c[name].nullable} | dict(plain)
+    given = {name: None for name in columns_of(model) if table.c[name].nullable} | {
+        name: value
+        for name, value in plain.items()
+        if name not in BY_OWNER  # told by an earlier version
+    }
     return {name: _value(table.c[name].type, value) if name in table.c else value for name, value in given.items()}
 
 
@@ -148,6 +154,7 @@ def standing(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]
 
 def add_rows(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]) -> tuple[int, DBAPIError] | None:
     """Add rows; where the database refuses, the place of the first that it refuses, and why."""
+    hand_over(session)
     try:
         with session.begin_nested():
             if rows:

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from sqlalchemy.sql.dml import ReturningInsert
 
 from brumel.store import validity
-from brumel.store.database import StoreError
+from brumel.store.database import StoreError, hand_over
 from brumel.store.models.base import Base
 
 
@@ -36,6 +36,7 @@ def add_once(session: Session, model: type[Base], values: dict[str, Any], told: 
         Where what is there says something else; the sentence says what stands.
     """
     validity.check(model, values)
+    hand_over(session)
     statement, keys = _insertion(model)
     if session.execute(statement, values).first() is not None:
         return True
@@ -54,6 +55,7 @@ def add_new(session: Session, model: type[Base], rows: Sequence[dict[str, Any]])
     for row in rows:
         validity.check(model, row)
     if rows:
+        hand_over(session)
         session.execute(insert(model), list(rows))
 
 

@@ -5,13 +5,13 @@ from __future__ import annotations
 import uuid
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, and_, func, select
+from sqlalchemy import ColumnElement, select
 from sqlalchemy.orm import Session
 
-from brumel.store.models.reference import ChangeCount, LoginAttempt, Person, PlannedRound, Probe, Site
+from brumel.store.models.reference import ChangeCount, Person, PlannedRound, Probe, Site
 
 
 def change_counts(session: Session) -> Mapping[str, int]:
@@ -23,31 +23,6 @@ def change_counts(session: Session) -> Mapping[str, int]:
 def person_by_login(session: Session, login: str) -> Person | None:
     """The person who signs in with this name."""
     return session.scalar(select(Person).where(Person.login == login))
-
-
-@dataclass(frozen=True)
-class Failures:
-    """How often something failed lately, and how long ago the last time was, s."""
-
-    count: int
-    since_s: float
-
-
-def failures(session: Session, of: Mapping[str, str], window: timedelta) -> Failures:
-    """Failed attempts to sign in within the window, of a name, an address or a browser, since its last success.
-
-    Each attempt counts from its beginning on; the row of its success comes after that of its beginning.
-    """
-    same = and_(*(getattr(LoginAttempt, name) == value for name, value in of.items()))
-    if "address" in of:  # others sign in from there too: a success of theirs forgives its own beginning only
-        counted = func.count().filter(~LoginAttempt.succeeded) - func.count().filter(LoginAttempt.succeeded)
-    else:
-        success = select(func.max(LoginAttempt.id)).where(same, LoginAttempt.succeeded).scalar_subquery()
-        counted = func.count().filter(~LoginAttempt.succeeded, LoginAttempt.id > func.coalesce(success, 0))
-    last = func.max(LoginAttempt.at).filter(~LoginAttempt.succeeded)
-    since = func.coalesce(func.extract("epoch", func.clock_timestamp() - last), window.total_seconds())
-    row = session.execute(select(counted, since).where(same, LoginAttempt.at > func.now() - window)).one()
-    return Failures(row[0], float(row[1]))
 
 
 def probes(session: Session, some: Collection[uuid.UUID] | None = None, *, retired: bool = False) -> Sequence[Probe]:

@@ -11,10 +11,25 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Connection, create_engine, text
+from sqlalchemy import Connection, create_engine, delete, insert, text
 
+from brumel.core.quantities.quantity import quantities
 from brumel.store.database import StoreError
-from brumel.store.models.tables import ADDED_BY_THE_OWNER, ADDED_TO, COUNTED, FACTS, OPERATIONAL, REFERENCE, changeable
+from brumel.store.models.reference import QuantityBound
+from brumel.store.models.tables import (
+    ADDED_BY_THE_OWNER,
+    COUNTED,
+    FACTS,
+    OPERATIONAL,
+    REFERENCE,
+    addable,
+    changeable,
+)
+
+CALLED = (
+    "brumel_first_person", "brumel_how", "brumel_invited", "brumel_sign_in", "brumel_sign_out", "brumel_who",
+)  # fmt: skip
+"""The owner's functions that the application may call."""
 
 
 def configuration(connection: Connection | None = None) -> Config:
@@ -44,6 +59,7 @@ def upgrade(owner_url: str, application_role: str, revision: str = "head") -> No
             command.upgrade(configuration(connection), revision)
             if revision == "head":
                 _grant(connection, application_role)
+                _bound(connection)
     finally:
         engine.dispose()
 
@@ -98,10 +114,22 @@ def _grant(connection: Connection, role: str) -> None:
         f"REVOKE CREATE ON SCHEMA public FROM {name}",
         f"GRANT USAGE ON SCHEMA public TO {name}",
         f"GRANT SELECT ON alembic_version, {tables(COUNTED)} TO {name}",
-        f"GRANT SELECT, INSERT ON {tables(FACTS, ADDED_TO)} TO {name}",
+        f"GRANT SELECT ON {tables(FACTS)} TO {name}",
+        *(f"GRANT INSERT ({', '.join(addable(m))}) ON {tables([m])} TO {name}" for m in FACTS),
         f"GRANT SELECT ON {tables(REFERENCE)} TO {name}",
         f"GRANT INSERT ON {tables([m for m in REFERENCE if m not in ADDED_BY_THE_OWNER])} TO {name}",
         *(f"GRANT UPDATE ({', '.join(changeable(m))}) ON {tables([m])} TO {name}" for m in REFERENCE),
         f"GRANT SELECT, INSERT, UPDATE, DELETE ON {tables(OPERATIONAL)} TO {name}",
+        f"REVOKE EXECUTE ON ALL FUNCTIONS IN SCHEMA public FROM PUBLIC, {name}",
+        *(f"GRANT EXECUTE ON FUNCTION {function} TO {name}" for function in CALLED),
     ):
         connection.exec_driver_sql(statement)
+
+
+def _bound(connection: Connection) -> None:
+    """Tell the schema what can be recorded of each quantity that ships."""
+    connection.execute(delete(QuantityBound))
+    connection.execute(
+        insert(QuantityBound),
+        [{"quantity": key, "unit": q.unit, "low": q.typed[0], "high": q.typed[1]} for key, q in quantities().items()],
+    )

@@ -45,7 +45,7 @@ from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST
 from brumel.core.wording import from_to
 from brumel.store.database import StoreError
 from brumel.store.models.base import Base
-from brumel.store.models.tables import FACTS
+from brumel.store.models.tables import FACTS, addable
 
 _ROOM = 0.05
 """As a share of what may be typed of a quantity: so far beyond it lies what was measured at its end."""
@@ -78,7 +78,7 @@ def faults(model: type[Base], row: Mapping[str, Any], *, whole_row: bool = False
     shapes = _models()[table.name]
     wrong = False
     if whole_row:
-        needed = [c.name for c in table.columns if not c.nullable and c.identity is None]
+        needed = [name for name in addable(model) if not table.columns[name].nullable]
         for name, words in [*((n, "is missing") for n in needed if n not in row),
                             *((shown(n), "is not known") for n in row if n not in shapes)]:  # fmt: skip
             wrong = True

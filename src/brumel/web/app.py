@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import logging
 import uuid
-from contextlib import nullcontext
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from flask import Flask, jsonify, request
 from flask.typing import ResponseReturnValue
-from flask_login import LoginManager
+from flask_login import LoginManager, current_user
 from flask_wtf.csrf import CSRFProtect
 from werkzeug.middleware.proxy_fix import ProxyFix
 
 from brumel.core.record.shapes import MOST_BYTES
+from brumel.services.acts import acts_as
 from brumel.services.application import Services
 from brumel.services.remembered import one_look
 from brumel.web import (
@@ -42,7 +42,6 @@ from brumel.web import (
 )
 from brumel.web.auth.views import SignedIn
 from brumel.web.formatting import register_filters
-from brumel.web.forms import as_id
 
 
 @dataclass(frozen=True)
@@ -93,8 +92,11 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
     dispatch = app.dispatch_request
 
     def look_once() -> ResponseReturnValue:
-        """What only shows reads once how much has been recorded."""
-        with one_look() if request.method == "GET" else nullcontext():
+        """Read once how much has been recorded where one only looks; let who is signed in act where not."""
+        if request.method == "GET":
+            with one_look():
+                return dispatch()
+        with acts_as(current_user.key if current_user.is_authenticated else ""):
             return dispatch()
 
     app.dispatch_request = look_once  # type: ignore[method-assign]
@@ -132,7 +134,6 @@ def _sign_in(app: Flask, services: Services) -> None:
     manager = LoginManager(app)
 
     @manager.user_loader
-    def load(text: str) -> SignedIn | None:
-        key = as_id(text)
-        person = services.people.signed_in(key) if key else None
-        return SignedIn(person, key) if person and key else None
+    def load(key: str) -> SignedIn | None:
+        person = services.people.signed_in(key)
+        return SignedIn(person, key) if person else None

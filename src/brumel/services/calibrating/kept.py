@@ -132,8 +132,8 @@ class KeptRows:
         """What follows the run, in the order that the database wants."""
         found = [{"run_id": self.run["id"], **row} for row in stored.finding_rows(self.findings)]
         return [
-            (CalibrationPoint, self.points), (CalibrationCoefficient, self.coefficients),
-            (CalibrationSignature, [self.signature]), (CalibrationFinding, found),
+            (CalibrationPoint, self.points), (CalibrationSignature, [self.signature]),
+            (CalibrationCoefficient, self.coefficients), (CalibrationFinding, found),
         ]  # fmt: skip
 
 

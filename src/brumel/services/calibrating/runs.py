@@ -283,13 +283,13 @@ class Calibrations:
             points = stored.standing_points(run)
             if view.response is None:
                 raise InvalidInput({"sign": _why_none(view)})
-            for row in coefficient_rows(run_id, view.response):
-                add_once(session, CalibrationCoefficient, row)
             row = signature_row(
                 run_id, person, view.response, view.findings, stored.judged_points(run, points), [p.id for p in points],
                 at=self.clock.now(), note=note,
             )  # fmt: skip
             add_once(session, CalibrationSignature, row)
+            for row in coefficient_rows(run_id, view.response):
+                add_once(session, CalibrationCoefficient, row)
             for row in stored.finding_rows(view.findings):
                 add_once(session, CalibrationFinding, {"run_id": run_id, **row})
 

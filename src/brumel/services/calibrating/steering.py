@@ -106,4 +106,4 @@ def log_step(
     if care is None or not about.steers or paused is (care == Care.PAUSED):
         return
     new = NewCare(uuid.uuid5(key, str(care)), str(care), detail=about.steers, note=note)
-    add_once(session, CareRecord, care_row(new, about, run.probe_id, person, at=now, recorded_at=now))
+    add_once(session, CareRecord, care_row(new, about, run.probe_id, person, at=now))

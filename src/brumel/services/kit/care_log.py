@@ -43,13 +43,11 @@ def care_findings(kind: ProbeKind, new: NewCare) -> list[Finding]:
     return []
 
 
-def care_row(
-    new: NewCare, kind: ProbeKind, probe_id: uuid.UUID, person: Person, *, at: datetime, recorded_at: datetime
-) -> dict[str, Any]:
+def care_row(new: NewCare, kind: ProbeKind, probe_id: uuid.UUID, person: Person, *, at: datetime) -> dict[str, Any]:
     """An entry as it is stored, with what was found on the spot."""
     return {
-        "id": new.care_id, "probe_id": probe_id, "person_id": person.id, "at": at, "recorded_at": recorded_at,
-        "care": new.care, "detail": new.detail.strip(), "minutes": new.minutes, "note": new.note.strip(),
+        "id": new.care_id, "probe_id": probe_id, "person_id": person.id, "at": at, "care": new.care,
+        "detail": new.detail.strip(), "minutes": new.minutes, "note": new.note.strip(),
         "good_until": new.good_until, "findings": stored.finding_rows(care_findings(kind, new)),
     }  # fmt: skip
 
@@ -65,8 +63,7 @@ def shared_rows(session: Session, row: Mapping[str, Any], probe: Probe, person: 
     for other in sharing:
         key, care = shared_key(row["id"], other.id), str(Care.SHARED_REFERENCE_CHANGED)
         new = NewCare(key, care, detail=f"that of {probe.label}")
-        times = {"at": row["at"], "recorded_at": row["recorded_at"]}
-        found.append(care_row(new, upkeep.kind_of(other), other.id, person, **times))
+        found.append(care_row(new, upkeep.kind_of(other), other.id, person, at=row["at"]))
     return found
 
 

@@ -135,7 +135,7 @@ class Kit:
             at = new.at or self.clock.now()
             check_care(kind, new, at, self.clock)
             steering.check_log(session, probe_id, kind, new, self.clock)
-            row = care_row(new, kind, probe_id, person, at=at, recorded_at=self.clock.now())
+            row = care_row(new, kind, probe_id, person, at=at)
             for one in (row, *shared_rows(session, row, probe, person)):
                 add_once(session, CareRecord, one, told=("probe_id", "care", "detail", "minutes", "note"))
             steering.paused_already(session, probe, person, self.clock.now())

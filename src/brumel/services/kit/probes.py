@@ -114,7 +114,7 @@ class Probes:
             probe.settings = _said(kept.settings)
             now = self.clock.now()
             care = NewCare(uuid.uuid4(), "setting-changed", detail=_settings_words(probe))
-            row = care_row(care, upkeep.kind_of(probe), probe.id, person, at=now, recorded_at=now)
+            row = care_row(care, upkeep.kind_of(probe), probe.id, person, at=now)
             add_once(session, CareRecord, row)
 
 

@@ -87,7 +87,7 @@ class Again:
             if old.site_id not in self._limits:
                 self._limits[old.site_id] = limits_at(self.session, old.site)
             rows.append(
-                in_place_of(old, key, reason, person, self.clock.now()) | {
+                in_place_of(old, key, reason, person) | {
                     "value": after.value, "u": after.budget.u, "quantity": after.quantity.key,
                     "unit": after.quantity.unit, "meter_did": dict(change.measured.meter_did),
                     "derived": after.derived, "level": str(after.level), "working": after.working,

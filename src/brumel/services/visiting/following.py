@@ -78,7 +78,7 @@ def _judge_anew(
         rows, of_site = standing(readings.get(visit.id, ())), own.get(visit.site_id or visit.id, {})
         for r in rows:
             if (found := judged_anew(of_site, limits_seen(of_site, rows), r)) is not None:
-                row = in_place_of(r, uuid.uuid4(), "what its limit hangs on was read or amended", person, at) | found
+                row = in_place_of(r, uuid.uuid4(), "what its limit hangs on was read or amended", person) | found
                 added.readings.append(row)
                 added.findings += [{"reading_id": row["id"], **f} for f in finding_rows(stored_findings(r.findings))]
                 added.bases += [{"reading_id": row["id"], "basis_id": one} for one in bases.get(r.id, ())]
@@ -95,7 +95,7 @@ def _follow(
         known = {r.quantity: r for r in rows if r.source == Source.DERIVED and _spot(r) == spot}
         found_now = worked_out(given)
         for key in known.keys() - {w.quantity for w in found_now}:
-            row = removal_row(known[key], uuid.uuid4(), "what it rested on was removed", person, at)
+            row = removal_row(known[key], uuid.uuid4(), "what it rested on was removed", person)
             added.readings.append(row)
         for found in found_now:
             basis = _records(given, found.basis)
@@ -112,7 +112,7 @@ def _follow(
             findings = rests_on([(r.words, Level(r.level)) for r in behind])
             taken_at = max((r.taken_at for r in behind), default=at)
             row = worked_row(uuid.uuid4(), found, visit, person, taken_at, limits, spot, why, findings)
-            added.readings.append(row | {"recorded_at": at})
+            added.readings.append(row)
             added.findings += [{"reading_id": row["id"], **f} for f in finding_rows(findings)]
             added.bases += [{"reading_id": row["id"], "basis_id": one} for one in basis]
 

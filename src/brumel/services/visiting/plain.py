@@ -152,7 +152,6 @@ def _row(
         "visit_id": visit.id,
         "site_id": visit.site_id,
         "person_id": person.id,
-        "recorded_at": at,
         "taken_at": at,
         "quantity": about.key,
         "value": value,

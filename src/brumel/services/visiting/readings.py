@@ -193,7 +193,7 @@ def record_within(
     corrected = known.beside_history(corrected)
     row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
     row |= kept_limits(known.limits, corrected)
-    if add_once(session, Reading, row | {"recorded_at": clock.now()}):
+    if add_once(session, Reading, row):
         add_findings(session, new.reading_id, corrected.findings)
         add_bases(session, new.reading_id, new.warm_by, measured.place)
         if measured.trace:

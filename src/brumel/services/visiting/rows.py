@@ -19,6 +19,7 @@ from brumel.services.visiting.measuring import NewReading
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Person, Probe, Site
+from brumel.store.models.tables import addable
 from brumel.store.models.visit import ReadingBasis
 from brumel.store.once import add_new
 
@@ -48,7 +49,6 @@ def reading_row(
         "instrument_id": None,
         "qualifier": "",
         "person_id": person.id,
-        "recorded_at": taken_at,
         "taken_at": taken_at,
         "calibration_run_id": run.id if run else None,
         "source": new.source,
@@ -78,16 +78,16 @@ def reading_row(
     }
 
 
-def in_place_of(old: Reading, key: uuid.UUID, reason: str, person: Person, at: datetime) -> dict[str, Any]:
+def in_place_of(old: Reading, key: uuid.UUID, reason: str, person: Person) -> dict[str, Any]:
     """A reading's columns as those of a row that takes its place; what differs is added to them."""
-    columns = {c.key: getattr(old, c.key) for c in Reading.__table__.columns if c.key != "ordinal"}
-    own = {"id": key, "person_id": person.id, "recorded_at": at, "amends_id": old.id, "amend_reason": reason}
+    columns = {name: getattr(old, name) for name in addable(Reading)}
+    own = {"id": key, "person_id": person.id, "amends_id": old.id, "amend_reason": reason}
     return columns | own
 
 
-def removal_row(old: Reading, key: uuid.UUID, reason: str, person: Person, at: datetime) -> dict[str, Any]:
+def removal_row(old: Reading, key: uuid.UUID, reason: str, person: Person) -> dict[str, Any]:
     """That a reading is taken out, as it is stored: a row that stands in its place and is shown nowhere."""
-    return in_place_of(old, key, reason, person, at) | {"removed": True, "keeps": "", "limits": []}
+    return in_place_of(old, key, reason, person) | {"removed": True, "keeps": "", "limits": []}
 
 
 def add_findings(session: Session, reading_id: uuid.UUID, findings: Sequence[Finding]) -> None:

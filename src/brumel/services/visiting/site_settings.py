@@ -192,7 +192,7 @@ class _Resting:
                 spot=Spot(old.depth_m, old.layer, old.replicate), amending=Amending(old.id, reason),
             )  # fmt: skip
             row, findings = plain_row(new, old.visit, person, old.taken_at, limits_at(self.session, old.site))
-            add_once(self.session, Reading, row | {"recorded_at": self.clock.now()})
+            add_once(self.session, Reading, row)
             add_findings(self.session, new.reading_id, findings)
         self.session.flush()
         # What took its pressure from a reading is amended as that is.

@@ -104,7 +104,7 @@ class Visits:
                 raise InvalidInput(wrong)
             row = {
                 "id": new.visit_id, "site_id": new.site_id, "sample": sample, "person_id": person.id,
-                "round_id": new.round_id, "begun_at": new.begun_at or now, "recorded_at": now,
+                "round_id": new.round_id, "begun_at": new.begun_at or now,
             }  # fmt: skip
             add_once(session, Visit, row, told=("site_id", "sample"))
         return new.visit_id
@@ -204,7 +204,7 @@ class Visits:
                 raise NotFound("There is no such reading to remove here.")
             hold(session, old.visit_id)
             visit = visit_of(session, old.visit_id)
-            row = removal_row(old, new_id, reason.strip(), person, self.clock.now())
+            row = removal_row(old, new_id, reason.strip(), person)
             add_once(session, Reading, row, told=("amends_id", "amend_reason"))
             self._follow(session, visit, person, old.id)
 

@@ -12,6 +12,7 @@ from sqlalchemy import (
     ARRAY,
     DateTime,
     Double,
+    FetchedValue,
     MetaData,
     Text,
     text,
@@ -69,6 +70,17 @@ def own_id() -> Mapped[uuid.UUID]:
 def own_version() -> Mapped[int]:
     """Counts the changes of a row that may change: who edits an older one is told."""
     return mapped_column(server_default=text("1"))
+
+
+class Recorded:
+    """Who recorded a fact that stands by itself, and when: put by the owner's trigger, from the key handed over.
+
+    Whom and when a fact is *of*, ``person_id`` and its moment, is what was said; nobody else's name is taken for it
+    but from a file.
+    """
+
+    recorded_by: Mapped[uuid.UUID] = mapped_column(server_default=FetchedValue())
+    recorded_at: Mapped[datetime] = mapped_column(server_default=FetchedValue())
 
 
 class FindingColumns:

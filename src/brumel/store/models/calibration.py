@@ -22,7 +22,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.core.findings import Acceptance
 from brumel.core.sensing.response import Origin
-from brumel.store.models.base import Base, FindingColumns, Source, one_of, own_id
+from brumel.store.models.base import Base, FindingColumns, Recorded, Source, one_of, own_id
 from brumel.store.models.reference import Instrument, Lot, Person, Probe
 
 
@@ -33,7 +33,7 @@ class KeptBy(StrEnum):
     METER = "meter"
 
 
-class CalibrationRun(Base):
+class CalibrationRun(Recorded, Base):
     """A calibration begun; all that follows are rows that point here."""
 
     __tablename__ = "calibration_run"
@@ -77,7 +77,7 @@ class CalibrationRun(Base):
     entries: Mapped[list[CalibrationEntry]] = relationship(order_by="CalibrationEntry.ordinal", viewonly=True)
 
 
-class CalibrationStep(Base):
+class CalibrationStep(Recorded, Base):
     """A step was begun: the probe is in its standard and the trace of the point begins here, or it is simply done."""
 
     __tablename__ = "calibration_step"
@@ -92,7 +92,7 @@ class CalibrationStep(Base):
     after_seq: Mapped[int] = mapped_column(BigInteger)
 
 
-class CalibrationPoint(Base):
+class CalibrationPoint(Recorded, Base):
     """One accepted point; a later point of the same step supersedes it."""
 
     __tablename__ = "calibration_point"
@@ -175,7 +175,7 @@ class CalibrationCoefficient(Base):
     origin: Mapped[str]
 
 
-class CalibrationSignature(Base):
+class CalibrationSignature(Recorded, Base):
     """The run is finished: its verdict, signed, with the points that it rests on."""
 
     __tablename__ = "calibration_signature"
@@ -206,7 +206,7 @@ class CalibrationFinding(FindingColumns, Base):
     run_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("calibration_run.id"), primary_key=True)
 
 
-class CalibrationAbandonment(Base):
+class CalibrationAbandonment(Recorded, Base):
     """The run was given up; its points stay."""
 
     __tablename__ = "calibration_abandonment"
@@ -227,7 +227,7 @@ class EntryKind(StrEnum):
     PUT_RIGHT = "put-right"
 
 
-class CalibrationEntry(Base):
+class CalibrationEntry(Recorded, Base):
     """A point was dropped, another person took the run over, or a condition of it was put right; with the reason."""
 
     __tablename__ = "calibration_entry"
@@ -259,7 +259,7 @@ class AmendmentKind(StrEnum):
     WITHDRAWAL = "withdrawal"
 
 
-class CalibrationAmendment(Base):
+class CalibrationAmendment(Recorded, Base):
     """Something to add to a signed run; a withdrawal ends it as a basis for readings."""
 
     __tablename__ = "calibration_amendment"

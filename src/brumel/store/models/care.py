@@ -10,11 +10,11 @@ from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Identity, Index,
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.core.kit.care import MeterEvent
-from brumel.store.models.base import Base, one_of, own_id
+from brumel.store.models.base import Base, Recorded, one_of, own_id
 from brumel.store.models.reference import Person
 
 
-class CareRecord(Base):
+class CareRecord(Recorded, Base):
     """One entry of a probe's care log."""
 
     __tablename__ = "care_record"
@@ -28,7 +28,6 @@ class CareRecord(Base):
     probe_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("probe.id"))
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
     at: Mapped[datetime]
-    recorded_at: Mapped[datetime]
     care: Mapped[str]
     detail: Mapped[str]
     minutes: Mapped[float | None]
@@ -41,7 +40,7 @@ class CareRecord(Base):
     withdrawal: Mapped[CareWithdrawal | None] = relationship(lazy="joined", viewonly=True)
 
 
-class CareWithdrawal(Base):
+class CareWithdrawal(Recorded, Base):
     """An entry that was a mistake: it stays to be read and counts no more."""
 
     __tablename__ = "care_withdrawal"
@@ -52,7 +51,7 @@ class CareWithdrawal(Base):
     reason: Mapped[str]
 
 
-class Inspection(Base):
+class Inspection(Recorded, Base):
     """An inspection before use: the answer to each question of the probe's kind."""
 
     __tablename__ = "inspection"
@@ -78,7 +77,7 @@ class InspectionPhoto(Base):
     jpeg: Mapped[bytes]
 
 
-class MeterRecord(Base):
+class MeterRecord(Recorded, Base):
     """One entry of a meter's log."""
 
     __tablename__ = "meter_record"

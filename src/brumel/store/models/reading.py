@@ -18,12 +18,12 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.core.findings import Acceptance
 from brumel.core.quantities.quantity import quantity
-from brumel.store.models.base import Base, FindingColumns, Source, one_of, own_id
+from brumel.store.models.base import Base, FindingColumns, Recorded, Source, one_of, own_id
 from brumel.store.models.reference import Instrument, Person, Probe, Site
 from brumel.store.models.visit import Acknowledgement, Visit
 
 
-class Reading(Base):
+class Reading(Recorded, Base):
     """A site reading with the calibration it rests on; an amendment is another row."""
 
     __tablename__ = "reading"
@@ -50,7 +50,6 @@ class Reading(Base):
     probe_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("probe.id"))
     instrument_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("instrument.id"))
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
-    recorded_at: Mapped[datetime]
     taken_at: Mapped[datetime]
     calibration_run_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("calibration_run.id"))
     source: Mapped[str]

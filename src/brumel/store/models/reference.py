@@ -23,7 +23,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.core.kit.instruments import InstrumentKind
 from brumel.core.kit.shelf import Pack
-from brumel.store.models.base import Base, one_of, own_id, own_version
+from brumel.store.models.base import Base, Recorded, one_of, own_id, own_version
 
 
 class PersonRole(StrEnum):
@@ -47,10 +47,44 @@ class Person(Base):
     login: Mapped[str] = mapped_column(unique=True)
     name: Mapped[str]
     role: Mapped[str]
-    password_hash: Mapped[str]
     units: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
     """By the unit that is kept the one in which this person reads and types."""
     active: Mapped[bool] = mapped_column(server_default=text("true"))
+
+
+class PersonSecret(Base):
+    """By what a person is known when they sign in. Only the owner reads and writes it.
+
+    The web hashes what was typed with salt and costs (argon2id); the owner's function compares its SHA-256.
+    """
+
+    __tablename__ = "person_secret"
+
+    person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"), primary_key=True)
+    salt: Mapped[bytes]
+    time_cost: Mapped[int]
+    memory_cost: Mapped[int]
+    parallelism: Mapped[int]
+    hash: Mapped[bytes]
+
+
+class HouseSecret(Base):
+    """From what the salts of names that nobody has are made, so that they stay the same. Only the owner reads it."""
+
+    __tablename__ = "house_secret"
+
+    secret: Mapped[bytes] = mapped_column(primary_key=True)
+
+
+class QuantityBound(Base):
+    """What can be recorded of a quantity, in its unit, from and to: filled by each upgrade from what ships."""
+
+    __tablename__ = "quantity_bound"
+
+    quantity: Mapped[str] = mapped_column(primary_key=True)
+    unit: Mapped[str]
+    low: Mapped[float]
+    high: Mapped[float]
 
 
 class Invitation(Base):
@@ -86,19 +120,26 @@ class LoginAttempt(Base):
     at: Mapped[datetime] = mapped_column(server_default=func.now())
     succeeded: Mapped[bool]
     browser: Mapped[str] = mapped_column(server_default=text("''"))
-    """The browser that it came from, where the same person signed in from it before."""
+    """The browser that it came from, where somebody signed in by this name from it before."""
+    came_from: Mapped[str] = mapped_column(server_default=text("''"))
+    """The browser that a success came from, by which it is known from then on."""
 
 
 class SignIn(Base):
-    """A browser in which somebody is signed in, until it is signed out of or its time is over."""
+    """A stay: somebody is signed in, until they sign out or its time is over. Only the owner reads and writes it.
+
+    Its key is known to whoever holds it alone: here stands its hash.
+    """
 
     __tablename__ = "signed_in"
     __table_args__ = (Index("ix_signed_in_person_id", "person_id"),)
 
-    id: Mapped[uuid.UUID] = own_id()
+    key_hash: Mapped[str] = mapped_column(primary_key=True)
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
     begun_at: Mapped[datetime] = mapped_column(server_default=func.now())
-    person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
+    ends_at: Mapped[datetime]
+    task: Mapped[str] = mapped_column(server_default=text("''"))
+    """What it is good for, where it was given for a command."""
 
 
 class Device(Base):
@@ -296,7 +337,7 @@ class Site(Base):
         return next(((r.low, r.high) for r in self.ranges if r.quantity == quantity), None)
 
 
-class SiteSetting(Base):
+class SiteSetting(Recorded, Base):
     """A setting of a site that holds from a moment on; of two from one moment the one recorded later."""
 
     __tablename__ = "site_setting"

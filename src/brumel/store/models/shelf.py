@@ -11,7 +11,7 @@ from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Identity, Index
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from brumel.store.models.base import Base, one_of, own_id
+from brumel.store.models.base import Base, Recorded, one_of, own_id
 from brumel.store.models.reference import Person
 
 
@@ -27,7 +27,7 @@ class LotEvent(StrEnum):
     """An entry of use was wrong; its amount, with a minus, is there again."""
 
 
-class LotRecord(Base):
+class LotRecord(Recorded, Base):
     """One entry of a lot's log; an amount is in the unit of the lot's pack."""
 
     __tablename__ = "lot_record"
@@ -52,7 +52,7 @@ class LotRecord(Base):
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
-class LotCertificate(Base):
+class LotCertificate(Recorded, Base):
     """The certificate that came with a lot: a PDF or a picture."""
 
     __tablename__ = "lot_certificate"

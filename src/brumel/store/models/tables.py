@@ -32,14 +32,17 @@ from brumel.store.models.reference import (
     Device,
     DeviceSample,
     HouseChoice,
+    HouseSecret,
     Instrument,
     Invitation,
     LoginAttempt,
     Lot,
     Meter,
     Person,
+    PersonSecret,
     PlannedRound,
     Probe,
+    QuantityBound,
     SignIn,
     Site,
     SiteRange,
@@ -49,10 +52,9 @@ from brumel.store.models.shelf import LotCertificate, LotRecord
 from brumel.store.models.visit import Acknowledgement, ReadingBasis, SiteLimit, Visit, VisitEntry, VisitPhoto
 
 REFERENCE = (Person, Device, Meter, Probe, Instrument, Lot, Site, PlannedRound)
-OPERATIONAL = (DeviceSample, SiteRange, SignIn, HouseChoice)
-ADDED_TO = (LoginAttempt,)
+OPERATIONAL = (DeviceSample, SiteRange, HouseChoice)
 _KEPT: dict[type[Base], str] = {
-    Person: "login name role password_hash active",
+    Person: "login name role active",
     Device: "label",
     Probe: "serial kind in_service_on",
     Lot: (
@@ -64,7 +66,7 @@ _KEPT: dict[type[Base], str] = {
 """Columns of reference rows that the application never changes once they are there."""
 ADDED_BY_THE_OWNER = (Person,)
 """Reference tables to which the application can't add either: who could add a supervisor would be one."""
-OF_THE_OWNER = (Invitation,)
+OF_THE_OWNER = (Invitation, PersonSecret, HouseSecret, SignIn, LoginAttempt, QuantityBound)
 """Not even read."""
 COUNTED = (ChangeCount,)
 """Only read: triggers write it."""
@@ -99,6 +101,26 @@ FACTS = (
 )
 
 
+STANDING = tuple(model for model in FACTS if "recorded_by" in model.__table__.columns)
+"""Facts that stand by themselves: who recorded them, and when, is put by a trigger."""
+HANGING: dict[type[Base], tuple[type[Base], str]] = {
+    CalibrationTrace: (CalibrationPoint, "point_id"),
+    CalibrationCoefficient: (CalibrationSignature, "run_id"),
+    CalibrationFinding: (CalibrationSignature, "run_id"),
+    ReadingTrace: (Reading, "reading_id"),
+    ReadingFinding: (Reading, "reading_id"),
+    ReadingBasis: (Reading, "reading_id"),
+    InspectionPhoto: (Inspection, "inspection_id"),
+}
+"""Facts that hang on another, by which column: they come in its transaction or not at all."""
+BY_OWNER = frozenset({"recorded_by", "recorded_at"})
+
+
+def addable(model: type[Base]) -> list[str]:
+    """The columns of a fact that the application may state: neither its order nor who records it, and when."""
+    return [c.name for c in model.__table__.columns if c.name not in BY_OWNER and not getattr(c, "identity", None)]
+
+
 def changeable(model: type[Base]) -> list[str]:
     """The columns of a reference table that the application may change."""
     kept = {"id", *_KEPT.get(model, "").split()}
@@ -116,10 +138,12 @@ _BY_NAME = {
 """What a value of a column of facts must keep, by its name, with the ending of the CHECK's name."""
 
 
-def _bounds(column: Column[object]) -> Iterator[tuple[str, str]]:
+def _bounds(column: Column[object], *, fact: bool) -> Iterator[tuple[str, str]]:
     """What a value of a column must keep, as SQL, with the ending of its CHECK's name."""
     name, kind = column.name, column.type
-    if isinstance(kind, Double):
+    if isinstance(kind, Double) and fact:
+        yield "finite", f"{name} BETWEEN -1e12 AND 1e12"  # as far as the model of its record reaches
+    elif isinstance(kind, Double):
         yield "finite", f"{name} > '-Infinity' AND {name} < 'Infinity'"
     if isinstance(kind, ARRAY) and isinstance(kind.item_type, Double):
         beyond = " OR ".join(f"'{b}' = ANY ({name})" for b in ("NaN", "Infinity", "-Infinity"))
@@ -133,7 +157,7 @@ def _bounds(column: Column[object]) -> Iterator[tuple[str, str]]:
 def _bind(table: Table, *, fact: bool) -> None:
     for column in table.columns:
         named = [_BY_NAME[column.name]] if fact and column.name in _BY_NAME else []
-        for ending, bound in (*_bounds(column), *named):
+        for ending, bound in (*_bounds(column, fact=fact), *named):
             table.append_constraint(CheckConstraint(bound, name=f"{column.name}_{ending}"))
 
 

@@ -10,7 +10,7 @@ from sqlalchemy import BigInteger, CheckConstraint, ForeignKey, Identity, Index
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.core.wording import upper_first
-from brumel.store.models.base import Base, one_of, own_id
+from brumel.store.models.base import Base, Recorded, one_of, own_id
 from brumel.store.models.reference import Person, Site
 
 
@@ -24,7 +24,7 @@ class EntryKind(StrEnum):
     AERATED = "aerated"
 
 
-class Visit(Base):
+class Visit(Recorded, Base):
     """One stay at a site, or at a named sample without a place."""
 
     __tablename__ = "visit"
@@ -41,7 +41,6 @@ class Visit(Base):
     person_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("person.id"))
     round_id: Mapped[uuid.UUID | None] = mapped_column(ForeignKey("planned_round.id"))
     begun_at: Mapped[datetime]
-    recorded_at: Mapped[datetime]
 
     site: Mapped[Site | None] = relationship(lazy="joined")
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
@@ -59,7 +58,7 @@ class Visit(Base):
         return next((e for e in reversed(self.entries) if e.kind == kind), None)
 
 
-class VisitEntry(Base):
+class VisitEntry(Recorded, Base):
     """What somebody said of a visit: weather, a note, a quantity that was not read, that it is finished."""
 
     __tablename__ = "visit_entry"
@@ -81,7 +80,7 @@ class VisitEntry(Base):
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
-class VisitPhoto(Base):
+class VisitPhoto(Recorded, Base):
     """A photo taken on a visit: re-encoded by us, without what the camera wrote into it."""
 
     __tablename__ = "visit_photo"
@@ -111,7 +110,7 @@ class ReadingBasis(Base):
     basis_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("reading.id"), primary_key=True)
 
 
-class Acknowledgement(Base):
+class Acknowledgement(Recorded, Base):
     """Who has seen to a reading beyond its limit, and how."""
 
     __tablename__ = "acknowledgement"
@@ -124,7 +123,7 @@ class Acknowledgement(Base):
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
-class SiteLimit(Base):
+class SiteLimit(Recorded, Base):
     """A limit that a supervisor set for one site instead of its water kind's; the newest of a quantity stands."""
 
     __tablename__ = "site_limit"

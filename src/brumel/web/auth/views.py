@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import uuid
-from typing import Any
 from urllib.parse import urlsplit
 
 from flask import Blueprint, abort, current_app, redirect, render_template, request, session, url_for
@@ -13,7 +12,7 @@ from itsdangerous import BadSignature, URLSafeSerializer
 
 from brumel.core.quantities.shown import choices, kept_units
 from brumel.services.errors import InvalidInput
-from brumel.services.people import Browser, Person, PersonRole, SignInRefused
+from brumel.services.people import INVENTED, INVENTED_PASSWORD, Person, PersonRole, SignInRefused
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed
 from brumel.web.security import A_YEAR_S
@@ -23,19 +22,19 @@ blueprint = Blueprint("auth", __name__, template_folder="templates")
 _UNIT_WORDS = {"°C": "Temperature", "µS/cm": "Conductivity", "hPa": "Pressure", "mg/L": "Concentrations", "m": "Depth"}
 
 
-_BROWSER, _MOST_KNOWN = "browser", 12
-"""The cookie by which a browser is known again, and of how many people it remembers that they signed in from it."""
+_BROWSER = "browser"
+"""The cookie by which a browser is known again."""
 
 
 class SignedIn(UserMixin):
     """A person as the session knows them, by the key of their signing in."""
 
-    def __init__(self, person: Person, key: uuid.UUID) -> None:
+    def __init__(self, person: Person, key: str) -> None:
         self.person, self.key = person, key
 
     def get_id(self) -> str:
         """What the session keeps."""
-        return str(self.key)
+        return self.key
 
 
 @blueprint.route("/sign-in", methods=["GET", "POST"])
@@ -52,15 +51,10 @@ def sign_in() -> ResponseReturnValue:
 def _sign_in() -> ResponseReturnValue:
     typed = Typed(request.form)
     try:
-        person = services().people.sign_in(
-            typed.text("login"), request.form.get("password", ""), request.remote_addr or "", _browser()
-        )
+        return _enter(typed.text("login"), request.form.get("password", ""))
     except SignInRefused as refused:
-        return (
-            render_template("auth/sign_in.html", values=request.form, errors=refused.fields, roles=_demo_roles()),
-            422,
-        )
-    return _enter(person)
+        page = render_template("auth/sign_in.html", values=request.form, errors=refused.fields, roles=_demo_roles())
+        return page, 422
 
 
 @blueprint.route("/first/<key>", methods=["GET", "POST"])
@@ -77,10 +71,10 @@ def _take_over(key: str) -> ResponseReturnValue:
     try:
         login, name = typed.text("login").lower(), typed.text("name")
         typed.must_be_read()
-        person = services().first.enter(key, login, name, request.form.get("password", ""))
+        services().first.enter(key, login, name, request.form.get("password", ""))
     except InvalidInput as wrong:
         return render_template("auth/first.html", values=request.form, errors=wrong.fields), 422
-    return _enter(person, url_for("start.page"))
+    return _enter(login, request.form.get("password", ""), url_for("start.page"))
 
 
 @blueprint.post("/sign-in/demo")
@@ -91,10 +85,7 @@ def demo() -> ResponseReturnValue:
     role = request.form.get("role", "")
     if role not in set(PersonRole):
         abort(400)
-    person = services().people.person_of_role(PersonRole(role))
-    if person is None:
-        abort(404)
-    return _enter(person)
+    return _enter(INVENTED[PersonRole(role)][0], INVENTED_PASSWORD)
 
 
 @blueprint.post("/sign-out")
@@ -133,13 +124,14 @@ def _demo_roles() -> tuple[str, ...]:
     return ("technician", "supervisor") if current_app.config["DEMO"] else ()
 
 
-def _enter(person: Person, target: str = "") -> ResponseReturnValue:
-    target = target or _local_path(request.form.get("next"))
+def _enter(login: str, password: str, target: str = "") -> ResponseReturnValue:
+    """Sign somebody in; the browser is known from then on."""
+    target, known = target or _local_path(request.form.get("next")), _browser()
+    stay = services().people.sign_in(login, password, request.remote_addr or "", known)
     session.clear()
-    login_user(SignedIn(person, services().people.begin(person)))
-    answer, known = redirect(target), _browser()
-    people = [str(person.id), *(p for p in sorted(known.people) if p != str(person.id))][:_MOST_KNOWN]
-    cookie = _signed().dumps([known.id, people])
+    login_user(SignedIn(stay.person, stay.key))
+    answer = redirect(target)
+    cookie = _signed().dumps([known])
     answer.set_cookie(_BROWSER, cookie, max_age=A_YEAR_S, samesite="Lax", secure=True, httponly=True)
     return answer
 
@@ -148,13 +140,12 @@ def _signed() -> URLSafeSerializer:
     return URLSafeSerializer(str(current_app.secret_key), _BROWSER)
 
 
-def _browser() -> Browser:
-    """The browser as its cookie says; a new one where it has none, or one that we did not make."""
+def _browser() -> str:
+    """What the browser is known by, as its cookie says; a new one where it has none, or one that we did not make."""
     try:
-        found: Any = _signed().loads(request.cookies.get(_BROWSER, ""))
+        return str(_signed().loads(request.cookies.get(_BROWSER, ""))[0])
     except BadSignature:
-        return Browser(str(uuid.uuid4()))
-    return Browser(found[0], frozenset(found[1]))
+        return str(uuid.uuid4())
 
 
 def _local_path(path: str | None) -> str:
