@@ -201,7 +201,7 @@ def test_every_fact_that_a_person_makes_is_guarded_against_readers(urls: Urls) -
     made = {m.__tablename__ for m in FACTS if "person_id" in m.__table__.columns}
     with psycopg.connect(urls.owner) as connection:
         guarded = connection.execute(
-            "SELECT tgrelid::regclass::text FROM pg_trigger WHERE tgname LIKE '%not_by_readers'"
+            "SELECT tgrelid::regclass::text FROM pg_trigger WHERE tgfoid = 'brumel_put_who'::regproc"
         )
         assert {name for (name,) in guarded} == made
 

@@ -98,7 +98,8 @@ class People:
     def signed_in(self, key: str) -> Person | None:
         """Who is signed in under a key: nobody once they signed out, were deactivated, or stayed too long."""
         with self.database.session() as session:
-            return session.scalar(select(Person).where(Person.id == func.brumel_who(key)))
+            who = select(func.brumel_who(key)).scalar_subquery()  # asked once, not also by the planner
+            return session.scalar(select(Person).where(Person.id == who))
 
     def end(self, key: str) -> None:
         """Sign out: the key opens nothing any more, wherever it was copied to."""

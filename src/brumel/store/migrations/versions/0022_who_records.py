@@ -146,11 +146,17 @@ BEGIN
     RETURN key;
 END $$;
 
--- Whose a key is: nobody's once they signed out, were deactivated, or stayed too long.
-CREATE FUNCTION brumel_who(key text) RETURNS uuid LANGUAGE sql STABLE {_PATH} AS $$
-    SELECT s.person_id FROM signed_in s JOIN person p ON p.id = s.person_id
-    WHERE s.key_hash = brumel_hash(key) AND s.ends_at > clock_timestamp() AND p.active
-$$;
+-- Whose a key is: nobody's once they signed out, were deactivated, or stayed too long. Asked for each fact, so that it
+-- is in a language that keeps its plan.
+CREATE FUNCTION brumel_who(key text) RETURNS uuid LANGUAGE plpgsql STABLE {_PATH} AS $$
+DECLARE
+    hashed text := encode(sha256(convert_to(key, 'UTF8')), 'hex');
+BEGIN
+    RETURN (
+        SELECT s.person_id FROM signed_in s JOIN person p ON p.id = s.person_id
+        WHERE s.key_hash = hashed AND s.ends_at > clock_timestamp() AND p.active
+    );
+END $$;
 
 CREATE FUNCTION brumel_sign_out(key text) RETURNS void LANGUAGE sql {_PATH} AS $$
     DELETE FROM signed_in WHERE key_hash = brumel_hash(key)
@@ -173,32 +179,31 @@ END $$;
 """
 
 _GUARDS = f"""
--- Who records a fact, and when. The owner, who loads and demonstrates, states both; whoever else asks has handed over a
+-- Who records a fact, and when; a reader records none. The owner, who loads and demonstrates, states both; whoever else asks has handed over a
 -- key. Another's name is taken in facts from elsewhere only: a file, a phone's round.
 CREATE FUNCTION brumel_put_who() RETURNS trigger LANGUAGE plpgsql {_PATH} AS $$
+DECLARE
+    hashed text;
+    as_what text;
 BEGIN
     IF session_user = current_user THEN
         NEW.recorded_by := coalesce(NEW.recorded_by, NEW.person_id);
         NEW.recorded_at := coalesce(NEW.recorded_at, nullif(current_setting('brumel.at', true), '')::timestamptz, now());
         RETURN NEW;
     END IF;
-    NEW.recorded_by := brumel_who(coalesce(current_setting('brumel.key', true), ''));
-    NEW.recorded_at := now();
-    IF NEW.recorded_by IS NULL THEN
+    hashed := encode(sha256(convert_to(coalesce(current_setting('brumel.key', true), ''), 'UTF8')), 'hex');
+    SELECT s.person_id, p.role, now() INTO NEW.recorded_by, as_what, NEW.recorded_at
+        FROM signed_in s JOIN person p ON p.id = s.person_id
+        WHERE s.key_hash = hashed AND s.ends_at > clock_timestamp() AND p.active;
+    IF NOT FOUND THEN
         RAISE EXCEPTION 'Nobody is signed in who could record this: sign in again, then send it again.'
             USING ERRCODE = 'BR001';
     END IF;
+    IF as_what = 'reader' THEN
+        RAISE EXCEPTION 'A reader sees and exports; ask a technician to record this.' USING ERRCODE = 'BR001';
+    END IF;
     IF NEW.person_id <> NEW.recorded_by AND coalesce(current_setting('brumel.said', true), '') <> 'elsewhere' THEN
         RAISE EXCEPTION 'What somebody else did is recorded by them, or taken in from a file.' USING ERRCODE = 'BR001';
-    END IF;
-    RETURN NEW;
-END $$;
-
-CREATE OR REPLACE FUNCTION brumel_refuse_readers() RETURNS trigger LANGUAGE plpgsql
-    SET search_path = public, pg_temp AS $$
-BEGIN
-    IF EXISTS (SELECT 1 FROM person WHERE id = NEW.recorded_by AND role = 'reader') THEN
-        RAISE EXCEPTION 'A reader sees and exports; ask a technician to record this.' USING ERRCODE = 'BR001';
     END IF;
     RETURN NEW;
 END $$;
@@ -245,14 +250,27 @@ CREATE TRIGGER lot_forward BEFORE UPDATE ON lot FOR EACH ROW EXECUTE FUNCTION br
 """
 
 
+_READERS = """
+CREATE FUNCTION brumel_refuse_readers() RETURNS trigger LANGUAGE plpgsql SET search_path = public, pg_temp AS $$
+BEGIN
+    IF EXISTS (SELECT 1 FROM person WHERE id = NEW.person_id AND role = 'reader') THEN
+        RAISE EXCEPTION 'A reader sees and exports; ask a technician to record this.' USING ERRCODE = 'BR001';
+    END IF;
+    RETURN NEW;
+END $$;
+"""
+
+
 def _hangs(table: str, parent: str, key: str, column: str) -> str:
-    """A guard of its own for each, so that its plan is kept."""
+    """A guard of its own for each, so that its plan is kept; within a savepoint a row's transaction is another."""
     return f"""
 CREATE FUNCTION brumel_{table}_hangs() RETURNS trigger LANGUAGE plpgsql {_PATH} AS $$
 BEGIN
     IF session_user <> current_user AND NOT EXISTS (
-        SELECT FROM {parent} p WHERE p.{key} = NEW.{column} AND p.recorded_at = now()
-            AND p.recorded_by = brumel_who(coalesce(current_setting('brumel.key', true), ''))
+        SELECT FROM {parent} p WHERE p.{key} = NEW.{column} AND (
+            p.xmin = pg_current_xact_id()::xid
+            OR p.recorded_at = now() AND p.recorded_by = brumel_who(coalesce(current_setting('brumel.key', true), ''))
+        )
     ) THEN
         RAISE EXCEPTION 'This belongs to a record that stands already, and nothing is added to that.'
             USING ERRCODE = 'BR001';
@@ -283,6 +301,7 @@ def upgrade() -> None:
         sa.CheckConstraint("char_length(unit) <= 120", name=op.f("ck_quantity_bound_unit_length")),
     )
     op.execute(_GUARDS)
+    op.execute("DROP FUNCTION brumel_refuse_readers() CASCADE")
     for table in _MOMENTS:  # the first by name: those that ask who records come after it
         op.execute(
             f"CREATE TRIGGER {table}_as_who BEFORE INSERT ON {table} FOR EACH ROW EXECUTE FUNCTION brumel_put_who()"
@@ -379,10 +398,15 @@ def downgrade() -> None:
         op.drop_column(table, "recorded_by")
         if table not in _HAD_IT:
             op.drop_column(table, "recorded_at")
-    for function in ("refuse_readers", "refuse_all_but_supervisors"):
+    op.execute(
+        "DO $do$ BEGIN EXECUTE replace(pg_get_functiondef('brumel_refuse_all_but_supervisors'::regproc), "
+        "'NEW.recorded_by', 'NEW.person_id'); END $do$"
+    )
+    op.execute(_READERS)
+    for table in _MOMENTS:
         op.execute(
-            f"DO $do$ BEGIN EXECUTE replace(pg_get_functiondef('brumel_{function}'::regproc), 'NEW.recorded_by', "
-            "'NEW.person_id'); END $do$"
+            f"CREATE TRIGGER {table}_not_by_readers BEFORE INSERT ON {table} "
+            "FOR EACH ROW EXECUTE FUNCTION brumel_refuse_readers()"
         )
     op.execute("""
         DROP FUNCTION brumel_sign_in(text, bytea, text, text, interval);
