@@ -15,6 +15,7 @@ from PIL import Image
 from sqlalchemy import func, select
 
 from brumel.launch.cluster import APPLICATION, OWNER, Cluster
+from brumel.services.acts import acts_as
 from brumel.services.application import Services
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger.exchange import Exchange
@@ -22,7 +23,7 @@ from brumel.services.ledger.records import Filter
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Lot, Person, Probe, Site
-from tests.acting import as_said
+from tests.acting import as_said, minted
 from tests.conftest import CLOCK, copy_database
 
 
@@ -99,6 +100,23 @@ def test_a_file_of_an_earlier_version_is_taken_in(elsewhere: Database, pond: str
     for point in earlier["records"]["calibration_point"]:
         del point["instrument_id"]
     assert Exchange(elsewhere, CLOCK).take_in(json.dumps(earlier))["calibration_point"] > 0
+
+
+def test_who_took_it_in_stands_beside_who_read_it(cluster: Cluster, elsewhere: Database, pond: str) -> None:
+    """As a file of an earlier version says ``recorded_at``, too: when it was recorded here is known better."""
+    earlier = json.loads(pond)
+    for row in earlier["records"]["reading"]:
+        row["id"], row["recorded_at"], row["amends_id"] = str(uuid.uuid4()), "2001-01-01T00:00:00+00:00", None
+    for name in ("reading_basis", "reading_finding", "reading_trace", "acknowledgement"):
+        earlier["records"][name] = []
+    with elsewhere.session() as session:
+        oskar = session.query(Person).filter_by(login="oskar").one()
+    key = minted(cluster.url(OWNER, str(elsewhere.engine.url.database)), oskar.id)
+    with acts_as(key, elsewhere=True):
+        Exchange(elsewhere, CLOCK).take_in(json.dumps(earlier))
+    view = Services.over(elsewhere, CLOCK).readings.view(uuid.UUID(earlier["records"]["reading"][0]["id"]))
+    assert (view.reading.person.login, view.taken_in_by) == ("mira", "Oskar Weir")
+    assert view.reading.recorded_at.year > 2001
 
 
 def changed(pond: str, **new: Any) -> str:

@@ -53,6 +53,8 @@ class ReadingView:
     findings: tuple[Finding, ...]
     bases: tuple[Reading, ...] = ()
     """The readings that it was worked out from."""
+    taken_in_by: str = ""
+    """Who took it in from a file, where somebody else read it."""
 
 
 @dataclass(frozen=True)
@@ -88,7 +90,7 @@ class Readings:
                 raise NotFound("There is no such reading.")
             if why_not := why_not_shown(reading):
                 raise CantBeShown(f"This reading can't be shown: {why_not}. It stands as it was recorded.")
-            run_id = reading.calibration_run_id
+            run_id, others = reading.calibration_run_id, reading.recorded_by != reading.person_id
             return ReadingView(
                 reading=reading,
                 run=session.get(CalibrationRun, run_id) if run_id else None,
@@ -96,6 +98,7 @@ class Readings:
                 amended_by=reading_queries.amendment_of(session, reading.id),
                 findings=tuple(stored.stored_findings(reading.findings)),
                 bases=tuple(visit_queries.bases_of(session, reading.id)),
+                taken_in_by=session.get_one(Person, reading.recorded_by).name if others else "",
             )
 
     def basis(self, probe_id: uuid.UUID) -> tuple[CalibrationRun | None, Basis | None]:
