@@ -13,13 +13,16 @@ import pytest
 from playwright.sync_api import Browser, Page, expect
 from tests.browser.driving import sign_in
 from tests.browser.made_up.sensing import Glow
-from tests.conftest import CLOCK
+from tests.conftest import CLOCK, Urls
 from werkzeug.serving import make_server
 
 from brumel.core import tables
 from brumel.core.sensing import principles
+from brumel.launch.cluster import APPLICATION
 from brumel.services.application import Services
 from brumel.services.kit import upkeep
+from brumel.services.people import INVENTED, INVENTED_PASSWORD, PersonRole
+from brumel.store import schema
 from brumel.store.database import Database
 from brumel.web.app import WebSettings, create_app
 
@@ -27,13 +30,14 @@ FOLDER = Path(__file__).parent / "made_up"
 
 
 @pytest.fixture(scope="module")
-def place(database: Database) -> Iterator[str]:
+def place(database: Database, urls: Urls) -> Iterator[str]:
     """The application with the made-up tables and principle, in this process."""
     with ExitStack() as stack:
         stack.enter_context(tables.added(FOLDER))
         stack.enter_context(principles.added(Glow()))
         services = Services.over(database, CLOCK)
-        services.people.add("tess", "Tess Ferrow", "technician", "a long password")
+        services.people.add(*INVENTED[PersonRole.TECHNICIAN], PersonRole.TECHNICIAN, INVENTED_PASSWORD)
+        schema.upgrade(urls.owner, APPLICATION)  # as a start does: the schema learns what can be recorded of it
         server = make_server("127.0.0.1", 0, create_app(services, WebSettings("test", demo=True)), threaded=True)
         thread = threading.Thread(target=server.serve_forever)
         thread.start()

@@ -19,9 +19,9 @@ from brumel.store.database import Database
 from brumel.store.models.base import Base
 from brumel.store.models.tables import (
     ADDED_BY_THE_OWNER,
-    COUNTED,
     FACTS,
     OF_THE_OWNER,
+    ONLY_READ,
     OPERATIONAL,
     REFERENCE,
     addable,
@@ -118,7 +118,7 @@ def test_a_grant_by_mistake_changes_nothing(filled: Database, urls: Urls) -> Non
 
 _RIGHTS = {
     FACTS: {"SELECT"},
-    COUNTED: {"SELECT"},
+    ONLY_READ: {"SELECT"},
     ADDED_BY_THE_OWNER: {"SELECT"},
     tuple(m for m in REFERENCE if m not in ADDED_BY_THE_OWNER): {"SELECT", "INSERT"},
     OPERATIONAL: {"SELECT", "INSERT", "UPDATE", "DELETE"},
@@ -243,7 +243,7 @@ def test_a_signed_run_takes_no_more_points(filled: Database, urls: Urls) -> None
 
 
 def test_every_table_is_of_one_class() -> None:
-    classes = [model for group in (FACTS, REFERENCE, OPERATIONAL, COUNTED, OF_THE_OWNER) for model in group]
+    classes = [model for group in (FACTS, REFERENCE, OPERATIONAL, ONLY_READ, OF_THE_OWNER) for model in group]
     assert {m.__tablename__ for m in classes} == set(Base.metadata.tables)
     assert len(classes) == len(set(classes))
 
@@ -251,6 +251,14 @@ def test_every_table_is_of_one_class() -> None:
 def test_a_role_that_owns_nothing_is_fine_and_another_schema_is_said(urls: Urls) -> None:
     with create_engine(urls.application).connect() as connection:
         assert schema.problem(connection) is None
+
+
+def test_a_quantity_that_the_schema_was_not_told_of_is_said(urls: Urls) -> None:
+    with create_engine(urls.owner).connect() as owner, create_engine(urls.application).connect() as connection:
+        owner.exec_driver_sql("DELETE FROM quantity_bound WHERE quantity = 'turbidity'")
+        owner.commit()
+        assert "what can be recorded of turbidity: run ./brumel db upgrade" in (schema.problem(connection) or "")
+    schema.upgrade(urls.owner, APPLICATION)
 
 
 def test_models_and_migrations_agree(urls: Urls) -> None:

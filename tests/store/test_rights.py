@@ -14,9 +14,9 @@ from brumel.launch.cluster import APPLICATION
 from brumel.store import schema
 from brumel.store.models.tables import (
     ADDED_BY_THE_OWNER,
-    COUNTED,
     FACTS,
     HANGING,
+    ONLY_READ,
     OPERATIONAL,
     REFERENCE,
     STANDING,
@@ -89,7 +89,7 @@ def test_all_that_the_role_may_do(urls: Urls) -> None:
         other = {what for (what,) in connection.execute(_OTHER)}
     reference = tuple(m for m in REFERENCE if m not in ADDED_BY_THE_OWNER)
     assert rights == {
-        "SELECT": names(FACTS, REFERENCE, OPERATIONAL, COUNTED) | {"alembic_version"},
+        "SELECT": names(FACTS, REFERENCE, OPERATIONAL, ONLY_READ) | {"alembic_version"},
         "INSERT": names(reference, OPERATIONAL),
         "UPDATE": names(OPERATIONAL),
         "DELETE": names(OPERATIONAL),

@@ -11,15 +11,15 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Connection, create_engine, delete, insert, text
+from sqlalchemy import Connection, create_engine, delete, insert, select, text
 
 from brumel.core.quantities.quantity import quantities
 from brumel.store.database import StoreError
 from brumel.store.models.reference import QuantityBound
 from brumel.store.models.tables import (
     ADDED_BY_THE_OWNER,
-    COUNTED,
     FACTS,
+    ONLY_READ,
     OPERATIONAL,
     REFERENCE,
     addable,
@@ -97,6 +97,9 @@ def problem(connection: Connection) -> str | None:
             "The application's database role owns tables and could change records: give BRUMEL_DATABASE_URL a role "
             "that owns none, and BRUMEL_DATABASE_OWNER_URL the owner."
         )
+    known = set(connection.execute(select(QuantityBound.quantity)).scalars())
+    if unknown := [key for key in quantities() if key not in known]:
+        return f"The database doesn't know what can be recorded of {', '.join(unknown)}: run ./brumel db upgrade."
     return None
 
 
@@ -113,7 +116,7 @@ def _grant(connection: Connection, role: str) -> None:
         f"REVOKE ALL ON ALL TABLES IN SCHEMA public FROM {name}",
         f"REVOKE CREATE ON SCHEMA public FROM {name}",
         f"GRANT USAGE ON SCHEMA public TO {name}",
-        f"GRANT SELECT ON alembic_version, {tables(COUNTED)} TO {name}",
+        f"GRANT SELECT ON alembic_version, {tables(ONLY_READ)} TO {name}",
         f"GRANT SELECT ON {tables(FACTS)} TO {name}",
         *(f"GRANT INSERT ({', '.join(addable(m))}) ON {tables([m])} TO {name}" for m in FACTS),
         f"GRANT SELECT ON {tables(REFERENCE)} TO {name}",

@@ -66,10 +66,10 @@ _KEPT: dict[type[Base], str] = {
 """Columns of reference rows that the application never changes once they are there."""
 ADDED_BY_THE_OWNER = (Person,)
 """Reference tables to which the application can't add either: who could add a supervisor would be one."""
-OF_THE_OWNER = (Invitation, PersonSecret, HouseSecret, SignIn, LoginAttempt, QuantityBound)
+OF_THE_OWNER = (Invitation, PersonSecret, HouseSecret, SignIn, LoginAttempt)
 """Not even read."""
-COUNTED = (ChangeCount,)
-"""Only read: triggers write it."""
+ONLY_READ = (ChangeCount, QuantityBound)
+"""Only read: triggers write one, each upgrade the other."""
 FACTS = (
     CalibrationRun,
     CalibrationStep,

@@ -45,13 +45,12 @@ def sign_in() -> ResponseReturnValue:
     if request.method == "GET":
         awaited = services().first.awaited()
         return render_template("auth/sign_in.html", values={}, errors={}, roles=_demo_roles(), awaited=awaited)
-    return _sign_in()
+    return _sign_in(Typed(request.form).text("login"), request.form.get("password", ""))
 
 
-def _sign_in() -> ResponseReturnValue:
-    typed = Typed(request.form)
+def _sign_in(login: str, password: str) -> ResponseReturnValue:
     try:
-        return _enter(typed.text("login"), request.form.get("password", ""))
+        return _enter(login, password)
     except SignInRefused as refused:
         page = render_template("auth/sign_in.html", values=request.form, errors=refused.fields, roles=_demo_roles())
         return page, 422
@@ -85,7 +84,7 @@ def demo() -> ResponseReturnValue:
     role = request.form.get("role", "")
     if role not in set(PersonRole):
         abort(400)
-    return _enter(INVENTED[PersonRole(role)][0], INVENTED_PASSWORD)
+    return _sign_in(INVENTED[PersonRole(role)][0], INVENTED_PASSWORD)
 
 
 @blueprint.post("/sign-out")
