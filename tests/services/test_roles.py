@@ -131,7 +131,7 @@ FOR_EVERYBODY = {
     "kit.cards", "kit.life", "kit.photo", "ledger.calibrations", "ledger.readings", "ledger.calibrations_csv",
     "ledger.readings_csv", "ledger.calibration_file", "ledger.calibrations_json", "ledger.calibrations_jsonl",
     "ledger.readings_json", "ledger.care", "ledger.care_csv", "ledger.care_json", "live.newest_sample", "live.stream",
-    "meters.all", "meters.view", "outlook.lacking", "outlook.shopping", "people.person_of_role",
+    "meters.all", "meters.view", "outlook.lacking", "outlook.shopping",
     "planned.ahead", "planned.kits", "planned.plan", "readings.basis", "readings.lens", "readings.signal",
     "at_once.missing", "readings.view",
     "readings.place", "readings.check_place", "rounds.history", "rounds.histories", "instruments.all",

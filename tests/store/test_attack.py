@@ -8,14 +8,16 @@ import psycopg
 import pytest
 from argon2 import PasswordHasher
 from tests.acting import hand_over, minted
-from tests.conftest import Urls
+from tests.conftest import CLOCK, Urls
 from tests.store.test_facts import CHECK
 from tests.store.test_guards import KEPT, PRIVILEGE, state_of
 
 from brumel.launch.cluster import APPLICATION, Cluster
 from brumel.services.people import People, SignInRefused
 from brumel.store import schema
-from brumel.store.database import Database
+from brumel.store.database import Acting, Database, acting
+from brumel.store.models.visit import Visit
+from brumel.store.once import add_once
 
 VISIT = (
     "INSERT INTO visit (id, site_id, sample, person_id, begun_at{more}) "
@@ -170,6 +172,17 @@ def test_nothing_is_added_to_what_stands_and_nothing_goes_back(
 )  # fmt: skip
 def test_it_gives_itself_no_stay(urls: Urls, mine: dict[str, str], statement: str) -> None:
     assert state_of(urls.application, statement.format(**mine), mine["key of mira"]) == PRIVILEGE
+
+
+def test_who_acts_is_told_again_after_a_savepoint_that_was_taken_back(database: Database, mine: dict[str, str]) -> None:
+    """What is told within it is forgotten with it: the next fact is recorded all the same."""
+    row = {"id": uuid.uuid4(), "site_id": None, "sample": "a well", "person_id": mine["mira"], "round_id": None,
+           "begun_at": CLOCK.now()}  # fmt: skip
+    with acting(Acting(mine["key of mira"])), database.session() as session:
+        with session.begin_nested() as point:
+            add_once(session, Visit, row)
+            point.rollback()
+        assert add_once(session, Visit, row)
 
 
 def test_guesses_are_counted_however_many_browsers_it_invents(urls: Urls) -> None:

@@ -10,6 +10,7 @@ from flask.testing import FlaskClient
 from werkzeug.test import TestResponse
 
 from brumel.services.application import Services
+from brumel.services.people import Person
 
 BASE = "https://localhost"
 
@@ -29,6 +30,12 @@ def post(client: FlaskClient, path: str, **form: object) -> TestResponse:
 def enter(client: FlaskClient, role: str) -> None:
     """Sign in through the demonstration's one click."""
     assert post(client, "/sign-in/demo", role=role).status_code == 302
+
+
+def person_of_role(services: Services, role: str) -> Person:
+    """Somebody of the demonstration."""
+    with services.people.database.session() as session:
+        return session.query(Person).filter_by(role=role).order_by(Person.login).first()  # type: ignore[return-value]
 
 
 def probe_id(services: Services, label: str) -> uuid.UUID:

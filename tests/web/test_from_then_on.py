@@ -6,7 +6,7 @@ import uuid
 
 from flask.testing import FlaskClient
 from icalendar import Calendar
-from tests.web.screens import BASE, enter, post, probe_id
+from tests.web.screens import BASE, enter, person_of_role, post, probe_id
 
 from brumel.services.application import Services
 
@@ -52,7 +52,7 @@ def test_a_run_of_an_oxygen_probe_is_put_right(client: FlaskClient, services: Se
     assert "Say in a few words how it came to light" in refused.text
     assert 'value="630"' in refused.text
     assert post(client, path, id=uuid.uuid4(), **form, put_right="it is a report's").status_code == 302
-    services.calibrations.abandon(run_id, services.people.person_of_role("technician"), "only a test")
+    services.calibrations.abandon(run_id, person_of_role(services, "technician"), "only a test")
     page = client.get(f"/ledger/calibrations/{run_id}", base_url=BASE).text
     assert "Put right what was said at the beginning: it is a report" in page
     assert "said at first: 1009.0 hPa measured at the place" in page

@@ -8,7 +8,7 @@ import uuid
 
 import pytest
 from flask.testing import FlaskClient
-from tests.web.screens import BASE, enter, probe_id
+from tests.web.screens import BASE, enter, person_of_role, probe_id
 
 from brumel.core.calibrating.methods import methods
 from brumel.core.reading.pressure import Pressure
@@ -49,7 +49,7 @@ def taken(services: Services, person: Person, run_id: uuid.UUID, drawn: random.R
 )  # fmt: skip
 def test_its_pages_open(client: FlaskClient, services: Services, label: str, method: str) -> None:
     enter(client, "technician")
-    person = services.people.person_of_role(PersonRole.TECHNICIAN)
+    person = person_of_role(services, PersonRole.TECHNICIAN)
     assert person
     probe, drawn = probe_id(services, label), random.Random(f"{label} {method}")
     lots = services.calibrations.choices(probe).lots

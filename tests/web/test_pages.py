@@ -10,7 +10,7 @@ import psycopg
 import pytest
 from flask.testing import FlaskClient
 from tests.conftest import Urls
-from tests.web.screens import BASE, enter, post, probe_id
+from tests.web.screens import BASE, enter, person_of_role, post, probe_id
 
 from brumel import demo
 from brumel.services.application import Services
@@ -106,7 +106,7 @@ def test_a_typed_reading_twice_is_one_and_is_amended_by_another(client: FlaskCli
 def test_a_form_that_names_somebody_else_records_who_is_signed_in(client: FlaskClient, services: Services) -> None:
     enter(client, "technician")
     probe, site = probe_id(services, "A-pH"), services.states.sites()[0].id
-    other = services.people.person_of_role(PersonRole.SUPERVISOR).id
+    other = person_of_role(services, PersonRole.SUPERVISOR).id
     forged = {"person": other, "person_id": other, "taken_by": other, "login": "oskar"}
     reading = {
         "id": uuid.uuid4(),
@@ -164,7 +164,7 @@ def test_what_is_not_there_is_said(client: FlaskClient, services: Services, what
         probe = probe_id(services, "B-ORP")
         choices = services.calibrations.choices(probe)
         (role, lots), *_ = choices.lots.items()
-        person = services.people.person_of_role(PersonRole.TECHNICIAN)
+        person = person_of_role(services, PersonRole.TECHNICIAN)
         assert person
         begin = Begin(run_id, probe, "orp-check", "distilled-once", {role: lots[0].lot.id}, despite="only a test")
         services.calibrations.begin(begin, person)
@@ -176,7 +176,7 @@ def test_what_is_not_there_is_said(client: FlaskClient, services: Services, what
 
 def test_where_no_response_is_found_nothing_is_offered_to_sign(client: FlaskClient, services: Services) -> None:
     enter(client, "technician")
-    probe, person = probe_id(services, "A-EC"), services.people.person_of_role(PersonRole.TECHNICIAN)
+    probe, person = probe_id(services, "A-EC"), person_of_role(services, PersonRole.TECHNICIAN)
     lot = next(c.lot.id for c in services.calibrations.choices(probe).lots["conductivity"] if c.lot.nominal == 1413)
     assert person
     begin = Begin(uuid.uuid4(), probe, "conductivity-one", "distilled-once", {"conductivity": lot}, despite="a test")

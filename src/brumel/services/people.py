@@ -138,11 +138,6 @@ class People:
         with self.database.session() as session:
             session.get_one(Person, person.id).units = {k: u for k, u in units.items() if u != k}
 
-    def person_of_role(self, role: PersonRole) -> Person | None:
-        """Return somebody of the role, the first by name."""
-        with self.database.session() as session:
-            return session.query(Person).filter_by(role=role, active=True).order_by(Person.login).first()
-
     def add(self, login: str, name: str, role: str, password: str) -> Person:
         """Add a person who can sign in.
 

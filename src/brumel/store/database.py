@@ -168,7 +168,8 @@ def hand_over(session: Session, *keys: uuid.UUID) -> None:
     if who is None:
         hold(session, *keys)
     elif keys or _TOLD not in session.info:
-        session.info[_TOLD] = True
+        if not session.in_nested_transaction():  # with a savepoint that is taken back it would be forgotten
+            session.info[_TOLD] = True
         at = who.at.isoformat() if who.at else ""
         said = "elsewhere" if who.elsewhere else ""
         session.execute(_ACT, {"key": who.key, "said": said, "at": at, "keys": sorted({str(key) for key in keys})})
