@@ -12,7 +12,7 @@ import subprocess
 import sys
 import time
 import uuid
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -23,6 +23,14 @@ _VALUES = {
     "alkalinity": "110", "air-temperature": "31", "depth": "1.4", "turbidity": "12", "total-chlorine": "0.05",
 }  # fmt: skip
 ACTS = ("saving a visit", "signing in")
+
+
+def visit_form(token: str, usual: Mapping[str, str]) -> dict[str, Any]:
+    """Fill a visit's form in: ten typed quantities, each with what it is usually read with."""
+    form: dict[str, Any] = {"csrf_token": token, "pressure": "1009", "id-pressure": uuid.uuid4(), "despite": "bench"}
+    for name, value in _VALUES.items():
+        form |= {name: value, f"id-{name}": uuid.uuid4(), f"with-{name}": usual.get(name, "")}
+    return form
 
 
 class _Side:
@@ -53,16 +61,7 @@ class _Side:
         self._sent("/visits/new", {"csrf_token": self.token, "id": key, "site": str(self.site)})
         visit = self.location.rstrip("/").rsplit("/", 1)[1]
         rows = self.worked.services.visits.view(uuid.UUID(visit)).rows
-        form: dict[str, Any] = {
-            "csrf_token": self.token,
-            "pressure": "1009",
-            "id-pressure": uuid.uuid4(),
-            "despite": "b",
-        }
-        for name, value in _VALUES.items():
-            usual = {r.about.key: r.usual for r in rows}.get(name, "")
-            form |= {name: value, f"id-{name}": uuid.uuid4(), f"with-{name}": usual}
-        return self._sent(f"/visits/{visit}", form)
+        return self._sent(f"/visits/{visit}", visit_form(self.token, {r.about.key: r.usual for r in rows}))
 
     def sign_in(self) -> float:
         """Sign in by name and password in a browser of its own."""

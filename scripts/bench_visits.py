@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import timedelta
 
+from bench_pairs import visit_form
 from bench_table import line
 from bench_worked import Worked, timed
 from flask.testing import FlaskClient
@@ -25,10 +26,6 @@ from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person
 
 YEARS, SAVES, AMENDED = 10, 25, 1_000
-_VALUES = {
-    "temperature": "28.1", "oxygen": "5.4", "ph": "8.0", "specific-conductance": "29000", "ammonium-n": "0.4",
-    "alkalinity": "110", "air-temperature": "31", "depth": "1.4", "turbidity": "12", "total-chlorine": "0.05",
-}  # fmt: skip
 
 
 def visits() -> None:
@@ -41,9 +38,7 @@ def visits() -> None:
         for _ in range(SAVES):
             visit = services.visits.open(NewVisit(uuid.uuid4(), site), _person(services))
             choices = {r.about.key: r.usual for r in services.visits.view(visit).rows}
-            form = {"csrf_token": key, "pressure": "1009", "id-pressure": uuid.uuid4(), "despite": "bench"}
-            for name, value in _VALUES.items():
-                form |= {name: value, f"id-{name}": uuid.uuid4(), f"with-{name}": choices.get(name, "")}
+            form = visit_form(key, choices)
             empty.append(timed(client, "/healthy"))
             begun = time.perf_counter()
             answer = client.post(f"/visits/{visit}", data=form, base_url=BASE, headers={"Referer": BASE})

@@ -193,9 +193,7 @@ def database_of(settings: Settings, *, owner: bool = False) -> Iterator[str]:
     """
     if settings.database_url:
         url, _ = _of_ones_own(settings)
-        if owner and not settings.database_owner_url:
-            raise LaunchError("Only the owner of the database changes people: give BRUMEL_DATABASE_OWNER_URL.")
-        yield settings.database_owner_url if owner else url
+        yield _owner_url(settings, "changes people") if owner else url
         return
     cluster = Cluster(settings.data / "serve")
     if _in_use(cluster.folder) and cluster.port() is not None:
@@ -220,9 +218,7 @@ def acting_for(settings: Settings, login: str, what_for: str) -> Iterator[None]:
     LaunchError
         Where the owner of the database is not told.
     """
-    if settings.database_url and not settings.database_owner_url:
-        raise LaunchError("Only the owner of the database lets a command act: give BRUMEL_DATABASE_OWNER_URL.")
-    owner = Database(settings.database_owner_url or Cluster(settings.data / "serve").url(OWNER), pool_size=1)
+    owner = Database(_owner_url(settings, "lets a command act"), pool_size=1)
     people = People(owner)
     try:
         stay = people.act_as(login, what_for, _A_COMMAND)
@@ -231,6 +227,13 @@ def acting_for(settings: Settings, login: str, what_for: str) -> Iterator[None]:
         people.end(stay.key)
     finally:
         owner.close()
+
+
+def _owner_url(settings: Settings, does: str) -> str:
+    """Return the owner's address of the database for real work, for what only the owner does."""
+    if settings.database_url and not settings.database_owner_url:
+        raise LaunchError(f"Only the owner of the database {does}: give BRUMEL_DATABASE_OWNER_URL.")
+    return settings.database_owner_url or Cluster(settings.data / "serve").url(OWNER)
 
 
 def _of_our_own(settings: Settings, cluster: Cluster) -> tuple[str, str]:

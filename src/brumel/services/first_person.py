@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from brumel.services.errors import NotFound
 from brumel.services.people import Costs, Person, PersonRole, new_person, proof_of
 from brumel.store.database import Database
-from brumel.store.models.reference import Invitation
+from brumel.store.models.owned import Invitation
 
 GOOD_FOR = timedelta(hours=1)
 _SPENT = "This link is used or older than an hour. Start Brumel again for another, or run ./brumel user add."

@@ -21,9 +21,9 @@ from brumel.core.quantities.shown import choices, kept_units
 from brumel.services.errors import Forbidden, InvalidInput, NotFound
 from brumel.store import queries
 from brumel.store.database import Database
+from brumel.store.models.owned import PersonSecret, SignIn
 from brumel.store.models.reference import Person as Person
 from brumel.store.models.reference import PersonRole as PersonRole
-from brumel.store.models.reference import PersonSecret, SignIn
 
 _LOGIN = re.compile(r"[a-z0-9][a-z0-9._-]{1,31}")
 _LEAST_PASSWORD = 10
@@ -201,7 +201,7 @@ def new_person(login: str, name: str, role: str, password: str) -> Person:
 
 
 class Costs(NamedTuple):
-    """What a password is hashed with (argon2id)."""
+    """A password is hashed with these (argon2id)."""
 
     salt: bytes
     time_cost: int

@@ -12,7 +12,6 @@ from typing import Any
 from brumel.core.calibrating.judging import principle_of, read_method
 from brumel.core.calibrating.kept import checks_of, reports_of
 from brumel.core.calibrating.methods import Step, Use, method, methods, rinses, steps_of
-from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance
 from brumel.core.kit.kinds import Check, ProbeKind, Reported, probe_kinds
 from brumel.core.kit.shelf import standards
@@ -22,6 +21,7 @@ from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.pressure import STATION_HPA
 from brumel.core.reading.surroundings import read_place
 from brumel.core.record.shapes import (
+    UNREADABLE,
     Shape,
     anything,
     both,
@@ -44,8 +44,6 @@ from brumel.core.standards.targets import Bottle, bottle_of, check_bottle
 FORMAT, VERSION = "brumel-calibration", 1
 BY_BRUMEL, BY_METER = "brumel", "meter"
 _TAKEN_WHOLE = ("principle", "steps", "tolerances", "weights")
-UNREADABLE = (CoreError, ArithmeticError, AttributeError, LookupError, RecursionError, TypeError, ValueError)
-"""What a method that somebody wrote whole can bring about: it may hold anything."""
 _DAYS = whole(0, 1_000_000)
 _NUMBERS = each(number())
 _TARGET = fields({"value": number(), "u": number(0.0)}, {"unit": text(), "known": flag}, anything)
@@ -57,9 +55,8 @@ def faults(data: object) -> Iterator[str]:
     if not isinstance(data, Mapping):
         yield from (f"The file {words}" for words in fields({})(data))
     else:
-        by_meter = data.get("kept_by") == BY_METER
-        needed, more = (_needed_of_meter, _more_of_meter) if by_meter else (_needed, _more)
-        yield from fields(_HEAD | needed(data), _AROUND | more(data), anything)(data)
+        needed, more = (_by_meter if data.get("kept_by") == BY_METER else _by_brumel)(data)
+        yield from fields(_HEAD | needed, _AROUND | more, anything)(data)
 
 
 def frozen_of(data: Mapping[str, Any]) -> Mapping[str, Any]:
@@ -95,23 +92,18 @@ def waters_of(data: Mapping[str, Any]) -> tuple[float, float] | None:
     return (float(given[0]), float(given[1])) if given else None
 
 
-def _needed(data: Mapping[str, Any]) -> dict[str, Shape]:
-    kinds = [key for key, kind in probe_kinds().items() if kind.principle]
-    kind = _kind(data)
-    own = kind.principle if kind else ""
-    fitting = [code for code, m in methods().items() if m.principle == own] if own else [*methods()]
-    whole_method = both(fields(dict.fromkeys(_TAKEN_WHOLE, anything), {}, anything), read_by(read_method))
-    told = data.get("method")
-    return {
-        "probe": _probe(kinds),
-        "method": whole_method if isinstance(told, Mapping) else one_of(fitting),
-        "points": each(_point(data), least=1),
+def _by_brumel(data: Mapping[str, Any]) -> tuple[dict[str, Shape], dict[str, Shape]]:
+    """Make the shapes of the fields that a file must have, and may have, where Brumel fits."""
+    kind, told = _kind(data), data.get("method")
+    senses = kind.principle if kind else ""
+    fitting = [code for code, m in methods().items() if not senses or m.principle == senses]
+    own, steps = _method(data)
+    needed: dict[str, Shape] = {
+        "probe": _probe([key for key, one in probe_kinds().items() if one.principle]),
+        "method": _METHOD if isinstance(told, Mapping) else one_of(fitting),
+        "points": each(_point(own, steps) if own else fields({"step": text()}, {}, anything), least=1),
     }
-
-
-def _more(data: Mapping[str, Any]) -> dict[str, Shape]:
-    own = _method(data)[0]
-    return {
+    return needed, {
         "rinse": one_of([*rinses()]),
         "waters": nothing_or(pair),
         "conditions": read_by(read_place),
@@ -121,19 +113,17 @@ def _more(data: Mapping[str, Any]) -> dict[str, Shape]:
     }
 
 
-def _needed_of_meter(data: Mapping[str, Any]) -> dict[str, Shape]:
-    return {"probe": _probe([*probe_kinds()])}
-
-
-def _more_of_meter(data: Mapping[str, Any]) -> dict[str, Shape]:
+def _by_meter(data: Mapping[str, Any]) -> tuple[dict[str, Shape], dict[str, Shape]]:
+    """Make the shapes of the fields that a file must have, and may have, where a meter adjusts itself."""
+    needed: dict[str, Shape] = {"probe": _probe([*probe_kinds()])}
     more: dict[str, Shape] = {"method": _METHOD_OF_METER if isinstance(data.get("method"), Mapping) else anything}
     try:
         checks, reports = kept_by_meter(data)
     except UNREADABLE:
-        return more
+        return needed, more
     point = fields({"check": one_of([*checks]), "target": _TARGET}, _KEPT, anything)
     reported = fields({}, dict.fromkeys(reports, number()), anything)
-    return more | {"points": nothing_or(each(point)), "reported": nothing_or(reported)}
+    return needed, more | {"points": nothing_or(each(point)), "reported": nothing_or(reported)}
 
 
 def _probe(kinds: list[str]) -> Shape:
@@ -155,11 +145,8 @@ def _method(data: Mapping[str, Any]) -> tuple[Principle | None, Mapping[str, Ste
         return None, {}
 
 
-def _point(data: Mapping[str, Any]) -> Shape:
-    """A point: which of its fields it must have hangs on its step."""
-    own, steps = _method(data)
-    if own is None:
-        return fields({"step": text()}, {}, anything)
+def _point(own: Principle, steps: Mapping[str, Step]) -> Shape:
+    """Make the shape of a point: which of its fields it must have hangs on its step."""
     needed: dict[str, Shape] = {
         "step": one_of([*steps]), "signal": number(*own.signal_range), "temperature_c": number(*TEMPERATURE_RANGE_C),
     }  # fmt: skip
@@ -234,6 +221,7 @@ _LOT = fields(
      "table": nothing_or(each(each(number(), least=2, most=2))), "certificate_u": nothing_or(number())}, anything,
 )  # fmt: skip
 _BOTTLE = read_by(lambda lot: check_bottle(bottle_in(lot)))
+_METHOD = both(fields(dict.fromkeys(_TAKEN_WHOLE, anything), {}, anything), read_by(read_method))
 _METHOD_OF_METER = read_by(lambda frozen: (checks_of(frozen), reports_of(frozen)))
 _OF_A_POINT: dict[str, Shape] = {
     "beside": nothing_or(_BESIDE),

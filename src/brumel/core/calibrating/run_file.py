@@ -16,7 +16,6 @@ import numpy as np
 from brumel.core.calibrating.file_shape import (
     BY_METER,
     FORMAT,
-    UNREADABLE,
     VERSION,
     bottle_in,
     faults,
@@ -32,6 +31,7 @@ from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Despite, Finding, verdict
 from brumel.core.kit.kinds import Check
 from brumel.core.quantities.quantity import quantity
+from brumel.core.record.shapes import UNREADABLE
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Origin, Response

@@ -19,6 +19,8 @@ from brumel.core.wording import from_to, grouped
 Shape = Callable[[object], Iterator[str]]
 """Yields a sentence's end for each fault: what must be, and what was found."""
 
+UNREADABLE = (ArithmeticError, AttributeError, LookupError, RecursionError, TypeError, ValueError)
+"""What plain data that may hold anything can bring about in a function that reads them; ours are ValueErrors."""
 EARLIEST = datetime(1900, 1, 1, tzinfo=UTC)
 """No record of ours is older."""
 FAR = 1e12
@@ -232,7 +234,7 @@ def read_by(reader: Callable[[Mapping[str, object]], object], shape: Shape = any
             reader(value)
         except CoreError as error:
             yield f"can't be read: {str(error).rstrip('.')}"
-        except (ArithmeticError, AttributeError, LookupError, RecursionError, TypeError, ValueError) as error:
+        except UNREADABLE as error:
             yield f"can't be read: {shown(str(error))}"
 
     return look

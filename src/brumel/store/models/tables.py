@@ -26,24 +26,20 @@ from brumel.store.models.calibration import (
     CalibrationTrace,
 )
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto, MeterRecord
+from brumel.store.models.owned import HouseSecret, Invitation, LoginAttempt, PersonSecret, SignIn
 from brumel.store.models.reading import Reading, ReadingFinding, ReadingTrace
 from brumel.store.models.reference import (
     ChangeCount,
     Device,
     DeviceSample,
     HouseChoice,
-    HouseSecret,
     Instrument,
-    Invitation,
-    LoginAttempt,
     Lot,
     Meter,
     Person,
-    PersonSecret,
     PlannedRound,
     Probe,
     QuantityBound,
-    SignIn,
     Site,
     SiteRange,
     SiteSetting,

@@ -140,7 +140,7 @@ def _signed() -> URLSafeSerializer:
 
 
 def _browser() -> str:
-    """What the browser is known by, as its cookie says; a new one where it has none, or one that we did not make."""
+    """Return the name that the browser is known by: its cookie's, or a new one where it has none of our making."""
     try:
         return str(_signed().loads(request.cookies.get(_BROWSER, ""))[0])
     except BadSignature:
