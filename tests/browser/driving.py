@@ -166,3 +166,23 @@ def no_violations(page: Page) -> None:
     page.evaluate(AXE + ";0")
     found = page.evaluate(_AXE_RUN)
     assert found == [], found
+
+
+def open_probe(page: Page, label: str) -> None:
+    page.goto("/kit/")
+    page.locator("a.title", has_text=label).click()
+
+
+def answer(page: Page, first: str) -> None:
+    questions = page.locator(".question")
+    for n in range(questions.count()):
+        questions.nth(n).get_by_text(first if n == 0 else "Yes", exact=True).click()
+
+
+def plan(page: Page, departure: str, kit: str, *sites: str) -> None:
+    page.goto("/plan/")
+    page.get_by_role("textbox", name="Departure").fill(departure)
+    page.get_by_label("Kit that goes along").select_option(kit)
+    for site in sites:
+        page.locator(".pick", has_text=site).click()
+    page.get_by_role("button", name="Plan round").click()

@@ -4,18 +4,7 @@ from __future__ import annotations
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import dressed, no_violations
-
-
-def open_probe(page: Page, label: str) -> None:
-    page.goto("/kit/")
-    page.locator("a.title", has_text=label).click()
-
-
-def answer(page: Page, first: str) -> None:
-    questions = page.locator(".question")
-    for n in range(questions.count()):
-        questions.nth(n).get_by_text(first if n == 0 else "Yes", exact=True).click()
+from tests.browser.driving import answer, dressed, no_violations, open_probe
 
 
 def test_a_new_probe_and_its_first_membrane(technician: Page) -> None:

@@ -4,17 +4,7 @@ from __future__ import annotations
 
 import pytest
 from playwright.sync_api import Page, expect
-from tests.browser.driving import PHONE, SCREEN, dressed, no_violations
-from tests.browser.test_the_kit import answer, open_probe
-
-
-def plan(page: Page, departure: str, kit: str, *sites: str) -> None:
-    page.goto("/plan/")
-    page.get_by_role("textbox", name="Departure").fill(departure)
-    page.get_by_label("Kit that goes along").select_option(kit)
-    for site in sites:
-        page.locator(".pick", has_text=site).click()
-    page.get_by_role("button", name="Plan round").click()
+from tests.browser.driving import PHONE, SCREEN, answer, dressed, no_violations, open_probe, plan
 
 
 def test_tomorrows_round_from_nothing_to_a_printed_plan(technician: Page) -> None:

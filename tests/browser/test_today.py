@@ -5,8 +5,7 @@ from __future__ import annotations
 import re
 
 from playwright.sync_api import Page, expect
-from tests.browser.driving import dressed, no_violations, too_wide
-from tests.browser.test_the_plan import plan
+from tests.browser.driving import dressed, no_violations, plan, too_wide
 
 
 def test_a_full_day_from_the_next_action_to_tomorrow(technician: Page) -> None:

@@ -5,30 +5,16 @@ from __future__ import annotations
 import math
 
 import pytest
+from tests.comparing import FROZEN, TIP, beside
 
 from brumel.core.calibrating.comparing import compared, comparison_finding, level_of_point, off_its_target
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.methods import StepKind, Use, method, rinses
+from brumel.core.calibrating.methods import StepKind, Use, method
 from brumel.core.calibrating.run import JudgedPoint
 from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.findings import Finding, Level, verdict
-from brumel.core.sensing.fit import Point
-from brumel.core.sensing.principle import Conditions
-from brumel.core.sensing.principles import principle
-from brumel.core.sensing.response import Response
 from brumel.devices.simulation.chlorine import ChlorineModel
 from brumel.devices.simulation.model import Ailment, Liquid
-
-TIP = Response.usual(principle("chlorine-tip"))
-AT = Conditions(21.0)
-FROZEN = method("chlorine-beside").frozen(
-    waters=None, rinse=next(iter(rinses().values())), kind="chlorine", holds_days=(7.0, 30.0)
-)
-
-
-def beside(shown: float, reference: float, u: float = 0.04) -> JudgedPoint:
-    point = Point(reference, shown, AT, u, math.hypot(0.01, 0.02), "photometer")
-    return JudgedPoint("the photometer's sample", point, None, "", Use.CHECK)
 
 
 def judged(*points: JudgedPoint) -> tuple[Level, dict[str, Finding]]:

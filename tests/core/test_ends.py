@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from tests.core.test_calculations import good
+from tests.calculated import good
 from tests.exact_points import exact, moved
 from tests.simulated_bench import KINDS
 

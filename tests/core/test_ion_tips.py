@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from tests.calibration_files import HIGH, LOW, STEPS, run, signal
 
 from brumel.core.calibrating.methods import methods_of
 from brumel.core.calibrating.run import look_at_signal
@@ -21,33 +22,6 @@ from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
 from brumel.core.uncertainty import Budget, Contribution
-
-HIGH, LOW = 46.2, 4.62
-STEPS = {"two": ("high", "low"), "three": ("high", "low", "high-field"),
-         "four": ("high", "low", "high-field", "low-field")}  # fmt: skip
-
-
-def signal(activity: float, t: float, *, percent: float = 96.0, drift: float = 0.2, charge: int = 1) -> float:
-    k = 1000 * 8.314462618 * (273.15 + t) * math.log(10) / (charge * 96485.33212)
-    return 150.0 + percent / 100.0 * k * math.log10(activity) + drift * (t - 25.0)
-
-
-def run(method: str = "two", *, ion: str = "ammonium", field_c: float = 8.0, **changes: Any) -> dict[str, Any]:
-    """A run as a file; ``changes`` by step name add to its points, ``tip`` to how the tip responds."""
-    charge = 1 if ion == "ammonium" else -1
-    tip = changes.pop("tip", {})
-    points = []
-    for step in STEPS[method]:
-        value, t = HIGH if step.startswith("high") else LOW, field_c if step.endswith("field") else 22.0
-        point = {
-            "step": step, "temperature_c": t, "lot": {"standard": ion, "family": "", "nominal": value},
-            "target": {"value": value, "u": 0.01 * value}, "signal": signal(value, t, charge=charge, **tip),
-        }  # fmt: skip
-        points.append(point | changes.pop(step.replace("-", "_"), {}))
-    return {
-        "format": "brumel-calibration", "version": 1, "probe": {"kind": ion}, "method": f"{ion}-{method}",
-        "points": points, **changes,
-    }  # fmt: skip
 
 
 def codes(given: dict[str, Any]) -> list[str]:

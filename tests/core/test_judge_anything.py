@@ -11,8 +11,8 @@ from typing import Any
 
 import pytest
 from jsonschema import Draft202012Validator
-from tests.core.test_ion_tips import run as of_an_ion
-from tests.core.test_no_response import file as of_a_cell
+from tests.calibration_files import file as of_a_cell
+from tests.calibration_files import run as of_an_ion
 from tests.simulated_bench import KINDS, frozen_for
 
 from brumel.core.calibrating.run_file import WrongFile, judge_file

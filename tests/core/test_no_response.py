@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 from itertools import product
-from typing import Any
 
 import pytest
+from tests.calibration_files import file
 from tests.exact_points import Points, exact, with_signal
 from tests.simulated_bench import KINDS
 
@@ -67,13 +67,6 @@ def test_it_is_said_what_it_gave(kind: str, code: str, signals: tuple[float, ...
     assert (only.code, only.level, only.minutes) == ("no-response", "unfit", 5)
     assert words in only.sentence
     assert "plugged in" in only.remedy
-
-
-def file(signal: float, **more: Any) -> dict[str, Any]:
-    point = {"step": "standard", "temperature_c": 22.0, "signal": signal,
-             "lot": {"standard": "conductivity", "family": "kcl", "nominal": 1413}}  # fmt: skip
-    return {"format": "brumel-calibration", "version": 1, "probe": {"kind": "conductivity-1"},
-            "method": "conductivity-one", "points": [point], **more}  # fmt: skip
 
 
 def test_a_file_of_one_is_judged() -> None:

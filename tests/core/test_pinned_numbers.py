@@ -12,9 +12,9 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import numpy as np
-from tests.core.test_calculations import good
-from tests.core.test_plan import job
+from tests.calculated import good
 from tests.glass import fitted, point
+from tests.jobs import job
 from tests.pinned import Pinned, words
 from tests.simulated import CALIBRATION_PH, READING_PH, RULES, Signal
 

@@ -15,7 +15,7 @@ from typing import Any
 
 import numpy as np
 from tests.changes import changes
-from tests.core.test_comparing import FROZEN, TIP, beside
+from tests.comparing import FROZEN, TIP, beside
 from tests.exact_points import every_method, with_signal
 from tests.pinned import Pinned, words
 

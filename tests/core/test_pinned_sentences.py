@@ -16,9 +16,9 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from tests.core.test_visit import SEA, seen
 from tests.exact_points import Points, every_method, moved, warmed, with_signal
 from tests.pinned import Pinned
+from tests.taken import SEA, seen
 
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun

@@ -7,26 +7,11 @@ from itertools import pairwise, permutations
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from tests.jobs import job
 
 from brumel.core.plan.check import changes, faults
 from brumel.core.plan.problem import Job, Plan, Problem, Task
 from brumel.core.plan.solve import best_plan, earliest_departure
-
-
-def job(
-    probe: str,
-    *tasks: tuple[int, int],
-    weight: int = 1,
-    release: int = 0,
-    stage: int | None = None,
-    meanwhile: int | None = None,
-) -> Job:
-    made = tuple(
-        Task(f"{probe}{n}", f"task {n}", hands, wait, stage if n == len(tasks) - 1 else None, n == meanwhile)
-        for n, (hands, wait) in enumerate(tasks)
-    )
-    return Job(probe, "ph", weight, made, release)
-
 
 A, B = job("A", (5, 30), (10, 0)), job("B", (5, 10), (8, 0), release=12)
 DAY = Problem((A, B), 60)

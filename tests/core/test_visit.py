@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from tests.taken import NATURAL, SEA, seen
 
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures
@@ -17,23 +18,9 @@ from brumel.core.reading.jump import jump
 from brumel.core.reading.limits import Keeps, Limit, keeps, limits_of, water_kinds, worst
 from brumel.core.reading.plain import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.together import Taken, missing, total_ammonia, worked_out
-from brumel.core.reading.water import Compensation
 
-SEA, NATURAL = Compensation("sea-salt"), Compensation()
 PH = Limit("ph", 7.2, 7.8)
 OXYGEN = Limit("oxygen", 5.0, act_low=3.0)
-
-
-def seen(**values: float | tuple[float, float] | Taken) -> dict[str, Taken]:
-    found = {}
-    for name, given in values.items():
-        key = name.replace("_", "-")
-        if isinstance(given, Taken):
-            found[key] = given
-        else:
-            value, u = given if isinstance(given, tuple) else (given, 0.01)
-            found[key] = Taken(key, value, u, record=key)
-    return found
 
 
 class TestLimits:

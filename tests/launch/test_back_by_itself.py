@@ -16,7 +16,7 @@ from brumel.launch.processes import Processes
 from brumel.services.health import Health
 from brumel.store.database import Database
 from tests.launch.front_door import brumel, ctrl_c, until
-from tests.launch.test_cut_off import alive
+from tests.launch.processes import alive
 
 ENDS = ("-c", "raise SystemExit(3)")
 

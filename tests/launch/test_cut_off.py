@@ -11,6 +11,8 @@ from pathlib import Path
 
 import pytest
 
+from tests.launch.processes import alive
+
 _RUN = """
 import subprocess, sys, time
 from pathlib import Path
@@ -23,14 +25,6 @@ child = subprocess.Popen([sys.executable, "-c", "import time; time.sleep(600)"])
 print(folder, child.pid, (cluster.data / "postmaster.pid").read_text().split()[0], flush=True)
 time.sleep(600)
 """
-
-
-def alive(pid: int) -> bool:
-    try:
-        state = Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[0]
-    except OSError:
-        return False
-    return state != "Z"
 
 
 @pytest.mark.parametrize("how", [signal.SIGKILL, signal.SIGTERM])

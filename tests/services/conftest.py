@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import uuid
 from collections.abc import Iterator
 
 import pytest
 
 from brumel.core import tables
+from brumel.services.application import Services
+from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.store.database import Database
+from brumel.store.models.reference import Person
 from tests.services.world import World
 
 _UNCALIBRATED = """
@@ -37,3 +41,17 @@ def uncalibrated(tmp_path_factory: pytest.TempPathFactory) -> Iterator[str]:
     (folder / "kinds.toml").write_text(_UNCALIBRATED)
     with tables.added(folder):
         yield "silver"
+
+
+@pytest.fixture(scope="module")
+def photometer(services: Services, person: Person) -> str:
+    measures = {
+        "free-chlorine": TypedMeasures(0.02, 6.0, "±0.05, ±5 % of reading, steps of 0.01"),
+        "total-chlorine": TypedMeasures(0.02, 6.0, "±0.05, ±5 % of reading, steps of 0.01"),
+        "stabiliser": TypedMeasures(5.0, 160.0, "±5, ±8 % of reading"),
+        "alkalinity": TypedMeasures(10.0, 400.0, "±5 % of reading, steps of 1"),
+        "hardness": TypedMeasures(20.0, 500.0, "±5 % of reading, steps of 1"),
+        "dissolved-solids": TypedMeasures(None, None, "±5 % of reading"),
+    }
+    new = NewInstrument(uuid.uuid4(), "P-9", "photometer", "Kit A", measures=measures)
+    return f"instrument:{services.instruments.save(new, person)}"

@@ -249,7 +249,7 @@ class TestFinder:
 
 @pytest.mark.parametrize("name", [c.name for c in calculations().values() if c.curve])
 def test_the_answer_lies_on_its_curve(name: str) -> None:
-    from tests.core.test_calculations import good
+    from tests.calculated import good
 
     inputs = {k: float(v) if isinstance(v, int) else v for k, v in good(name).items()}
     picture = picture_of(calculate(name, inputs), inputs)

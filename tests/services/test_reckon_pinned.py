@@ -10,7 +10,7 @@ from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import calculations
 from brumel.services.reckon.faces import answer_text
 from brumel.services.reckon.pictures import picture_of
-from tests.core.test_calculations import good
+from tests.calculated import good
 from tests.pinned import Pinned
 
 T = "temperature_c"

@@ -11,7 +11,7 @@ from brumel.services.planning.rounds import NewRound
 from brumel.services.today.day import Day
 from brumel.services.today.steps import Action, Section
 from tests.conftest import NOW
-from tests.services.test_plan import Round
+from tests.services.rounds import Round
 from tests.services.world import World
 
 PH = (6.8, 7.2)

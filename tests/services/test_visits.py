@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import uuid
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import timedelta
 
@@ -23,59 +23,16 @@ from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.plain import Spot
 from brumel.services.visiting.resetting import WrongSetting
-from brumel.services.visiting.seen import VisitView
 from brumel.services.visiting.sites import NewLimit
 from brumel.services.visiting.touring import Tour
 from brumel.services.visiting.visits import NewVisit, Said, Sheet
 from brumel.store.database import Database, StoreError
-from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Meter, Person
 from tests.conftest import NOW
 from tests.services.demonstrated import person, services, template
+from tests.services.visited import entries, opened, probe, read, save, site_id
 
 _ = person, services, template
-
-
-@pytest.fixture(scope="module")
-def photometer(services: Services, person: Person) -> str:
-    measures = {
-        "free-chlorine": TypedMeasures(0.02, 6.0, "±0.05, ±5 % of reading, steps of 0.01"),
-        "total-chlorine": TypedMeasures(0.02, 6.0, "±0.05, ±5 % of reading, steps of 0.01"),
-        "stabiliser": TypedMeasures(5.0, 160.0, "±5, ±8 % of reading"),
-        "alkalinity": TypedMeasures(10.0, 400.0, "±5 % of reading, steps of 1"),
-        "hardness": TypedMeasures(20.0, 500.0, "±5 % of reading, steps of 1"),
-        "dissolved-solids": TypedMeasures(None, None, "±5 % of reading"),
-    }
-    new = NewInstrument(uuid.uuid4(), "P-9", "photometer", "Kit A", measures=measures)
-    return f"instrument:{services.instruments.save(new, person)}"
-
-
-def site_id(services: Services, code: str) -> uuid.UUID:
-    return next(s.id for s in services.states.sites() if s.code == code)
-
-
-def probe(services: Services, label: str) -> str:
-    return f"probe:{next(s.probe.id for s in services.states.probe_states() if s.probe.label == label)}"
-
-
-def opened(services: Services, person: Person, code: str = "", sample: str = "") -> uuid.UUID:
-    new = NewVisit(uuid.uuid4(), site_id(services, code) if code else None, sample)
-    return services.visits.open(new, person)
-
-
-def entries(values: Mapping[str, tuple[str, str]], despite: str = "") -> list[Entry]:
-    return [Entry(uuid.uuid4(), key, text, "", read_with, despite) for key, (text, read_with) in values.items()]
-
-
-def save(
-    services: Services, person: Person, visit: uuid.UUID, values: Mapping[str, tuple[str, str]], **more: object
-) -> VisitView:
-    services.visits.save(visit, Sheet(entries(values, "as it is"), **more), person)
-    return services.visits.view(visit)
-
-
-def read(view: VisitView, key: str) -> list[Reading]:
-    return [r for r in view.readings if r.quantity == key]
 
 
 def tour_of(services: Services, visit_id: uuid.UUID) -> Tour | None:

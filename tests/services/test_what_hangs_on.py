@@ -14,9 +14,9 @@ from brumel.services.visiting.filling import Entry
 from brumel.store.database import Database
 from brumel.store.models.reference import Person
 from tests.services.demonstrated import person, services, template
-from tests.services.test_visits import opened, photometer, probe, read, save
+from tests.services.visited import opened, probe, read, save
 
-_ = photometer, person, services, template
+_ = person, services, template
 
 
 def said(services: Services, visit: uuid.UUID) -> tuple[str, str, str]:

@@ -9,8 +9,7 @@ import pytest
 from argon2 import PasswordHasher
 from tests.acting import hand_over, minted
 from tests.conftest import CLOCK, Urls
-from tests.store.test_facts import CHECK
-from tests.store.test_guards import KEPT, PRIVILEGE, state_of
+from tests.store.refused import CHECK, KEPT, PRIVILEGE, state_of
 
 from brumel.launch.cluster import APPLICATION, Cluster
 from brumel.services.people import People, SignInRefused

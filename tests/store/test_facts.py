@@ -15,6 +15,7 @@ from tests.acting import as_said, hand_over, minted
 from tests.conftest import CLOCK, Urls, copy_database
 from tests.services.world import World
 from tests.store.everything import fill
+from tests.store.refused import CHECK
 
 from brumel.launch.cluster import OWNER, Cluster
 from brumel.services.calibrating.taking import TakePoint
@@ -24,8 +25,6 @@ from brumel.store.database import Database, StoreError
 from brumel.store.models.base import Base
 from brumel.store.models.tables import FACTS
 from brumel.store.once import OtherContent
-
-CHECK = "23514"
 
 
 @pytest.fixture(scope="module")

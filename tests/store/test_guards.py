@@ -9,9 +9,10 @@ import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.runtime.migration import MigrationContext
 from sqlalchemy import create_engine
-from tests.acting import hand_over, minted
+from tests.acting import minted
 from tests.conftest import CLOCK, Urls
 from tests.store.everything import fill
+from tests.store.refused import FEATURE, KEPT, PRIVILEGE, state_of
 
 from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
 from brumel.store import schema
@@ -28,8 +29,6 @@ from brumel.store.models.tables import (
     changeable,
 )
 
-PRIVILEGE, KEPT, FEATURE = "42501", "BR001", "0A000"
-"""SQLSTATE: insufficient privilege; our trigger's own; a truncation that foreign keys forbid."""
 NAMES = [model.__tablename__ for model in FACTS]
 
 
@@ -44,19 +43,6 @@ def filled(database: Database, urls: Urls) -> Database:
     fill(database, owner, CLOCK)
     owner.close()
     return database
-
-
-def state_of(url: str, statement: str, key: str = "") -> str | None:
-    """The SQLSTATE by which a statement is refused; None where it is carried out (and taken back)."""
-    with psycopg.connect(url) as connection:
-        hand_over(connection, key)
-        try:
-            connection.execute(statement)
-        except psycopg.Error as error:
-            return error.sqlstate
-        finally:
-            connection.rollback()
-    return None
 
 
 def column_of(table: str) -> str:

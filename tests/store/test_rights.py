@@ -8,7 +8,7 @@ import psycopg
 import pytest
 from tests.acting import minted
 from tests.conftest import Urls
-from tests.store.test_guards import KEPT, PRIVILEGE, state_of
+from tests.store.refused import KEPT, PRIVILEGE, state_of
 
 from brumel.launch.cluster import APPLICATION
 from brumel.store import schema

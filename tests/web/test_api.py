@@ -11,8 +11,8 @@ import pytest
 from flask.testing import FlaskClient
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from tests.calculated import good
 from tests.conftest import NOW
-from tests.core.test_calculations import good
 
 from brumel.core.reckoning.definition import calculations
 from brumel.services.application import Services

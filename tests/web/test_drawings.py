@@ -11,8 +11,8 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from tests.calculated import good
 from tests.conftest import NOW
-from tests.core.test_calculations import good
 
 from brumel.core.findings import Level
 from brumel.core.reckoning.answers import calculate

@@ -15,8 +15,8 @@ from flask.testing import FlaskClient
 from sqlalchemy import text
 from tests.acting import as_said
 from tests.conftest import CLOCK, NOW, Urls
+from tests.web.remembered import memories
 from tests.web.screens import _ID, BASE, enter, screen_paths
-from tests.web.test_questions import _memories
 
 from brumel.services.application import Services
 from brumel.services.kit.care_log import NewCare
@@ -59,7 +59,7 @@ def answers(services: Services) -> dict[tuple[int, object], Any]:
     """All that is kept now."""
     found: list[Remembered[object]] = []
     for service in vars(services).values():
-        found += _memories(service, set())
+        found += memories(service, set())
     return {(id(m), of): known.thing for m in {id(m): m for m in found}.values() for of, known in m._known.items()}
 
 
@@ -209,7 +209,7 @@ def test_no_page_differs_from_one_that_nothing_was_kept_for(urls: Urls, client: 
         record((first, second)[n % 2], person)
         for name, path in paths.items():
             for service in vars(forgetful).values():
-                for memory in _memories(service, set()):
+                for memory in memories(service, set()):
                     memory._known.clear()
             unkept = shown(c, path)
             assert shown(a, path) == unkept, (what, name)

@@ -9,10 +9,10 @@ import pytest
 from flask.testing import FlaskClient
 from sqlalchemy import event
 from tests.conftest import Urls
+from tests.web.remembered import memories
 from tests.web.screens import BASE, EVERYTHING_CHANGED, enter, screen_paths
 
 from brumel.services.application import Services
-from brumel.services.remembered import Remembered
 from brumel.store.database import Database
 
 MOST, KEPT = 12, 6
@@ -84,17 +84,6 @@ def test_the_strip_of_the_day_asks_no_more(paths: dict[str, str], asked: Ask, re
     assert paths
 
 
-def _memories(thing: object, seen: set[int]) -> Iterator[Remembered[object]]:
-    """All that a service and those that it uses keep."""
-    if id(thing) in seen or not type(thing).__module__.startswith("brumel.services"):
-        return
-    seen.add(id(thing))
-    if isinstance(thing, Remembered):
-        yield thing
-    for part in list(vars(thing).values()) if hasattr(thing, "__dict__") else ():
-        yield from _memories(part, seen)
-
-
 def test_what_is_kept_is_read_from_tables_that_are_counted(
     paths: dict[str, str], client: FlaskClient, urls: Urls, services: Services, recorded: Callable[[], None]
 ) -> None:
@@ -102,7 +91,7 @@ def test_what_is_kept_is_read_from_tables_that_are_counted(
     recorded()
     for path in paths.values():
         client.get(path, base_url=BASE)
-    kept = [memory for service in vars(services).values() for memory in _memories(service, set())]
+    kept = [memory for service in vars(services).values() for memory in memories(service, set())]
     read = {table for memory in kept for known in memory._known.values() for table in known.counts}
     with psycopg.connect(urls.owner) as owner:
         counted = owner.execute("SELECT tgrelid::regclass::text FROM pg_trigger WHERE tgname LIKE '%_counted'")
