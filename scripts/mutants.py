@@ -31,11 +31,11 @@ ROOT = Path(__file__).parents[1]
 WORKERS = 2
 WANTED = 0.85
 _NEAR = (
-    ("tests/core", "tests/reference", "src/brumel/core"),
+    ("tests/core", "tests/golden", "tests/reference", "src/brumel/core"),
     ("tests/services", "tests/devices", "tests/store"),
 )  # fmt: skip
 """What may notice a break, seen by one worker each."""
-_ALWAYS = ("tests/core/test_pinned_declared.py",)
+_ALWAYS = ("tests/golden/test_golden_declared.py",)
 """What reads declarations, which no test runs: they ran at import."""
 _TURNED = {ast.Lt: ">=", ast.LtE: ">", ast.Gt: "<=", ast.GtE: "<", ast.Eq: "!=", ast.NotEq: "=="}
 _BOUNDS = {ast.Lt: "<=", ast.LtE: "<", ast.Gt: ">=", ast.GtE: ">"}

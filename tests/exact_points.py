@@ -50,6 +50,16 @@ def every_method() -> Iterator[tuple[str, dict[str, Any], Response, Points]]:
                 yield code, *found
 
 
+def fullest_methods() -> Iterator[tuple[str, dict[str, Any], Response, Points]]:
+    """Of each principle the procedure with most points, the first of them."""
+    fullest: dict[str, tuple[str, dict[str, Any], Response, Points]] = {}
+    for found in every_method():
+        principle = found[1]["principle"]
+        if principle not in fullest or len(found[3]) > len(fullest[principle][3]):
+            fullest[principle] = found
+    yield from fullest.values()
+
+
 def with_signal(one: JudgedPoint, signal: float) -> JudgedPoint:
     """A point, had it given another signal."""
     return replace(one, point=replace(one.point, signal=signal))

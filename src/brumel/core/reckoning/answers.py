@@ -255,7 +255,8 @@ def _shares(chosen: Calculation, varied: Sequence[Variation]) -> dict[str, list[
                 slope = (above[o.name] - below[o.name]) / (high_at - low_at)
                 found.setdefault(o.name, []).append(((name, unit, u), slope, u * slope))
     for output, extras in chosen.inherent.items():
-        found.setdefault(output, []).extend(((n, "", u), 1.0, u) for n, u in extras)
+        if output in worked[0][0]:
+            found.setdefault(output, []).extend(((n, "", u), 1.0, u) for n, u in extras)
     return found
 
 

@@ -1,9 +1,9 @@
-"""Where a verdict changes: for each method, how far one thing must be off until another finding stands first.
+"""Where a verdict changes: for each principle, how far one thing must be off until another finding stands first.
 
-Every method that ships is tried on points that lie exactly where the kind's usual response has them; then one thing is
-moved from little to much, and it is pinned where the findings change. Whoever moves a limit or a sign sees it here.
-Figures of this tool, 27 November 2026; ``PYTHONPATH=src:. .venv/bin/python -m tests.core.test_pinned_verdicts`` writes
-them anew.
+The fullest procedure of each principle is tried on points that lie exactly where the usual response has them; then one
+thing is moved from little to much, and what stands here is where the findings change. Whoever moves a limit or a
+sign sees it here. Figures of this tool, 1 December 2026;
+``PYTHONPATH=src:. .venv/bin/python -m tests.golden.test_golden_verdicts`` writes them anew.
 """
 
 from __future__ import annotations
@@ -15,9 +15,9 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from tests.changes import changes
-from tests.exact_points import Points, every_method, moved, warmed, with_signal
-from tests.pinned import Pinned
+from tests.exact_points import Points, fullest_methods, moved, warmed, with_signal
+from tests.golden.changes import changes
+from tests.golden.golden import Golden
 
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.run import PreviousRun
@@ -45,18 +45,19 @@ def together(points: Points, number: int, by: float) -> Points:
     return [with_signal(p, p.point.signal + 10.0 * by) for p in points]
 
 
-HOW: dict[str, Callable[[Points, int, float], Points]] = {
+Change = Callable[[Points, int, float], Points]
+HOW: dict[str, Change] = {
     "higher": moved, "lower": lambda points, number, by: moved(points, number, -by / 4.0),
     "warmer": lambda points, number, by: warmed(points, number, 10.0 * by),
     "cooler": lambda points, number, by: warmed(points, number, -2.5 * by),
 }  # fmt: skip
-ONCE: dict[str, Callable[[Points, int, float], Points]] = {"slower": slower, "older": older}
-"""What is tried without a run before only."""
-
-
-TOGETHER: dict[str, Callable[[Points, int, float], Points]] = {
+"""Tried on each point of a first run."""
+TOGETHER: dict[str, Change] = {
     "all up": together, "all down": lambda points, number, by: together(points, number, -by),
 }  # fmt: skip
+OF_THE_FIRST: dict[str, Change] = {"slower": slower, "older": older} | TOGETHER
+AFTER_ONE: dict[str, Change] = {"higher": moved} | TOGETHER
+"""Tried after a run on the usual response, on the first point."""
 
 
 def said(frozen: dict[str, Any], points: Points, previous: PreviousRun | None) -> str:
@@ -68,20 +69,22 @@ def said(frozen: dict[str, Any], points: Points, previous: PreviousRun | None) -
 
 def verdicts() -> Iterator[str]:
     """All of them, a line each."""
-    for code, frozen, response, points in every_method():
-        for before, tried in ((None, HOW | ONCE), (PreviousRun(response, 3.0), HOW)):
-            each = [(how, change, n) for (how, change), n in product(tried.items(), range(len(points)))]
-            for how, change, n in [*each, *((how, change, 0) for how, change in TOGETHER.items())]:
-                told = changes(lambda by: said(frozen, change(points, n, by), before), AMOUNTS)  # noqa: B023
-                yield f"{code}{' after one' if before else ''} | {points[n].label} {how} | {'; '.join(told)}"
+    for code, frozen, response, points in fullest_methods():
+        each = [(None, how, n) for how, n in product(HOW, range(len(points)))]
+        each += [(None, how, 0) for how in OF_THE_FIRST]
+        each += [(PreviousRun(response, 3.0), how, 0) for how in AFTER_ONE]
+        for before, how, n in each:
+            change = (HOW | OF_THE_FIRST)[how]
+            told = changes(lambda by: said(frozen, change(points, n, by), before), AMOUNTS)  # noqa: B023
+            yield f"{code}{' after one' if before else ''} | {points[n].label} {how} | {'; '.join(told)}"
 
 
-PINNED = Pinned(Path(__file__).with_name("pinned_verdicts.txt"), verdicts)
+GOLDEN = Golden(Path(__file__).with_name("verdicts.txt"), verdicts)
 
 
 def test_every_verdict_changes_where_it_did() -> None:
-    assert PINNED.now == PINNED.then
+    assert GOLDEN.now == GOLDEN.then
 
 
 if __name__ == "__main__":
-    PINNED.write()
+    GOLDEN.write()

@@ -1,6 +1,6 @@
-"""What each probe's response reads, with every share of its uncertainty and its working, as it is to five digits.
+"""What the response of each principle reads, with every share of its uncertainty and its working, to five digits.
 
-As of 27 November 2026; ``PYTHONPATH=src:. .venv/bin/python -m tests.core.test_pinned_responses`` writes it anew.
+As of 27 November 2026; ``PYTHONPATH=src:. .venv/bin/python -m tests.golden.test_golden_responses`` writes it anew.
 """
 
 from __future__ import annotations
@@ -10,12 +10,11 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
-from tests.exact_points import every_method, exact, moved
-from tests.pinned import Pinned, words
+from tests.exact_points import exact, fullest_methods, moved
+from tests.golden.golden import Golden, words
 from tests.simulated_bench import KINDS
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.methods import methods
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
 
@@ -25,13 +24,12 @@ PLACES = (
     Conditions(33.0, "ag-agcl-3m", 1018.0, conductivity_us_cm=1400.0, u_conductivity=14.0),
 )  # fmt: skip
 SHARES = (0.6, 1.0, 1.3)
-"""Signals, as shares of that of the run's last point."""
+"""Signals, as shares of that of the run's last point; one at each place."""
 
 
 def lines() -> Iterator[tuple[str, str, Response, float]]:
-    """Method by method the usual response, and one through points a little off it; with the last point's signal."""
-    order = list(methods())
-    for code, frozen, usual, points in sorted(every_method(), key=lambda found: order.index(found[0])):
+    """Of each principle the usual response, and one through points a little off it; with the last point's signal."""
+    for code, frozen, usual, points in fullest_methods():
         for number in range(len(points)):
             points = moved(points, number, 0.01 * (-1) ** number)
         fitted, _ = judge(frozen, points, None)
@@ -46,13 +44,12 @@ def told() -> Iterator[str]:
     for code, name, line, last in lines():
         own = line.principle
         yield f"{code} {name}: {words(line.values)} {words(line.covariance)} {words(line.residuals)}"
-        for at in PLACES:
-            for share in SHARES:
-                signal = last * share
-                value = float(line.value(signal, at))
-                budget = line.budget(signal, at, age_days=2.0, left_over=0.01)
-                shares = " ".join(f"{c.name}={words(c.share)}" for c in budget.contributions)
-                yield f"  {words(signal)} at {at.temperature_c:g}: {words(value)} u {words(budget.u)}: {shares}"
+        for at, share in zip(PLACES, SHARES, strict=True):
+            signal = last * share
+            value = float(line.value(signal, at))
+            budget = line.budget(signal, at, age_days=2.0, left_over=0.01)
+            shares = " ".join(f"{c.name}={words(c.share)}" for c in budget.contributions)
+            yield f"  {words(signal)} at {at.temperature_c:g}: {words(value)} u {words(budget.u)}: {shares}"
         working = own.working(last, float(line.value(last, PLACES[1])), PLACES[1], line.by_key)
         yield f"  by: {' | '.join(working)}"
         degrees = words([line.signal_per_degree(line.value(last, at), at) for at in PLACES])
@@ -63,11 +60,11 @@ def told() -> Iterator[str]:
         yield f"  apart {words(own.apart(np.array([2.0, 5.0, 20.0])))} carried {words(own.carried(None, 1.02))}"
 
 
-PINNED = Pinned(Path(__file__).with_name("pinned_responses.txt"), told)
+GOLDEN = Golden(Path(__file__).with_name("responses.txt"), told)
 
 
 def test_every_response_reads_as_it_did() -> None:
-    assert PINNED.now == PINNED.then
+    assert GOLDEN.now == GOLDEN.then
 
 
 def test_a_place_without_salts_reads_the_same_oxygen() -> None:
@@ -80,4 +77,4 @@ def test_a_place_without_salts_reads_the_same_oxygen() -> None:
 
 
 if __name__ == "__main__":
-    PINNED.write()
+    GOLDEN.write()

@@ -1,7 +1,7 @@
 """What is said of a reading, of a meter that keeps its own calibration, and of two instruments in one water.
 
 One thing grows, and it is pinned where the answer changes, and to which words; ends that can be met exactly are.
-Words of this tool, 27 November 2026; ``PYTHONPATH=src:. .venv/bin/python -m tests.core.test_pinned_readings`` writes
+Words of this tool, 27 November 2026; ``PYTHONPATH=src:. .venv/bin/python -m tests.golden.test_golden_readings`` writes
 them anew.
 """
 
@@ -14,10 +14,10 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from tests.changes import changes
 from tests.comparing import FROZEN, TIP, beside
-from tests.exact_points import every_method, with_signal
-from tests.pinned import Pinned, words
+from tests.exact_points import fullest_methods, with_signal
+from tests.golden.changes import changes
+from tests.golden.golden import Golden, words
 
 from brumel.core.calibrating.comparing import compared, level_of_point, off_its_target
 from brumel.core.calibrating.judging import judge
@@ -46,7 +46,7 @@ def readings() -> Iterator[str]:
     """A sound reading, and one thing after another that may be wrong with it."""
     sound = Basis(Response.usual(TIP.principle), Level.SOUND, 1.0, None, HOLDS)
     of = JudgedReading("ph", 7.4, 18.0, sound, Acceptance.SETTLED)
-    for days in (0.5, 1.99, 2.0, 7.0, 7.01, 8.4, 30.0, 30.01, 400.0):
+    for days in (0.5, 7.01, 30.01):
         yield f"{days:g} days: {said(judge_reading(replace(of, basis=replace(sound, age_days=days))))}"
     ways: dict[str, dict[str, Any]] = {
         "no line": {"basis": None, "assumed": "a cell constant of 1 /cm"},
@@ -62,12 +62,12 @@ def readings() -> Iterator[str]:
     }  # fmt: skip
     for name, how in ways.items():
         yield f"{name}: {said(judge_reading(replace(of, **how)))}"
-    for t in (-2.1, -2.0, -1.9, 44.9, 45.0, 45.1, 77.0):
+    for t in (-2.1, 45.1, 77.0):
         yield f"{t:g} °C: {said(judge_reading(replace(of, temperature_c=t)))}"
     for ph, ends in product((6.994, 6.996, 7.8, 7.804, 7.806), ({"expected": (7.0, 7.8)}, {"targets": (7.0, 7.8)})):
         basis = replace(sound, targets=ends.get("targets"))
         yield f"{ph} {ends}: {said(judge_reading(replace(of, value=ph, basis=basis, expected=ends.get('expected'))))}"
-    for key in ("ph", "orp", "temperature", "specific-conductance", "oxygen", "ammonium-n", "free-chlorine"):
+    for key in ("ph", "specific-conductance"):
         low, high = quantity(key).plausible
         for value in (low, high, low - 0.02 * (high - low), high * 1.01):
             yield f"{key} {value:g}: {said(judge_reading(replace(of, quantity=key, value=value)))}"
@@ -79,9 +79,9 @@ def limits() -> Iterator[str]:
     """A value with its U beside a limit: at either end of what is near, which quarters meet exactly."""
     for limit in (Limit("ph", 7.0, 8.0, 6.5, 8.5), Limit("oxygen", 5.0, act_low=3.0), Limit("orp", high=700.0)):
         middle = limit.low or limit.high or 0.0
-        for by, u in product((-3.0, -2.0, -1.5, -0.5, -0.25, 0.0, 0.25, 0.5, 0.75, 1.5, 2.5), (0.25, 0.5)):
-            yield f"{limit.quantity} {middle + by:g} ±{u:g}: {keeps(limit, middle + by, u).sentence}"
-        for by, beyond in product((-0.25, 0.0, 0.25, 1.25), "<>"):
+        for by in (-2.0, -0.5, -0.25, 0.25, 1.5):
+            yield f"{limit.quantity} {middle + by:g} ±0.25: {keeps(limit, middle + by, 0.25).sentence}"
+        for by, beyond in product((0.0, 0.25), "<>"):
             yield f"{limit.quantity} {beyond}{middle + by:g}: {keeps(limit, middle + by, 0.0, beyond).sentence}"
 
 
@@ -99,26 +99,25 @@ def kept() -> Iterator[str]:
     """Each check of each kind, as a meter shows more and more, or less; then as it is put right, or late."""
     checks = {c.key: c for kind in probe_kinds().values() for c in kind.checks}
     for key, check in checks.items():
-        for target, t in product((0.0, 7.0, 84.0, 1413.0), (None, 8.0, 25.0, 27.5, 36.0)):
-            if (target == 0.0) == check.percent or (t is not None and not check.percent):
-                continue
+        for target, t in ((84.0, None), (1413.0, 36.0)) if check.percent else ((7.0, None),):
             aim = KeptPoint(check, "the standard", target, temperature_c=t, target_u=0.004)
             yield f"{key} {target:g} {t} more: {'; '.join(changes(more(aim, 1.0), OFF))}"
             yield f"{key} {target:g} {t} less: {'; '.join(changes(more(aim, -1.0), LESS))}"
         at = KeptPoint(check, "the standard", 7.0, before=7.35, after=7.01, target_u=0.004)
-        for how in WAYS_KEPT:
-            yield f"{key} {how}: {said(judge_kept([replace(at, **how)], []))}"
         exact = KeptPoint(check, "the standard", 7.0, before=7.1)
         yield f"{key} u: {words([c.share for c in of_last_check([exact], quantity(check.quantity), 7.3)])}"
         of = of_last_check([at, replace(at, after=6.9, target_u=0.01)], quantity(check.quantity), 7.3)
         yield f"{key} U: {', '.join(f'{c.name} {words(c.share)}' for c in of)}"
+    for how in WAYS_KEPT:
+        yield f"{key} {how}: {said(judge_kept([replace(at, **how)], []))}"
     percent = next(c for c in checks.values() if c.percent)
-    for t, shown in product((8.0, 36.0), (1000.0, 1100.0, 1250.0, 1413.0 * 10.0, 12880.0)):
+    for t, shown in product((8.0, 36.0), (1000.0, 1413.0 * 10.0)):
         at = KeptPoint(percent, "the standard", 1413.0, before=shown, temperature_c=t)
         yield f"{shown:g} at {t}: {said(judge_kept([at], []))}"
-    for kind, about in ((k, about) for k in probe_kinds().values() for about in k.reported):
+    reported = {about.key: (kind, about) for kind in probe_kinds().values() for about in kind.reported}
+    for kind, about in reported.values():
         of = about.bounds
-        for value in (of.sound_low, of.sound_high, of.doubtful_low, of.doubtful_high, 1.2 * of.sound_high):
+        for value in (of.sound_low, 0.999 * of.sound_low, 1.2 * of.sound_high):
             yield f"{kind.key} {about.key}: {said(judge_kept([], [(about, value)]))}"
 
 
@@ -142,7 +141,7 @@ def beside_it(reference: float, u: float) -> Callable[[float], str]:
 def compares() -> Iterator[str]:
     """Two instruments in one water, nearer and farther, and how exact the other is."""
     tolerances = Tolerances.of(FROZEN["tolerances"])
-    for reference, u in product((0.0, 0.03, 0.4, 1.62, 4.0), (0.005, 0.04, 0.3)):
+    for reference, u in ((0.0, 0.005), (0.03, 0.04), (0.4, 0.3), (1.62, 0.04), (4.0, 0.04)):
         yield f"{reference:g} ±{u:g}: {'; '.join(changes(beside_it(reference, u), OFF))}"
         at = beside(reference + 0.07, reference, u)
         found = compared(at, TIP)
@@ -165,7 +164,7 @@ def look(p: JudgedPoint, response: Response, tolerances: Tolerances, sign: float
 
 def cups() -> Iterator[str]:
     """What a live signal looks like in a cup while it is farther and farther off."""
-    for code, frozen, response, points in every_method():
+    for code, frozen, response, points in fullest_methods():
         tolerances = Tolerances.of(frozen["tolerances"])
         others = [(p.label, p.point.value) for p in points]
         for p, other in product(points, points):
@@ -181,12 +180,12 @@ def everything() -> Iterator[str]:
         yield from made()
 
 
-PINNED = Pinned(Path(__file__).with_name("pinned_readings.txt"), everything)
+GOLDEN = Golden(Path(__file__).with_name("readings.txt"), everything)
 
 
 def test_every_answer_is_what_it_was() -> None:
-    assert PINNED.now == PINNED.then
+    assert GOLDEN.now == GOLDEN.then
 
 
 if __name__ == "__main__":
-    PINNED.write()
+    GOLDEN.write()

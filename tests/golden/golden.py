@@ -1,6 +1,6 @@
 """Lines of figures and words as they were: whoever moves one sees it, and writes its file anew where that was meant.
 
-Each file is written by its module: ``PYTHONPATH=src:. .venv/bin/python -m tests.core.test_pinned_numbers``.
+Each file is written by its module: ``PYTHONPATH=src:. .venv/bin/python -m tests.golden.test_golden_numbers``.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ import numpy as np
 
 
 @dataclass(frozen=True)
-class Pinned:
+class Golden:
     """A text beside its test, and what makes it."""
 
     file: Path

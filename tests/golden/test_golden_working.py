@@ -6,12 +6,13 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from tests.calculated import good
+from tests.golden.golden import Golden
+
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import calculations
 from brumel.services.reckon.faces import answer_text
 from brumel.services.reckon.pictures import picture_of
-from tests.calculated import good
-from tests.pinned import Pinned
 
 T = "temperature_c"
 SEA = {"ph": 8.1, T: 28.0, "salinity": 33.0}
@@ -39,19 +40,20 @@ def lines() -> Iterator[str]:
     for name, inputs in [(n, good(n)) for n in calculations()] + MORE:
         answer = calculate(name, inputs)
         yield f"# {name} {sorted(inputs.items(), key=str)}"
-        yield answer_text(answer)
+        told = answer_text(answer).splitlines()
+        yield from (line for line in told if not line.startswith("  Source: "))
         picture = picture_of(answer, inputs)
         if picture is not None:
             drawn = [f"{line.name} {line.x[0]:g} to {line.x[-1]:g}" for line in picture.lines]
             yield f"  drawn: {picture.x_label}; {picture.y_label}; {'; '.join(drawn)}"
 
 
-PINNED = Pinned(Path(__file__).with_name("pinned_working.txt"), lines)
+GOLDEN = Golden(Path(__file__).with_name("working.txt"), lines)
 
 
 def test_every_calculation_to_the_letter() -> None:
-    assert PINNED.now == PINNED.then
+    assert GOLDEN.now == GOLDEN.then
 
 
 if __name__ == "__main__":
-    PINNED.write()
+    GOLDEN.write()

@@ -1,7 +1,7 @@
 """Where a trace is called something else: how much of a trouble it takes until it is named, for three rules.
 
 A trace that settles is spoilt in one way, more and more, and it is pinned where its state changes. Figures of this
-tool, 27 November 2026; ``PYTHONPATH=src:. .venv/bin/python -m tests.core.test_pinned_troubles`` writes them anew.
+tool, 27 November 2026; ``PYTHONPATH=src:. .venv/bin/python -m tests.golden.test_golden_troubles`` writes them anew.
 """
 
 from __future__ import annotations
@@ -10,8 +10,8 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import numpy as np
-from tests.changes import changes
-from tests.pinned import Pinned
+from tests.golden.changes import changes
+from tests.golden.golden import Golden
 from tests.simulated import RULES, Signal
 
 from brumel.core.settling.judgement import judge_settling
@@ -108,12 +108,12 @@ def troubles() -> Iterator[str]:
             yield f"{key} | {name} | {'; '.join(changes(said, AMOUNTS))}"
 
 
-PINNED = Pinned(Path(__file__).with_name("pinned_troubles.txt"), troubles)
+GOLDEN = Golden(Path(__file__).with_name("troubles.txt"), troubles)
 
 
 def test_every_trouble_is_named_from_where_it_was() -> None:
-    assert PINNED.now == PINNED.then
+    assert GOLDEN.now == GOLDEN.then
 
 
 if __name__ == "__main__":
-    PINNED.write()
+    GOLDEN.write()

@@ -1,14 +1,13 @@
-"""What each finding says, twice at each level, with its remedy and minutes: in runs of every principle, and on visits.
+"""What each finding says, once at each level, with its remedy and minutes: in runs of every principle, and on visits.
 
 Points on the usual response are moved one or two at a time, under more than one condition of the place, until
 everything that can be found has been; a visit's readings likewise. Whoever moves a figure of a sentence sees it here.
-Words of this tool, 27 November 2026; ``PYTHONPATH=src:. .venv/bin/python -m tests.core.test_pinned_sentences`` writes
+Words of this tool, 27 November 2026; ``PYTHONPATH=src:. .venv/bin/python -m tests.golden.test_golden_sentences`` writes
 them anew.
 """
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from dataclasses import replace
 from itertools import combinations, product
@@ -17,7 +16,7 @@ from typing import Any
 
 import numpy as np
 from tests.exact_points import Points, every_method, moved, warmed, with_signal
-from tests.pinned import Pinned
+from tests.golden.golden import Golden
 from tests.taken import SEA, seen
 
 from brumel.core.calibrating.judging import judge
@@ -150,22 +149,21 @@ def taken(values: dict[str, float]) -> dict[str, Taken]:
 
 
 def sentences() -> Iterator[str]:
-    """Each code's first and last finding of each level and remedy, in order of the code."""
-    found: dict[tuple[str, str, Level, int, str], list[Finding]] = {}
+    """Each code's first finding of each level and length, by code; what only follows another is no case."""
+    found: dict[tuple[str, Level, int], tuple[str, Finding]] = {}
     for where, f in (*of_runs(), *(("visit", f) for f in of_visits())):
-        key = (where, f.code, f.level, f.minutes or 0, re.sub(r"\d+", "", f.remedy))
-        found.setdefault(key, []).append(f)
-    for (where, code, level, *_), all_of_it in sorted(found.items()):
-        for f in dict.fromkeys((all_of_it[0], all_of_it[-1])):
-            yield f"{where} {code} {level} | {f.sentence} | {f.remedy} | {f.minutes} | {f.source}"
+        if not f.remedy.startswith("It follows"):
+            found.setdefault((f.code, f.level, f.minutes or 0), (where, f))
+    for (code, level, _), (where, f) in sorted(found.items()):
+        yield f"{where} {code} {level} | {f.sentence} | {f.remedy} | {f.minutes} | {f.source}"
 
 
-PINNED = Pinned(Path(__file__).with_name("pinned_sentences.txt"), sentences)
+GOLDEN = Golden(Path(__file__).with_name("sentences.txt"), sentences)
 
 
 def test_every_sentence_says_what_it_did() -> None:
-    assert PINNED.now == PINNED.then
+    assert GOLDEN.now == GOLDEN.then
 
 
 if __name__ == "__main__":
-    PINNED.write()
+    GOLDEN.write()
