@@ -267,7 +267,7 @@ class TestUncertainty:
         found = calculate("unionized-ammonia", inputs | {f"{k}_u": v for k, v in u.items()})
         drawn = calculate("unionized-ammonia", {k: rng.normal(v, u[k], n) for k, v in inputs.items()})
         assert found.outputs["unionized_mg_l_u"] == pytest.approx(np.std(drawn.outputs["unionized_mg_l"]), rel=0.02)
-        assert {c.name for c in found.budgets["unionized_mg_l"].contributions} == set(inputs)
+        assert {c.key for c in found.budgets["unionized_mg_l"].contributions} == set(inputs)
 
     def test_a_points_uncertainty_reaches_the_slope(self) -> None:
         points = [{"ph": 7.0, "mv": 0.0, T: 25.0, "mv_u": 0.3}, {"ph": 4.0, "mv": 177.0, T: 25.0, "mv_u": 0.3}]
@@ -372,4 +372,4 @@ def test_an_uncertainty_wider_than_the_range_of_its_input_says_nothing_and_is_re
 def test_a_budget_names_its_points_as_people_count() -> None:
     points = [{"ph": 7.0, "mv": 3.0, "mv_u": 0.2, T: 25.0}, {"ph": 4.01, "mv": 178.0, "mv_u": 0.2, T: 25.0}]
     budget = calculate("electrode-fit", {"points": points}).budgets["slope_percent"]
-    assert {c.name for c in budget.contributions} == {"mv of point 1", "mv of point 2"}
+    assert {c.key for c in budget.contributions} == {"mv of point 1", "mv of point 2"}

@@ -16,7 +16,7 @@ from brumel.core.errors import NotEnoughPoints, OutOfRange
 from brumel.core.quantities.ph import millivolts_from_ph, ph_from_millivolts, ph_recompensated
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions
-from brumel.core.sensing.response import Origin, Response
+from brumel.core.sensing.response import LINE, Origin, Response
 from brumel.core.standards.buffers import buffer, buffer_of_label
 
 slopes = st.floats(80.0, 108.0)
@@ -64,7 +64,7 @@ def test_one_point_carries_the_slope_and_is_less_certain() -> None:
     away = millivolts_from_ph(4.0, 25.0, 98.0, 5.0)
 
     def of_the_line(fit: Response) -> float:
-        return next(c.share for c in fit.budget(away, Conditions(25.0)).contributions if c.name == "calibration line")
+        return next(c.share for c in fit.budget(away, Conditions(25.0)).contributions if c.key == LINE)
 
     assert of_the_line(assumed) > 3 * of_the_line(one)
 
@@ -105,13 +105,13 @@ def test_uncertainty_agrees_with_resampling(buffers: list[tuple[float, float]]) 
     assert covariance[1, 1] ** 0.5 == pytest.approx(stated.u("slope"), rel=0.06)
     scale = stated.u("offset") * stated.u("slope")
     assert covariance[0, 1] / scale == pytest.approx(stated.covariance[0][1] / scale, abs=0.06)
-    shares = {c.name: c.share for c in stated.budget(sample_mv, Conditions(sample_c), age_days=age).contributions}
-    assert shares["calibration line"] == pytest.approx(np.std(by_line), rel=0.06)
-    assert shares["potential"] == pytest.approx(np.std(by_mv), rel=0.06)
+    shares = {c.key: c.share for c in stated.budget(sample_mv, Conditions(sample_c), age_days=age).contributions}
+    assert shares[LINE] == pytest.approx(np.std(by_line), rel=0.06)
+    assert shares["signal"] == pytest.approx(np.std(by_mv), rel=0.06)
     assert shares["temperature"] == pytest.approx(np.std(by_temperature), rel=0.06)
     # ±0.01 pH a day as bounds of a rectangle; the junction: both common practice.
-    assert shares["drift since calibration"] == pytest.approx(0.01 * age / 3**0.5)
-    assert shares["junction in the sample"] == 0.02
+    assert shares["drift"] == pytest.approx(0.01 * age / 3**0.5)
+    assert shares["junction"] == 0.02
 
 
 def test_buffers_refuse_what_they_do_not_know() -> None:
@@ -131,7 +131,7 @@ def test_the_isopotential_point_counts_with_the_difference_of_temperatures() -> 
 
     def share(sample_c: float) -> float:
         budget = line.budget(line.signal(7.5, Conditions(sample_c)), Conditions(sample_c))
-        return next(c.share for c in budget.contributions if c.name == "isopotential point")
+        return next(c.share for c in budget.contributions if c.key == "isopotential")
 
     assert share(25.0) == pytest.approx(0.0, abs=1e-9)
     assert share(5.0) * 3**0.5 == pytest.approx(0.5 * 20.0 / 278.15, rel=1e-3)

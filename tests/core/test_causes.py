@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from tests.said import remedy, sentence
 
 from brumel.core.calibrating import causes_conductivity
 from brumel.core.calibrating.causes_metal import metal_causes
@@ -71,10 +72,10 @@ def first(*points: JudgedPoint, last: Response | None = LAST) -> Finding:
 )
 def test_a_cell_shows_its_cause_first(points: list[JudgedPoint], code: str, words: str) -> None:
     found = first(*points)
-    assert (found.code, words in found.sentence) == (code, True), found.sentence
-    assert found.remedy
+    assert (found.code, words in sentence(found)) == (code, True), sentence(found)
+    assert remedy(found)
     numbers = [f for f in judged(*points) if f.code in {"cell-constant", "residual"} and f.level != "sound"]
-    assert all(f.remedy.startswith("It follows from the finding above") for f in numbers)
+    assert all(remedy(f).startswith("It follows from the finding above") for f in numbers)
 
 
 def test_the_size_stands_in_the_points_own_unit() -> None:
@@ -82,8 +83,8 @@ def test_the_size_stands_in_the_points_own_unit() -> None:
     carried = taken(1413, 0.99 + 0.01 * 12_880 / 1413, 25.0)
     found = first(taken(12_880, t=25.0), carried)
     assert found.code == "salt-carried"
-    assert "is +115 µS/cm (+8.1 %) off" in found.sentence
-    assert "1.0 % of standard 12880" in found.sentence
+    assert "is +115 µS/cm (+8.1 %) off" in sentence(found)
+    assert "1.0 % of standard 12880" in sentence(found)
 
 
 @pytest.mark.parametrize(("before", "code"), [(4200.0, "standard-concentrated"), (4300.0, "salt-carried")])
@@ -97,7 +98,7 @@ def test_a_standard_beyond_the_cell_polarises_it() -> None:
     run = Run((point,), found, LIMITS, PreviousRun(LAST, 7.0), reach=(10.0, 20_000.0))
     first_of_all = judge_run(run)[0]
     assert first_of_all.code == "cell-polarised"
-    assert "this cell is made for 10 to 20\u202f000 µS/cm" in first_of_all.sentence
+    assert "this cell is made for 10 to 20\u202f000 µS/cm" in sentence(first_of_all)
 
 
 def test_a_new_cell_is_judged_by_its_nominal_constant() -> None:
@@ -150,7 +151,7 @@ def test_a_standard_that_is_not_the_waters_is_questioned(
     remarks = [f for f in judge_run(Run((point,), found, LIMITS, PreviousRun(LAST, 7.0), waters))
                if f.code == "standard-unlike-water"]  # fmt: skip
     assert [f.level for f in remarks] == (["doubtful"] if said else [])
-    assert all(said in f.sentence for f in remarks)
+    assert all(said in sentence(f) for f in remarks)
 
 
 def test_the_constant_of_each_range_leaves_out_dry_air() -> None:
@@ -158,5 +159,5 @@ def test_the_constant_of_each_range_leaves_out_dry_air() -> None:
     air = JudgedPoint("dry air", Point(0.0, 0.0, Conditions(25.0), 0.05, 0.1, "dry air"), 0.0, "")
     points = air, taken(1413, K * 1400 / 1413, 25.0), taken(12_880, K * 12_500 / 12_880, 25.0)
     (told,) = (f for f in judged(*points, last=None) if f.code == "factor-each-range")
-    assert "1.009 /cm at standard 1413, 1.030 /cm at standard 12880 (" in told.sentence
-    assert (told.level, told.minutes, told.remedy) == ("sound", 0, "")
+    assert "1.009 /cm at standard 1413, 1.030 /cm at standard 12880 (" in sentence(told)
+    assert (told.level, told.minutes, remedy(told)) == ("sound", 0, "")

@@ -6,6 +6,7 @@ import math
 
 import pytest
 from tests.comparing import FROZEN, TIP, beside
+from tests.said import remedy, sentence
 
 from brumel.core.calibrating.comparing import compared, comparison_finding, level_of_point, off_its_target
 from brumel.core.calibrating.judging import judge
@@ -51,20 +52,20 @@ def test_agree_disagree_or_it_cannot_be_told(
     found, by_code = judged(point)
     finding = by_code["agreement"]
     assert (found, finding.level) == (level, level)
-    assert words in finding.sentence
+    assert words in sentence(finding)
     assert level_of_point(point, Tolerances.of(FROZEN["tolerances"]), TIP, TIP) is level
-    assert "safe" not in " ".join(f.sentence + f.remedy for f in by_code.values()).lower()
+    assert "safe" not in " ".join(sentence(f) + remedy(f) for f in by_code.values()).lower()
     assert set(by_code) == {"agreement"}
 
 
 def test_what_is_said_of_two_that_disagree() -> None:
     finding = comparison_finding(beside(1.20, 1.62), TIP, Tolerances.of(FROZEN["tolerances"]))
-    assert finding.sentence == (
+    assert sentence(finding) == (
         "It showed 1.20 (U ±0.07), the instrument beside it 1.62 mg/L (U ±0.08), −25.9 %. "
         "They disagree: E_n 3.83, more than the two uncertainties can explain."
     )
-    assert "a new tablet" in finding.remedy
-    assert "third method" in finding.remedy
+    assert "a new tablet" in remedy(finding)
+    assert "third method" in remedy(finding)
 
 
 def test_the_steps_say_what_hands_do_and_count_the_seconds() -> None:
@@ -93,7 +94,7 @@ def test_a_checks_history_says_what_its_finding_says() -> None:
     point, tolerances = beside(1.20, 1.62), Tolerances.of(FROZEN["tolerances"])
     off, band, percent = off_its_target(point, TIP, tolerances)
     assert percent
-    assert f"{off:.1f}".replace("-", "−") in comparison_finding(point, TIP, tolerances).sentence
+    assert f"{off:.1f}".replace("-", "−") in sentence(comparison_finding(point, TIP, tolerances))
     assert band.sound_high == pytest.approx(100.0 * math.hypot(0.0749, 0.08) / 1.62, abs=0.01)
     off, band, percent = off_its_target(beside(0.03, 0.0), TIP, tolerances)
     assert not percent

@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from tests.calculated import good
 from tests.exact_points import exact, moved
+from tests.said import sentence
 from tests.simulated_bench import KINDS
 
 from brumel.core.calibrating.causes_ion import pair_apart
@@ -41,6 +42,7 @@ from brumel.core.sensing.response import Response
 from brumel.core.settling.windows import slope_of
 from brumel.core.standards.targets import Bottle, target
 from brumel.core.typed import NotANumber, number_typed
+from brumel.core.words.catalogue import word
 
 
 @pytest.mark.parametrize(("unit", "words"), [("kPa", "101.325"), ("mmHg", "760.0"), ("inHg", "29.921")])
@@ -62,7 +64,7 @@ def test_a_drifted_reference_is_off_by_what_it_shows(signal: float, words: str) 
     limits = Tolerances.of(shipped_tolerances("metal", "orp") | {"holds_days": (7.0, 30.0)})
     point = JudgedPoint("ZoBell", Point(230.0, signal, at, 3.0, 1.0), 220.0, "zobell", Use.CHECK, settling_s=60.0)
     (found,) = metal_causes(Run((point,), Response.usual(metal), limits))
-    assert words in found.sentence
+    assert words in sentence(found)
 
 
 @pytest.mark.parametrize(("off", "came_from", "drawn"), [(5.2, 260.0, True), (4.8, 260.0, False), (5.2, 200.0, False),
@@ -74,7 +76,7 @@ def test_a_slow_metal_is_drawn_to_what_it_came_from(off: float, came_from: float
     slow = JudgedPoint("ZoBell", point, 220.0, "zobell", Use.CHECK, settling_s=900.0, first_signal=came_from)
     limits = Tolerances.of(shipped_tolerances("metal", "orp") | {"holds_days": (7.0, 30.0)})
     (found,) = metal_causes(Run((slow,), Response.usual(principle("metal")), limits))
-    assert ("it came from" in found.sentence, found.level is Level.UNFIT) == (drawn, drawn)
+    assert ("it came from" in sentence(found), found.level is Level.UNFIT) == (drawn, drawn)
 
 
 def glass_file(**more: Any) -> dict[str, Any]:
@@ -117,7 +119,7 @@ def test_what_lies_far_from_its_place_takes_five_minutes_to_read_again() -> None
     usual = np.array([7.4, 7.5, 7.45, 7.38, 7.42, 7.47, 7.44])
     (found,) = jump(quantity("ph"), 6.2, 0.02, usual)
     assert (found.level, found.minutes) == ("doubtful", 5)
-    assert "usually 7.44, from 7.38 to 7.50 in the last 7 readings" in found.sentence
+    assert "usually 7.44, from 7.38 to 7.50 in the last 7 readings" in sentence(found)
 
 
 @pytest.mark.parametrize(("height", "falls"), [(19.9, False), (20.1, True), (-60.0, False)])
@@ -141,7 +143,7 @@ def test_a_membrane_is_twice_as_slow_15_degrees_colder(t: float, tau: float, fal
 def test_what_lies_outside_a_sites_range_is_seen_to(ph: float, outside: bool) -> None:
     """A reading counts as it is read, to the hundredth; the range is said as finely."""
     found = judge_reading(JudgedReading("ph", ph, 20.0, None, expected=(6.85, 8.45)))
-    said = [f.sentence for f in found if f.code == "site-range"]
+    said = [sentence(f) for f in found if f.code == "site-range"]
     assert [("expected to show, 6.85 to 8.45" in words) for words in said] == [True] * outside
 
 
@@ -149,7 +151,7 @@ def test_what_lies_outside_a_sites_range_is_seen_to(ph: float, outside: bool) ->
     ("off", "words"), [(0.04, "+2.0 %"), (0.0404, "+2.02 %"), (0.10002, "+5.001 %"), (0.05, "+2.5 %")]
 )
 def test_what_is_beyond_an_end_shows_so_many_digits_that_it_is_seen_to_be(off: float, words: str) -> None:
-    assert Within(2.0, 5.0, percent=True).words(off, 2.0, quantity("oxygen")) == words
+    assert str(word(Within(2.0, 5.0, percent=True).off(off, 2.0, quantity("oxygen")))) == words
 
 
 def test_nothing_is_taken_for_none_where_nothing_is_known() -> None:
@@ -303,8 +305,8 @@ def test_standards_five_degrees_apart_are_sound_up_to_five(one: float, other: fl
 
 def test_air_ten_degrees_from_the_waters_is_not_more_than_ten_from_them() -> None:
     assert 16.1 - 6.1 > 10.0
-    assert Surroundings(water_c=6.1).apart(16.1) == ""
-    assert "more than 10 °C apart" in Surroundings(water_c=6.1).apart(16.2)
+    assert Surroundings(water_c=6.1).apart(16.1) is None
+    assert "more than 10 °C apart" in str(word(Surroundings(water_c=6.1).apart(16.2)))
 
 
 @pytest.mark.parametrize(("dawn", "holds"), [("12:59", True), ("13:00", True), ("13:01", False)])
@@ -330,7 +332,7 @@ def test_a_closed_bottle_is_opened_when_it_is_first_used(daily: float, until: da
     ("label", "waters", "where"),
     [
         (100.0, (200.0, 200.0), ""), (100.0, (200.1, 200.1), "below"), (100.0, (100.0, 401.0), "below"),
-        (1000.0, (5.0, 10.0), ""), (1000.1, (5.0, 10.0), "far above"),
+        (1000.0, (5.0, 10.0), ""), (1000.1, (5.0, 10.0), "far-above"),
     ],
 )  # fmt: skip
 def test_a_standard_serves_waters_from_a_hundredth_of_it_to_twice(

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 import pytest
+from tests.said import remedy, sentence
 from tests.simulated_bench import KINDS, Day, OnTheLine, frozen_for, points_of
 
 from brumel.core.calibrating.comparing import level_of_point
@@ -66,7 +67,7 @@ def before_and_ailing(kind: str, code: str, ailment: Ailment, seed: int, backwar
         marks = {level_of_point(p, limits, last or Response.usual(line.principle), line) for p in points}
         seen.append(
             Seen(
-                {f.code: f"{f.sentence} {f.remedy}" for f in findings if f.level is not Level.SOUND},
+                {f.code: f"{sentence(f)} {remedy(f)}" for f in findings if f.level is not Level.SOUND},
                 marks,
                 verdict(findings),
             )

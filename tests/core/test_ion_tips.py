@@ -89,7 +89,7 @@ def test_a_label_as_the_ion_entered_as_n_is_recognised(ion: str, ratio: float) -
 def test_activity_is_read_as_concentration_through_the_conductivity() -> None:
     """Davies: γ 0.911 at 500 and 0.882 at 1 000 µS/cm (Russell's factor); concentration = activity / γ."""
     assert [round(float(activity_coefficient(c, 1)), 3) for c in (500.0, 1000.0)] == [0.911, 0.882]
-    budget = Budget.of([Contribution("calibration line", 0.2, "mg/L", 1.0)])
+    budget = Budget.of([Contribution("line", 0.2, "mg/L", 1.0)])
     at = Conditions(20.0, conductivity_us_cm=1000.0, u_conductivity=10.0)
     for key, head in (("ammonium-activity", "ammonium-n"), ("nitrate-activity", "nitrate-n")):
         (found,) = derived_from(key, 8.82, budget, at, Compensation())

@@ -21,7 +21,7 @@ from brumel.core.reading.limits import Keeps, Limit, keeps
 from brumel.core.reading.pressure import UNITS_HPA, Pressure
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, Number, calculations
-from brumel.core.sensing.response import LEFT_OVER, LINE, Response
+from brumel.core.sensing.response import LEFT_OVER, LINE, SIGNAL, TEMPERATURE, Response
 
 DOES_NOT_APPLY = {("hypochlorous-fraction", "cyanuric_acid_mg_l"), ("hypochlorous-fraction", "salinity")}
 """Inputs that are nought or the calculation is refused."""
@@ -92,7 +92,7 @@ def test_each_share_of_a_readings_u_is_its_cause_by_the_slope(
     value = line.value(signal, at)
     assume(math.isfinite(value) and abs(line.values[line.principle.value_term]) > 0)
     budget = line.budget(signal, at, age_days=1.0, left_over=0.02)
-    shares = {c.name: c.share for c in budget.contributions}
+    shares = {c.key: c.share for c in budget.contributions}
     assert math.hypot(*shares.values()) == pytest.approx(budget.u)
 
     def slope(index: int) -> float:
@@ -106,9 +106,9 @@ def test_each_share_of_a_readings_u_is_its_cause_by_the_slope(
     assert shares[LINE] == pytest.approx(of_the_line, rel=0.02, abs=1e-9)
     step = 1e-5 * max(abs(signal), 1.0)
     by_signal = (line.value(signal + step, at) - line.value(signal - step, at)) / (2 * step)
-    assert shares[line.principle.signal_name] == pytest.approx(abs(by_signal) * line.principle.u_of(signal), rel=0.01)
+    assert shares[SIGNAL] == pytest.approx(abs(by_signal) * line.principle.u_of(signal), rel=0.01)
     by_degree = (line.value(signal, at.warmer(0.05)) - line.value(signal, at.warmer(-0.05))) / 0.1
-    assert shares["temperature"] == pytest.approx(abs(by_degree) * at.u_temperature_c, rel=0.06, abs=2e-4 * abs(value))
+    assert shares[TEMPERATURE] == pytest.approx(abs(by_degree) * at.u_temperature_c, rel=0.06, abs=2e-4 * abs(value))
     assert shares[LEFT_OVER] == pytest.approx(0.02)
 
 

@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from tests.said import sentence
 
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.methods import Use, method, rinses
@@ -175,7 +176,7 @@ def test_a_cause_is_named_first(key: str, code: str, ailment: Ailment, cause: st
         _, findings = calibrated(model_of(key, seed, ailment), f"{key}-{code}", last)
         first = next(f for f in findings if f.level is not Level.SOUND)
         assert first.code == cause
-        assert words in first.sentence
+        assert words in sentence(first)
 
 
 def test_two_faults_are_both_named() -> None:
@@ -241,9 +242,9 @@ def test_how_warm_the_sulfite_was_says_nothing_of_the_gain(key: str, sulfite_c: 
     ]  # fmt: skip
     line = fit(own, points)
     assert line.temperature_c == 22.0
-    name = {"membrane": "permeability of the membrane", "luminescence": "warmth of the quenching"}[key]
+    name = {"membrane": "permeability", "luminescence": "quenching-warmth"}[key]
     budget = line.budget(line.signal(90.0, Conditions(15.0)), Conditions(15.0))
-    share = next(c.share for c in budget.contributions if c.name == name)
+    share = next(c.share for c in budget.contributions if c.key == name)
     # Hand-worked: 0.2 %/°C · 90 % · 7 °C; 0.1 %/°C · 90 % · 7 °C / (1 − 0.01 · 10).
     assert share == pytest.approx({"membrane": 1.26, "luminescence": 0.7}[key], abs=1e-6)
 

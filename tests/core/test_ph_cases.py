@@ -68,17 +68,17 @@ def test_the_line(
         (
             {"mv": -40.0, "temperature_c": 12.0, "age_days": 2.0, "left_over": 0.004}, 7.791837, 0.025763,
             {
-                "junction in the sample": 0.02, "drift since calibration": 0.011547, "isopotential point": 0.008099,
-                "calibration line": 0.006434, "left of the approach": 0.004, "potential": 0.002701,
+                "junction": 0.02, "drift": 0.011547, "isopotential": 0.008099,
+                "line": 0.006434, "left-over": 0.004, "signal": 0.002701,
                 "temperature": 0.000321,
             },
         ),
         (
             {"mv": 100.0, "temperature_c": 25.0}, 5.346436, 0.021996,
             {
-                "junction in the sample": 0.02, "calibration line": 0.0073, "isopotential point": 0.004841,
-                "potential": 0.002583, "temperature": 0.00064, "left of the approach": 0.0,
-                "drift since calibration": 0.0,
+                "junction": 0.02, "line": 0.0073, "isopotential": 0.004841,
+                "signal": 0.002583, "temperature": 0.00064, "left-over": 0.0,
+                "drift": 0.0,
             },
         ),
     ],
@@ -91,7 +91,7 @@ def test_a_reading_and_its_budget(given: dict[str, float], ph: float, u: float, 
     assert line.signal(ph, at) == pytest.approx(mv, abs=1e-4)
     assert budget.u == pytest.approx(u, abs=1e-6)
     assert budget.expanded == pytest.approx(2 * u, abs=2e-6)
-    assert {c.name: c.share for c in budget.contributions} == pytest.approx(shares, abs=1e-6)
+    assert {c.key: c.share for c in budget.contributions} == pytest.approx(shares, abs=1e-6)
 
 
 def points(slope: float = 98.0, offset: float = 3.0, cups: tuple[float, ...] = (7.02, 4.0, 10.06)) -> list[JudgedPoint]:
@@ -169,7 +169,7 @@ CASES: dict[str, tuple[Callable[[], list[Finding]], str, str]] = {
         "7.00 and 6.86 are two scales of labels",
     ),
     "unsettled": (
-        lambda: run(spoilt(acceptance=Acceptance.UNSETTLED, settling_words="Wandering.")),
+        lambda: run(spoilt(acceptance=Acceptance.UNSETTLED, settling="Wandering.")),
         "doubtful not-settled",
         "taken early",
     ),

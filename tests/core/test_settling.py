@@ -322,7 +322,7 @@ def test_a_still_trace_is_not_in_trouble_after_a_gap(seed: int) -> None:
     y = 2.4 + np.random.default_rng(seed).normal(0, 0.03, t.shape)
     for until in np.arange(140.0, 175.0, 0.6):
         found = judge(y, t, until=until)
-        assert found.state in (Settling.SETTLING, Settling.STABLE), (until, found.words)
+        assert found.state in (Settling.SETTLING, Settling.STABLE), (until, found.says)
     assert judge(y, t).stable
 
 
@@ -362,7 +362,7 @@ def test_a_drifting_temperature_holds_it_back() -> None:
     t = np.arange(0, 60, 0.5)
     found = judge(np.full(t.size, 5.0), t, temperatures=20 + 0.01 * t)
     assert not found.stable
-    assert "temperature" in found.words
+    assert found.says.key == "settling.warming"
 
 
 def test_nothing_yet() -> None:
@@ -389,7 +389,7 @@ def test_a_healthy_electrode_is_not_called_in_trouble(
     told = np.sort(t + random.uniform(0, jitter, t.shape))
     for until in (10.5, 13.0, 17.0, 25.0, 33.0, 45.0, 60.0, 90.0, 149.0):
         found = judge(y, told, until=until)
-        assert found.state in (Settling.SETTLING, Settling.STABLE, Settling.STARTING), (until, found.words)
+        assert found.state in (Settling.SETTLING, Settling.STABLE, Settling.STARTING), (until, found.says)
 
 
 @pytest.mark.parametrize("severity", [1.5, 3.0, 10.0])
@@ -426,7 +426,7 @@ def test_the_time_left_waits_for_the_temperature() -> None:
     t = np.arange(0.0, 25.0, 0.5)
     warmth = 25.0 - 4.0 * np.exp(-t / 20.0)
     found = judge_settling(t, np.full(t.shape, 12.0), warmth, CALIBRATION_PH)
-    assert "the temperature is not" in found.words or found.remaining_s is not None
+    assert found.says.key == "settling.warming" or found.remaining_s is not None
     assert found.remaining_low_s is not None
     assert found.remaining_low_s > 20.0
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import pytest
 from tests.glass import GLASS, LIMITS, fitted, line_of, point
+from tests.said import remedy, sentence
 
 from brumel.core.calibrating.methods import Use
 from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run, look_at_signal
@@ -59,7 +60,7 @@ def test_no_false_alarm_on_a_healthy_electrode(seed: int) -> None:
 def test_slope(slope: float, level: Level) -> None:
     found = judged(points(slope=slope))["slope"]
     assert found.level is level
-    assert found.remedy
+    assert remedy(found)
 
 
 @pytest.mark.parametrize(("offset", "level"), [(20.0, Level.DOUBTFUL), (-36.0, Level.UNFIT)])
@@ -114,9 +115,9 @@ def test_what_is_not_sound_says_what_to_do_and_how_long(case: int) -> None:
     ][case]
     assert verdict(found.values()) is not SOUND
     for finding in found.values():
-        assert (finding.level is SOUND and finding.code != "family-not-verified") == (finding.remedy == ""), finding
-        follows = finding.remedy.startswith("It follows from the finding above")
-        assert (finding.minutes is None) == (follows or finding.remedy == ""), finding
+        assert (finding.level is SOUND and finding.code != "family-not-verified") == (remedy(finding) == ""), finding
+        follows = remedy(finding).startswith("It follows from the finding above")
+        assert (finding.minutes is None) == (follows or remedy(finding) == ""), finding
 
 
 @pytest.mark.parametrize(
@@ -151,7 +152,7 @@ def test_swapped_buffers_are_named(order: tuple[int, ...], slope: float) -> None
     found = judged(points(slope=slope, cups=tuple(TECHNICAL[i] for i in order)))
     assert found["buffers-swapped"].level is Level.UNFIT
     for place, i in enumerate(order):
-        named = f"{buffer(TECHNICAL[place]).nominal_ph:.2f}" in found["buffers-swapped"].sentence
+        named = f"{buffer(TECHNICAL[place]).nominal_ph:.2f}" in sentence(found["buffers-swapped"])
         assert named == (place != i)
 
 
@@ -167,8 +168,8 @@ def test_a_buffer_warmer_than_any_water_is_asked_about(t: float, asked: bool) ->
     """77 °F are 25 °C."""
     point = replace(points()[0], target_known=False)
     warm = replace(point, point=replace(point.point, at=replace(point.point.at, temperature_c=t)))
-    sentence = judged([warm])["standard-temperature"].sentence
-    assert ("Was °F meant" in sentence, "Was °F meant (25.0 °C)?" in sentence) == (asked, t == 77.0)
+    said = sentence(judged([warm])["standard-temperature"])
+    assert ("Was °F meant" in said, "Was °F meant (25.0 °C)?" in said) == (asked, t == 77.0)
 
 
 def test_two_swapped_buffers() -> None:
@@ -183,14 +184,14 @@ def test_same_buffer_twice_and_everywhere() -> None:
 def test_wrong_family_shows_in_three_points_and_is_named() -> None:
     found = judged(points(cups=("phosphate-6.865", TECHNICAL[1], TECHNICAL[2]), t=25.0))
     assert found["residual"].level is not Level.SOUND
-    assert "phosphate-6.865" in found["another-family"].sentence
+    assert "phosphate-6.865" in sentence(found["another-family"])
     assert next(iter(found)) == "another-family"
 
 
 def test_what_was_done_badly_is_said() -> None:
     base = points()
     cases = {
-        "not-settled": replace(base[0], acceptance=Acceptance.UNSETTLED, settling_words="Wandering."),
+        "not-settled": replace(base[0], acceptance=Acceptance.UNSETTLED, settling="Wandering."),
         "lot-expired": replace(base[0], expired_days=3),
         "lot-open-too-long": replace(base[0], over_open_days=3),
         "standard-temperature": replace(base[0], target_known=False),
@@ -264,25 +265,25 @@ def test_findings_of_a_reading() -> None:
     assert "not-settled" in reading(acceptance=Acceptance.UNSETTLED)
     assert "implausible" in reading(value=15.0)
     assert reading(temperature_c=45.0) == reading(temperature_c=-2.0) == {}
-    assert "was °F meant (22.2 °C)" in reading(temperature_c=72.0)["temperature-implausible"].sentence
+    assert "was °F meant (22.2 °C)" in sentence(reading(temperature_c=72.0)["temperature-implausible"])
 
 
 @pytest.mark.parametrize(("days", "words"), [(1.5, "36 hours"), (1.99, "48 hours"), (2.0, "2 days"), (6.6, "7 days")])
 def test_how_old_a_calibration_is_is_said_in_hours_for_two_days(days: float, words: str) -> None:
     found = reading(basis=replace(reading_basis(), age_days=days))["calibration-old"]
-    assert f"is {words} old; it holds 1 day soundly and 7 days at most" in found.sentence
+    assert f"is {words} old; it holds 1 day soundly and 7 days at most" in sentence(found)
 
 
 def test_a_meters_own_line_is_not_judged_by_ours() -> None:
     old = replace(reading_basis(), age_days=30.0, level=Level.UNFIT)
     shown = reading(meter=MetersOwn("A-meter", accuracy_known=True), basis=old)
     assert [(f.code, f.level) for f in shown.values()] == [("meters-own-line", Level.SOUND)]
-    assert shown["meters-own-line"].sentence == "The pH is as A-meter shows it; U comes from its stated accuracy."
+    assert sentence(shown["meters-own-line"]) == "The pH is as A-meter shows it; U comes from its stated accuracy."
     unknown = reading(meter=MetersOwn())["meter-unknown"]
     assert unknown.level is Level.DOUBTFUL
-    assert "U is taken wide, ±0.2 pH" in unknown.sentence
-    assert "type the millivolts" in unknown.remedy
-    assert "type the" not in reading(meter=MetersOwn(), signal="")["meter-unknown"].remedy
+    assert "U is taken wide, ±0.2 pH" in sentence(unknown)
+    assert "type the millivolts" in remedy(unknown)
+    assert "type the" not in remedy(reading(meter=MetersOwn(), signal="")["meter-unknown"])
     for level in (Level.DOUBTFUL, Level.UNFIT):
         checked = reading(meter=MetersOwn("A-meter", checked="Mon 4 May", level=level))
         assert checked[f"meter-run-{level}"].level is level
@@ -293,8 +294,7 @@ def test_a_meters_own_line_is_not_judged_by_ours() -> None:
 def test_a_calibration_holds_as_long_as_it_was_told_when_it_was_made() -> None:
     week = replace(reading_basis(), holds_days=(7.0, 30.0))
     assert reading(basis=replace(week, age_days=7.0)) == {}
-    assert (
-        "holds 7 days soundly and 30 days at most"
-        in reading(basis=replace(week, age_days=7.1))["calibration-old"].sentence
+    assert "holds 7 days soundly and 30 days at most" in sentence(
+        reading(basis=replace(week, age_days=7.1))["calibration-old"]
     )
     assert reading(basis=replace(week, age_days=30.1))["calibration-old"].level is Level.UNFIT

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from tests.said import remedy, sentence
 from tests.taken import NATURAL, SEA, seen
 
 from brumel.core.kit.accuracy import Accuracy
@@ -96,7 +97,7 @@ class TestWhatFollows:
         """±0.1 pH is ±24 % of it (common practice)."""
         found = worked_out(seen(total_ammonia_n=(1.0, 0.0), ph=(7.5, 0.05), temperature=(25.0, 0.0)))[0]
         assert 2 * found.budget.u / found.value == pytest.approx(0.23, abs=0.02)
-        assert found.budget.contributions[0].name == "pH"
+        assert found.budget.contributions[0].key == "reading.ph"
 
     def test_a_tip_sees_the_ion_and_its_reading_is_the_basis_of_both(self) -> None:
         given = seen(ammonium_n=1.0, ph=8.0, temperature=25.0)
@@ -184,7 +185,7 @@ class TestTogether:
             "oxygen-saturation": Taken("oxygen-saturation", 100.0, 0.5, record="another")}  # fmt: skip
         found = judge_together(given, SEA)
         assert [f.code for f in found] == ([] if words is None else ["together-oxygen"])
-        assert not found or words in found[0].sentence
+        assert not found or words in sentence(found[0])
         same = {key: replace(taken, record="one") for key, taken in given.items()}
         assert judge_together(same, SEA) == []
 
@@ -194,7 +195,7 @@ class TestTogether:
         assert judge_together(given, SEA) == []
         off = given | seen(salinity=(31.0, 0.05))
         assert [f.code for f in judge_together(off, SEA)] == ["together-salinity"]
-        assert "makes it 35.0" in judge_together(off, SEA)[0].sentence
+        assert "makes it 35.0" in sentence(judge_together(off, SEA)[0])
         assert judge_together(off, NATURAL) == []
 
     def test_combined_chlorine_below_nought_by_more_than_u(self) -> None:
@@ -281,7 +282,7 @@ class TestPlain:
     def test_above_the_range_dilution_is_offered_below_it_is_not(self) -> None:
         measures = Measures(0.02, 6.0, Accuracy(absolute=0.05))
         above, below = (
-            judge_plain(PlainValue(quantity("free-chlorine"), v, "", "P-1", measures))[0].remedy for v in (7.0, 0.01)
+            remedy(judge_plain(PlainValue(quantity("free-chlorine"), v, "", "P-1", measures))[0]) for v in (7.0, 0.01)
         )
         assert above == "Amend it to >6.00, or dilute the sample, measure again and multiply."
         assert below == "Amend it to <0.02."
@@ -303,6 +304,6 @@ class TestJump:
         assert jump(quantity("ph"), 7.04, 0.0, np.full(6, 7.0)) == []
 
     def test_it_says_what_is_usual(self) -> None:
-        assert jump(quantity("ph"), 3.0, 0.01, self.USUAL)[0].sentence == (
+        assert sentence(jump(quantity("ph"), 3.0, 0.01, self.USUAL)[0]) == (
             "pH 3.00 is far from what this place has shown: usually 7.44, from 7.38 to 7.50 in the last 6 readings."
         )

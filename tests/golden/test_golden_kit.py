@@ -15,6 +15,7 @@ from pathlib import Path
 import numpy as np
 from tests.golden.changes import changes
 from tests.golden.golden import Golden
+from tests.said import called, remedy, sentence
 
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.care import Care
@@ -66,7 +67,7 @@ def bottles() -> Iterator[str]:
     ):
         for days in (-1, 0, 30, 31):
             lot = LotFacts(today + timedelta(days=days), opened, 60, left, None, unit)
-            words = "; ".join(f"{f.level} {f.sentence} {f.remedy}" for f in judge_lot(lot, today))
+            words = "; ".join(f"{f.level} {sentence(f)} {remedy(f)}" for f in judge_lot(lot, today))
             yield f"lot {opened} {left} {unit} {days}: {words} {lot.good_until} {lasts_until([lot], 4.0, today)}"
 
 
@@ -84,7 +85,7 @@ def pressure(given: Pressure) -> str:
     typed = f"pressure {given.typed:g} {given.unit} {given.kind} {given.altitude_m}"
     if wrong := wrong_with(given):
         return f"{typed}: {'; '.join(wrong.values())}"
-    found = "; ".join(f"{f.level} {f.sentence}" for f in pressure_findings(given))
+    found = "; ".join(f"{f.level} {sentence(f)}" for f in pressure_findings(given))
     return f"{typed}: {given.words}, cost {given.cost_percent:.2f}, u {given.u_hpa:g} {found}".rstrip()
 
 
@@ -95,7 +96,7 @@ def accuracies() -> Iterator[str]:
         Accuracy(digits=2.0, step=0.01), Accuracy(step=0.1), Accuracy(0.1, 2.0, 1.0, 50.0, 3.0, 0.1),
     ):  # fmt: skip
         for value in (-4.0, 0.0, 7.0):
-            shares = ", ".join(f"{c.name} {c.u:.5g}" for c in accuracy.contributions(value, "pH"))
+            shares = ", ".join(f"{called(c)} {c.u:.5g}" for c in accuracy.contributions(value, "pH"))
             yield f"accuracy {accuracy.words} at {value:g}: {accuracy.half_width(value):.5g}; {shares}"
 
 

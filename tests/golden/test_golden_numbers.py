@@ -15,6 +15,7 @@ import numpy as np
 from tests.glass import fitted, point
 from tests.golden.golden import Golden, words
 from tests.jobs import job
+from tests.said import called
 from tests.simulated import CALIBRATION_PH, READING_PH, RULES, Signal
 
 from brumel.core.kit.trend import Point, trend_of
@@ -132,7 +133,7 @@ def responses() -> Iterator[str]:
         yield f"response {count}: {words(line.values)} {words(line.covariance)} {words(line.residuals)}"
         for mv, t, age, left in ((-40.0, 12.0, 0.0, 0.0), (150.0, 31.0, 3.0, 0.004)):
             budget = line.budget(mv, Conditions(t), age_days=age, left_over=left)
-            parts = " ".join(f"{c.name}={words(c.share)}" for c in budget.contributions)
+            parts = " ".join(f"{called(c)}={words(c.share)}" for c in budget.contributions)
             yield f"  {mv:g} at {t:g}: {words(line.value(mv, Conditions(t)))} u {words(budget.u)}: {parts}"
     for rule in (CALIBRATION_PH, READING_PH, RULES["percent"]):
         at = [rule.at(v, step) for v in (0.0, 150.0) for step in (0.0, 1.0)]

@@ -18,6 +18,7 @@ from tests.comparing import FROZEN, TIP, beside
 from tests.exact_points import fullest_methods, with_signal
 from tests.golden.changes import changes
 from tests.golden.golden import Golden, words
+from tests.said import called, remedy, sentence, source
 
 from brumel.core.calibrating.comparing import compared, level_of_point, off_its_target
 from brumel.core.calibrating.judging import judge
@@ -39,7 +40,7 @@ HOLDS = (7.0, 30.0)
 
 def said(findings: Iterable[Finding]) -> str:
     """All of it in one line."""
-    return " / ".join(f"{f.level} {f.code}: {f.sentence} {f.remedy} {f.minutes} {f.source}" for f in findings)
+    return " / ".join(f"{f.level} {f.code}: {sentence(f)} {remedy(f)} {f.minutes} {source(f)}" for f in findings)
 
 
 def readings() -> Iterator[str]:
@@ -53,7 +54,7 @@ def readings() -> Iterator[str]:
         "voided": {"basis": replace(sound, voided_by="a new membrane")},
         "unfit line": {"basis": replace(sound, level=Level.UNFIT, worst="slope 80 %")},
         "doubtful line": {"basis": replace(sound, level=Level.DOUBTFUL)},
-        "not settled": {"acceptance": Acceptance.UNSETTLED, "settling_words": "It drifts."},
+        "not settled": {"acceptance": Acceptance.UNSETTLED, "settling": "It drifts."},
         "no movement": {"still_s": 40.4},
         "not compensated": {"instead_of": "specific-conductance"},
         "meter's own": {"meter": MetersOwn()}, "exact meter": {"meter": MetersOwn("M-1", accuracy_known=True)},
@@ -107,7 +108,7 @@ def kept() -> Iterator[str]:
         exact = KeptPoint(check, "the standard", 7.0, before=7.1)
         yield f"{key} u: {words([c.share for c in of_last_check([exact], quantity(check.quantity), 7.3)])}"
         of = of_last_check([at, replace(at, after=6.9, target_u=0.01)], quantity(check.quantity), 7.3)
-        yield f"{key} U: {', '.join(f'{c.name} {words(c.share)}' for c in of)}"
+        yield f"{key} U: {', '.join(f'{called(c)} {words(c.share)}' for c in of)}"
     for how in WAYS_KEPT:
         yield f"{key} {how}: {said(judge_kept([replace(at, **how)], []))}"
     percent = next(c for c in checks.values() if c.percent)

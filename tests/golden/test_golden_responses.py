@@ -12,6 +12,7 @@ from pathlib import Path
 import numpy as np
 from tests.exact_points import exact, fullest_methods, moved
 from tests.golden.golden import Golden, words
+from tests.said import called
 from tests.simulated_bench import KINDS
 
 from brumel.core.calibrating.judging import judge
@@ -48,7 +49,7 @@ def told() -> Iterator[str]:
             signal = last * share
             value = float(line.value(signal, at))
             budget = line.budget(signal, at, age_days=2.0, left_over=0.01)
-            shares = " ".join(f"{c.name}={words(c.share)}" for c in budget.contributions)
+            shares = " ".join(f"{called(c)}={words(c.share)}" for c in budget.contributions)
             yield f"  {words(signal)} at {at.temperature_c:g}: {words(value)} u {words(budget.u)}: {shares}"
         working = own.working(last, float(line.value(last, PLACES[1])), PLACES[1], line.by_key)
         yield f"  by: {' | '.join(working)}"

@@ -17,6 +17,7 @@ from typing import Any
 import numpy as np
 from tests.exact_points import Points, every_method, moved, warmed, with_signal
 from tests.golden.golden import Golden
+from tests.said import remedy, sentence, source
 from tests.taken import SEA, seen
 
 from brumel.core.calibrating.judging import judge
@@ -152,10 +153,10 @@ def sentences() -> Iterator[str]:
     """Each code's first finding of each level and length, by code; what only follows another is no case."""
     found: dict[tuple[str, Level, int], tuple[str, Finding]] = {}
     for where, f in (*of_runs(), *(("visit", f) for f in of_visits())):
-        if not f.remedy.startswith("It follows"):
+        if not remedy(f).startswith("It follows"):
             found.setdefault((f.code, f.level, f.minutes or 0), (where, f))
     for (code, level, _), (where, f) in sorted(found.items()):
-        yield f"{where} {code} {level} | {f.sentence} | {f.remedy} | {f.minutes} | {f.source}"
+        yield f"{where} {code} {level} | {sentence(f)} | {remedy(f)} | {f.minutes} | {source(f)}"
 
 
 GOLDEN = Golden(Path(__file__).with_name("sentences.txt"), sentences)

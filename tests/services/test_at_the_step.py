@@ -22,6 +22,7 @@ from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.visiting.measuring import NewReading
 from tests.conftest import NOW
+from tests.said import sentence
 from tests.services.world import DESPITE, World
 
 
@@ -83,7 +84,7 @@ def test_air_and_waters_far_apart_are_waited_for(world: World) -> None:
     take(world, run_id, t=24.0, reason="no time before the tide")
     view = world.at().calibrations.view(run_id)
     assert "air-and-water-apart" in {f.code for f in view.findings}
-    assert "no time before the tide" in next(f.sentence for f in view.findings if f.code == "deviation")
+    assert "no time before the tide" in next(sentence(f) for f in view.findings if f.code == "deviation")
     take(world, air(world, water_c=14.1), t=24.0)
 
 
@@ -192,7 +193,7 @@ def test_a_broken_order_is_told_before_and_stays_with_the_run(world: World) -> N
     )  # fmt: skip
     finding = next(f for f in later.calibrations.view(begin.run_id).findings if f.code == "order")
     assert (finding.level, finding.source) == (Level.SOUND, "the house's order")
-    assert finding.sentence == f"{words}."
+    assert sentence(finding) == f"{words}."
 
 
 def test_what_was_done_otherwise_wants_a_reason_and_says_its_size_in_the_points_unit(world: World) -> None:
@@ -206,7 +207,7 @@ def test_what_was_done_otherwise_wants_a_reason_and_says_its_size_in_the_points_
     world.at().calibrations.take(run_id, why, world.person)
     finding = next(f for f in world.at().calibrations.view(run_id).findings if f.code == "deviation")
     # By hand: 1 % of the phosphate's 0.025 mol/L of base in a phthalate of 0.015 mol/L a pH.
-    assert finding.sentence == (
+    assert sentence(finding) == (
         "Buffer 4.01 (lot 4.01): rinse skipped; because: no water left in the boat. "
         "1 % of the 7.01 before left in it puts it off by +0.017 pH."
     )
@@ -230,6 +231,6 @@ def test_a_skipped_rinse_before_a_low_conductivity_standard_is_eight_percent(wor
             deviations=("rinse skipped",) if number else (), deviation_reason="in a hurry" if number else "",
         )  # fmt: skip
         services.calibrations.take(begin.run_id, point, world.person)
-    found = [f.sentence for f in services.calibrations.view(begin.run_id).findings if f.code == "deviation"]
+    found = [sentence(f) for f in services.calibrations.view(begin.run_id).findings if f.code == "deviation"]
     assert len(found) == 1
     assert found[0].endswith("1 % of the 12\u202f880 before left in it puts it off by +8.1 %.")

@@ -14,6 +14,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.shelf.lots import Entry
 from brumel.services.shelf.typed import NewLot
 from tests.conftest import NOW
+from tests.said import sentence
 from tests.services.world import World
 
 SHARED = "cup shared with another probe"
@@ -67,7 +68,7 @@ def test_one_pour_two_runs_each_weaker_by_its_own_value_at_its_temperature(world
     assert view.steps[0].point.target == 4.00
     by_code = {f.code: f for f in view.findings}
     assert by_code["leaves-open"].level is Level.DOUBTFUL
-    assert "the slope, which is taken over" in by_code["leaves-open"].sentence
+    assert "the slope, which is taken over" in sentence(by_code["leaves-open"])
     assert "one-point" in by_code
     assert [p.id for p in services.calibrations.same_pour(ph)] == [cell]
     begin = Begin(uuid.uuid4(), cell, "conductivity-combined", "distilled-once", {"combined-conductivity": salts})
@@ -83,8 +84,8 @@ def test_one_pour_two_runs_each_weaker_by_its_own_value_at_its_temperature(world
     assert view.response is not None
     assert view.response["cell-constant"] == pytest.approx(2280.0 / 2290.0, rel=0.01)
     by_code = {f.code: f for f in view.findings}
-    assert "every range but this one" in by_code["leaves-open"].sentence
-    assert f"{SHARED}; because: one pour for both" in by_code["deviation"].sentence
+    assert "every range but this one" in sentence(by_code["leaves-open"])
+    assert f"{SHARED}; because: one pour for both" in sentence(by_code["deviation"])
     # One cup of 30 mL went into both.
     assert [e.facts.left for e in faces(world, "K-2").values()] == [470.0, 470.0]
 
@@ -103,8 +104,8 @@ def test_a_used_sachet_or_an_earlier_meter_is_kept_with_its_size(world: World) -
     world.at().calibrations.take(run_id, point, world.person)
     finding = next(f for f in world.at().calibrations.view(run_id).findings if f.code == "deviation")
     # 0.01 · (500 − 2 530) / 2 530
-    assert "1 % of fresh water left in it puts it off by −0.8 %." in finding.sentence
-    assert "bottle opened earlier for another meter" in finding.sentence
+    assert "1 % of fresh water left in it puts it off by −0.8 %." in sentence(finding)
+    assert "bottle opened earlier for another meter" in sentence(finding)
 
 
 @pytest.mark.parametrize(

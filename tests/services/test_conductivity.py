@@ -23,6 +23,7 @@ from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Lot, Probe
 from brumel.store.once import OtherContent
 from tests.conftest import NOW
+from tests.said import remedy, sentence
 from tests.services.world import World
 
 KCL_20 = {"84": 84.0, "1413": 1278.0, "12880": 11_670.0}
@@ -85,7 +86,7 @@ class TestMethods:
         stored = {c.key: (c.value, c.unit, c.origin) for c in signed.run.coefficients}
         assert stored["cell-constant"] == (pytest.approx(1.02), "/cm", "fitted")
         one = next(f for f in signed.findings if f.code == "one-point")
-        assert (one.level, one.remedy) == ("sound", "")
+        assert (one.level, remedy(one)) == ("sound", "")
 
     @pytest.mark.parametrize(("kind", "constant"), [("conductivity-1", 1.02), ("conductivity-10", 10.51)])
     def test_its_life_shows_the_constant_that_people_read(self, world: World, kind: str, constant: float) -> None:
@@ -127,8 +128,8 @@ class TestMethods:
         between = 4266.0  # half the decades between the two: half the way between the reciprocals, 0.980647
         assert line.signal(between, at) == pytest.approx(between * 0.980648, rel=2e-5)
         told = next(f for f in signed.findings if f.code == "factor-each-range")
-        assert "1.009 /cm at" in told.sentence
-        assert "1.030 /cm at" in told.sentence
+        assert "1.009 /cm at" in sentence(told)
+        assert "1.030 /cm at" in sentence(told)
         # One standard afterwards sets the constant; how the ranges differ is kept.
         later = run(world, probe, "conductivity-one", ("standard", "1413", 1390.0), t=25.0)
         assert later.response is not None
@@ -229,7 +230,7 @@ class TestWhatMetersDid:
                              despite="a test")  # fmt: skip
         late.readings.record(reading, world.person)
         found = late.readings.view(reading.reading_id).findings
-        assert next(f for f in found if f.code == "calibration-voided").sentence.endswith(
+        assert sentence(next(f for f in found if f.code == "calibration-voided")).endswith(
             "what is set in the meter for it changed. That ends a calibration."
         )
         with pytest.raises(InvalidInput) as refused:

@@ -27,6 +27,7 @@ from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.visiting.measuring import NewReading
 from brumel.store.models.reference import Lot
 from tests.conftest import NOW
+from tests.said import remedy, sentence
 from tests.services.world import SIDE, World
 
 DAY = timedelta(days=1)
@@ -161,13 +162,13 @@ def test_a_calibrations_finding(world: World, code: str) -> None:
     findings = case(world)
     assert (code, level) in [(f.code, f.level) for f in findings], findings
     if level != "sound":
-        assert all(f.remedy for f in findings if f.code == code and f.level != "sound")
+        assert all(remedy(f) for f in findings if f.code == code and f.level != "sound")
 
 
 def test_the_opposite_buffer_as_a_check_is_judged_and_verifies_the_family(world: World) -> None:
     findings = run(world, {"neutral": {}, "side": {}, "opposite": {}}, method=SIDE, sites=(world.site.id,))
     check = next(f for f in findings if f.code == "check-residual")
-    assert (check.level, "Check in buffer 4.01" in check.sentence) == ("sound", True), check
+    assert (check.level, "Check in buffer 4.01" in sentence(check)) == ("sound", True), check
     assert "family-not-verified" not in {f.code for f in findings}
 
 
@@ -180,7 +181,7 @@ def test_a_probe_that_gives_the_same_everywhere_has_no_response_to_sign(world: W
     view = runs.view(run_id)
     assert view.response is None
     assert [(f.code, f.level) for f in view.findings] == [("no-response", "unfit")]
-    assert "0.0 mV in buffer 7.00 (lot 7.00), 0.0 mV in buffer 4.01" in view.findings[0].sentence
+    assert "0.0 mV in buffer 7.00 (lot 7.00), 0.0 mV in buffer 4.01" in sentence(view.findings[0])
     with pytest.raises(InvalidInput, match=r"No response can be found: .* or cancel the calibration and say why\."):
         runs.sign(run_id, world.person)
     runs.abandon(run_id, world.person, "the plug was wet")
@@ -285,7 +286,7 @@ def test_a_readings_finding(world: World, code: str) -> None:
     level, case = READINGS[code]
     findings = case(world)
     assert (code, level) in [(f.code, f.level) for f in findings], findings
-    assert all(f.remedy for f in findings if f.code == code and f.level != "sound")
+    assert all(remedy(f) for f in findings if f.code == code and f.level != "sound")
 
 
 def test_nothing_is_found_where_all_is_well(world: World) -> None:

@@ -22,6 +22,7 @@ from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe
 from tests.conftest import NOW
+from tests.said import sentence
 from tests.services.world import World
 
 HIGH, LOW = 46.2, 4.62
@@ -77,7 +78,7 @@ def test_every_method_runs_to_its_verdict(world: World, ion: str, method: str) -
     stored = {c.key: (c.value, c.origin) for c in signed.run.coefficients}
     drift = (0.0, "assumed") if method == "two" else (pytest.approx(0.2, abs=1e-6), "fitted")
     assert stored["temperature"] == drift
-    assert "96 % of theory" in next(f.sentence for f in signed.findings if f.code == "gap")
+    assert "96 % of theory" in next(sentence(f) for f in signed.findings if f.code == "gap")
     assert [p.target_known for p in signed.run.points] == [True] * len(STEPS[method])
 
 
@@ -157,7 +158,7 @@ def test_what_it_leans_on_is_calibrated_first(world: World) -> None:
     assert f"{ph.label} (12 min)" in words
     assert world.at().calibrations.before(probe.id)[1].stale in words
     forced = run(world, probe, despite="no buffers left")
-    assert any("no buffers left" in f.sentence and f.level == "doubtful" for f in forced.findings)
+    assert any("no buffers left" in sentence(f) and f.level == "doubtful" for f in forced.findings)
     world.calibrated(ph)
     assert world.at().calibrations.before(probe.id)[1].stale == ""
     assert run(world, probe).level == "sound"

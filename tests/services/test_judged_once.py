@@ -15,6 +15,7 @@ from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.meters import Meters
 from brumel.store.database import Database
 from tests.conftest import NOW, Urls
+from tests.said import remedy, sentence
 from tests.services.world import SIDE, World
 
 DAY, HOUR = timedelta(days=1), timedelta(hours=1)
@@ -40,7 +41,7 @@ class TestALot:
             world.take(run_id, step)
         signed = world.sign(run_id)
         assert signed.level == "unfit"
-        assert any(words in f.sentence for f in signed.findings)
+        assert any(words in sentence(f) for f in signed.findings)
 
     def test_in_date_has_no_caution_and_stands_first(self, world: World) -> None:
         choices = world.at().calibrations.choices(world.probe().id).lots["acid"]
@@ -132,7 +133,7 @@ class TestAMeterThatLosesItsCalibration:
         assert world.read(probe).findings == ()
         shown = world.read(probe, source="typed-value", signal=None, shown=7.4).findings
         assert "meter-lost-calibration" in {f.code for f in shown}
-        assert any("was so on Wed 6 May, 08:30" in f.sentence for f in shown)
+        assert any("was so on Wed 6 May, 08:30" in sentence(f) for f in shown)
 
     def test_a_meter_that_holds_is_not_blamed(self, world: World) -> None:
         probe = world.at().states.probe(self._switched_off(world, "ph-combination", holds_calibration=True))
@@ -197,8 +198,8 @@ def test_a_stopgap_is_said_and_does_not_block(world: World) -> None:
     probe = world.probe()
     found = world.at().kit.log(probe.id, NewCare(uuid.uuid4(), "stored", detail="clean tap water"), world.person)
     assert [(f.code, f.level) for f in found] == [("stopgap-storage", "doubtful")]
-    assert found[0].sentence == "Clean tap water is a stopgap for this probe."
-    assert found[0].remedy == "Keep it in storage solution or 3 mol/L KCl as soon as there is some."
+    assert sentence(found[0]) == "Clean tap water is a stopgap for this probe."
+    assert remedy(found[0]) == "Keep it in storage solution or 3 mol/L KCl as soon as there is some."
     assert world.at().states.probe_state(probe.id).readiness.state == "ready"
 
 

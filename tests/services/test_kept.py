@@ -15,6 +15,7 @@ from brumel.services.kit.care_log import NewCare
 from brumel.services.visiting.measuring import NewReading
 from brumel.store.models.reading import Reading
 from tests.conftest import NOW
+from tests.said import remedy, sentence
 from tests.services.world import World
 
 DAY = timedelta(days=1)
@@ -46,14 +47,14 @@ def test_what_is_off_a_standard(kind: str, check: str, target: float, shown: flo
     chosen = next(c for c in probe_kind(kind).checks if c.key == check)
     (finding,) = judge_kept([KeptPoint(chosen, "its standard", target, before=shown)], [])
     assert (finding.code, finding.level) == ("as-found", level)
-    assert (finding.remedy == "") == (level is Level.SOUND)
+    assert (remedy(finding) == "") == (level is Level.SOUND)
 
 
 def test_as_left_decides_and_as_found_tells_of_the_readings_before() -> None:
     check = probe_kind("conductivity-1").checks[0]
     found = judge_kept([KeptPoint(check, "1413", 1413.0, before=1300.0, after=1413.0)], [])
     assert [(f.code, f.level) for f in found] == [("as-found", Level.SOUND), ("as-left", Level.SOUND)]
-    assert "−8.0 % off: adjusted since" in found[0].sentence
+    assert "−8.0 % off: adjusted since" in sentence(found[0])
     late = KeptPoint(check, "1413", 1413.0, target_known=False, after=1413.0, expired_days=3)
     assert {f.code for f in judge_kept([late], [])} == {"as-left", "standard-temperature", "lot-expired"}
 
@@ -82,7 +83,7 @@ def test_a_meter_that_compensates_by_the_wrong_rule_is_told(
     check = probe_kind("conductivity-1").checks[0]
     point = KeptPoint(check, "1413", 1413.0, before=1413.0 * ratio, temperature_c=temperature_c)
     first = judge_kept([point], [])[0]
-    assert (first.code, words in first.sentence) == (code, True)
+    assert (first.code, words in sentence(first)) == (code, True)
     assert judge_kept([KeptPoint(check, "1413", 1413.0, before=1413.0, temperature_c=temperature_c)], [])[0].level == (
         Level.SOUND
     )
@@ -145,7 +146,7 @@ def test_what_a_meter_shows_has_its_u_from_its_last_check(world: World) -> None:
     found = shown(world, probe.id, NOW)
     expected = (kept.target_u**2 + (0.07**2 + 0.05**2) / 3 + 0.01**2 / 12 + 0.02**2) ** 0.5
     assert found.u == pytest.approx(expected, rel=0.02)
-    words = next(f.sentence for f in found.findings if f.code == "meters-own-line")
+    words = next(sentence(f) for f in found.findings if f.code == "meters-own-line")
     assert words.endswith(f"U comes from its last calibration or check, {NOW:%a} {NOW.day} {NOW:%b}.")
     assert "meter-run-doubtful" in {f.code for f in found.findings}  # off by 0.07: its verdict was doubtful
     assert shown(world, probe.id, NOW + 8 * DAY).u == 0.1  # past the days that it holds: ±0.2

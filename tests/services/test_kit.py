@@ -16,6 +16,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.probes import NewProbe
 from tests.conftest import NOW
+from tests.said import remedy
 from tests.services.world import World
 
 
@@ -46,7 +47,7 @@ def test_wrong_storage_is_said_at_once(world: World) -> None:
     found = world.at().kit.log(
         probe.id, NewCare(uuid.uuid4(), "stored", detail="deionised or distilled water"), world.person
     )
-    assert "soak in storage solution" in found[0].remedy
+    assert "soak in storage solution" in remedy(found[0])
     assert world.at().states.probe_state(probe.id).readiness.state is State.BLOCKED
     services = world.at()
     steps = services.today.day().steps

@@ -13,6 +13,7 @@ from brumel.services.kit.care_log import NewCare
 from brumel.services.visiting.measuring import NewReading
 from brumel.store.models.reference import Probe
 from tests.conftest import NOW
+from tests.said import sentence
 from tests.services.world import THREE, World
 
 HOUR = timedelta(hours=1)
@@ -38,7 +39,7 @@ def read(world: World, probe: Probe, despite: str = "", **given: object) -> list
     world.at().readings.record(new, world.person)
     view = world.at().readings.view(new.reading_id)
     assert view.reading.despite == despite
-    return [(f.code, f.sentence) for f in view.findings]
+    return [(f.code, sentence(f)) for f in view.findings]
 
 
 def test_a_dropped_probe_at_the_bench(world: World) -> None:
@@ -53,8 +54,8 @@ def test_a_dropped_probe_at_the_bench(world: World) -> None:
     signed = world.sign(run_id)
     assert signed.level == "doubtful"
     (found,) = (f for f in signed.findings if f.code == "used-all-the-same")
-    assert "dropped" in found.sentence
-    assert found.sentence.endswith("Because: no other is left.")
+    assert "dropped" in sentence(found)
+    assert sentence(found).endswith("Because: no other is left.")
 
 
 def test_a_dropped_probe_at_a_water(world: World) -> None:

@@ -20,6 +20,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.visiting.measuring import NewReading
 from brumel.store.models.reference import Device, Probe
+from tests.said import remedy, sentence
 from tests.services.world import World
 
 TRUE_20 = 229.6
@@ -124,7 +125,7 @@ def test_a_reading_keeps_raw_reference_and_eh_apart(world: World) -> None:
     world.at().readings.record(forged, world.person)
     assert world.at().readings.view(forged.reading_id).reading.value == 400.0
     (unknown,) = [f for f in found.findings if f.code == "meter-unknown"]
-    assert "millivolts" not in unknown.remedy  # they were typed
+    assert "millivolts" not in remedy(unknown)  # they were typed
 
 
 class TestCausesThatTheSignalShows:
@@ -136,10 +137,10 @@ class TestCausesThatTheSignalShows:
         found = traced(world, [TRUE_20 - 30.0 - 200.0 * math.exp(-t / 90.0) for t in range(720)])
         fouled = next(f for f in found if f.code == "metal-fouled")
         assert fouled.level == "unfit"
-        assert "a clean metal takes 1 to 3 min" in fouled.sentence
-        assert "towards the 0 mV it came from" in fouled.sentence
+        assert "a clean metal takes 1 to 3 min" in sentence(fouled)
+        assert "towards the 0 mV it came from" in sentence(fouled)
         check = next(f for f in found if f.code == "check-residual")
-        assert check.remedy.startswith("It follows from the finding above")
+        assert remedy(check).startswith("It follows from the finding above")
 
     def test_slow_and_right_is_doubtful(self, world: World) -> None:
         found = traced(world, [TRUE_20 + 1.0 - 200.0 * math.exp(-t / 90.0) for t in range(720)])

@@ -22,6 +22,7 @@ from brumel.services.kit.meters import NewMeter
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.typed import Correction, NewLot
 from tests.conftest import NOW
+from tests.said import sentence
 from tests.services.world import THREE, World
 
 TODAY = NOW.date()
@@ -65,7 +66,7 @@ def test_a_lot_serves_exactly_until_it_says(expires: int, opened: int, life: int
 @pytest.mark.parametrize(("left", "words"), [(-40.0, "0 mL left"), (0.0, "0 mL left"), (12.4, "12 mL left")])
 def test_what_was_logged_beyond_a_bottle_s_content_leaves_none(left: float, words: str) -> None:
     facts = LotFacts(TODAY + timedelta(days=200), TODAY, 90, left)
-    assert [f.sentence for f in judge_lot(facts, TODAY)] == [f"{words}: too little for one point."]
+    assert [sentence(f) for f in judge_lot(facts, TODAY)] == [f"{words}: too little for one point."]
 
 
 def test_a_lots_life(world: World) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from tests.said import sentence
 from tests.services.world import World
 
 
@@ -15,11 +16,11 @@ def test_a_wrong_first_point_keeps_its_warning_after_the_repeat(world: World) ->
     (gone,) = world.at().calibrations.view(run_id).superseded
     assert (gone.point.step, gone.level, gone.why) == ("neutral", "unfit", "")
     assert "It looks like the acid buffer, 4.01." in gone.warnings[0]
-    assert wrong.sentence in gone.warnings
+    assert sentence(wrong) in gone.warnings
     world.take(run_id, "alkaline")
     signed = world.sign(run_id)
     assert signed.level == "sound"
-    assert wrong.sentence in signed.superseded[0].warnings, "and in the record for good"
+    assert sentence(wrong) in signed.superseded[0].warnings, "and in the record for good"
 
 
 def test_a_dropped_point_says_why_and_a_sound_one_that_was_repeated_has_no_warning(world: World) -> None:

@@ -13,6 +13,7 @@ from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.visiting.filling import Entry
 from brumel.store.database import Database
 from brumel.store.models.reference import Person
+from tests.said import sentence
 from tests.services.demonstrated import person, services, template
 from tests.services.visited import opened, probe, read, save
 
@@ -180,7 +181,7 @@ def test_oxygen_in_two_readings_that_contradict_each_other(services: Services, p
     assert not any(f.code == "together-oxygen" for f in view.findings)
     view = save(services, person, visit, {"oxygen-saturation": ("96", "")})
     (found,) = [f for f in view.findings if f.code == "together-oxygen"]
-    assert "6.20 mg/L was given, and 96.0 % of saturation makes it" in found.sentence
+    assert "6.20 mg/L was given, and 96.0 % of saturation makes it" in sentence(found)
 
 
 def test_what_was_corrected_of_a_shown_value_stands_beside_it(services: Services, person: Person) -> None:

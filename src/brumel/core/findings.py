@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-import re
 from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
+
+from brumel.core.words.said import Named, Said, Value, says
 
 
 class Level(StrEnum):
@@ -43,7 +44,8 @@ class Acceptance(StrEnum):
         return {"settled": "yes", "unsettled": "no", "by-eye": "typed, judged by eye"}[self]
 
 
-_HYPHEN_BEFORE_NUMBER = re.compile(r"(?<![\w-])-(?=\d)")
+COMMON_PRACTICE, PRODUCT = Named("source", "common-practice"), Named("source", "product")
+"""Where most limits come from."""
 _MORE_DIGITS = 5
 _ORDER = {Level.UNFIT: 0, Level.DOUBTFUL: 1, Level.SOUND: 2}
 
@@ -58,10 +60,10 @@ class Finding:
         Stable key, the same for every level of the finding.
     level
         Sound, doubtful or unfit.
-    sentence
-        One sentence with the numbers in it.
+    says
+        One sentence with the numbers in it, by its key in the catalogue.
     remedy
-        What to do next; empty where nothing is needed.
+        What to do next; None where nothing is needed.
     minutes
         How long the remedy takes, waiting included; None where there is none.
     source
@@ -70,18 +72,18 @@ class Finding:
 
     code: str
     level: Level
-    sentence: str
-    remedy: str = ""
+    says: Said
+    remedy: Said | None = None
     minutes: int | None = None
-    source: str = "common practice"
+    source: Value = COMMON_PRACTICE
 
 
 def despite_findings(despite: Despite) -> list[Finding]:
     """That a probe was used although it was not ready, with the reason."""
     if not despite.why_not:
         return []
-    words = f"It was used although it was not ready: {despite.why_not} Because: {despite.reason}."
-    return [Finding(DESPITE, Level.DOUBTFUL, words, "Make it ready, then do it again.", 15, "rule of this product")]
+    said = says(DESPITE, why=despite.why_not, reason=despite.reason)
+    return [Finding(DESPITE, Level.DOUBTFUL, said, says(f"{DESPITE}.then"), 15, PRODUCT)]
 
 
 def verdict(findings: Iterable[Finding]) -> Level:
@@ -89,7 +91,7 @@ def verdict(findings: Iterable[Finding]) -> Level:
 
     Examples
     --------
-    >>> verdict([Finding("slope", Level.SOUND, "…"), Finding("offset", Level.DOUBTFUL, "…")]).value
+    >>> verdict([Finding("slope", Level.SOUND, says("…")), Finding("offset", Level.DOUBTFUL, says("…"))]).value
     'doubtful'
     """
     return worst_of(f.level for f in findings)
@@ -101,12 +103,8 @@ def worst_of(levels: Iterable[Level]) -> Level:
 
 
 def worst_first(findings: Iterable[Finding]) -> list[Finding]:
-    """The findings in the order to read them: unfit, doubtful, sound; otherwise as they came.
-
-    Negative numbers in their sentences get a true minus sign.
-    """
-    readable = (replace(f, sentence=_HYPHEN_BEFORE_NUMBER.sub("−", f.sentence)) for f in findings)
-    return sorted(readable, key=lambda f: _ORDER[f.level])
+    """The findings in the order to read them: unfit, doubtful, sound; otherwise as they came."""
+    return sorted(findings, key=lambda f: _ORDER[f.level])
 
 
 def beyond(value: float, limit: float) -> bool:

@@ -8,18 +8,19 @@ from contextlib import contextmanager
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, ParamSpec, TypeVar, cast
 
 _Read = TypeVar("_Read")
+_Given = ParamSpec("_Given")
 _added: list[Path] = []
 _kept: list[Callable[[], None]] = []
 
 
-def kept(reader: Callable[[], _Read]) -> Callable[[], _Read]:
+def kept(reader: Callable[_Given, _Read]) -> Callable[_Given, _Read]:
     """Read a table once, and again after a folder has been added."""
     cached = cache(reader)
     _kept.append(cached.cache_clear)
-    return cached
+    return cast(Callable[_Given, _Read], cached)
 
 
 def table(package: str, name: str) -> dict[str, Any]:

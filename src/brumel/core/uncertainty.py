@@ -17,12 +17,16 @@ COVERAGE_FACTOR = 2.0
 
 @dataclass(frozen=True)
 class Contribution:
-    """One input's share: its standard uncertainty ``u`` (k = 1) times the sensitivity to it; floats or arrays."""
+    """One input's share: its standard uncertainty ``u`` (k = 1) times the sensitivity to it; floats or arrays.
 
-    name: str
+    ``key`` says what it is; the catalogue words it, but where ``of`` names it: a signal, a quantity, an input.
+    """
+
+    key: str
     u: Any
     unit: str
     sensitivity: Any
+    of: str = ""
 
     @property
     def share(self) -> Any:
@@ -55,8 +59,8 @@ class Budget:
 
     @property
     def plain(self) -> list[dict[str, Any]]:
-        """The contributions as a record keeps them."""
-        return [dict(vars(c)) for c in self.contributions]
+        """The contributions as a record keeps them, without words."""
+        return [{k: v for k, v in vars(c).items() if k != "of" or v} for c in self.contributions]
 
     @property
     def expanded(self) -> Any:

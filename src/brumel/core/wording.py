@@ -55,6 +55,11 @@ def upper_first(words: str) -> str:
     return words[:1].upper() + words[1:] if plain else words
 
 
+def celsius_meant(typed: float) -> float:
+    """What a number is in °C, had it been typed in °F."""
+    return (typed - 32.0) / 1.8
+
+
 def fahrenheit_meant(celsius: float) -> str:
     """The question whether a temperature was meant in °F.
 
@@ -63,7 +68,7 @@ def fahrenheit_meant(celsius: float) -> str:
     >>> fahrenheit_meant(77.0)
     'was °F meant (25.0 °C)?'
     """
-    return f"was °F meant ({signed((celsius - 32.0) / 1.8)} °C)?"
+    return f"was °F meant ({signed(celsius_meant(celsius))} °C)?"
 
 
 def counted(count: float, one: str, many: str = "") -> str:

@@ -19,6 +19,8 @@ from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
+from brumel.core.settling.judgement import said_of
+from brumel.core.settling.troubles import Settling
 from brumel.core.standards.targets import Target
 from brumel.demo.places import WATERS
 from brumel.demo.stays import Stays
@@ -35,12 +37,13 @@ from brumel.services.calibrating.rows import (
     signature_row,
     trace_row,
 )
-from brumel.services.calibrating.stored import age_days, finding_rows
+from brumel.services.calibrating.stored import age_days
 from brumel.services.clock import Clock
 from brumel.services.kit.care_log import NewCare, care_row
 from brumel.services.kit.upkeep import holding_of, kind_of
 from brumel.services.live.signal import Signal
 from brumel.services.live.simulation import FIELD_C
+from brumel.services.said import finding_rows
 from brumel.services.visiting.correcting import principle_of
 from brumel.store.models.base import Base
 from brumel.store.models.calibration import (
@@ -285,6 +288,6 @@ class AtTheBench:
         trace = [end + (before - end) * math.exp(-t / tau) + self.random.gauss(0, 0.04) for t in times]
         return Signal(
             value=round(end, 2), temperature_c=round(temperature_c, 2), acceptance=Acceptance.SETTLED,
-            words="Stable.", elapsed_s=74.0, times_s=times, trace=[round(v, 2) for v in trace],
+            says=said_of(Settling.STABLE), elapsed_s=74.0, times_s=times, trace=[round(v, 2) for v in trace],
             temperature_trace=[round(temperature_c, 2)] * len(times),
         )  # fmt: skip

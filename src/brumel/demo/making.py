@@ -22,16 +22,19 @@ from brumel.core.reading.limits import limits_of
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.principles import principle
+from brumel.core.settling.judgement import said_of
+from brumel.core.settling.troubles import Settling
 from brumel.demo import places
 from brumel.demo.at_the_bench import IN_ORDER, ONE, AtTheBench
 from brumel.demo.places import WATERS, Water
 from brumel.demo.stays import ACCESS, Stays, instruments
 from brumel.demo.truths import DAYS, Truths
-from brumel.services.calibrating.stored import basis_from, finding_rows
+from brumel.services.calibrating.stored import basis_from
 from brumel.services.clock import Clock
 from brumel.services.kit.upkeep import holding_of, kind_of
 from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.people import INVENTED, INVENTED_PASSWORD, People
+from brumel.services.said import BY_EYE, finding_rows
 from brumel.services.visiting.correcting import Measured, correct, principle_of
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import kept_limits
@@ -368,14 +371,14 @@ class Maker(AtTheBench):
             round(signal, principle_of(probe).signal_decimals),
             place=place,
             acceptance=Acceptance.SETTLED if on_line else Acceptance.BY_EYE,
-            settling_words="Stable." if on_line else "Typed by hand; settling was judged by eye.",
+            settling=said_of(Settling.STABLE) if on_line else BY_EYE,
             settling_s={"ph": 55.0, "conductivity": 38.0, "total-chlorine": 14.0}.get(key, 240.0) if on_line else None,
         )
         usable = [c for c in self.signed.get(label, []) if c[0].level != Level.UNFIT and c[0].signed_at <= at]
         basis = run = None
         if usable:
             signature, response, findings = usable[-1]
-            worst = next((f.sentence for f in findings if f.level is not Level.SOUND), "")
+            worst = next((f.says for f in findings if f.level is not Level.SOUND), "")
             held = Tolerances.of(
                 shipped_tolerances(response.principle.key, probe.kind) | {"holds_days": holding_of(probe)}
             )

@@ -13,6 +13,7 @@ from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.settling.windows import Trace, first_window
 from brumel.core.typed import NotANumber, number_typed
+from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput
 from brumel.services.tables import read_table
 
@@ -41,7 +42,7 @@ class Settled:
             "left_s": j.remaining_s,
             "left_low_s": j.remaining_low_s,
             "left_high_s": j.remaining_high_s,
-            "words": j.words,
+            "words": str(word(j.says)),
         }
 
 
@@ -91,7 +92,7 @@ def settle(source: TextIO, rule: SettlingRule) -> Settled:
 def settled_text(found: Settled) -> str:
     """A judged trace as the command line prints it."""
     j, unit = found.judgement, found.rule.unit
-    lines = [j.words]
+    lines = [str(word(j.says))]
     if j.value is not None:
         at = f" at {j.temperature_c:.2f} °C" if found.has_temperature else ""
         lines.append(f"Mean over the window: {j.value:.3f} {unit}{at}")

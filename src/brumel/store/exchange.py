@@ -15,7 +15,8 @@ from sqlalchemy.orm import Session
 from sqlalchemy.types import TypeEngine
 
 from brumel.store.database import hand_over
-from brumel.store.models.base import Base
+from brumel.store.frozen_words import keyed
+from brumel.store.models.base import Base, Source
 from brumel.store.models.calibration import (
     CalibrationAbandonment,
     CalibrationAmendment,
@@ -137,6 +138,8 @@ def read_back(model: type[Base], plain: Mapping[str, Any]) -> dict[str, Any]:
         for name, value in plain.items()
         if name not in BY_OWNER  # told by an earlier version
     }
+    if model is Reading:
+        given["budget"] = keyed(given.get("budget"), derived=given.get("source") == Source.DERIVED)
     return {name: _value(table.c[name].type, value) if name in table.c else value for name, value in given.items()}
 
 

@@ -43,6 +43,8 @@ from brumel.core.record.shapes import (
 )
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST
 from brumel.core.wording import from_to
+from brumel.core.words.catalogue import word
+from brumel.core.words.said import Said, as_value
 from brumel.store.database import StoreError
 from brumel.store.models.base import Base
 from brumel.store.models.tables import FACTS, addable
@@ -176,6 +178,18 @@ def _conditions(plain: Mapping[str, Any]) -> None:
             raise ValueError("The lower end of the waters lies above the higher one.")
 
 
+def _worded(plain: Mapping[str, Any]) -> None:
+    """Read what is said by a key as those do who word it."""
+    word(Said.of(plain))
+
+
+def _said(plain: Mapping[str, Any]) -> None:
+    """Read the keys of a finding as those do who word it."""
+    word(Said.of(plain["says"]))
+    word(as_value(plain["source"]))
+    word(Said.of(plain["remedy"]) if "remedy" in plain else None)
+
+
 _KNOWN: Mapping[str, Shape] = {
     "quantity": _quantity,
     "minutes": _NOT_NEGATIVE,
@@ -196,7 +210,12 @@ _KNOWN: Mapping[str, Shape] = {
                     **{f"{before}{salts}": number(0.0) for salts in SALTS for before in ("", "u_")},
                     **{f"{salts}_{after}": _SHORT for salts in SALTS for after in ("from", "by")}}),
     ),
-    "reading.budget": each(fields({"name": text(), "u": _NOT_NEGATIVE, "unit": _SHORT, "sensitivity": number()})),
+    "reading.budget": each(
+        fields({"name": text(), "u": _NOT_NEGATIVE, "unit": _SHORT, "sensitivity": number()},
+               {"key": _SHORT, "of": text()})
+    ),
+    "said": nothing_or(read_by(_said)),
+    "settling_said": nothing_or(read_by(_worded)),
     "reading.working": each(text()),
     "reading.derived": each(
         fields({"quantity": _quantity, "value": number(), "u": _NOT_NEGATIVE, "unit": _SHORT, "working": each(text())})

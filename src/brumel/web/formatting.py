@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import date, datetime
 from typing import Any
 
@@ -15,6 +15,8 @@ from brumel.core.local_time import NotOneMoment, reading_words
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, choices, unit_for
 from brumel.core.wording import counted, day_words, grouped, lasting, lower_first, signed, upper_first
+from brumel.core.words.catalogue import Worded, share_words, word
+from brumel.core.words.said import Value
 from brumel.services.clock import Clock
 
 
@@ -99,6 +101,14 @@ def register_filters(app: Flask, clock: Clock) -> None:
     def own_spread(value: float, key: str) -> str:
         return own(key).spread(value, quantity(key))
 
+    def worded(said: Value) -> Worded:
+        return word(said)
+
+    def share_name(contribution: Mapping[str, Any]) -> str:
+        """What a stored contribution is called: by its key, else as it was read."""
+        key = contribution.get("key")
+        return str(share_words(key, contribution.get("of", ""))) if key else str(contribution["name"])
+
     def own_unit(key: str) -> str:
         return own(key).name
 
@@ -106,6 +116,8 @@ def register_filters(app: Flask, clock: Clock) -> None:
         return str((current_user.person.units or {}).get(kept, kept))
 
     for filter_ in (
+        worded,
+        share_name,
         own_number,
         own_spread,
         own_of,

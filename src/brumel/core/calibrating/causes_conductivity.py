@@ -22,7 +22,7 @@ from brumel.core.quantities.conductivity import (
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.conductivity import Conductivity
 from brumel.core.sensing.response import Origin, Response
-from brumel.core.wording import grouped, signed, upper_first
+from brumel.core.words.said import Amount, Named, Of, Said, says
 
 _KNOWN_SHARE, _UNKNOWN_SHARE = 0.04, 0.12
 """So much off a cell's last constant, or its nominal one, is more than cells and bottles differ (common practice)."""
@@ -35,6 +35,8 @@ _AWAY_FROM_25_C = 3.0
 _OWN_PERCENT_PER_C = (1.9, 2.2)
 """Coefficients that meters bring from the factory (common practice)."""
 _METER_MINUTES = 10
+_LABELLED = "specific-conductance"
+"""What labels and waters are said in."""
 _DRY = 0.2
 _MANY_BUBBLES = 0.12
 _BENDS, _BENDS_WHERE_LOW = 0.015, 0.008
@@ -42,6 +44,8 @@ _BENDS, _BENDS_WHERE_LOW = 0.015, 0.008
 differ; less tells it where both are low."""
 _STRONGER = 3.0
 _WEAK_US_CM = 200.0
+_WHOLE_FROM = 100.0
+"""From so many µS/cm on, an error is said in whole ones."""
 
 
 @dataclass(frozen=True)
@@ -55,18 +59,11 @@ class _Seen:
     would stand for ever."""
 
     @property
-    def off(self) -> str:
+    def off(self) -> Said:
         """How far it is off, in the point's own unit and in percent."""
-        about, target = quantity("conductivity"), self.point.point.value
-        by = _apart((self.ratio - 1.0) * target, target)
-        percent = signed((self.ratio - 1.0) * 100.0, 1, plus=True)
-        return f"{upper_first(self.point.label)} is {by}{about.after} ({percent} %) off"
-
-
-def _apart(off: float, target: float) -> str:
-    """An error with its sign, its thousands apart where it has many."""
-    words = signed(off, 0 if target >= 100 else 1, plus=True)
-    return words if abs(off) < 10_000 else ("+" if off > 0 else "") + grouped(round(off))
+        target, by = self.point.point.value, self.ratio - 1.0
+        in_unit = Amount(by * target, quantity("conductivity").unit, 0 if target >= _WHOLE_FROM else 1, plus=True)
+        return says("cell-off", at=self.point.label, off=in_unit, percent=Amount(by * 100.0, "%", 1, plus=True))
 
 
 def cell_causes(run: Run) -> Iterator[Finding]:
@@ -95,7 +92,7 @@ def cell_causes(run: Run) -> Iterator[Finding]:
         )
 
 
-def meter_causes(off: str, ratio: float, value: float, temperature_c: float | None) -> Finding | None:
+def meter_causes(off: Said, ratio: float, value: float, temperature_c: float | None) -> Finding | None:
     """Why a meter that brings what it shows to 25 °C by itself may show ``ratio`` times a standard's value.
 
     ``off`` says it in words. None where nothing is recognised.
@@ -105,23 +102,19 @@ def meter_causes(off: str, ratio: float, value: float, temperature_c: float | No
     own = float(solution(t) / solution(REFERENCE_C))
     low, high = _own_coefficients(t)
     ways: dict[str, float | tuple[float, float]] = {
-        "as much as a coefficient of the meter's own, from 1.9 to 2.2 %/°C, gives on potassium chloride": (
-            low * own,
-            high * own,
-        ),
-        "as much as the factor for natural waters gives on potassium chloride": natural * own,
-        "as if the meter did not compensate": own,
-        "as if it compensated twice": linear**2 * own,
+        "meter-coefficient": (low * own, high * own),
+        "meter-natural": natural * own,
+        "meter-none": own,
+        "meter-twice": linear**2 * own,
     }
-    words = _way(ways, ratio, t)
-    if not words:
+    way = _way(ways, ratio, t)
+    if not way:
         return _mistaken(off, ratio, value, _METER_MINUTES)
     return Finding(
         "compensation",
         Level.UNFIT if beyond(abs(ratio - 1.0), _UNFIT_SHARE) else Level.DOUBTFUL,
-        f"{off} at {signed(t)} °C: {words}.",
-        "Set the meter's compensation to linear with the coefficient of the standard, or bring the standard to 25 °C, "
-        "and repeat.",
+        says("compensation", off=off, warm=Amount(t, "°C", 1), how=Named("compensation", way)),
+        says("compensation.meter.then"),
         _METER_MINUTES,
     )
 
@@ -132,13 +125,17 @@ def cell_remarks(run: Run) -> Iterator[Finding]:
     labels = [p.nominal for p in run.points if p.nominal]
     if run.waters is None or not (where := beside_the_waters(labels, run.waters)):
         return
-    about = quantity("specific-conductance")
     yield Finding(
         "standard-unlike-water",
         Level.DOUBTFUL,
-        f"The waters planned reach from {about.number(run.waters[0])} to {about.number(run.waters[1])}{about.after}; "
-        f"{' and '.join(p.label for p in run.points if p.nominal)} lies {where} them and leaves their range untested.",
-        "Take a standard a little above the water, within the range of the cell.",
+        says(
+            "standard-unlike-water",
+            low=Of(_LABELLED, run.waters[0]),
+            high=Of(_LABELLED, run.waters[1]),
+            standards=tuple(p.label for p in run.points if p.nominal),
+            where=Named("side", where),
+        ),
+        says("standard-unlike-water.then"),
         5,
     )
 
@@ -150,9 +147,10 @@ def _factors(run: Run) -> Iterator[Finding]:
         return
     wet = sorted((p for p in run.points if p.point.value > 0), key=lambda p: p.point.value)
     constants = own.factors(line.by_key, [p.point.value for p in wet])
-    each = [f"{own.coefficient('cell-constant').words(k)} at {p.label}" for k, p in zip(constants, wet, strict=True)]
-    by = f"{own.coefficient('bend').words(line['bend'], plus=True)} a decade"
-    yield Finding("factor-each-range", Level.SOUND, f"The constant of each range: {', '.join(each)} ({by}).", "", 0)
+    about, bend = own.coefficient("cell-constant"), own.coefficient("bend").amount(line["bend"], plus=True)
+    each = [says("factor-each-range.each", value=about.amount(k), at=p.label)
+            for k, p in zip(constants, wet, strict=True)]  # fmt: skip
+    yield Finding("factor-each-range", Level.SOUND, says("factor-each-range", each=tuple(each), bend=bend), minutes=0)
 
 
 def _level(s: _Seen) -> Level:
@@ -163,21 +161,20 @@ def _beyond(s: _Seen, run: Run) -> Finding | None:
     """A standard stronger than what the cell is made for, in which it polarises."""
     if run.reach is None or s.ratio >= 1 or (s.point.nominal or 0.0) <= run.reach[1]:
         return None
-    about = quantity("specific-conductance")
+    low, high = (Of(_LABELLED, end) for end in run.reach)
     return Finding(
         "cell-polarised",
         Level.UNFIT,
-        f"{s.off}: this cell is made for {about.number(run.reach[0])} to {about.number(run.reach[1])}{about.after} and "
-        "polarises beyond.",
-        "Take a standard within its range, or a cell with a larger constant.",
+        says("cell-polarised", off=s.off, low=low, high=high),
+        says("cell-polarised.then"),
         5,
     )
 
 
-def _mistaken(off: str, ratio: float, value: float, minutes: int) -> Finding | None:
+def _mistaken(off: Said, ratio: float, value: float, minutes: int) -> Finding | None:
     """Another constant than the meter is set to, or another standard than the label says: whichever is nearer."""
-    constants = {f"a constant wrong by ten ({'×10' if f > 1 else '÷10'})": f for f in (10.0, 0.1)}
-    others = {f"the {each:g} standard": each / value for each in KCL_STANDARDS_US_CM if abs(each / value - 1) > _ALIKE}
+    constants = {"×10": 10.0, "÷10": 0.1}
+    others = {f"{each:g}": each / value for each in KCL_STANDARDS_US_CM if abs(each / value - 1) > _ALIKE}
     name, factor = min((constants | others).items(), key=lambda entry: abs(math.log(ratio / entry[1])))
     if beyond(abs(math.log(ratio / factor)), _ALIKE):
         return None
@@ -185,15 +182,15 @@ def _mistaken(off: str, ratio: float, value: float, minutes: int) -> Finding | N
         return Finding(
             "constant-by-ten",
             Level.UNFIT,
-            f"{off}: {name}. The cell constant set in the meter is not this cell's.",
-            "Look at the K that the meter is set to and at what stands on the cell, set it right, repeat.",
+            says("constant-by-ten", off=off, by=name),
+            says("constant-by-ten.then"),
             minutes,
         )
     return Finding(
         "standard-swapped",
         Level.UNFIT,
-        f"{off}: that is what {name} gives, not the one that the label says.",
-        "Read the label of the bottle in the cup, take the right one in a rinsed cup, repeat.",
+        says("standard-swapped", off=off, other=name),
+        says("standard-swapped.then"),
         minutes,
     )
 
@@ -213,7 +210,7 @@ def _own_coefficients(temperature_c: float) -> tuple[float, float]:
 
 
 def _way(ways: Mapping[str, float | tuple[float, float]], ratio: float, temperature_c: float) -> str:
-    """The compensation that gives a ratio, or any between two, in words; empty where none does or none can be told."""
+    """The compensation that gives a ratio, or any between two, by key; empty where none does or none can be told."""
     if not beyond(abs(temperature_c - REFERENCE_C), _AWAY_FROM_25_C):
         return ""
 
@@ -223,7 +220,7 @@ def _way(ways: Mapping[str, float | tuple[float, float]], ratio: float, temperat
         low, high = factor  # what one way explains alone goes before what any of many would
         return abs(math.log(ratio / min(max(ratio, low), high))) + _COMPENSATED / 2.0
 
-    far = {words: off(factor) for words, factor in ways.items() if np.isfinite(factor).all()}
+    far = {way: off(factor) for way, factor in ways.items() if np.isfinite(factor).all()}
     nearest = min(far, key=far.__getitem__, default="")
     return nearest if far.get(nearest, math.inf) <= _COMPENSATED else ""
 
@@ -233,20 +230,20 @@ def _compensated(s: _Seen) -> Finding | None:
     t = s.point.temperature_c
     linear, natural = _factors_at(t)
     ways: dict[str, float | tuple[float, float]] = {
-        "the meter compensated to 25 °C although it was said to be off": _own_coefficients(t),
-        "the meter compensated for natural waters although it was said to be off": natural,
-        "it was compensated twice": linear**2,
-        "a compensation was undone that the meter had not done": 1.0 / linear,
-        "the factor for natural waters was put on potassium chloride": natural / linear,
+        "linear": _own_coefficients(t),
+        "natural": natural,
+        "twice": linear**2,
+        "undone": 1.0 / linear,
+        "natural-on-chloride": natural / linear,
     }
-    words = _way(ways, s.ratio, t)
-    if not words:
+    way = _way(ways, s.ratio, t)
+    if not way:
         return None
     return Finding(
         "compensation",
         _level(s),
-        f"{s.off} at {signed(t)} °C: {words}.",
-        "Switch the meter's compensation off, or say which it does, and repeat; or bring the standard to 25 °C.",
+        says("compensation", off=s.off, warm=Amount(t, "°C", 1), how=Named("compensation", way)),
+        says("compensation.then"),
         10,
     )
 
@@ -258,16 +255,16 @@ def _high(s: _Seen, before: JudgedPoint | None) -> Finding:
         return Finding(
             "salt-carried",
             _level(s),
-            f"{s.off}: as much as {share * 100:.1f} % of {before.label}, which the cell came from, carried over.",
-            "Rinse twice, shake the cell dry, take fresh standard; begin with the weaker one.",
+            says("salt-carried", off=s.off, share=Amount(share * 100, "%", 1), before=before.label),
+            says("salt-carried.then"),
             5,
         )
-    drop = " A drop of pH buffer is enough for it." if target < _WEAK_US_CM else ""
+    drop = says("standard-concentrated.drop") if target < _WEAK_US_CM else None
     return Finding(
         "standard-concentrated",
         _level(s),
-        f"{s.off}: salt was carried in, or the standard has evaporated.{drop}",
-        "Fresh standard from a closed bottle, in a cup rinsed with it; still high: water behind the cell's seal.",
+        says("standard-concentrated", off=s.off, drop=drop),
+        says("standard-concentrated.then"),
         5,
     )
 
@@ -278,23 +275,23 @@ def _low(s: _Seen) -> Finding:
         return Finding(
             "not-covered",
             Level.UNFIT,
-            f"{s.off}: the cell is hardly in the standard.",
-            "Cover its vents, off walls and bottom, and swing it.",
+            says("not-covered", off=s.off),
+            says("not-covered.then"),
             2,
         )
     if lost > _MANY_BUBBLES:
         return Finding(
             "bubbles",
             Level.UNFIT,
-            f"{s.off}: bubbles in the cell, or its vents are not covered.",
-            "Swing it four or five times, look for bubbles, cover the vents, take the point again.",
+            says("bubbles", off=s.off),
+            says("bubbles.then"),
             2,
         )
     return Finding(
         "cell-covered",
         _level(s),
-        f"{s.off}: a bubble in the cell, a wall near it, or a coating on it.",
-        "Swing it and keep it off walls; still low: clean it with mild detergent and a soft brush, rinse, repeat.",
+        says("cell-covered", off=s.off),
+        says("cell-covered.then"),
         20,
     )
 
@@ -312,7 +309,7 @@ def _coated(seen: list[_Seen], most: float) -> Finding | None:
     return Finding(
         "cell-coated",
         Level.UNFIT if bend > _UNFIT_SHARE else Level.DOUBTFUL,
-        f"{high.off}, {bend * 100:.1f} % more lost than in {low.point.label}: the cell is coated.",
-        "Clean it with mild detergent and a soft brush, rinse, repeat both standards.",
+        says("cell-coated", off=high.off, more=Amount(bend * 100, "%", 1), at=low.point.label),
+        says("cell-coated.then"),
         20,
     )

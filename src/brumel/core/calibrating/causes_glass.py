@@ -7,14 +7,13 @@ from dataclasses import replace
 from itertools import combinations, permutations
 
 from brumel.core.calibrating.run import JudgedPoint, Run
-from brumel.core.findings import Finding, Level, beyond
+from brumel.core.findings import PRODUCT, Finding, Level, beyond
 from brumel.core.quantities.ph import ISOPOTENTIAL_PH, nernst_slope_mv
 from brumel.core.sensing.fit import fit
 from brumel.core.sensing.response import Response
 from brumel.core.standards.buffers import FAMILIES, shipped_buffers, value_or_none
-from brumel.core.wording import upper_first
+from brumel.core.words.said import Amount, Value, says
 
-_HOUSE = "rule of this product"
 _PLAUSIBLE_SLOPE = (85.0, 107.0)
 _PLAUSIBLE_RESIDUAL_PH = 0.15
 _FAMILY_FIT_PH = 0.02
@@ -37,27 +36,22 @@ def glass_causes(run: Run) -> Iterator[Finding]:
     if same and len(same) == len(pairs) and (len(pairs) > 1 or _like_a_crack(run)):
         low = min(p.point.signal for p in run.points)
         high = max(p.point.signal for p in run.points)
-        ends = f"{low:.1f} mV" if f"{low:.1f}" == f"{high:.1f}" else f"{low:.1f} to {high:.1f} mV"
-        yield Finding(
-            "same-potential",
-            Level.UNFIT,
-            f"Every buffer gave nearly the same potential, {ends}: a cracked bulb or a wet "
-            f"connector{' does so, or the neutral buffer was taken twice' if len(pairs) == 1 else ''}.",
-            "Read the labels, look at bulb and plug, dry the plug, repeat in fresh buffer. Still the same: replace.",
-            run.tolerances.redo_minutes,
-        )
+        one, other = (Amount(end, "mV", 1) for end in (low, high))
+        ends = one if f"{low:.1f}" == f"{high:.1f}" else says("from-to", low=one, high=other)
+        also = says("same-potential.also") if len(pairs) == 1 else None
+        said = says("same-potential", potential=ends, also=also)
+        yield Finding("same-potential", Level.UNFIT, said, says("same-potential.then"), run.tolerances.redo_minutes)
         return
     for a, b in same:
         yield Finding(
             "same-buffer-twice",
             Level.UNFIT,
-            f"{upper_first(a.label)} and {b.label} gave {a.point.signal:.1f} and {b.point.signal:.1f} mV: "
-            f"less than {run.tolerances.same_signal_share * 100:.0f} % of the step between them, so the same buffer "
-            "twice.",
-            "Read both labels, take fresh buffer in a clean cup and repeat the wrong one.",
+            says("same-buffer-twice", one=a.label, other=b.label, first=Amount(a.point.signal, "mV", 1),
+                 second=Amount(b.point.signal, "mV", 1), share=Amount(run.tolerances.same_signal_share * 100, "%", 0)),
+            says("same-buffer-twice.then"),
             run.tolerances.redo_minutes,
-            _HOUSE,
-        )
+            PRODUCT,
+        )  # fmt: skip
     swapped = () if same else _swapped(run)
     if not (same or swapped):
         yield from _another_family(run)
@@ -65,8 +59,8 @@ def glass_causes(run: Run) -> Iterator[Finding]:
         yield Finding(
             "buffers-swapped",
             Level.UNFIT,
-            f"Buffers swapped: the signal fits if {' and '.join(p.label for p in swapped)} are exchanged.",
-            "Put the probe into the right buffers and repeat those points.",
+            says("buffers-swapped", which=tuple(p.label for p in swapped)),
+            says("buffers-swapped.then"),
             run.tolerances.redo_minutes,
         )
 
@@ -87,9 +81,8 @@ def _slow(run: Run) -> Iterator[Finding]:
     yield Finding(
         "electrode-slow",
         Level.DOUBTFUL,
-        f"{upper_first(' and '.join(label for label, _ in slow))} took up to {most / 60.0:.0f} min to settle, where "
-        "up to three are usual: a dried-out or coated bulb, a clogged junction, or cold.",
-        "Clean it, soak it for two hours in storage solution, calibrate anew; still slow: replace it.",
+        says("electrode-slow", which=tuple(label for label, _ in slow), took=Amount(most / 60.0, "min", 0)),
+        says("electrode-slow.then"),
         150,
     )
 
@@ -134,7 +127,8 @@ def _another_family(run: Run) -> Iterator[Finding]:
     largest = max(map(abs, run.response.residuals))
     if not beyond(largest, run.tolerances.residual.sound):
         return
-    best, least = "", _FAMILY_FIT_PH
+    best: dict[str, Value] = {}
+    least = _FAMILY_FIT_PH
     for point in run.points:
         for other in shipped_buffers().values():
             apart = abs(other.nominal_ph - (point.nominal or 0.0))
@@ -147,13 +141,13 @@ def _another_family(run: Run) -> Iterator[Finding]:
             found = fit(run.response.principle, exchanged)
             left = max(map(abs, found.residuals))
             if _plausible(found) and left <= least:
-                best, least = f"{point.label} was {other.name} ({FAMILIES[other.family]})", left
+                best, least = {"at": point.label, "other": f"{other.name} ({FAMILIES[other.family]})"}, left
     if best:
         yield Finding(
             "another-family",
             run.tolerances.residual.level(largest, ISOPOTENTIAL_PH),
-            f"The points lie on one line within {least:.3f} pH if the {best}; as labelled, {largest:.3f} pH.",
-            "Read its label again and choose the lot that is in the cup, or take a fresh buffer, and repeat.",
+            says("another-family", least=Amount(least, "pH", 3), largest=Amount(largest, "pH", 3), **best),
+            says("another-family.then"),
             run.tolerances.redo_minutes,
         )
 
@@ -166,15 +160,15 @@ def glass_remarks(run: Run) -> Iterator[Finding]:
         yield Finding(
             "mixed-families",
             Level.DOUBTFUL,
-            f"Buffers of {len(families)} families in one run: {' and '.join(FAMILIES[f] for f in families)}.",
-            "Repeat with buffers of one family.",
+            says("mixed-families", number=Amount(len(families)), families=tuple(FAMILIES[f] for f in families)),
+            says("mixed-families.then"),
             run.tolerances.redo_minutes,
         )
     if run.adjusted and len({round(p.nominal or 0.0, 1) for p in run.points}) == 2:
         yield Finding(
             "family-not-verified",
             Level.SOUND,
-            "Two buffers can't show whether the family on the label is the one in the cup: family not verified.",
-            "Take a third buffer when the family matters.",
+            says("family-not-verified"),
+            says("family-not-verified.then"),
             run.tolerances.redo_minutes,
         )

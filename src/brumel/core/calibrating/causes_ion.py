@@ -11,7 +11,8 @@ import numpy as np
 from brumel.core.calibrating.run import JudgedPoint, Run
 from brumel.core.findings import Finding, Level, beyond
 from brumel.core.sensing.ion_tip import IonTip
-from brumel.core.wording import signed, upper_first
+from brumel.core.wording import signed
+from brumel.core.words.said import Amount, Named, Said, says
 
 PAIR_C = 0.5
 """Two standards farther apart in temperature make no pair (common practice)."""
@@ -56,12 +57,12 @@ class Pair:
         return abs(self.high.temperature_c - self.low.temperature_c)
 
     @property
-    def words(self) -> str:
+    def said(self) -> Said:
         """As a worksheet has it."""
-        return (
-            f"{self.high.label} to {self.low.label} at {signed(self.high.temperature_c)} °C: "
-            f"{signed(self.gap_mv)} mV a decade, {self.percent:.0f} % of theory"
-        )
+        return says(
+            "pair", high=self.high.label, low=self.low.label, warm=Amount(self.high.temperature_c, "°C", 1),
+            gap=Amount(self.gap_mv, "mV", 1), percent=Amount(self.percent, "%", 0),
+        )  # fmt: skip
 
 
 def pairs_of(run: Run) -> list[Pair]:
@@ -112,28 +113,27 @@ def ion_causes(run: Run) -> Iterator[Finding]:
             yield Finding(
                 "same-standard",
                 Level.UNFIT,
-                f"{upper_first(pair.words)}: one standard twice, or a dead tip.",
-                "Look at both bottles, rinse, repeat the pair; still none: fit a new tip and hydrate it for 24 hours.",
+                says("same-standard", pair=pair.said),
+                says("same-standard.then"),
                 minutes,
             )
         elif pair.percent < 0:
             yield Finding(
                 "standards-swapped",
                 Level.UNFIT,
-                f"{upper_first(pair.words)}: it goes the wrong way. High and low are swapped, or the tip "
-                "is for the other ion.",
-                "Look at both bottles and at the tip, then repeat the pair.",
+                says("standards-swapped", pair=pair.said),
+                says("standards-swapped.then"),
                 minutes,
             )
         elif beyond(pair.apart_c, PAIR_C):
             yield Finding(
                 "pair-temperatures",
                 Level.DOUBTFUL,
-                f"{upper_first(pair.high.label)} had {signed(pair.high.temperature_c)} °C, {pair.low.label} "
-                f"{signed(pair.low.temperature_c)} °C: a pair is sound within {PAIR_C:g} °C.",
-                "Let both bottles and the tip stand together until they have one temperature, then repeat the pair.",
+                says("pair-temperatures", high=pair.high.label, high_at=Amount(pair.high.temperature_c, "°C", 1),
+                     low=pair.low.label, low_at=Amount(pair.low.temperature_c, "°C", 1), within=Amount(PAIR_C, "°C")),
+                says("pair-temperatures.then"),
                 30,
-            )
+            )  # fmt: skip
     yield from _not_hydrated(run)
     yield from _as_the_ion(run)
 
@@ -142,21 +142,19 @@ def ion_remarks(run: Run) -> Iterator[Finding]:
     """The spans, as the worksheet has them; that both pairs disagree."""
     pairs = [p for p in pairs_of(run) if beyond(p.percent, 100.0 * run.tolerances.same_signal_share)]
     if pairs:
-        yield Finding("gap", Level.SOUND, upper_first("; ".join(p.words for p in pairs)) + ".", "", 0)
+        yield Finding("gap", Level.SOUND, says("gap", pairs=tuple(p.said for p in pairs)), minutes=0)
 
 
 def _not_hydrated(run: Run) -> Iterator[Finding]:
     slow = [(p.label, p.settling_s) for p in run.points if p.settling_s is not None and p.settling_s > _HYDRATED_S]
     if not slow:
         return
-    names = " and ".join(label for label, _ in slow)
-    took = max(seconds for _, seconds in slow) / 60.0
+    took = Amount(max(seconds for _, seconds in slow) / 60.0, "min", 0)
     yield Finding(
         "tip-not-hydrated",
         Level.UNFIT if len(slow) > 1 else Level.DOUBTFUL,
-        f"{upper_first(names)} took up to {took:.0f} min to settle; a hydrated tip takes five: it is new or "
-        "has dried out.",
-        "Hydrate it in its low standard for 24 hours, then calibrate anew.",
+        says("tip-not-hydrated", which=tuple(label for label, _ in slow), took=took),
+        says("tip-not-hydrated.then"),
         1440,
     )
 
@@ -171,13 +169,12 @@ def _as_the_ion(run: Run) -> Iterator[Finding]:
         return
     decade = float(own.per_decade(run.points[0].point.at)) * last.response["slope"]
     ratio = _AS_ION[own.quantity]
-    for factor, words in ((1 / ratio, "as the ion, and was entered as N"), (ratio, "as N, and was entered as the ion")):
+    for factor, how in ((1 / ratio, "as-ion"), (ratio, "as-n")):
         if not beyond(abs(mean - decade * math.log10(factor)), _ALIKE_MV):
             yield Finding(
                 "as-the-ion",
                 Level.UNFIT,
-                f"Both standards read {signed(mean, plus=True)} mV from where they read before: as if their label said "
-                f"mg/L {words}.",
-                "Look at the certificate of the lots: mg/L as N or as the ion; enter them anew and repeat.",
+                says("as-the-ion", off=Amount(mean, "mV", 1, plus=True), how=Named("label", how)),
+                says("as-the-ion.then"),
                 run.tolerances.redo_minutes,
             )

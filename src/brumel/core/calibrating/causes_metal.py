@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from brumel.core.calibrating.run import JudgedPoint, Run
 from brumel.core.findings import Bounds, Finding, Level, beyond
-from brumel.core.wording import signed, upper_first
+from brumel.core.words.said import Amount, says
 
 USUAL_S = 180.0
 """A clean metal is settled in a standard after 1 to 3 minutes (common practice)."""
@@ -28,21 +28,20 @@ def metal_causes(run: Run) -> Iterator[Finding]:
 
 
 def _fouled(point: JudgedPoint, minutes: float, off: float) -> Finding:
-    drawn = ""
+    drawn = None
     if (
         point.first_signal is not None
         and beyond(abs(off), _TOWARDS_MV)
         and (point.first_signal - point.point.signal) * off > 0
     ):
-        came_from = signed(point.first_signal, 0)
-        drawn = f", and stopped {signed(off, 0, plus=True)} mV off, towards the {came_from} mV it came from"
+        came_from = Amount(point.first_signal, "mV", 0)
+        drawn = says("metal-fouled.drawn", off=Amount(off, "mV", 0, plus=True), came_from=came_from)
     digits = _USUAL_MIN.digits(minutes, 0)
     return Finding(
         "metal-fouled",
         Level.UNFIT if drawn else Level.DOUBTFUL,
-        f"{upper_first(point.label)} took {minutes:.{digits}f} min to settle{drawn}; a clean metal takes 1 to 3 "
-        "min: it is fouled.",
-        "Polish the metal gently, rinse, soak in storage solution, then check again in fresh standard.",
+        says("metal-fouled", at=point.label, took=Amount(minutes, "min", digits), drawn=drawn),
+        says("metal-fouled.then"),
         150,
     )
 
@@ -52,8 +51,7 @@ def _drifted(point: JudgedPoint) -> Finding:
     return Finding(
         "reference-drifted",
         Level.DOUBTFUL,
-        f"{upper_first(point.label)} settled quickly and stands {signed(off, 0, plus=True)} mV off: the reference has "
-        "drifted, or the lot is not what its label says.",
-        "Check again in fresh standard; still off: refill or renew the reference, or adjust an offset.",
+        says("reference-drifted", at=point.label, off=Amount(off, "mV", 0, plus=True)),
+        says("reference-drifted.then"),
         15,
     )

@@ -12,7 +12,7 @@ from brumel.core.quantities.oxygen import saturation_mg_l, vapour_pressure_hpa
 from brumel.core.reading.pressure import pressure_findings
 from brumel.core.sensing.oxygen import WITHOUT_PERCENT
 from brumel.core.sensing.response import LINE, Response
-from brumel.core.wording import signed, upper_first
+from brumel.core.words.said import Amount, Named, says
 
 _ZERO_MG_L = Bounds.around_zero(0.1, 0.3)
 _NEWS = 0.015
@@ -27,42 +27,14 @@ _HIGH, _LOW = 0.12, 0.12
 
 @dataclass(frozen=True)
 class _Sensor:
-    """What is sensed with, in the words of its kind."""
+    """What is sensed with; the catalogue words its wear, and why it shows more or less than a new probe's zero."""
 
-    above: tuple[str, str]
-    """Why it may show more than a new probe's zero, and what is to be done."""
-    below: tuple[str, str]
-    """Why less."""
-    worn: str
-    worn_remedy: str
+    key: str
     worn_minutes: int
     polarises: bool
 
 
-_SENSORS = {
-    "membrane": _Sensor(
-        (
-            "the sulfite is spent, or the membrane leaks",
-            "Fresh sodium sulfite, wait, repeat; still not at zero: look at the membrane and renew it.",
-        ),
-        ("a damp plug, or an offset of the meter's own", "Dry the plug and its socket, repeat in fresh sulfite."),
-        "an old, wrinkled or covered membrane, or spent electrolyte",
-        "Fit a new membrane with fresh electrolyte, wait until it has polarised, repeat.",
-        100,
-        polarises=True,
-    ),
-    "luminescence": _Sensor(
-        (
-            "the sulfite is spent, or the cap is damaged or not the one whose values are entered",
-            "Fresh sodium sulfite, wait, repeat; still not at zero: look at the cap and renew it.",
-        ),
-        ("not the cap whose values are entered", "Enter the values of the cap that is fitted, repeat."),
-        "a bleached, scratched or dried cap",
-        "Rehydrate the cap for an hour and repeat; still low: fit a new cap and enter its values.",
-        70,
-        polarises=False,
-    ),
-}
+_SENSORS = {s.key: s for s in (_Sensor("membrane", 100, polarises=True), _Sensor("luminescence", 70, polarises=False))}
 
 
 def oxygen_causes(run: Run) -> Iterator[Finding]:
@@ -85,14 +57,8 @@ def oxygen_causes(run: Run) -> Iterator[Finding]:
 def oxygen_remarks(run: Run) -> Iterator[Finding]:
     """Air and water far apart in temperature."""
     for p in (p for p in run.points if p.in_air):
-        if words := run.place.apart(p.temperature_c):
-            yield Finding(
-                "air-and-water-apart",
-                Level.DOUBTFUL,
-                f"{words}, and what corrects the probe for temperature is not that good.",
-                "Let probe, bottle and air come nearer to the water: hang the bottle in it for half an hour, repeat.",
-                30,
-            )
+        if apart := run.place.apart(p.temperature_c):
+            yield Finding("air-and-water-apart", Level.DOUBTFUL, apart, says("air-and-water-apart.then"), 30)
             return
 
 
@@ -116,14 +82,22 @@ def _above_zero(run: Run, p: JudgedPoint) -> float:
 
 def _zero(p: JudgedPoint, mg_l: float, ratio: float, sensor: _Sensor) -> Finding:
     """A zero that is not reached; a high one with a changed gain says which of its causes it is."""
-    off = f"{signed(abs(mg_l), _ZERO_MG_L.digits(mg_l, 2))} mg/L {'above' if mg_l > 0 else 'below'}"
-    words = f"{upper_first(p.label)} reads {off} a new probe's zero; sound within ±{_ZERO_MG_L.sound_high:g} mg/L"
+    side = "above" if mg_l > 0 else "below"
+    off = says(
+        "zero-off", at=p.label, by=Amount(abs(mg_l), "mg/L", _ZERO_MG_L.digits(mg_l, 2)), side=Named("side", side),
+        sound=Amount(_ZERO_MG_L.sound_high, "mg/L"),
+    )  # fmt: skip
     if mg_l > 0 and sensor.polarises and beyond(abs(ratio - 1.0), _HIGH):
-        code, what = ("membrane-torn", "a torn membrane") if ratio > 1 else ("electrolyte-spent", "spent electrolyte")
-        changed = f"{words}, and its gain changed by {signed((ratio - 1) * 100, 0, plus=True)} %: {what}."
-        return Finding(code, Level.UNFIT, changed, sensor.worn_remedy, sensor.worn_minutes)
-    why, remedy = sensor.above if mg_l > 0 else sensor.below
-    return Finding("zero-not-reached", _ZERO_MG_L.level(mg_l), f"{words}: {why}.", remedy, 10)
+        code = "membrane-torn" if ratio > 1 else "electrolyte-spent"
+        changed = says("zero-and-gain", off=off, gain=_percent(ratio, 0), what=says(code))
+        return Finding(code, Level.UNFIT, changed, says(f"{sensor.key}.worn.then"), sensor.worn_minutes)
+    why = says("zero-not-reached", off=off, why=says(f"{sensor.key}.{side}"))
+    return Finding("zero-not-reached", _ZERO_MG_L.level(mg_l), why, says(f"{sensor.key}.{side}.then"), 10)
+
+
+def _percent(ratio: float, digits: int) -> Amount:
+    """By how much a ratio is more than one, or less."""
+    return Amount((ratio - 1) * 100, "%", digits, plus=True)
 
 
 def _dry(run: Run, p: JudgedPoint, ratio: float) -> Finding | None:
@@ -134,16 +108,21 @@ def _dry(run: Run, p: JudgedPoint, ratio: float) -> Finding | None:
     missing = vapour / (float(p.point.at.pressure_hpa) - vapour)
     known = run.previous.response.budget(p.point.signal, p.point.at, age_days=run.previous.age_days)
     # A file may say nothing of how well the last run knew its gain: a full one knows it within a percent.
-    shares = [min(abs(c.share), 0.01 * p.point.value) if c.name == LINE else c.share for c in known.contributions]
+    shares = [min(abs(c.share), 0.01 * p.point.value) if c.key == LINE else c.share for c in known.contributions]
     usual = _SURE * math.hypot(*shares) / p.point.value
     if not max(_NEWS, usual, 0.6 * missing) <= ratio - 1.0 <= _DRYEST * missing:
         return None
     return Finding(
         "air-not-saturated",
         Level.DOUBTFUL,
-        f"{upper_first(p.label)} reads {signed((ratio - 1) * 100, 1, plus=True)} % more than by the last run: as air "
-        f"that is not saturated does ({signed(missing * 100, 1, plus=True)} % at {signed(p.temperature_c)} °C).",
-        "Put a wet sponge or some water into the bottle, close it, wait ten minutes in the shade, repeat.",
+        says(
+            "air-not-saturated",
+            at=p.label,
+            more=_percent(ratio, 1),
+            missing=_percent(1 + missing, 1),
+            warm=Amount(p.temperature_c, "°C", 1),
+        ),
+        says("air-not-saturated.then"),
         10,
     )
 
@@ -155,9 +134,8 @@ def _too_high(run: Run, p: JudgedPoint, ratio: float, sensor: _Sensor) -> Findin
     return Finding(
         "not-warmed-up",
         Level.UNFIT if sure else Level.DOUBTFUL,
-        f"{upper_first(p.label)} reads {signed((ratio - 1) * 100, 0, plus=True)} % more than by the last run: a probe "
-        "that has not warmed up or polarised starts high and comes down.",
-        "Leave it powered with its cap on: 10 minutes after switching on, 90 after a new membrane or a long time off.",
+        says("not-warmed-up", at=p.label, more=_percent(ratio, 0)),
+        says("not-warmed-up.then"),
         90,
     )
 
@@ -165,13 +143,14 @@ def _too_high(run: Run, p: JudgedPoint, ratio: float, sensor: _Sensor) -> Findin
 def _too_low(p: JudgedPoint, ratio: float, sensor: _Sensor) -> Finding | None:
     if not beyond(1.0 - ratio, _LOW):
         return None
-    off = f"{upper_first(p.label)} reads {signed((ratio - 1) * 100, 0, plus=True)} % against the last run"
+    off = _percent(ratio, 0)
     if sensor.polarises and not p.in_air:
         return Finding(
             "no-movement",
             Level.DOUBTFUL,
-            f"{off}: without movement a membrane uses up the oxygen before it.",
-            "Stir or jig the probe all the time, keep bubbles off its membrane, take the point again.",
+            says("no-movement.point", at=p.label, off=off),
+            says("no-movement.point.then"),
             3,
         )
-    return Finding("sensor-worn", Level.DOUBTFUL, f"{off}: {sensor.worn}.", sensor.worn_remedy, sensor.worn_minutes)
+    worn = says("sensor-worn", at=p.label, off=off, why=says(f"{sensor.key}.worn"))
+    return Finding("sensor-worn", Level.DOUBTFUL, worn, says(f"{sensor.key}.worn.then"), sensor.worn_minutes)

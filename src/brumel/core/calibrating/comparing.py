@@ -12,11 +12,10 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.agreement import agreement
 from brumel.core.reading.together import Taken
 from brumel.core.sensing.response import Response
-from brumel.core.wording import signed
+from brumel.core.words.said import Amount, Named, Of, says, verbatim
 
 _TELLS = 0.5
 """Two that together resolve no more than this share of the value can't tell (rule of this product)."""
-_SOURCE = "ISO 13528: E_n up to 1; which share can't tell: rule of this product"
 
 
 @dataclass(frozen=True)
@@ -61,14 +60,14 @@ def compared(point: JudgedPoint, response: Response) -> Compared:
 def comparison_finding(point: JudgedPoint, response: Response, tolerances: Tolerances) -> Finding:
     """The finding of one comparison."""
     found, about = compared(point, response), quantity(response.principle.quantity)
-    apart = f", {signed(found.percent, 1, plus=True)} %" if found.percent is not None else ""
-    sound = found.level is Level.SOUND
-    return Finding(
-        "agreement", found.level,
-        f"It showed {about.number(found.shown)} (U ±{about.number(found.u_shown)}), the instrument beside it "
-        f"{about.number(found.beside)}{about.after} (U ±{about.number(found.u_beside)}){apart}. {found.words}",
-        "" if sound else tolerances.check_remedy, None if sound else tolerances.redo_minutes, _SOURCE,
+    percent, sound = found.percent, found.level is Level.SOUND
+    apart = None if percent is None else says("agreement.apart", percent=Amount(percent, "%", 1, plus=True))
+    said = says(
+        "agreement", shown=Of(about.key, found.shown), u=Of(about.key, found.u_shown), apart=apart,
+        beside=Of(about.key, found.beside), u_beside=Of(about.key, found.u_beside), whether=found.words,
     )  # fmt: skip
+    remedy, minutes = (None, None) if sound else (verbatim(tolerances.check_remedy), tolerances.redo_minutes)
+    return Finding("agreement", found.level, said, remedy, minutes, Named("source", "agreement"))
 
 
 def off_its_target(point: JudgedPoint, response: Response, tolerances: Tolerances) -> tuple[float, Bounds, bool]:

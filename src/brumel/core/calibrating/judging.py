@@ -16,6 +16,7 @@ from brumel.core.sensing.fit import Weights, fit
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
+from brumel.core.words.said import says
 
 
 def principle_of(frozen: Mapping[str, Any]) -> Principle:
@@ -81,11 +82,5 @@ def _reads(response: Response, points: Sequence[JudgedPoint]) -> bool:
 
 
 def _no_response(points: Sequence[JudgedPoint], own: Principle) -> Finding:
-    shown = ", ".join(f"{own.signal_words(p.point.signal)} in {p.label}" for p in points)
-    return Finding(
-        "no-response",
-        Level.UNFIT,
-        f"No response can be found: the probe gave {shown}.",
-        "See that it is plugged in, whole and covered, and that no two cups hold one standard; repeat the points.",
-        5,
-    )
+    each = (says("no-response.each", signal=own.signal_amount(p.point.signal), at=p.label) for p in points)
+    return Finding("no-response", Level.UNFIT, says("no-response", each=tuple(each)), says("no-response.then"), 5)

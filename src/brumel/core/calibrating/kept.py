@@ -14,7 +14,7 @@ from brumel.core.kit.kinds import Check, Reported
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.uncertainty import Contribution, resolution_u
-from brumel.core.wording import upper_first
+from brumel.core.words.said import Amount, Named, Of, Said, Value, says, verbatim
 
 
 @dataclass(frozen=True)
@@ -90,18 +90,17 @@ def of_last_check(points: Sequence[KeptPoint], about: Quantity, value: float) ->
     --------
     >>> check = Check("neutral", "Neutral buffer", "ph", 0.05, 0.07, "")
     >>> found = of_last_check([KeptPoint(check, "7.00", 7.0, before=7.03, target_u=0.01)], quantity("ph"), 7.4)
-    >>> [(c.name, round(c.share, 4)) for c in found]  # doctest: +NORMALIZE_WHITESPACE
-    [('off in its last check', 0.0173), ('moved since its last check', 0.0289), ('standards of its last check', 0.01),
-     ('resolution of the display', 0.0029)]
+    >>> [(c.key, round(c.share, 4)) for c in found]  # doctest: +NORMALIZE_WHITESPACE
+    [('off-in-check', 0.0173), ('moved-since-check', 0.0289), ('standards-of-check', 0.01), ('resolution', 0.0029)]
     """
     unit, limits = about.stated_in, math.sqrt(3.0)
     off = max(p.within.in_unit(p.within.scaled(p.off(p.shown), p.target), value) for p in points if p.shown is not None)
     moved = max(p.within.in_unit(p.within.bounds(p.target).sound_high, value) for p in points)
     return [
-        Contribution("off in its last check", off / limits, unit, 1.0),
-        Contribution("moved since its last check", moved / limits, unit, 1.0),
-        Contribution("standards of its last check", max(p.target_u for p in points), unit, 1.0),
-        Contribution("resolution of the display", resolution_u(10.0**-about.decimals), unit, 1.0),
+        Contribution("off-in-check", off / limits, unit, 1.0),
+        Contribution("moved-since-check", moved / limits, unit, 1.0),
+        Contribution("standards-of-check", max(p.target_u for p in points), unit, 1.0),
+        Contribution("resolution", resolution_u(10.0**-about.decimals), unit, 1.0),
     ]
 
 
@@ -116,18 +115,19 @@ def judge_kept(points: Sequence[KeptPoint], reported: Sequence[tuple[Reported, f
 
 def _coefficient(about: Reported, value: float) -> Finding:
     level, digits = about.bounds.level(value), about.digits
-    unit = f" {about.unit}" if about.unit else ""
-    low, high = about.bounds.sound_low, about.bounds.sound_high
-    return Finding(
-        about.key,
-        level,
-        f"{about.name} {value:.{digits}f}{unit}; sound from {low:.{digits}f} to {high:.{digits}f}{unit}.",
-        "" if level is Level.SOUND else about.remedy,
-        None if level is Level.SOUND else 30,
+    value_of, low, high = (
+        Amount(v, about.unit, digits) for v in (value, about.bounds.sound_low, about.bounds.sound_high)
     )
+    said = says("reported", name=about.name, value=value_of, low=low, high=high)
+    return Finding(about.key, level, said, *_unless_sound(level, about.remedy))
 
 
-_CAUSES: Mapping[str, Callable[[str, float, float, float | None], Finding | None]] = {
+def _unless_sound(level: Level, remedy: str) -> tuple[Said | None, int | None]:
+    """What to do next and how long it takes; nothing where nothing is wrong."""
+    return (None, None) if level is Level.SOUND else (verbatim(remedy), 30)
+
+
+_CAUSES: Mapping[str, Callable[[Said, float, float, float | None], Finding | None]] = {
     "specific-conductance": meter_causes,
 }
 """By quantity: why a meter may show so many times a standard's value; given the words for it, the ratio, the value and
@@ -140,8 +140,9 @@ def _cause(point: KeptPoint) -> Finding | None:
         return None
     if point.level(shown) is Level.SOUND:
         return None
-    words = f"{upper_first(point.label)} shows {_words(point, shown)}"
-    return tells(words, shown / point.target, point.target, point.temperature_c)
+    return tells(
+        says("meter-off", at=point.label, **_off(point, shown)), shown / point.target, point.target, point.temperature_c
+    )
 
 
 def _point(point: KeptPoint) -> Iterator[Finding]:
@@ -153,36 +154,33 @@ def _point(point: KeptPoint) -> Iterator[Finding]:
             yield Finding(
                 "as-found",
                 Level.SOUND,
-                f"As found in {point.label}: {_words(point, point.before)}: adjusted since.",
-                "The readings since its last calibration may be off by as much: look at them again.",
+                says("as-found.adjusted", at=point.label, **_off(point, point.before)),
+                says("as-found.adjusted.then"),
                 10,
             )
         else:
-            yield _shown("as-found", "As found", point, point.before, level)
+            yield _shown("as-found", point, point.before, level)
     if point.after is not None:
-        yield _shown("as-left", "As left", point, point.after, point.level(point.after))
+        yield _shown("as-left", point, point.after, point.level(point.after))
     if not point.target_known:
         yield Finding(
             "standard-temperature",
             Level.DOUBTFUL,
-            f"The value of {point.label} at its temperature is not known; its label was used.",
-            "Bring it to 25 ± 2 °C, or enter the lot's own table.",
+            says("standard-temperature.meter", at=point.label),
+            says("standard-temperature.meter.then"),
             20,
         )
-    yield from out_of_date(point.expired_days, point.over_open_days, f"{point.label} when it was used")
+    yield from out_of_date(point.expired_days, point.over_open_days, point.label, Named("taken", "used"))
 
 
-def _shown(code: str, when: str, point: KeptPoint, shown: float, level: Level) -> Finding:
-    sound = point.within.sound_words(point.target, quantity(point.check.quantity))
-    return Finding(
-        code,
-        level,
-        f"{when} in {point.label}: {_words(point, shown)}; sound within {sound}.",
-        "" if level is Level.SOUND else point.check.remedy,
-        None if level is Level.SOUND else 30,
-    )
+def _shown(code: str, point: KeptPoint, shown: float, level: Level) -> Finding:
+    sound = point.within.sound_end(point.target, quantity(point.check.quantity))
+    said = says(code, at=point.label, sound=sound, **_off(point, shown))
+    return Finding(code, level, said, *_unless_sound(level, point.check.remedy))
 
 
-def _words(point: KeptPoint, shown: float) -> str:
+def _off(point: KeptPoint, shown: float) -> dict[str, Value]:
+    """What the meter showed, and how far that is off."""
     about = quantity(point.check.quantity)
-    return f"{about.words(shown)}, {point.within.words(point.off(shown), point.target, about)} off"
+    off = point.within.off(point.off(shown), point.target, about)
+    return {"shown": Of(about.key, shown), "off": off}

@@ -13,6 +13,7 @@ from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
+from brumel.core.words.said import Value
 
 
 @dataclass(frozen=True)
@@ -34,7 +35,7 @@ class JudgedPoint:
     target_known
         Whether the standard's value is known at its measured temperature.
     acceptance
-        Whether the settling rule held when the point was accepted; ``settling_words`` says what it was.
+        Whether the settling rule held when the point was accepted; ``settling`` says what it was.
     expired_days, over_open_days
         Days past the lot's expiry and past its open life; 0 where in date.
     deviations
@@ -52,7 +53,7 @@ class JudgedPoint:
     use: Use = Use.ADJUST
     target_known: bool = True
     acceptance: Acceptance = Acceptance.SETTLED
-    settling_words: str = ""
+    settling: Value = ""
     expired_days: int = 0
     over_open_days: int = 0
     deviations: tuple[str, ...] = ()

@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, replace
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -36,6 +36,7 @@ from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Origin, Response
 from brumel.core.standards.targets import Target, target
+from brumel.core.words.findings import plain_finding
 
 _NAMED = 10
 """So many faults are named; the others are counted."""
@@ -113,7 +114,7 @@ def _point(given: Mapping[str, Any], own: Principle, step: Step, reference: str)
         use=Use(given.get("use", step.use)),
         target_known=aim.known,
         acceptance=Acceptance(given.get("acceptance", Acceptance.BY_EYE)),
-        settling_words=given.get("settling_words", ""),
+        settling=given.get("settling_words", ""),
         expired_days=given.get("expired_days") or 0,
         over_open_days=given.get("over_open_days") or 0,
         deviations=tuple(given.get("deviations", ())),
@@ -188,5 +189,5 @@ def _answer(findings: Sequence[Finding]) -> dict[str, Any]:
         "format": f"{FORMAT}-verdict",
         "version": VERSION,
         "level": str(verdict(findings)),
-        "findings": [asdict(f) | {"level": str(f.level)} for f in findings],
+        "findings": [plain_finding(f) for f in findings],
     }

@@ -22,7 +22,7 @@ def beside_the_waters(labels: Sequence[float], waters: tuple[float, float]) -> s
     middle = math.sqrt(max(waters[0], 1.0) * waters[1])
     if _BELOW * max(labels) < middle:
         return "below"
-    return "far above" if min(labels) > _FAR_ABOVE * waters[1] else ""
+    return "far-above" if min(labels) > _FAR_ABOVE * waters[1] else ""
 
 
 def not_between(targets: Sequence[float], waters: tuple[float, float]) -> str:

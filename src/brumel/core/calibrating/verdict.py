@@ -16,14 +16,11 @@ from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.surroundings import WATER_C
 from brumel.core.sensing.principle import Coefficient
-from brumel.core.sensing.response import Origin
-from brumel.core.wording import counted, fahrenheit_meant, upper_first
+from brumel.core.sensing.response import TAKEN_OVER, Origin
+from brumel.core.wording import celsius_meant
+from brumel.core.words.said import Amount, Count, Named, Of, Said, Value, says, verbatim
 
-_TAKEN_OVER_WORDS = {
-    Origin.ASSUMED: "assumed, for no full run is known",
-    Origin.CARRIED: "carried over from the last full run",
-}
-_FOLLOWS = "It follows from the finding above: fix that first."
+_FOLLOWS = says("follows")
 _LEAST_SHARE = 0.001
 _FEW_POINTS = 3
 """From so many adjusted points on, and more than coefficients, residuals tell of the line (rule of this product)."""
@@ -80,39 +77,31 @@ def _coefficients(run: Run) -> Iterator[Finding]:
     taken_over: dict[tuple[bool, Origin], list[Coefficient]] = {}
     for key, tolerance in _tolerances(run):
         about, value, origin = own.coefficient(key), response[key], response.origin(key)
-        if origin in _TAKEN_OVER_WORDS:
+        if origin in TAKEN_OVER:
             taken_over.setdefault((about.minor, origin), []).append(about)
             continue
         bounds = tolerance.bounds
         level, remedy = bounds.level(value), tolerance.remedy(value)
         around_zero = bounds.sound_low == -bounds.sound_high
-        unit = f" {about.unit}" if about.unit else ""
-        shown = about.words(value, plus=around_zero, digits=bounds.digits(value, about.decimals))
-        sound = (
-            f"within ±{bounds.sound_high:g}" if around_zero else f"from {bounds.sound_low:g} to {bounds.sound_high:g}"
-        )
-        yield Finding(
-            key,
-            level,
-            f"{about.name} {shown}{about.of} (U ±{2 * response.u(key):.{about.decimals}f}{unit}); sound {sound}{unit}.",
-            remedy.words,
-            remedy.minutes,
-        )
+        end = Amount(bounds.sound_high, about.unit)
+        low = Amount(bounds.sound_low)
+        said = says(
+            "coefficient", name=about.name, of=about.of, u=about.amount(2 * response.u(key)),
+            value=about.amount(value, plus=around_zero, digits=bounds.digits(value, about.decimals)),
+            bounds=says("bounds.around-zero", end=end) if around_zero else says("bounds.from-to", low=low, high=end),
+        )  # fmt: skip
+        yield Finding(key, level, said, verbatim(remedy.words), remedy.minutes)
     fitted = [c.name.lower() for c in own.coefficients if response.origin(c.key) is Origin.FITTED]
     for (minor, origin), those in taken_over.items():
-        each = [f"the {c.name.lower()} of {c.words(response[c.key])}" for c in those]
-        yield Finding(
-            "one-point",
-            Level.SOUND if minor else Level.DOUBTFUL,
-            f"{_sets(run, run.tolerances.standard)} the {' and '.join(fitted)} only; {' and '.join(each)} "
-            f"{'is' if len(each) == 1 else 'are'} {_TAKEN_OVER_WORDS[origin]}.",
-            run.tolerances.minor_remedy if minor else run.tolerances.few_remedy,
-            None if minor else run.tolerances.redo_minutes,
-        )
-
-
-def _sets(run: Run, standard: str) -> str:
-    return f"One {standard} sets" if len(run.adjusted) == 1 else f"These {standard}s set"
+        each = [says("one-point.taken", name=c.name.lower(), value=c.amount(response[c.key])) for c in those]
+        sets = "one-point.one" if len(run.adjusted) == 1 else "one-point.several"
+        said = says(
+            "one-point", sets=says(sets, standard=run.tolerances.standard), fitted=tuple(fitted), taken=tuple(each),
+            are=Named("are", "one" if len(each) == 1 else "several"), why=Named("origin", str(origin)),
+        )  # fmt: skip
+        remedy_words = run.tolerances.minor_remedy if minor else run.tolerances.few_remedy
+        level, minutes = (Level.SOUND, None) if minor else (Level.DOUBTFUL, run.tolerances.redo_minutes)
+        yield Finding("one-point", level, said, verbatim(remedy_words), minutes)
 
 
 def _residuals(run: Run) -> Iterator[Finding]:
@@ -125,14 +114,14 @@ def _residuals(run: Run) -> Iterator[Finding]:
     )
     value = at.point.value
     level = within.level(largest, value)
-    yield Finding(
-        "residual",
-        level,
-        f"Largest residual {within.words(largest, value, about)} at {at.label}; "
-        f"sound within {within.sound_words(value, about)}.",
-        "" if level is Level.SOUND else run.tolerances.residual_remedy,
-        None if level is Level.SOUND else run.tolerances.redo_minutes,
-    )
+    off, sound = within.off(largest, value, about), within.sound_end(value, about)
+    said = says("residual", off=off, at=at.label, sound=sound)
+    yield Finding("residual", level, said, *_unless_sound(level, run, run.tolerances.residual_remedy))
+
+
+def _unless_sound(level: Level, run: Run, remedy: str) -> tuple[Said | None, int | None]:
+    """What to do next and how long it takes; nothing where nothing is wrong."""
+    return (None, None) if level is Level.SOUND else (verbatim(remedy), run.tolerances.redo_minutes)
 
 
 def _checks(run: Run) -> Iterator[Finding]:
@@ -146,14 +135,9 @@ def _checks(run: Run) -> Iterator[Finding]:
         value = p.point.value
         off = run.response.value(p.point.signal, p.point.at) - value
         level = within.level(off, value)
-        yield Finding(
-            "check-residual",
-            level,
-            f"Check in {p.label}: {within.words(off, value, about)} from its value; "
-            f"sound within {within.sound_words(value, about)}.",
-            "" if level is Level.SOUND else run.tolerances.check_remedy,
-            None if level is Level.SOUND else run.tolerances.redo_minutes,
-        )
+        sound = within.sound_end(value, about)
+        said = says("check-residual", at=p.label, off=within.off(off, value, about), sound=sound)
+        yield Finding("check-residual", level, said, *_unless_sound(level, run, run.tolerances.check_remedy))
 
 
 def _scatter(run: Run) -> Iterator[Finding]:
@@ -161,73 +145,64 @@ def _scatter(run: Run) -> Iterator[Finding]:
         yield Finding(
             "scatter",
             Level.DOUBTFUL,
-            "The points scatter more than their certificates allow (probability "
-            f"{_percent(run.response.consistency)}).",
-            run.tolerances.scatter_remedy,
+            says("scatter", probability=_percent(run.response.consistency)),
+            verbatim(run.tolerances.scatter_remedy),
             run.tolerances.redo_minutes,
-            "chi-squared test on the stated uncertainties, 1 %",
+            Named("source", "scatter"),
         )
 
 
-def _percent(share: float) -> str:
-    return f"{share * 100:.1f} %" if share >= _LEAST_SHARE else f"below {_LEAST_SHARE * 100:g} %"
+def _percent(share: float) -> Value:
+    least = says("scatter.below", least=Amount(_LEAST_SHARE * 100, "%"))
+    return Amount(share * 100, "%", 1) if share >= _LEAST_SHARE else least
 
 
 def _points(run: Run) -> Iterator[Finding]:
     for before, p in zip((None, *run.points), run.points, strict=False):
         if p.acceptance is Acceptance.UNSETTLED:
-            yield Finding(
-                "not-settled",
-                Level.DOUBTFUL,
-                f"{upper_first(p.label)} was taken before it settled: {p.settling_words or 'the rule did not hold.'}",
-                "Repeat the point and wait for the tunnel to close.",
-                5,
-            )
-        yield from out_of_date(p.expired_days, p.over_open_days, f"{p.label} when it was taken")
+            said = says("not-settled", at=p.label, why=p.settling or says("rule-did-not-hold"))
+            yield Finding("not-settled", Level.DOUBTFUL, said, says("not-settled.then"), 5)
+        yield from out_of_date(p.expired_days, p.over_open_days, p.label, Named("taken", "taken"))
         if p.deviations:
-            yield Finding(
-                "deviation",
-                Level.DOUBTFUL,
-                f"{upper_first(p.label)}: {'; '.join(p.deviations)}.{_carried(run, before, p)}",
-                "Repeat the point as the method says, if the reading matters.",
-                5,
-            )
+            said = says("deviation", at=p.label, each=p.deviations, carried=_carried(run, before, p))
+            yield Finding("deviation", Level.DOUBTFUL, said, says("deviation.then"), 5)
 
 
 def _unknown_targets(run: Run) -> Iterator[Finding]:
     """Standards whose value at their temperature is not known: the first cause of whatever is off."""
     for p in run.points:
         if not p.target_known:
-            off = run.tolerances.residual.words(2.0 * p.point.u_value, p.point.value, _quantity(run)).lstrip("+")
+            off = run.tolerances.residual.off(2.0 * p.point.u_value, p.point.value, _quantity(run), plus=False)
             yield Finding(
                 "standard-temperature",
                 Level.DOUBTFUL,
-                f"The value of {p.label} at {p.temperature_c:.1f} °C is not known; its label was used, and may be off "
-                f"by {off} there.{_unit_asked(p.temperature_c)}",
-                f"Bring the {run.tolerances.standard} to a temperature that its table covers (25 ± 2 °C without a "
-                "table), or enter the lot's own table.",
+                says("standard-temperature", at=p.label, warm=Amount(p.temperature_c, "°C", 1), off=off,
+                     fahrenheit=_unit_asked(p.temperature_c)),
+                says("standard-temperature.then", standard=run.tolerances.standard),
                 20,
-            )
+            )  # fmt: skip
 
 
-def _unit_asked(temperature_c: float) -> str:
+def _unit_asked(temperature_c: float) -> Said | None:
     """Whether °F was meant, where no standard is kept so warm or cold."""
     low, high = WATER_C
-    return "" if low <= temperature_c <= high else f" {upper_first(fahrenheit_meant(temperature_c))}"
+    meant = Amount(celsius_meant(temperature_c), "°C", 1)
+    return None if low <= temperature_c <= high else says("fahrenheit-asked", celsius=meant)
 
 
-def _carried(run: Run, before: JudgedPoint | None, now: JudgedPoint) -> str:
+def _carried(run: Run, before: JudgedPoint | None, now: JudgedPoint) -> Said | None:
     """What a hundredth of what came before would do to a standard that was entered so; in its own unit."""
     known = [d for words, d in deviations().items() if words in now.deviations]
     carries, value = any(d.carries for d in known), now.point.value
     came_before = before.point.value if carries and before is not None else None
     if not (carries or any(d.tap for d in known)) or came_before == value:
-        return ""
-    off = run.response.principle.carried(came_before, value)
+        return None
+    off, about = run.response.principle.carried(came_before, value), _quantity(run)
     if not off:
-        return ""
-    what = f"the {_quantity(run).number(came_before)} before" if came_before is not None else "fresh water"
-    return f" 1 % of {what} left in it puts it off by {run.tolerances.residual.words(off, value, _quantity(run))}."
+        return None
+    tap = says("deviation.tap")
+    what = tap if came_before is None else says("deviation.before", before=Of(about.key, came_before))
+    return says("deviation.carried", what=what, off=run.tolerances.residual.off(off, value, about))
 
 
 def _temperatures(run: Run) -> Iterator[Finding]:
@@ -242,8 +217,13 @@ def _temperatures(run: Run) -> Iterator[Finding]:
         yield Finding(
             "temperatures-apart",
             Level.DOUBTFUL,
-            f"The {standard}s were {apart:.{digits}f} °C apart; sound up to {allowed:g} °C.",
-            f"Let the {standard}s come to one temperature, together with the probe, and repeat.",
+            says(
+                "temperatures-apart",
+                standard=standard,
+                apart=Amount(apart, "°C", digits),
+                allowed=Amount(allowed, "°C"),
+            ),
+            says("temperatures-apart.then", standard=standard),
             30,
         )
 
@@ -263,26 +243,28 @@ def _change(run: Run) -> Iterator[Finding]:
     limits = [*by.values(), (moved(worst), most)] if most else by.values()
     if not any(beyond(abs(change), allowed) for change, allowed in limits):
         return
-    changed, expected = [], []
+    changed: list[Value] = []
+    expected: list[Value] = []
     for key, (change, allowed) in by.items():
         about = principle.coefficient(key)
         digits = Bounds.around_zero(allowed).digits(change, about.decimals)
-        changed.append(f"the {about.name.lower()} changed by {about.words(change, plus=True, digits=digits)}")
-        expected.append(f"{allowed:.4g} {about.unit}")
+        by_words = about.amount(change, plus=True, digits=digits)
+        changed.append(says("changed.coefficient", name=about.name.lower(), by=by_words))
+        expected.append(Amount(float(f"{allowed:.4g}"), about.unit))
     if most:
-        verb = "" if changed else " changed"
-        changed.append(f"{worst.label}{verb} by {principle.signal_words(moved(worst), plus=True)}")
-        expected.append(f"{most:g} {principle.signal_unit}")
-    days = f"{counted(round(run.previous.age_days), 'day')} ago"
+        key = "changed.signal-too" if changed else "changed.signal"
+        changed.append(says(key, at=worst.label, by=principle.signal_amount(moved(worst), plus=True)))
+        expected.append(Amount(most, principle.signal_unit))
+    told: dict[str, Value] = {"days": Count(round(run.previous.age_days), "day"), "changed": tuple(changed)}
     if run.previous.tended:
-        words = f"Since the last run {days} {' and '.join(changed)}: {run.previous.tended} in between."
-        yield Finding("changed-since-last", Level.SOUND, words)
+        said = says("changed-since-last.tended", tended=run.previous.tended, **told)
+        yield Finding("changed-since-last", Level.SOUND, said)
         return
     yield Finding(
         "changed-since-last",
         Level.DOUBTFUL,
-        f"Since the last run {days} {' and '.join(changed)}; expected within {' and '.join(expected)}.",
-        run.tolerances.change_remedy,
+        says("changed-since-last", expected=tuple(expected), **told),
+        verbatim(run.tolerances.change_remedy),
         run.tolerances.redo_minutes,
     )
 
@@ -295,20 +277,25 @@ def _bracket(run: Run) -> Iterator[Finding]:
         yield Finding(
             "not-bracketing",
             Level.DOUBTFUL,
-            f"The waters planned reach from {about.symbol} {about.number(low)} to {about.number(high)}{about.after}; "
-            f"these {run.tolerances.standard}s cover {about.number(least)} to {about.number(most)}.",
-            run.tolerances.bracket_remedy,
+            says(
+                "not-bracketing",
+                standard=run.tolerances.standard,
+                low=Of(about.key, low),
+                high=Of(about.key, high),
+                least=Of(about.key, least),
+                most=Of(about.key, most),
+            ),
+            verbatim(run.tolerances.bracket_remedy),
             run.tolerances.redo_minutes,
         )
 
 
 def _order(run: Run) -> Iterator[Finding]:
     for words in run.out_of_order:
-        yield Finding("order", Level.SOUND, f"{words}.", "", None, "the house's order")
+        yield Finding("order", Level.SOUND, says("order", words=words), source=Named("source", "order"))
 
 
 def _left_open(run: Run) -> Iterator[Finding]:
     if run.leaves_open:
-        words = f"A weaker run by its method: it leaves open {run.leaves_open}."
-        remedy = "Take a full run as soon as its standards are at hand."
-        yield Finding("leaves-open", Level.DOUBTFUL, words, remedy, run.tolerances.redo_minutes)
+        said = says("leaves-open", what=run.leaves_open)
+        yield Finding("leaves-open", Level.DOUBTFUL, said, says("leaves-open.then"), run.tolerances.redo_minutes)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from brumel.core.findings import Bounds, Level
 from brumel.core.quantities.quantity import Quantity
-from brumel.core.wording import signed
+from brumel.core.words.said import Amount, three_digits
 
 
 @dataclass(frozen=True)
@@ -61,15 +61,15 @@ class Within:
         """What is off on the scale of the bounds, in the unit, without its sign."""
         return abs(scaled * target / 100.0 if self.percent else scaled)
 
-    def words(self, off: float, target: float, about: Quantity) -> str:
-        """What is off, in the unit, as a sentence has it."""
+    def off(self, off: float, target: float, about: Quantity, *, plus: bool = True) -> Amount:
+        """What is off, given in the unit, with as many digits as tell its level."""
         found, percent = self.scaled(off, target), self._in_percent(target)
         digits = self.bounds(target).digits(found, 1 if percent else about.error_decimals)
-        return f"{signed(found, digits, plus=True)} {'%' if percent else about.stated_in}"
+        return Amount(found, "%" if percent else about.stated_in, digits, plus)
 
-    def sound_words(self, target: float, about: Quantity) -> str:
-        """From where to where it is sound."""
-        return f"±{self.bounds(target).sound_high:.3g}{' %' if self._in_percent(target) else about.after}"
+    def sound_end(self, target: float, about: Quantity) -> Amount:
+        """How far off is still sound."""
+        return Amount(three_digits(self.bounds(target).sound_high), "%" if self._in_percent(target) else about.unit)
 
     def _in_percent(self, target: float) -> bool:
         return self.percent and target != 0

@@ -63,9 +63,9 @@ class Accuracy:
 
     def contributions(self, value: float, unit: str) -> list[Contribution]:
         """Standard uncertainties (k = 1) of a shown value: the limits as rectangular, and the display's step."""
-        found = [Contribution("the meter's stated accuracy", self.half_width(value) / math.sqrt(3.0), unit, 1.0)]
+        found = [Contribution("stated-accuracy", self.half_width(value) / math.sqrt(3.0), unit, 1.0)]
         if self.step is not None:
-            found.append(Contribution("resolution of the display", resolution_u(self.step), unit, 1.0))
+            found.append(Contribution("resolution", resolution_u(self.step), unit, 1.0))
         return found
 
     def times(self, factor: float) -> Accuracy:

@@ -10,7 +10,7 @@ from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Finding, Level
 from brumel.core.kit.care import Care, about_care, part_changes, power_lost
 from brumel.core.tables import kept, table
-from brumel.core.wording import upper_first
+from brumel.core.words.said import says, verbatim
 
 
 @dataclass(frozen=True)
@@ -233,16 +233,11 @@ def storage_finding(kind: ProbeKind, liquid: str) -> Finding | None:
     """
     bad = kind.bad_storage(liquid)
     if bad is not None:
-        return Finding(
-            "wrong-storage", Level.UNFIT, f"A {kind.name} probe is not kept in {liquid}.", bad.remedy, int(bad.minutes)
-        )
+        said = says("wrong-storage", kind=kind.name, liquid=liquid)
+        return Finding("wrong-storage", Level.UNFIT, said, verbatim(bad.remedy), int(bad.minutes))
     if liquid in kind.storage_stopgap:
-        return Finding(
-            "stopgap-storage",
-            Level.DOUBTFUL,
-            f"{upper_first(liquid)} is a stopgap for this probe.",
-            f"Keep it in {' or '.join(kind.storage_good)} as soon as there is some.",
-        )
+        good = says("stopgap-storage.then", good=tuple(kind.storage_good))
+        return Finding("stopgap-storage", Level.DOUBTFUL, says("stopgap-storage", liquid=liquid), good)
     return None
 
 

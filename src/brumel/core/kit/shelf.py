@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import date, timedelta
 from enum import StrEnum
 
 from brumel.core.findings import Finding, Level, worst_first
 from brumel.core.tables import kept, table
-from brumel.core.wording import counted, day_words, grouped, lower_first, upper_first
+from brumel.core.wording import day_words, grouped
+from brumel.core.words.said import Amount, Count, Named, says
 
 CUP_ML = 30.0
 """Standard in a cup that covers bulb and junction, mL (common practice)."""
@@ -125,38 +126,35 @@ def judge_lot(lot: LotFacts, today: date) -> list[Finding]:
     """
     found = []
     if lot.discarded_on is not None:
-        found.append(Finding("discarded", Level.UNFIT, f"Discarded on {day_words(lot.discarded_on, today)}."))
+        day = day_words(lot.discarded_on, today)
+        found.append(Finding("discarded", Level.UNFIT, says("discarded", day=day)))
     found += out_of_date(lot.days_expired(today), lot.days_over_open(today))
     if 0 <= (left := (lot.expires_on - today).days) <= SOON_DAYS:
-        when = f"in {_days(left)}" if left else "today"
-        found.append(Finding("expires-soon", Level.DOUBTFUL, f"Expires {when}.", "Order the next."))
+        said = says("expires-soon", days=Count(left, "day")) if left else says("expires-soon.today")
+        found.append(Finding("expires-soon", Level.DOUBTFUL, said, says("expires-soon.then")))
     if lot.left is not None and lot.left < lot.least:
-        found.append(
-            Finding("empty", Level.UNFIT, f"{max(lot.left, 0):.0f} {lot.unit} left: too little for one point.")
-        )
+        found.append(Finding("empty", Level.UNFIT, says("empty", left=Amount(max(lot.left, 0), lot.unit, 0))))
     return worst_first(found)
 
 
-def out_of_date(days_expired: int, days_over_open: int, when: str = "") -> list[Finding]:
+def out_of_date(days_expired: int, days_over_open: int, lot: str = "", how: Named | None = None) -> list[Finding]:
     """What a lot past its expiry, or open longer than it keeps, is worth: on the shelf, in a list, in a verdict.
 
-    ``when`` says which lot at what moment, where that was not today.
+    ``lot`` is what it is called, and ``how`` what was done with it then, where that was not today.
 
     Examples
     --------
     >>> [(f.code, f.level.value) for f in out_of_date(3, 0)]
     [('lot-expired', 'unfit')]
     """
-    found = []
-    if days_expired > 0:
-        words = f"Expired {_days(days_expired)} ago."
-        found.append(Finding("lot-expired", Level.UNFIT, words, "Discard it by local rules; use a lot in date.", 10))
-    if days_over_open > 0:
-        words = f"{_days(days_over_open)} past open life."
-        found.append(
-            Finding("lot-open-too-long", Level.UNFIT, words, "Open a fresh lot; discard this one by local rules.", 10)
-        )
-    return [replace(f, sentence=f"{upper_first(when)}: {lower_first(f.sentence)}") for f in found] if when else found
+    return [
+        Finding(code, Level.UNFIT,
+                says(f"{code}.when", lot=lot, how=how, days=Count(days, "day")) if lot
+                else says(code, days=Count(days, "day")),
+                says(f"{code}.then"), 10)
+        for code, days in (("lot-expired", days_expired), ("lot-open-too-long", days_over_open))
+        if days > 0
+    ]  # fmt: skip
 
 
 def lasts_until(lots: Iterable[LotFacts], daily: float, today: date) -> date:
@@ -178,7 +176,3 @@ def lasts_until(lots: Iterable[LotFacts], daily: float, today: date) -> date:
         used_up = spoils if lot.left is None or daily <= 0 else day + timedelta(days=int(max(lot.left, 0.0) / daily))
         day = max(day, min(spoils, used_up))
     return day
-
-
-def _days(count: int) -> str:
-    return counted(count, "day")

@@ -8,13 +8,12 @@ from dataclasses import dataclass
 
 from brumel.core.findings import Finding, Level, beyond, worst_first
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
-from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.together import Taken, Visit, not_with_stabiliser
 from brumel.core.reading.water import Compensation
 from brumel.core.reckoning.answers import Answer, calculate
 from brumel.core.reckoning.definition import InvalidInputs
 from brumel.core.tables import kept, table
-from brumel.core.wording import upper_first
+from brumel.core.words.said import Amount, Named, Of, says, verbatim
 
 _LEAST_U = 1e-12
 _LEAST_PERCENT = 10.0
@@ -70,8 +69,9 @@ def judge_together(seen: Visit, water: Compensation, *, asks_hocl: bool = False)
 def _pairs(seen: Visit) -> Iterator[Finding]:
     for pair in pairs():
         if pair.holds(seen):
-            said = upper_first(" and ".join(quantity(key).words(seen[key].value) for key, _, _ in pair.bounds))
-            yield Finding(f"together-{pair.key}", Level.DOUBTFUL, f"{said}: {pair.words}", pair.remedy, 10, pair.source)
+            each = tuple(Of(key, seen[key].value) for key, _, _ in pair.bounds)
+            said = says("together", each=each, why=pair.words)
+            yield Finding(f"together-{pair.key}", Level.DOUBTFUL, said, verbatim(pair.remedy), 10, pair.source)
 
 
 def _salinity(seen: Visit, water: Compensation) -> Iterator[Finding]:
@@ -93,12 +93,12 @@ def _salinity(seen: Visit, water: Compensation) -> Iterator[Finding]:
         yield Finding(
             "together-salinity",
             Level.DOUBTFUL,
-            f"Salinity {shown.value:.2f} was given, and the conductivity of this visit makes it {expected:.2f}: "
-            f"{apart:.2f} apart, where {allowed:.2f} can be explained.",
-            "See whether one of the two was compensated twice, then read both again.",
+            says("together-salinity", given=Amount(shown.value, "", 2), expected=Amount(expected, "", 2),
+                 apart=Amount(apart, "", 2), allowed=Amount(allowed, "", 2)),
+            says("together-salinity.then"),
             10,
-            "PSS-78",
-        )
+            Named("source", "pss-78"),
+        )  # fmt: skip
 
 
 def _oxygen(seen: Visit, water: Compensation) -> Iterator[Finding]:
@@ -121,25 +121,27 @@ def _oxygen(seen: Visit, water: Compensation) -> Iterator[Finding]:
         return
     by_salt, by_pressure = full / float(saturation_mg_l(t, p)), full / float(saturation_mg_l(t, ATMOSPHERE_HPA, s))
     causes = {
-        "the salinity was not corrected for in mg/L": 1.0 / by_salt,
-        "the salinity was corrected for twice": by_salt,
-        "the percent count from 1013.25 hPa, not from the station's pressure": 1.0 / by_pressure,
-        "the pressure was corrected for twice": by_pressure,
+        "no-salinity": 1.0 / by_salt,
+        "salinity-twice": by_salt,
+        "standard-percent": 1.0 / by_pressure,
+        "pressure-twice": by_pressure,
     }
     ratio = mg_l.value / expected
-    far = {words: abs(math.log(max(ratio, _LEAST_U) / factor)) for words, factor in causes.items()
+    far = {key: abs(math.log(max(ratio, _LEAST_U) / factor)) for key, factor in causes.items()
            if abs(math.log(factor)) > _TELLS}  # fmt: skip
     cause = min(far, key=far.__getitem__, default="")
-    said = f": {cause}" if cause and far[cause] < _TELLS else ""
+    told = bool(cause) and far[cause] < _TELLS
+    why = says("together-oxygen.why", how=Named("oxygen-cause", cause)) if told else None
     yield Finding(
         "together-oxygen",
         Level.DOUBTFUL,
-        f"{mg_l.value:.2f} mg/L was given, and {percent.value:.1f} % of saturation makes it {expected:.2f} mg/L at "
-        f"{t:.1f} °C, {p:.0f} hPa and salinity {s:.1f}{said}.",
-        "Look at the salinity and the pressure that are set in the meter, then read both again.",
+        says("together-oxygen", given=Amount(mg_l.value, "mg/L", 2), percent=Amount(percent.value, "%", 1),
+             expected=Amount(expected, "mg/L", 2), warm=Amount(t, "°C", 1), pressure=Amount(p, "hPa", 0),
+             salinity=Amount(s, "", 1), why=why),
+        says("together-oxygen.then"),
         10,
-        "Benson & Krause 1984",
-    )
+        Named("source", "benson-krause"),
+    )  # fmt: skip
 
 
 def _chlorine(seen: Visit, asks_hocl: bool) -> Iterator[Finding]:
@@ -148,16 +150,15 @@ def _chlorine(seen: Visit, asks_hocl: bool) -> Iterator[Finding]:
         yield Finding(
             "combined-negative",
             Level.UNFIT,
-            f"Total chlorine lies below free by {-combined.value:.2f} mg/L, more than the two can explain "
-            f"(U ±{2 * combined.u:.2f}, k = 2).",
-            "Measure both again with fresh reagent in clean cells: free first, then total in the same cell.",
+            says("combined-negative", by=Amount(-combined.value, "mg/L", 2), u=Amount(2 * combined.u, "", 2)),
+            says("combined-negative.then"),
             10,
         )
     if asks_hocl and "free-chlorine" in seen and "stabiliser" not in seen and not not_with_stabiliser(seen):
         yield Finding(
             "stabiliser-missing",
             Level.DOUBTFUL,
-            "How much of the free chlorine acts can't be said: the stabiliser is not known.",
-            "Measure the stabiliser; none was ever added: type 0.",
+            says("stabiliser-missing"),
+            says("stabiliser-missing.then"),
             5,
         )

@@ -111,14 +111,15 @@ def _budget(answer: Answer, output: str, main: str, behind: Budget, factor: floa
     """What stands behind the value itself, and what the calculation adds."""
     found: list[Contribution] = []
     for c in answer.budgets[output].contributions:
-        if c.name == main:
+        if c.key == main:
             found += [replace(b, sensitivity=b.sensitivity * c.sensitivity * factor) for b in behind.contributions]
         else:
-            found.append(replace(c, name=_NAMES.get(c.name, c.name)))
+            found.append(replace(c, key=_AT_A_VISIT[c.key], of="") if c.key in _AT_A_VISIT else c)
     return Budget.of(found)
 
 
-_NAMES = {"temperature_c": "temperature of the conversion", "conductivity_us_cm": "salts of the water"}
+_AT_A_VISIT = {"temperature_c": "conversion-temperature", "conductivity_us_cm": "salts"}
+"""Inputs of calculations, by what they are at a visit."""
 
 
 def _eh(value: float, budget: Budget, at: Conditions, water: Compensation) -> Iterator[Derived]:

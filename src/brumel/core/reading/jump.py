@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from brumel.core.arrays import Array
-from brumel.core.findings import Finding, Level, beyond
+from brumel.core.findings import PRODUCT, Finding, Level, beyond
 from brumel.core.quantities.quantity import Quantity
+from brumel.core.words.said import Count, Of, says
 
 _LEAST = 6
 """So many earlier readings are needed (rule of this product)."""
@@ -36,11 +37,10 @@ def jump(about: Quantity, value: float, u: float, before: Array) -> list[Finding
         Finding(
             "jump",
             Level.DOUBTFUL,
-            f"{about.words(value)} is far from what this place has shown: usually {about.number(usual)}{about.after}, "
-            f"from {about.number(float(before.min()))} to {about.number(float(before.max()))} in the last "
-            f"{len(before)} readings.",
-            "Rinse and read again while the probe is still wet. If it stands, the water has changed.",
+            says("jump", value=Of(about.key, value), usual=Of(about.key, usual), low=Of(about.key, float(before.min())),
+                 high=Of(about.key, float(before.max())), readings=Count(len(before), "reading")),
+            says("jump.then"),
             5,
-            "rule of this product",
+            PRODUCT,
         )
-    ]
+    ]  # fmt: skip

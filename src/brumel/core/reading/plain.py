@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
-from brumel.core.findings import Finding, Level, worst_first
+from brumel.core.findings import PRODUCT, Finding, Level, worst_first
 from brumel.core.kit.instruments import Measures
 from brumel.core.quantities.quantity import Quantity
 from brumel.core.uncertainty import Budget, Contribution
+from brumel.core.words.said import Amount, Named, Of, says, three_digits
 
-_HOUSE = "rule of this product"
 INSTRUMENT_UNKNOWN = "instrument-unknown"
 """The finding that nothing is known of what a value was read with: said once for all that it read on a visit."""
 
@@ -27,6 +27,11 @@ class PlainValue:
     measures: Measures = field(default_factory=Measures)
     expected: tuple[float, float] | None = None
 
+    @property
+    def said(self) -> Of:
+        """The value with all the digits that were typed."""
+        return Of(self.about.key, self.value, exact=True)
+
 
 def plain_budget(given: PlainValue) -> Budget:
     """Its uncertainty: what the instrument's maker states, else wide.
@@ -41,7 +46,7 @@ def plain_budget(given: PlainValue) -> Budget:
     if given.measures.accuracy.states_accuracy:
         return Budget.of(given.measures.accuracy.contributions(given.value, unit))
     wide = given.about.unknown_at(given.value) / 2.0
-    return Budget.of([Contribution("what it was read with, of which nothing is known", wide, unit, 1.0)])
+    return Budget.of([Contribution("unknown-instrument", wide, unit, 1.0)])
 
 
 def judge_plain(given: PlainValue) -> list[Finding]:
@@ -52,27 +57,26 @@ def judge_plain(given: PlainValue) -> list[Finding]:
 def _instrument(given: PlainValue) -> Iterator[Finding]:
     about = given.about
     if not given.measures.accuracy.states_accuracy and not about.condition:
-        who = f"how exact {given.instrument} is" if given.instrument else "what it was read with"
-        remedy = "Enter its accuracy on its page in the kit." if given.instrument else "Say what it was read with."
-        wide = f"±{about.unknown_at(given.value):.3g} {about.stated_in}"
+        who = "instrument-unknown.exact" if given.instrument else "instrument-unknown.which"
+        wide = Amount(three_digits(about.unknown_at(given.value)), about.stated_in)
         yield Finding(
             INSTRUMENT_UNKNOWN,
             Level.DOUBTFUL,
-            f"{about.exact_words(given.value)}: it is not known {who}; U is taken wide, {wide}.",
-            remedy,
+            says("instrument-unknown", value=given.said, who=says(who, instrument=given.instrument), wide=wide),
+            says(f"{who}.then"),
             2,
-            _HOUSE,
+            PRODUCT,
         )
     side = given.measures.beyond(given.value)
     if side and not given.qualifier:
-        end = given.measures.low if side == "<" else given.measures.high
+        ends = given.measures.low if side == "<" else given.measures.high
+        end = Of(about.key, ends or 0.0)
+        then = "beyond-instrument.dilute.then" if side == ">" and about.dilutes else "beyond-instrument.then"
         yield Finding(
             "beyond-instrument",
             Level.DOUBTFUL,
-            f"{about.exact_words(given.value)} lies beyond what {given.instrument} can see, which ends at "
-            f"{about.number(end or 0.0)}{about.after}.",
-            f"Amend it to {side}{about.number(end or 0.0)}"
-            + (", or dilute the sample, measure again and multiply." if side == ">" and about.dilutes else "."),
+            says("beyond-instrument", value=given.said, instrument=given.instrument, end=end),
+            says(then, bound=replace(end, qualifier=side)),
             5,
         )
 
@@ -83,8 +87,8 @@ def _value(given: PlainValue) -> Iterator[Finding]:
         yield Finding(
             "implausible",
             Level.UNFIT,
-            f"{about.exact_words(given.value)} is not a value of natural or pool water.",
-            "Look at the number and its unit, then amend it.",
+            says("implausible.typed", value=given.said),
+            says("implausible.typed.then"),
             2,
         )
     elif given.expected is not None and not given.qualifier:
@@ -93,9 +97,8 @@ def _value(given: PlainValue) -> Iterator[Finding]:
             yield Finding(
                 "site-range",
                 Level.DOUBTFUL,
-                f"{about.exact_words(given.value)} lies outside what this site is expected to show, "
-                f"{about.number(first)} to {about.number(last)}{about.after}.",
-                "Measure again. If it stands, the water has changed: tell the person responsible for it.",
+                says("site-range", value=given.said, low=Of(about.key, first), high=Of(about.key, last)),
+                says("site-range.measured.then"),
                 5,
-                "the site's expected range",
+                Named("source", "site"),
             )

@@ -9,6 +9,7 @@ from typing import Any
 from brumel.core.findings import Finding, Level, beyond
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.quantities.pressure import at_altitude_hpa
+from brumel.core.words.said import Amount, says
 
 KINDS: Mapping[str, str] = {
     "station": "measured at this place",
@@ -106,14 +107,16 @@ def pressure_findings(pressure: Pressure | None, minutes: int = 5, *, sensed: bo
     if pressure is None or not pressure.looks_reduced:
         return
     high = pressure.cost_percent
-    cost = f"the percent of saturation read {high / (1.0 + high / 100.0):.1f} % low" if sensed else (
-        f"mg/L would read {high:.1f} % high")  # fmt: skip
+    by = Amount(high / (1.0 + high / 100.0) if sensed else high, "%", 1)
+    said = says(
+        "pressure-reduced", typed=Amount(pressure.hpa, "hPa", 0), altitude=Amount(pressure.altitude_m or 0.0, "m"),
+        cost=says("pressure-reduced.sensed" if sensed else "pressure-reduced.shown", by=by),
+    )  # fmt: skip
     yield Finding(
         "pressure-reduced",
         Level.UNFIT if beyond(pressure.cost_percent, _COST_UNFIT_PERCENT) else Level.DOUBTFUL,
-        f"{pressure.hpa:.0f} hPa can't be the station pressure at {pressure.altitude_m:g} m; it fits sea level: a "
-        f"weather report's pressure was taken for the place's own, and {cost}.",
-        "Read a barometer at the place, or enter it as reduced to sea level; then repeat.",
+        said,
+        says("pressure-reduced.then"),
         minutes,
     )
 

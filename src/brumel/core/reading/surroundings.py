@@ -13,7 +13,7 @@ from brumel.core.findings import beyond
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.reading.pressure import Pressure, wrong_with
 from brumel.core.sensing.principle import Conditions
-from brumel.core.wording import signed
+from brumel.core.words.said import Amount, Said, says
 
 REMEMBERED = timedelta(hours=14)
 """So long a pressure that was given is offered again (rule of this product)."""
@@ -89,19 +89,20 @@ class Surroundings:
         mine: dict[str, Any] = {field: "" for field in _BY if getattr(self, field) == str(key)}
         return replace(self, **mine)
 
-    def apart(self, air_c: float) -> str:
-        """That the air of a calibration is too far from the waters planned, in words; empty where it is not.
+    def apart(self, air_c: float) -> Said | None:
+        """Say that the air of a calibration is too far from the waters planned; nothing where it is not.
 
         Examples
         --------
-        >>> Surroundings(water_c=12.0).apart(24.0)
-        'The air has 24.0 °C, the waters 12.0 °C: more than 10 °C apart'
+        >>> Surroundings(water_c=12.0).apart(24.0).key
+        'air-and-water-apart'
         >>> Surroundings(water_c=14.5).apart(24.0), Surroundings().apart(24.0)
-        ('', '')
+        (None, None)
         """
         if self.water_c is None or not beyond(abs(air_c - self.water_c), _APART_C):
-            return ""
-        return f"The air has {signed(air_c)} °C, the waters {signed(self.water_c)} °C: more than {_APART_C:g} °C apart"
+            return None
+        air, water, most = Amount(air_c, "°C", 1), Amount(self.water_c, "°C", 1), Amount(_APART_C, "°C")
+        return says("air-and-water-apart", air=air, water=water, most=most)
 
     def at(self, temperature_c: Number, reference: str = "") -> Conditions:
         """The conditions of a signal at a temperature, for a probe with this reference electrode.

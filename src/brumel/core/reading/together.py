@@ -6,15 +6,15 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from brumel.core.findings import Finding, Level, worst_first
+from brumel.core.findings import PRODUCT, Finding, Level, worst_first
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import is_stabilised
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.core.wording import upper_first
+from brumel.core.words.said import Named, Value, says
 
-_HOUSE = "rule of this product"
 _LEAST_U = 1e-12
 
 
@@ -70,24 +70,25 @@ class Worked:
     """``<`` or ``>`` where it follows from a value below or above what could be seen."""
 
 
-def rests_on(bases: Sequence[tuple[str, Level]]) -> list[Finding]:
+def rests_on(bases: Sequence[tuple[Value, Level]]) -> list[Finding]:
     """That a worked-out value rests on readings that are not sound: it is worth no more than the worst of them.
 
     Examples
     --------
-    >>> rests_on([("pH 8.90", Level.DOUBTFUL), ("t 28.1 °C", Level.SOUND)])[0].sentence
-    'It is worked out from pH 8.90, which is doubtful.'
+    >>> from brumel.core.words.said import Of
+    >>> [f.code for f in rests_on([(Of("ph", 8.9), Level.DOUBTFUL), (Of("temperature", 28.1), Level.SOUND)])]
+    ['basis-doubtful']
     """
     return worst_first(
         Finding(
             "basis-doubtful" if level is Level.DOUBTFUL else "basis-unfit",
             level,
-            f"It is worked out from {words}, which is {level}.",
-            "See to that reading; what rests on it is worked out anew.",
+            says("basis-judged", what=value, level=Named("level", str(level))),
+            says("basis-judged.then"),
             10,
-            _HOUSE,
+            PRODUCT,
         )
-        for words, level in bases
+        for value, level in bases
         if level is not Level.SOUND
     )
 
@@ -192,7 +193,7 @@ def _worked(way: Follows, seen: Visit) -> Worked | None:
     except InvalidInputs:
         return None
     about, budget = quantity(way.quantity), answer.budgets[way.output]
-    slopes = {c.name: c.sensitivity for c in budget.contributions}
+    slopes = {c.key: c.sensitivity for c in budget.contributions}
     sides = {_side(seen[key].qualifier, slopes.get(name, 0.0)) for name, key in wanted.items()} - {""}
     if len(sides) > 1:
         return None
@@ -219,8 +220,10 @@ def _side(qualifier: str, slope: float) -> str:
 
 def _named(budget: Budget, wanted: Mapping[str, str]) -> Budget:
     """A budget whose inputs are called as people call them."""
-    named = {name: quantity(key).name for name, key in wanted.items()}
-    return Budget.of([replace(c, name=named.get(c.name, c.name)) for c in budget.contributions])
+    return Budget.of(
+        [replace(c, key=f"reading.{key}", of=quantity(key).name) if (key := wanted.get(c.key)) else c
+         for c in budget.contributions]
+    )  # fmt: skip
 
 
 def _combined(seen: Visit) -> Worked | None:
@@ -231,7 +234,8 @@ def _combined(seen: Visit) -> Worked | None:
     sides = {_side(total.qualifier, 1.0), _side(free.qualifier, -1.0)} - {""}
     if len(sides) > 1:
         return None
-    shares = [Contribution(quantity(t.quantity).name, t.u, "mg/L", s) for t, s in ((total, 1.0), (free, -1.0))]
+    shares = [Contribution(f"reading.{t.quantity}", t.u, "mg/L", s, quantity(t.quantity).name)
+              for t, s in ((total, 1.0), (free, -1.0))]  # fmt: skip
     value = total.value - free.value
     side = "".join(sides)
     taken = f"total {total.qualifier}{total.value:.2f} − free {free.qualifier}{free.value:.2f}"

@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
-from brumel.core.findings import Acceptance, Despite, Finding, Level, beyond, despite_findings, worst_first
+from brumel.core.findings import PRODUCT, Acceptance, Despite, Finding, Level, beyond, despite_findings, worst_first
 from brumel.core.holding import worth
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.pressure import pressure_findings
 from brumel.core.reading.surroundings import WATER_C, Surroundings
 from brumel.core.sensing.response import Response
-from brumel.core.wording import counted, fahrenheit_meant, signed
+from brumel.core.wording import celsius_meant
+from brumel.core.words.said import Amount, Count, Named, Of, Value, says, three_digits
 
-_HOUSE = "rule of this product"
 METERS_OWN = "meters-own-line"
 """The finding that a value is as a meter shows it, and where its U comes from."""
 METER_UNKNOWN = "meter-unknown"
@@ -31,7 +31,8 @@ class Basis:
     """Lowest and highest standard of it, where waters must lie between them."""
     holds_days: tuple[float, float]
     """How long it holds soundly, and at most, as frozen into the run."""
-    worst: str = ""
+    worst: Value = ""
+    """What its verdict says first, where it is not sound."""
     voided_by: str = ""
     """What was done to the probe since, that ends a calibration; empty where nothing was."""
 
@@ -45,7 +46,7 @@ class JudgedReading:
     temperature_c: float
     basis: Basis | None
     acceptance: Acceptance = Acceptance.BY_EYE
-    settling_words: str = ""
+    settling: Value = ""
     expected: tuple[float, float] | None = None
     meter: MetersOwn | None = None
     """The meter whose own calibration gave the value; None where Brumel's did."""
@@ -91,9 +92,8 @@ def _still(reading: JudgedReading) -> Iterator[Finding]:
         yield Finding(
             "no-movement",
             Level.DOUBTFUL,
-            f"The signal fell slowly, time constant {reading.still_s:.0f} s: without movement a membrane uses "
-            "up the oxygen before it and reads low.",
-            "Stir or jig the probe all the time and read again; moved all the time, the membrane is slow: renew it.",
+            says("no-movement", constant=Amount(reading.still_s, "s", 0)),
+            says("no-movement.then"),
             3,
         )
 
@@ -103,37 +103,34 @@ def _meters_own(reading: JudgedReading, meter: MetersOwn, about: Quantity) -> It
         yield Finding(
             "meter-lost-calibration",
             Level.UNFIT,
-            f"{meter.label} loses its calibration when it is switched off, and was so {meter.lost_calibration}.",
-            f"Calibrate it in its {reading.standard}s, then read again.",
+            says("meter-lost-calibration", meter=meter.label, when=meter.lost_calibration),
+            says("meter-lost-calibration.then", standard=reading.standard),
             15,
         )
     if meter.checked and meter.level is not Level.SOUND:
         yield Finding(
             "meter-run-doubtful" if meter.level is Level.DOUBTFUL else "meter-run-unfit",
             meter.level,
-            f"The last calibration or check of {meter.label}, {meter.checked}, was judged {meter.level}.",
-            f"Do what its verdict says, check it in a {reading.standard} and note it, then read again.",
+            says("meter-run", meter=meter.label, when=meter.checked, level=Named("level", str(meter.level))),
+            says("meter-run.then", standard=reading.standard),
             15,
         )
-    shown = f"The {about.name} is as {meter.label} shows it"
+    shown: dict[str, Value] = {"of": about.name, "meter": meter.label}
     if not meter.accuracy_known and not meter.checked:
-        wide = f"±{about.unknown_at(reading.value):.3g} {about.stated_in}"
-        signal = f", or type the {reading.signal} where it shows them" if reading.signal else ""
+        wide = Amount(three_digits(about.unknown_at(reading.value)), about.stated_in)
+        signal = says("meter-unknown.signal", signal=reading.signal) if reading.signal else None
         yield Finding(
             METER_UNKNOWN,
             Level.DOUBTFUL,
-            f"{shown}, and nothing is known of how exact that is: U is taken wide, {wide}.",
-            f"Check it in a {reading.standard} and note it, or enter its accuracy on the meter's page{signal}.",
+            says("meter-unknown", wide=wide, **shown),
+            says("meter-unknown.then", standard=reading.standard, signal=signal),
             10,
-            _HOUSE,
+            PRODUCT,
         )
         return
-    yield Finding(
-        METERS_OWN,
-        Level.SOUND,
-        f"{shown}; U comes from "
-        + (f"its last calibration or check, {meter.checked}." if meter.checked else "its stated accuracy."),
-    )
+    checked, stated = says("meters-own-line.checked", when=meter.checked), says("meters-own-line.stated")
+    source = checked if meter.checked else stated
+    yield Finding(METERS_OWN, Level.SOUND, says("meters-own-line", source=source, **shown))
 
 
 def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
@@ -142,8 +139,8 @@ def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
         yield Finding(
             "calibration-missing",
             Level.UNFIT,
-            f"This probe has no signed calibration: the value rests on {reading.assumed}.",
-            "Calibrate the probe, then read again.",
+            says("calibration-missing", assumed=reading.assumed),
+            says("calibration-missing.then"),
             15,
         )
         return
@@ -151,16 +148,17 @@ def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
         yield Finding(
             "calibration-voided",
             Level.UNFIT,
-            f"Since the calibration behind this reading: {basis.voided_by}. That ends a calibration.",
-            "Calibrate the probe as it is now, then read again.",
+            says("calibration-voided", by=basis.voided_by),
+            says("calibration-voided.then"),
             15,
         )
     if basis.level is not Level.SOUND:
+        why = says("calibration-judged.why", worst=basis.worst) if basis.worst else says("calibration-judged.no-more")
         yield Finding(
             "calibration-doubtful" if basis.level is Level.DOUBTFUL else "calibration-unfit",
             basis.level,
-            f"The calibration behind this reading was judged {basis.level}{': ' + basis.worst if basis.worst else '.'}",
-            "Do what its verdict says, calibrate, then read again.",
+            says("calibration-judged", level=Named("level", str(basis.level)), why=why),
+            says("calibration-judged.then"),
             15,
         )
     sound, at_most = basis.holds_days
@@ -169,11 +167,10 @@ def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
         yield Finding(
             "calibration-old",
             old,
-            f"The calibration is {_age(basis.age_days)} old; it holds {counted(sound, 'day')} soundly "
-            f"and {counted(at_most, 'day')} at most.",
-            f"Calibrate, or check in a {reading.standard} and note it, then read again.",
+            says("calibration-old", age=_age(basis.age_days), sound=Count(sound, "day"), most=Count(at_most, "day")),
+            says("calibration-old.then", standard=reading.standard),
             15,
-            "house rule",
+            Named("source", "house"),
         )
     if basis.targets is None:
         return
@@ -182,15 +179,20 @@ def _basis(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
         yield Finding(
             "not-bracketed",
             Level.DOUBTFUL,
-            f"{about.words(reading.value)} lies outside the {reading.standard}s of its calibration, "
-            f"{about.number(low)} to {about.number(high)}{about.after}.",
-            f"Calibrate with a {reading.standard} beyond this water.",
+            says(
+                "not-bracketed",
+                value=Of(about.key, reading.value),
+                standard=reading.standard,
+                low=Of(about.key, low),
+                high=Of(about.key, high),
+            ),
+            says("not-bracketed.then", standard=reading.standard),
             15,
         )
 
 
-def _age(days: float) -> str:
-    return counted(round(days * 24), "hour") if days < 2 else counted(round(days), "day")
+def _age(days: float) -> Count:
+    return Count(round(days * 24), "hour") if days < 2 else Count(round(days), "day")
 
 
 def _reading(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
@@ -198,47 +200,47 @@ def _reading(reading: JudgedReading, about: Quantity) -> Iterator[Finding]:
         yield Finding(
             "not-settled",
             Level.DOUBTFUL,
-            f"Taken before it settled: {reading.settling_words or 'the rule did not hold.'}",
-            "Wait for the tunnel to close and read again.",
+            says("reading-not-settled", why=reading.settling or says("rule-did-not-hold")),
+            says("reading-not-settled.then"),
             5,
         )
     if reading.instead_of:
-        wanted = quantity(reading.instead_of).name
+        wanted, warm = quantity(reading.instead_of).name, Amount(reading.temperature_c, "°C", 1)
         yield Finding(
             "not-compensated",
             Level.DOUBTFUL,
-            f"The {wanted} can't be worked out at {signed(reading.temperature_c)} °C by the compensation that the site "
-            f"names; the {about.name} is recorded instead.",
-            "Look at the temperature and at the compensation on the site's page, then amend the reading.",
+            says("not-compensated", wanted=wanted, warm=warm, instead=about.name),
+            says("not-compensated.then"),
             2,
         )
     if not WATER_C[0] <= reading.temperature_c <= WATER_C[1]:
         yield Finding(
             "temperature-implausible",
             Level.DOUBTFUL,
-            f"{signed(reading.temperature_c)} °C is not a temperature of pools or natural waters: "
-            f"{fahrenheit_meant(reading.temperature_c)}",
-            "Look at the thermometer and its unit, then amend the reading.",
+            says(
+                "temperature-implausible",
+                warm=Amount(reading.temperature_c, "°C", 1),
+                celsius=Amount(celsius_meant(reading.temperature_c), "°C", 1),
+            ),
+            says("temperature-implausible.then"),
             2,
-            _HOUSE,
+            PRODUCT,
         )
     if reading.expected is not None and not about.lies_in(reading.expected, reading.value):
         low, high = reading.expected
         yield Finding(
             "site-range",
             Level.DOUBTFUL,
-            f"{about.words(reading.value)} lies outside what this site is expected to show, "
-            f"{about.number(low)} to {about.number(high)}{about.after}.",
-            "Read again after a rinse. If it stands, the water has changed: tell the person responsible for it.",
+            says("site-range", value=Of(about.key, reading.value), low=Of(about.key, low), high=Of(about.key, high)),
+            says("site-range.then"),
             5,
-            "the site's expected range",
+            Named("source", "site"),
         )
     if not about.lies_in(about.plausible, reading.value):
         yield Finding(
             "implausible",
             Level.UNFIT,
-            f"{about.words(reading.value)} is not a value of natural or pool water: the probe, its plug or the line is "
-            "wrong.",
-            "Check the plug and the calibration, then read again.",
+            says("implausible", value=Of(about.key, reading.value)),
+            says("implausible.then"),
             15,
         )

@@ -307,7 +307,7 @@ def _steps(i: Number, value: Any) -> tuple[Any, Any]:
 
 
 def _budget(found: Sequence[tuple[Share, Any, Any]]) -> Budget:
-    return Budget.of(Contribution(name, float(u), unit, float(slope)) for (name, unit, u), slope, _ in found)
+    return Budget.of(Contribution(name, float(u), unit, float(slope), name) for (name, unit, u), slope, _ in found)
 
 
 def _working(chosen: Calculation, values: Values, raw: Values, outputs: Values, said: Values) -> Iterator[str]:

@@ -61,14 +61,14 @@ class Glass(Principle):
         k = nernst_slope_mv(at.temperature_c)
         apart = 0.0 if calibrated_c is None else 1.0 - nernst_slope_mv(calibrated_c) / k
         return [
-            Contribution("isopotential point", U_ISOPOTENTIAL_PH, "pH", apart),
+            Contribution("isopotential", U_ISOPOTENTIAL_PH, "pH", apart),
             *self.beyond_any_meter(value, at),
         ]
 
     def beyond_any_meter(self, value: Number, at: Conditions) -> list[Contribution]:
         """The junction."""
         del value, at
-        return [Contribution("junction in the sample", U_JUNCTION_PH, "pH", 1.0)]
+        return [Contribution("junction", U_JUNCTION_PH, "pH", 1.0)]
 
     def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[str]]:
         """pH; the slope at a fixed ``setting_c`` undone."""

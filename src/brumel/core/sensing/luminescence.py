@@ -73,8 +73,8 @@ class Luminescence(Oxygen):
         warmth, full = self.warmth(at), 100.0 * np.asarray(self.term_per_value(1.0, at))
         share = np.clip(np.asarray(value, dtype=float) / 100.0, 0.0, None)
         return [
-            Contribution("warmth of the quenching", U_QUENCHING_PER_C * 100.0, "%/°C", share * away / warmth),
-            Contribution("warmth of the decay", U_DECAY_PER_C * 100.0, "%/°C", zero / gain * away / full),
-            Contribution("bend of the line", U_BEND_PERCENT, "%", 4.0 * share * np.abs(1.0 - share)),
+            Contribution("quenching-warmth", U_QUENCHING_PER_C * 100.0, "%/°C", share * away / warmth),
+            Contribution("decay-warmth", U_DECAY_PER_C * 100.0, "%/°C", zero / gain * away / full),
+            Contribution("bend", U_BEND_PERCENT, "%", 4.0 * share * np.abs(1.0 - share)),
             self.of_pressure(value, at),
         ]

@@ -69,6 +69,6 @@ class Membrane(Oxygen):
         """The permeability, where water and air differ in temperature; the barometer."""
         away = np.asarray(at.temperature_c, dtype=float) - (25.0 if calibrated_c is None else calibrated_c)
         return [
-            Contribution("permeability of the membrane", U_PERMEABILITY_PER_C * 100.0, "%/°C", value / 100.0 * away),
+            Contribution("permeability", U_PERMEABILITY_PER_C * 100.0, "%/°C", value / 100.0 * away),
             self.of_pressure(value, at),
         ]

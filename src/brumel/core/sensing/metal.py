@@ -49,7 +49,7 @@ class Metal(Principle):
     def beyond_any_meter(self, value: Number, at: Conditions) -> list[Contribution]:
         """The water: redox couples that never come to rest on the metal."""
         del value, at
-        return [Contribution("the water's own unrest", U_WATER_MV, "mV", 1.0)]
+        return [Contribution("unrest", U_WATER_MV, "mV", 1.0)]
 
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
         """From raw to corrected millivolts."""

@@ -75,7 +75,7 @@ class Oxygen(Principle):
     def of_pressure(self, value: Number, at: Conditions) -> Contribution:
         """The barometer's share."""
         dry = np.asarray(at.pressure_hpa) - vapour_pressure_hpa(at.temperature_c)
-        return Contribution("station pressure", at.u_pressure_hpa, "hPa", -np.asarray(value) / dry)
+        return Contribution("station-pressure", at.u_pressure_hpa, "hPa", -np.asarray(value) / dry)
 
     def shown_quantity(self, did: Mapping[str, Any]) -> str:
         """mg/L, or percent."""

@@ -18,6 +18,7 @@ from brumel.core.arrays import Array, Number
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.uncertainty import Contribution
 from brumel.core.wording import signed
+from brumel.core.words.said import Amount
 
 U_TEMPERATURE_C = 0.2 / 3**0.5
 """Standard uncertainty of the probe's thermometer, °C: ±0.2 °C as limits (common practice)."""
@@ -91,6 +92,10 @@ class Coefficient:
     def turned_u(self, value: float, u: float) -> float:
         """The standard uncertainty of the other of the two, from that of ``value``."""
         return u / value**2 if self.inverse else u
+
+    def amount(self, value: float, *, plus: bool = False, digits: int | None = None) -> Amount:
+        """A value of it, with its unit and digits."""
+        return Amount(value, self.unit, self.decimals if digits is None else digits, plus)
 
     def words(self, value: float, *, plus: bool = False, digits: int | None = None) -> str:
         """A value of it as a sentence has it: ``98.6 %``."""
@@ -304,6 +309,10 @@ class Principle(ABC):
     def coefficient(self, key: str) -> Coefficient:
         """A coefficient by its key."""
         return next(c for c in self.coefficients if c.key == key)
+
+    def signal_amount(self, signal: float, digits: int | None = None, *, plus: bool = False) -> Amount:
+        """A signal, with its unit and digits."""
+        return Amount(signal, self.signal_unit, self.signal_decimals if digits is None else digits, plus)
 
     def signal_words(self, signal: float, digits: int | None = None, *, plus: bool = False) -> str:
         """A signal as a sentence has it."""

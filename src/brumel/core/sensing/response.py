@@ -19,8 +19,8 @@ _NOTHING = 1e-9
 """So small a share of what is usual is what rounding leaves of equal signals."""
 _ROUNDS = 12
 """A bend is a few percent: each round leaves that share of what the one before left."""
-LEFT_OVER, LINE = "left of the approach", "calibration line"
-"""Names of these parts of a budget."""
+LEFT_OVER, LINE, SIGNAL, TEMPERATURE = "left-over", "line", "signal", "temperature"
+"""Keys of these parts of a budget."""
 
 
 class Origin(StrEnum):
@@ -205,12 +205,16 @@ class Response:
             [
                 Contribution(LINE, float(line[0]) if np.ndim(value) == 0 else line, unit, 1.0),
                 Contribution(
-                    p.signal_name, p.u_of(signal) if u_signal is None else u_signal, p.signal_unit, 1.0 / per_value
+                    SIGNAL,
+                    p.u_of(signal) if u_signal is None else u_signal,
+                    p.signal_unit,
+                    1.0 / per_value,
+                    p.signal_name,
                 ),
-                Contribution("temperature", at.u_temperature_c, "°C", -self.signal_per_degree(value, at) / per_value),
+                Contribution(TEMPERATURE, at.u_temperature_c, "°C", -self.signal_per_degree(value, at) / per_value),
                 *p.beyond_the_line(value, at, self.temperature_c),
                 Contribution(LEFT_OVER, left_over, unit, 1.0),
-                Contribution("drift since calibration", p.drift(value, age_days), unit, 1.0),
+                Contribution("drift", p.drift(value, age_days), unit, 1.0),
             ]
         )
 

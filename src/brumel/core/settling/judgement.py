@@ -20,9 +20,10 @@ from numpy.typing import ArrayLike
 from brumel.core.settling.approach import Approach, entered, fit_approach, stirred
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.core.settling.slow import SlowPart, slow_part
-from brumel.core.settling.troubles import DIP_S, WORDS, Settling, name_trouble, turns_round
+from brumel.core.settling.troubles import DIP_S, Settling, name_trouble, turns_round
 from brumel.core.settling.waiting import time_left
 from brumel.core.settling.windows import Trace, held_window, last_gap_ended, window_at
+from brumel.core.words.said import Amount, Said, says
 
 _LATER = (0.5, 0.75)
 """Where the later parts of a trace begin that tell its present rate, as shares of its length."""
@@ -45,7 +46,7 @@ class Judgement:
     """
 
     state: Settling
-    words: str
+    says: Said
     elapsed_s: float
     window: tuple[float, float] | None = None
     value: float | None = None
@@ -64,6 +65,11 @@ class Judgement:
     def stable(self) -> bool:
         """Whether the rule holds now."""
         return self.state is Settling.STABLE
+
+
+def said_of(state: Settling) -> Said:
+    """What is said of a trace in a state."""
+    return says(f"settling.{state}")
 
 
 def judge_settling(
@@ -116,7 +122,7 @@ def judge_settling(
     known = np.isfinite(t) & np.isfinite(y) & np.isfinite(temperature)
     trace = Trace(t[known], y[known], temperature[known])
     if trace.t.size == 0:
-        return Judgement(Settling.EMPTY, WORDS[Settling.EMPTY], 0.0)
+        return Judgement(Settling.EMPTY, said_of(Settling.EMPTY), 0.0)
     step = display_step(trace.y) if resolution is None else resolution
     return _judged(trace, rule.at(float(trace.y[-1]), step), step)
 
@@ -140,7 +146,7 @@ def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:
     slow = slow_part(t[start:], y[start:], rule, approach.noise) if approach else None
     if (anew := stirred(t, y, rule)) > start and (since := _fits(t[anew:], y[anew:], resolution)):
         start, fits, approach = anew, since, since[0]
-    words = WORDS[state]
+    said = said_of(state)
     low = best = high = 0.0 if state is Settling.STABLE else None
     if state is Settling.SETTLING:
         unbroken = float(t[-1] - last_gap_ended(t, rule))
@@ -149,7 +155,7 @@ def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:
         waiting = _warming(trace, start, spacing, rule, until_covered)
         still = newest.covered and newest.signal_settled
         if still:
-            words = f"The signal is still, the temperature is not: {newest.temperature_span:.2f} °C within the window."
+            said = says("settling.warming", span=Amount(newest.temperature_span, "°C", 2))
             found = waiting
         else:
             found = _later(_time_left(fits, t[start:], spacing, rule, resolution, until_covered, slow), waiting)
@@ -158,12 +164,12 @@ def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:
         elif not still and elapsed >= _ENOUGH * rule.window_s:
             flat = abs(newest.slope) <= rule.slope_per_window
             state = Settling.NOISY if flat else Settling.DRIFTING
-            words = WORDS[state]
+            said = said_of(state)
     window = held or newest
     centre = approach.end if state is Settling.SETTLING and approach is not None else window.value
     return Judgement(
         state=state,
-        words=words,
+        says=said,
         elapsed_s=elapsed,
         window=window.times,
         value=window.value,

@@ -42,24 +42,6 @@ class Settling(StrEnum):
     DRIFTING = "drifting"
 
 
-WORDS: dict[Settling, str] = {
-    Settling.EMPTY: "No samples yet.",
-    Settling.STARTING: "The trace has just begun.",
-    Settling.SETTLING: "Settling.",
-    Settling.STABLE: "Stable.",
-    Settling.WANDERING: "Wandering: up and down by more than the rule allows. Stir briefly, then hold still; "
-    "look for a loose plug or a bubble at the bulb.",
-    Settling.NOISY: "Noisy: it jumps from sample to sample by more than the rule allows, around one value. Look for a "
-    "damp plug, a pump or mains cable near the line, or a hand on the cable.",
-    Settling.RINGING: "Swinging to and fro at a steady pace: look for a pump, an aerator or a swaying cable.",
-    Settling.STEPPED: "Jumped: a bubble, a loose plug, or another solution. Wait for a whole window after the jump.",
-    Settling.TURNED: "Turning round: it drifts against its own approach, so where it stands still is not its end. Let "
-    "the temperature even out; else a clogged junction or electrolyte leaching.",
-    Settling.DRIFTING: "Drifting one way without settling: temperature not yet even, a clogged junction, "
-    "or electrolyte leaching.",
-}
-
-
 def name_trouble(t: Array, y: Array, approach: Approach, rule: SettlingRule, resolution: float = 0.0) -> Settling:
     """Tell a trace that settles from one that steps, rings, wanders, is noisy or drifts.
 

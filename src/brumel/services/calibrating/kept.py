@@ -27,6 +27,7 @@ from brumel.services.kit import upkeep
 from brumel.services.kit.probes import stored_probe
 from brumel.services.kit.retiring import why_retired
 from brumel.services.people import may_record
+from brumel.services.said import BY_EYE, finding_rows, settling_columns, stored_findings
 from brumel.store import run_queries, shelf_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
@@ -111,7 +112,7 @@ class KeptRuns:
             if not add_once(
                 session, CalibrationRun, rows.run, told=("probe_id", "started_at") if new.at else ("probe_id",)
             ):
-                return stored.stored_findings(run_queries.findings_of_run(session, new.run_id))
+                return stored_findings(run_queries.findings_of_run(session, new.run_id))
             for model, some in rows.rest():
                 for row in some:
                     add_once(session, model, row)
@@ -130,7 +131,7 @@ class KeptRows:
 
     def rest(self) -> list[tuple[type[Any], list[dict[str, Any]]]]:
         """What follows the run, in the order that the database wants."""
-        found = [{"run_id": self.run["id"], **row} for row in stored.finding_rows(self.findings)]
+        found = [{"run_id": self.run["id"], **row} for row in finding_rows(self.findings)]
         return [
             (CalibrationPoint, self.points), (CalibrationSignature, [self.signature]),
             (CalibrationCoefficient, self.coefficients), (CalibrationFinding, found),
@@ -193,7 +194,7 @@ def _point_row(run_id: uuid.UUID, person: Person, taken: Taken, at: datetime) ->
         "target_known": point.target_known, "signal": None, "signal_unit": "", "temperature_c": typed.temperature_c,
         "pressure_hpa": None, "shown_before": point.before, "shown_after": point.after,
         "expired_days": point.expired_days, "over_open_days": point.over_open_days,
-        "acceptance": str(Acceptance.BY_EYE), "settling_words": "Typed by hand; settling was judged by eye.",
+        "acceptance": str(Acceptance.BY_EYE), **settling_columns(BY_EYE),
         "settling_s": None, "first_signal": None, "left_over": None, "deviations": [],
     }  # fmt: skip
 

@@ -17,6 +17,8 @@ from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.shelf import standards
 from brumel.core.quantities.quantity import quantity
 from brumel.core.wording import lower_first
+from brumel.core.words.catalogue import word
+from brumel.core.words.said import Named
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.shown import lot_findings
 from brumel.store import shelf_queries
@@ -47,7 +49,7 @@ class Aimed:
     def unlike(self, nominal: float | None) -> list[str]:
         """That a standard leaves the range of the usual waters untested."""
         where = beside_the_waters([nominal], self.waters) if self.reach and self.waters and nominal else ""
-        return [f"{where} the waters that it reads: leaves their range untested"] if where else []
+        return [f"{word(Named('side', where))} the waters that it reads: leaves their range untested"] if where else []
 
     def away(self, nominal: float | None) -> float:
         """How far a standard is from what is wanted: next above the waters comes first, then what lies below."""
@@ -170,4 +172,4 @@ def as_last(run: CalibrationRun | None) -> dict[str, str]:
 
 def _caution(lot: Lot, today: date, aim: Aimed) -> str:
     beyond = ["beyond what this probe is made for"] if aim.beyond(lot.nominal) else aim.unlike(lot.nominal)
-    return " ".join([*beyond, *(f"{f.level}: {lower_first(f.sentence)}" for f in lot_findings(lot, today))])
+    return " ".join([*beyond, *(f"{f.level}: {lower_first(str(word(f.says)))}" for f in lot_findings(lot, today))])

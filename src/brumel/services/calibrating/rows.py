@@ -21,6 +21,7 @@ from brumel.core.sensing.response import Response
 from brumel.core.standards.targets import Target
 from brumel.services.calibrating import stored
 from brumel.services.live.signal import Signal
+from brumel.services.said import settling_columns
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationPoint, CalibrationRun, KeptBy
 from brumel.store.models.reference import Instrument, Lot, Person, Probe
@@ -135,7 +136,7 @@ def point_row(
         "expired_days": facts.days_expired(today) if facts else 0,
         "over_open_days": facts.days_over_open(today) if facts else 0,
         "acceptance": str(signal.acceptance),
-        "settling_words": signal.words,
+        **settling_columns(signal.says),
         "settling_s": signal.elapsed_s,
         "first_signal": signal.trace[0] if signal.trace else None,
         "left_over": signal.left_over,

@@ -14,6 +14,7 @@ from brumel.core.calibrating.methods import StepKind
 from brumel.core.calibrating.run import CupLook
 from brumel.core.plan.order import HouseOrder, default_order
 from brumel.core.sensing.response import Response
+from brumel.core.words.catalogue import word
 from brumel.services.acts import act
 from brumel.services.calibrating import beginning, steering, stored
 from brumel.services.calibrating.beginning import (
@@ -41,6 +42,7 @@ from brumel.services.live.channels import signal_positions_of
 from brumel.services.live.signal import Lens
 from brumel.services.people import may_record, may_withdraw
 from brumel.services.remembered import kept
+from brumel.services.said import finding_rows
 from brumel.store import device_queries, run_queries
 from brumel.store.database import Database, hold
 from brumel.store.models.calibration import (
@@ -290,7 +292,7 @@ class Calibrations:
             add_once(session, CalibrationSignature, row)
             for row in coefficient_rows(run_id, view.response):
                 add_once(session, CalibrationCoefficient, row)
-            for row in stored.finding_rows(view.findings):
+            for row in finding_rows(view.findings):
                 add_once(session, CalibrationFinding, {"run_id": run_id, **row})
 
     @act(run="run_id")
@@ -365,5 +367,5 @@ def _entry_row(run: CalibrationRun, key: uuid.UUID, person: Person, clock: Clock
 def _why_none(view: RunView) -> str:
     """Why a run has no response that could be signed, and what to do."""
     if view.findings:
-        return f"{view.findings[0].sentence} Take the points again, or cancel the calibration and say why."
+        return f"{word(view.findings[0].says)} Take the points again, or cancel the calibration and say why."
     return "Take at least one point that the line is adjusted to, then sign."

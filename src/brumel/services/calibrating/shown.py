@@ -25,6 +25,7 @@ from brumel.core.sensing.response import Response
 from brumel.core.standards.buffers import COMBINED, LABEL_TEMPERATURE_C
 from brumel.core.uncertainty import Budget
 from brumel.core.wording import signed
+from brumel.core.words.catalogue import word
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import (
     judge_points,
@@ -33,6 +34,7 @@ from brumel.services.calibrating.superseded import Superseded, superseded_points
 from brumel.services.errors import NotFound
 from brumel.services.kit import upkeep
 from brumel.services.live.channels import signal_positions_of
+from brumel.services.said import stored_findings
 from brumel.store import shelf_queries
 from brumel.store.models.calibration import (
     AmendmentKind,
@@ -178,7 +180,7 @@ class RunView:
         within = stored.tolerances_of(self.run).residual
         return [
             (
-                within.words(s.off, s.point.target, self.quantity),
+                str(word(within.off(s.off, s.point.target, self.quantity))),
                 f"off the {self.quantity.words(s.point.target)} of {s.label}",
             )
             for s in self.steps
@@ -228,7 +230,7 @@ def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
     withdrawn = any(a.kind == AmendmentKind.WITHDRAWAL for a in run.amendments)
     if run.kept_by == KeptBy.METER:
         level = Level(run.signature.level) if run.signature else None
-        return RunView(run, (), None, tuple(stored.stored_findings(run.findings)), level, None, withdrawn)
+        return RunView(run, (), None, tuple(stored_findings(run.findings)), level, None, withdrawn)
     lots = {lot.id: lot for lot in shelf_queries.lots(session)}
     points = stored.standing_points(run)
     by_step = {p.step: p for p in points}
@@ -239,7 +241,7 @@ def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
         level = verdict(findings) if findings else None
     else:
         response, level = stored.signed_response(run), Level(run.signature.level)
-        findings = stored.stored_findings(run.findings)
+        findings = stored_findings(run.findings)
     if previous is None:
         expected = Response.usual(principle_of(run.method))
     else:

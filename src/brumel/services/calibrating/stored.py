@@ -16,7 +16,7 @@ from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, StepKind, Use, steps_of
 from brumel.core.calibrating.run import CupLook, JudgedPoint, PreviousRun, look_at_signal
 from brumel.core.calibrating.tolerances import Tolerances
-from brumel.core.findings import Acceptance, Bounds, Finding, Level
+from brumel.core.findings import Acceptance, Bounds, Level
 from brumel.core.kit.readiness import CareEvent, ended
 from brumel.core.kit.shelf import LotFacts, Pack, standards
 from brumel.core.quantities.quantity import quantity
@@ -27,19 +27,19 @@ from brumel.core.sensing.principle import Conditions, Principle
 from brumel.core.sensing.response import Origin, Response
 from brumel.core.standards.targets import Bottle, Target, bottle_of
 from brumel.core.wording import counted, signed
+from brumel.core.words.said import Value, says
 from brumel.services.kit import upkeep
+from brumel.services.said import settling_of, stored_findings
 from brumel.store import run_queries
 from brumel.store.models.calibration import (
     CalibrationCoefficient,
     CalibrationEntry,
-    CalibrationFinding,
     CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
     EntryKind,
     KeptBy,
 )
-from brumel.store.models.reading import ReadingFinding
 from brumel.store.models.reference import Lot, Probe
 
 _SECONDS_A_DAY = 86400.0
@@ -148,7 +148,7 @@ def judged_point(point: CalibrationPoint, own: Principle, at: Conditions, step: 
         use=Use(point.use),
         target_known=point.target_known,
         acceptance=Acceptance(point.acceptance),
-        settling_words=point.settling_words,
+        settling=settling_of(point),
         expired_days=point.expired_days,
         over_open_days=point.over_open_days,
         deviations=tuple(point.deviations),
@@ -274,15 +274,15 @@ def basis_of(session: Session, probe_id: uuid.UUID, at: datetime) -> tuple[Calib
     if run is None or run.signature is None:
         return None, None
     newest = run_queries.newest_run(session, probe_id, at)
-    found = basis_from(signed_response(run), run.signature, tolerances_of(run), _worst_sentence(run), at)
+    found = basis_from(signed_response(run), run.signature, tolerances_of(run), _worst(run), at)
     if newest is not None and newest.id != run.id:
-        found = replace(found, level=Level.UNFIT, worst="the newest run; the line before it was used.")
+        found = replace(found, level=Level.UNFIT, worst=says("calibration-passed-over"))
     found = replace(found, voided_by=upkeep.voided_by(session, run.probe, run.signature.signed_at, at))
     return run, found
 
 
 def basis_from(
-    response: Response, signature: CalibrationSignature, tolerances: Tolerances, worst: str, at: datetime
+    response: Response, signature: CalibrationSignature, tolerances: Tolerances, worst: Value, at: datetime
 ) -> Basis:
     """A signed calibration as a reading at ``at`` sees it."""
     low, high = signature.targets_low, signature.targets_high
@@ -321,31 +321,7 @@ def target_words(run: CalibrationRun) -> str:
     return f"{low}{about.after}" if low == high else f"{low}–{high}{about.after}"
 
 
-def finding_rows(findings: Iterable[Finding]) -> list[dict[str, object]]:
-    """Findings as rows of either finding table, numbered in reading order."""
-    return [
-        {
-            "ordinal": number,
-            "code": f.code,
-            "level": str(f.level),
-            "sentence": f.sentence,
-            "remedy": f.remedy,
-            "minutes": f.minutes,
-            "source": f.source,
-        }
-        for number, f in enumerate(findings)
-    ]
-
-
-def findings_of(rows: Iterable[Mapping[str, Any]]) -> list[Finding]:
-    """Findings as they were stored within a record."""
-    return [Finding(r["code"], Level(r["level"]), r["sentence"], r["remedy"], r["minutes"], r["source"]) for r in rows]
-
-
-def stored_findings(rows: Iterable[CalibrationFinding] | Iterable[ReadingFinding]) -> list[Finding]:
-    """Findings as they were stored."""
-    return [Finding(r.code, Level(r.level), r.sentence, r.remedy, r.minutes, r.source) for r in rows]
-
-
-def _worst_sentence(run: CalibrationRun) -> str:
-    return next((f.sentence for f in run.findings if f.level != Level.SOUND), "")
+def _worst(run: CalibrationRun) -> Value:
+    """What its verdict says first, where it is not sound."""
+    found = stored_findings(f for f in run.findings if f.level != Level.SOUND)
+    return found[0].says if found else ""

@@ -9,6 +9,7 @@ from brumel.core.calibrating.comparing import level_of_point
 from brumel.core.calibrating.run import PreviousRun
 from brumel.core.findings import Finding, Level
 from brumel.core.sensing.response import Response
+from brumel.core.words.catalogue import word
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import judge_points
 from brumel.services.calibrating.stored import Cup
@@ -60,7 +61,7 @@ def superseded_points(
         look = stored.cup_look(run, judged.point.signal, judged.point.at, judged.point.value, expected, others)
         said = [look.sentence] if look.unlike else []
         if response is None or response.full:  # a line that is not complete yet is weak by that alone
-            said += [f.sentence for f in findings if f.level is not Level.SOUND and f.code not in still]
+            said += [str(word(f.says)) for f in findings if f.level is not Level.SOUND and f.code not in still]
         yield Superseded(
             point,
             judged.label,

@@ -15,6 +15,7 @@ from brumel.core.calibrating.methods import Step, StepKind, roles, steps_of
 from brumel.core.findings import Acceptance
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity, rule_of
+from brumel.core.words.catalogue import word
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import (
     Beside,
@@ -26,6 +27,7 @@ from brumel.services.errors import InvalidInput, NotFound, check_number, check_v
 from brumel.services.live.channels import signal_positions_of
 from brumel.services.live.display import asked_thousandth, signal_behind, wrong_of_meter
 from brumel.services.live.signal import Signal, signal_since
+from brumel.services.said import BY_EYE
 from brumel.store.database import hold
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import (
@@ -93,8 +95,8 @@ def taken(
 
 def _apart(run: CalibrationRun, step: Step, aim: float, temperature_c: float) -> str:
     """Why a point should wait for its temperature, and what to do; empty where it need not."""
-    if step.kind is StepKind.AIR and (words := stored.place_of(run).apart(temperature_c)):
-        return f"{words}. Hang the bottle in it for half an hour, or say why not."
+    if step.kind is StepKind.AIR and (apart := stored.place_of(run).apart(temperature_c)):
+        return f"{word(apart)} Hang the bottle in the water for half an hour, or say why not."
     taken = [(p.target, p.temperature_c) for p in stored.standing_points(run) if p.step != step.key]
     words = signs_of(principle_of(run.method).key).apart(taken, (aim, temperature_c))
     return f"{words} Let both stand together, or say why not." if words else ""
@@ -153,9 +155,8 @@ def _device_signal(session: Session, run: CalibrationRun, take: TakePoint) -> Si
     rule = rule_of(principle_of(run.method).quantity, calibrating=True)
     signal = signal_since(session, run.probe.device.id, begun.after_seq, rule, positions, until_seq=take.until_seq)
     if signal.acceptance is Acceptance.UNSETTLED and not take.unsettled_reason.strip():
-        raise InvalidInput(
-            {"device": f"Not stable yet. {signal.words} Wait, or take it with a reason; the reason stays on record."}
-        )
+        why = f"Not stable yet. {word(signal.says)} Wait, or take it with a reason; the reason stays on record."
+        raise InvalidInput({"device": why})
     return signal
 
 
@@ -173,7 +174,7 @@ def _typed_signal(run: CalibrationRun, take: TakePoint) -> Signal:
     signal = signal_behind(
         own, signal, take.meter_did, stored.where(run, temperature_c), run.method.get("settings", {})
     )
-    return Signal(signal, temperature_c, Acceptance.BY_EYE, "Typed by hand; settling was judged by eye.")
+    return Signal(signal, temperature_c, Acceptance.BY_EYE, BY_EYE)
 
 
 def told(run: CalibrationRun, take: TakePoint) -> dict[str, Any]:

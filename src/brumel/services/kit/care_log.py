@@ -13,10 +13,10 @@ from sqlalchemy.orm import Session
 from brumel.core.findings import Finding
 from brumel.core.kit.care import REFERENCE_CHANGES, Care
 from brumel.core.kit.kinds import ProbeKind, storage_finding
-from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import upkeep
+from brumel.services.said import finding_rows
 from brumel.store import queries
 from brumel.store.models.reference import Person, Probe
 
@@ -48,7 +48,7 @@ def care_row(new: NewCare, kind: ProbeKind, probe_id: uuid.UUID, person: Person,
     return {
         "id": new.care_id, "probe_id": probe_id, "person_id": person.id, "at": at, "care": new.care,
         "detail": new.detail.strip(), "minutes": new.minutes, "note": new.note.strip(),
-        "good_until": new.good_until, "findings": stored.finding_rows(care_findings(kind, new)),
+        "good_until": new.good_until, "findings": finding_rows(care_findings(kind, new)),
     }  # fmt: skip
 
 

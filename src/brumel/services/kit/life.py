@@ -33,6 +33,7 @@ from brumel.services.kit.states import ProbeState, States
 from brumel.services.paging import Page
 from brumel.services.people import may_record
 from brumel.services.remembered import kept
+from brumel.services.said import findings_of
 from brumel.store import care_queries, queries, reading_queries, run_queries
 from brumel.store.care_queries import CareRow, HappenedRow
 from brumel.store.database import Database
@@ -234,7 +235,7 @@ def _care_line(record: CareRecord) -> Happening:
     words = Care(record.care).words + (f", {record.detail}" if record.detail else "")
     if record.minutes:
         words += f", {record.minutes:g} min"
-    found = stored.findings_of(record.findings)
+    found = findings_of(record.findings)
     if record.good_until:
         words += f", good until {day_words(record.good_until)}"
     if record.note:

@@ -13,7 +13,8 @@ from sqlalchemy.orm import Session
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.care import Care
 from brumel.core.wording import upper_first
-from brumel.services.calibrating import stored
+from brumel.core.words.catalogue import word
+from brumel.services.said import findings_of
 from brumel.store import care_queries, queries
 from brumel.store.models.care import CareRecord, Inspection
 from brumel.store.models.reference import Probe
@@ -56,7 +57,7 @@ def entries(session: Session, wanted: queries.Criteria) -> list[Entry]:
 
 
 def _of_care(record: CareRecord, probe: Probe) -> Entry:
-    found = tuple(stored.findings_of(record.findings))
+    found = tuple(findings_of(record.findings))
     return Entry(
         record.id, record.at, probe.id, probe.label, probe.serial, record.care, upper_first(Care(record.care).words),
         record.detail, record.minutes, verdict(found), record.person.name, record.note,
@@ -92,5 +93,5 @@ COLUMNS: dict[str, Callable[[Entry], Any]] = {
 def record_of(entry: Entry) -> dict[str, Any]:
     """An entry as plain data."""
     record = {name: column(entry) for name, column in COLUMNS.items()}
-    findings = [{"code": f.code, "level": str(f.level), "sentence": f.sentence} for f in entry.findings]
+    findings = [{"code": f.code, "level": str(f.level), "sentence": str(word(f.says))} for f in entry.findings]
     return record | {"findings": findings, "answers": entry.answers}

@@ -15,6 +15,7 @@ from brumel.core.calibrating.run import CupLook
 from brumel.core.findings import Acceptance
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
+from brumel.core.words.said import Said
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import Positions
 from brumel.store import device_queries
@@ -69,7 +70,7 @@ class Signal:
     value: float
     temperature_c: float
     acceptance: Acceptance
-    words: str
+    says: Said
     left_over: float | None = None
     """How far the value may lie from where its approach ends, in the judged unit; None where no trace tells."""
     elapsed_s: float | None = None
@@ -123,7 +124,7 @@ def signal_since(
         temperature_c=float(temperature_c[window].mean()),
         acceptance=Acceptance.SETTLED if judgement.stable else Acceptance.UNSETTLED,
         left_over=judgement.left_over,
-        words=judgement.words,
+        says=judgement.says,
         approach=judgement.approach,
         elapsed_s=judgement.elapsed_s,
         times_s=[round(float(t), 3) for t in time_s - time_s[0]],

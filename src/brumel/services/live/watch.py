@@ -13,6 +13,7 @@ import numpy as np
 
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
+from brumel.core.words.catalogue import word
 from brumel.services.live.signal import Lens
 
 Event = tuple[str, dict[str, Any]]
@@ -166,7 +167,7 @@ def describe(judgement: Judgement) -> dict[str, Any]:
 
     return {
         "state": str(judgement.state),
-        "words": judgement.words,
+        "words": str(word(judgement.says)),
         "elapsed": round(judgement.elapsed_s, 1),
         "value": rounded(judgement.value, 3),
         "temperature": rounded(judgement.temperature_c, 2),

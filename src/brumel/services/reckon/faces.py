@@ -38,7 +38,7 @@ def plain_answer(answer: Answer) -> dict[str, Any]:
         "source": chosen.source,
         "budgets": {
             name: [
-                {"input": c.name, "u": c.u, "unit": c.unit, "sensitivity": c.sensitivity, "share": c.share}
+                {"input": c.key, "u": c.u, "unit": c.unit, "sensitivity": c.sensitivity, "share": c.share}
                 for c in budget.contributions
             ]
             for name, budget in answer.budgets.items()
@@ -105,7 +105,7 @@ def answer_text(answer: Answer) -> str:
     lines += [f"  Check: {sentence}" for sentence in answer.warnings]
     lines += [f"  {line}" for line in answer.working]
     for name, budget in answer.budgets.items():
-        shares = ", ".join(f"{c.name} {c.share:.2g}" for c in budget.contributions)
+        shares = ", ".join(f"{c.key} {c.share:.2g}" for c in budget.contributions)
         lines.append(f"  {name}_u from {shares}")
     lines.append(f"  Source: {answer.calculation.source}")
     if answer.calculation.note:

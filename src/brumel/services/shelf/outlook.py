@@ -10,6 +10,7 @@ from datetime import date, datetime
 from brumel.core.findings import Level
 from brumel.core.kit.shelf import SOON_DAYS, lasts_until
 from brumel.core.wording import counted, day_words
+from brumel.core.words.catalogue import word
 from brumel.services.clock import Clock
 from brumel.services.planning.rounds import PlannedRounds
 from brumel.services.remembered import kept
@@ -88,7 +89,7 @@ def _why(group: list[Entry], daily: float, today: date) -> tuple[str, Level] | N
     """Why lots of one standard should be ordered; None where they need not."""
     usable = [e for e in group if e.level is not Level.UNFIT]
     if not usable:
-        return f"No lot serves any more. {group[0].findings[0].sentence}", Level.UNFIT
+        return f"No lot serves any more. {word(group[0].findings[0].says)}", Level.UNFIT
     end = lasts_until((e.facts for e in usable), daily, today)
     days = (end - today).days
     if days > SOON_DAYS:

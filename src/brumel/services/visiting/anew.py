@@ -9,14 +9,16 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.findings import DESPITE, Finding, Level
+from brumel.core.findings import DESPITE, PRODUCT, Finding, Level
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.water import Compensation
+from brumel.core.words.said import says
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.live.display import meter_words
+from brumel.services.said import budget_rows, finding_rows, stored_findings
 from brumel.services.visiting.correcting import Corrected, Measured, ShownBy, correct, water_of
 from brumel.services.visiting.history import kept_limits, limits_at
 from brumel.services.visiting.measuring import as_measured, shown_by
@@ -75,7 +77,7 @@ class Again:
             _, basis = stored.basis_of(self.session, old.probe.id, old.taken_at)
         water = self.water or water_of(old.site, old.taken_at)
         found = correct(measured, old.probe, basis, old.site, water, meter)
-        return found.with_findings([f for f in stored.stored_findings(old.findings) if f.code == DESPITE])
+        return found.with_findings([f for f in stored_findings(old.findings) if f.code == DESPITE])
 
     def record(self, changes: Sequence[Anew], reason: str, person: Person) -> None:
         """Let each take the place of its reading, which stays."""
@@ -91,12 +93,12 @@ class Again:
                     "value": after.value, "u": after.budget.u, "quantity": after.quantity.key,
                     "unit": after.quantity.unit, "meter_did": dict(change.measured.meter_did),
                     "derived": after.derived, "level": str(after.level), "working": after.working,
-                    "budget": after.budget.plain,
+                    "budget": budget_rows(after.budget),
                     "temperature_c": change.measured.temperature_c, "surroundings": change.measured.place.plain,
                     **kept_limits(self._limits[old.site_id], after),
                 }
             )  # fmt: skip
-            findings += [{"reading_id": key, **f} for f in stored.finding_rows(after.findings)]
+            findings += [{"reading_id": key, **f} for f in finding_rows(after.findings)]
             bases += [{"reading_id": key, "basis_id": one} for one in change.bases]
         for model, added in ((Reading, rows), (ReadingFinding, findings), (ReadingBasis, bases)):
             add_new(self.session, model, added)
@@ -155,6 +157,5 @@ def _gone(removed: Reading) -> Finding:
     name = quantity(removed.quantity).name
     return Finding(
         "basis-removed", Level.DOUBTFUL,
-        f"The {name} that it was corrected with was removed as wrong; the value still rests on it.",
-        f"Read the {name} again, or amend this reading with one that is known.", 5, "rule of this product",
+        says("basis-removed", name=name), says("basis-removed.then", name=name), 5, PRODUCT,
     )  # fmt: skip

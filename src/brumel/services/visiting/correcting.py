@@ -22,6 +22,7 @@ from brumel.core.reading.water import Compensation
 from brumel.core.sensing.principle import U_TEMPERATURE_C, Conditions, Principle
 from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.core.uncertainty import Budget, Contribution
+from brumel.core.words.said import Value
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import upkeep
 from brumel.services.live.signal import Transform
@@ -40,7 +41,7 @@ class Measured:
     meter_setting_c: float | None = None
     meter_did: Mapping[str, Any] = field(default_factory=dict)
     acceptance: Acceptance = Acceptance.BY_EYE
-    settling_words: str = ""
+    settling: Value = ""
     settling_s: float | None = None
     left_over: float = 0.0
     """How far the value may lie from the end of its approach."""
@@ -161,7 +162,7 @@ def correct(
             temperature_c=measured.temperature_c,
             basis=basis,
             acceptance=measured.acceptance,
-            settling_words=measured.settling_words,
+            settling=measured.settling,
             expected=site.expected(about.key) if site else None,
             meter=meter.own if measured.signal is None else None,
             despite=despite,
@@ -195,7 +196,7 @@ def _from_shown(
     left = [Contribution(LEFT_OVER, measured.left_over, unit, 1.0)] if measured.left_over else []
     if not known:
         u = about.unknown_at(value) / 2
-        return value, Budget.of([Contribution("the meter, of which nothing is known", u, unit, 1.0), *left]), working
+        return value, Budget.of([Contribution("unknown-meter", u, unit, 1.0), *left]), working
     return value, Budget.of([*known, *own.beyond_any_meter(value, at), *left]), working
 
 

@@ -13,8 +13,8 @@ from sqlalchemy.orm import Session
 from brumel.core.findings import Level
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.together import Taken, rests_on, worked_out
-from brumel.services.calibrating.stored import finding_rows, stored_findings
 from brumel.services.clock import Clock
+from brumel.services.said import finding_rows, stored_findings
 from brumel.services.visiting.anew import lean
 from brumel.services.visiting.history import judged_anew, limits_at, limits_seen
 from brumel.services.visiting.plain import Amending, Spot, worked_row

@@ -20,7 +20,8 @@ from brumel.core.quantities.quantity import rule_of
 from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis, MetersOwn
 from brumel.core.sensing.principle import U_TEMPERATURE_C, Conditions
-from brumel.core.sensing.response import LEFT_OVER, Response
+from brumel.core.sensing.response import LEFT_OVER, TEMPERATURE, Response
+from brumel.core.words.catalogue import word
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import points_of
 from brumel.services.clock import Clock
@@ -29,6 +30,7 @@ from brumel.services.kit import upkeep
 from brumel.services.live.channels import positions_of
 from brumel.services.live.display import signal_behind
 from brumel.services.live.signal import Signal, Transform, raw_signal, signal_since
+from brumel.services.said import BY_EYE, settling_of, u_of
 from brumel.services.visiting.correcting import Measured, ShownBy, principle_of, reading_transform, water_of
 from brumel.store import run_queries
 from brumel.store.models.base import Source
@@ -101,9 +103,8 @@ def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime,
         seen_as = reading_transform(probe, basis, water_of(session.get(Site, new.site_id), taken_at), place)
     signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, seen_as, new.until_seq)
     if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():
-        raise InvalidInput(
-            {"device": f"Not stable yet. {signal.words} Wait, or record it with a reason; the reason stays on record."}
-        )
+        why = f"Not stable yet. {word(signal.says)} Wait, or record it with a reason; the reason stays on record."
+        raise InvalidInput({"device": why})
     return Measured(
         temperature_c=signal.temperature_c,
         signal=None if positions.indicated else signal.value,
@@ -111,7 +112,7 @@ def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime,
         acceptance=signal.acceptance,
         left_over=(signal.left_over or 0.0) * _in_primary(probe, basis, signal, seen_as, place),
         place=place,
-        settling_words=signal.words,
+        settling=signal.says,
         settling_s=signal.elapsed_s,
         approach=signal.approach,
         trace={"times_s": signal.times_s, "signal": signal.trace, "temperature_c": signal.temperature_trace},
@@ -140,7 +141,7 @@ def typed_signal(new: NewReading, probe: Probe) -> float:
 def _typed(new: NewReading, probe: Probe) -> Measured:
     assert new.temperature_c is not None  # checked before
     typed = Measured(
-        new.temperature_c, meter_did=new.meter_did, settling_words="Typed by hand; settling was judged by eye.",
+        new.temperature_c, meter_did=new.meter_did, settling=BY_EYE,
         u_temperature_c=U_TEMPERATURE_C if new.u_temperature_c is None else new.u_temperature_c,
     )  # fmt: skip
     if new.source == Source.TYPED_SIGNAL:
@@ -167,11 +168,11 @@ def as_measured(old: Reading) -> Measured:
         meter_setting_c=old.meter_setting_c,
         meter_did=old.meter_did,
         acceptance=Acceptance(old.acceptance),
-        left_over=next((c["u"] for c in old.budget if c["name"] == LEFT_OVER), 0.0),
-        settling_words=old.settling_words,
+        left_over=u_of(old.budget, LEFT_OVER, 0.0),
+        settling=settling_of(old),
         settling_s=old.settling_s,
         place=Surroundings.of(old.surroundings),
-        u_temperature_c=next((c["u"] for c in old.budget if c["name"] == "temperature"), U_TEMPERATURE_C),
+        u_temperature_c=u_of(old.budget, TEMPERATURE, U_TEMPERATURE_C),
     )
 
 

@@ -21,6 +21,7 @@ from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.together import Worked
 from brumel.core.sensing.principle import U_TEMPERATURE_C
 from brumel.core.uncertainty import Budget, Contribution
+from brumel.services.said import budget_rows, settling_columns
 from brumel.services.visiting.history import Known, Value, kept_limits
 from brumel.services.visiting.rows import add_findings
 from brumel.services.visiting.typed import TypedValue
@@ -173,9 +174,9 @@ def _row(
         "reference": "",
         "derived": [],
         "settling_s": None,
-        "budget": budget.plain,
+        "budget": budget_rows(budget),
         "acceptance": str(Acceptance.BY_EYE),
-        "settling_words": "",
+        **settling_columns(None),
         "note": "",
     }
 
@@ -198,7 +199,7 @@ def _measures(new: PlainReading) -> Measures:
 def _budget(new: PlainReading, given: PlainValue) -> Budget:
     if new.pressure is None:
         return plain_budget(given)
-    return Budget.of([Contribution("station pressure", new.pressure.u_hpa, given.about.unit, 1.0)])
+    return Budget.of([Contribution("station-pressure", new.pressure.u_hpa, given.about.unit, 1.0)])
 
 
 def _history(new: PlainReading, known: Known) -> list[Finding]:

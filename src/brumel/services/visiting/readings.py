@@ -25,6 +25,7 @@ from brumel.services.live.display import asked_thousandth, said_once, wrong_of_m
 from brumel.services.live.signal import Lens
 from brumel.services.people import may_record
 from brumel.services.remembered import kept
+from brumel.services.said import stored_findings
 from brumel.services.visiting.correcting import Corrected, Measured, correct, principle_of, reading_transform, water_of
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import Known, kept_limits
@@ -96,7 +97,7 @@ class Readings:
                 run=session.get(CalibrationRun, run_id) if run_id else None,
                 amends=session.get(Reading, reading.amends_id) if reading.amends_id else None,
                 amended_by=reading_queries.amendment_of(session, reading.id),
-                findings=tuple(stored.stored_findings(reading.findings)),
+                findings=tuple(stored_findings(reading.findings)),
                 bases=tuple(visit_queries.bases_of(session, reading.id)),
                 taken_in_by=session.get_one(Person, reading.recorded_by).name if others else "",
             )

@@ -13,7 +13,7 @@ from brumel.core.findings import Finding
 from brumel.core.quantities.quantity import ErrorScale, quantity
 from brumel.core.reading.pressure import Pressure
 from brumel.core.reading.surroundings import Surroundings
-from brumel.services.calibrating.stored import finding_rows
+from brumel.services.said import budget_rows, finding_rows, settling_columns
 from brumel.services.visiting.correcting import Corrected, Measured, principle_of
 from brumel.services.visiting.measuring import NewReading
 from brumel.store.models.calibration import CalibrationRun
@@ -67,10 +67,10 @@ def reading_row(
         "derived": corrected.derived,
         "despite": new.despite.strip(),
         "level": str(corrected.level),
-        "budget": corrected.budget.plain,
+        "budget": budget_rows(corrected.budget),
         "working": corrected.working,
         "acceptance": str(measured.acceptance),
-        "settling_words": measured.settling_words,
+        **settling_columns(measured.settling),
         "settling_s": measured.settling_s,
         "note": noted(new),
         "amends_id": new.amends_id,

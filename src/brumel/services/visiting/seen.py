@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
 
-from brumel.core.findings import Finding, Level, verdict
+from brumel.core.findings import Finding, Level, worst_of
 from brumel.core.kit.instruments import method_for
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.agreement import Agreement, agreement
@@ -20,13 +20,14 @@ from brumel.core.reading.together import Missing, Taken, missing_everywhere
 from brumel.core.reading.verdict import METER_UNKNOWN, METERS_OWN
 from brumel.services.errors import NotFound
 from brumel.services.kit import upkeep
+from brumel.services.said import stored_findings
 from brumel.services.visiting.correcting import water_of
 from brumel.services.visiting.history import limits_at, limits_seen
 from brumel.services.visiting.plain import Spot
 from brumel.services.visiting.rows import correction_words
 from brumel.store import queries, visit_queries
 from brumel.store.models.base import Source
-from brumel.store.models.reading import Reading, ReadingFinding
+from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Probe, Site
 from brumel.store.models.visit import EntryKind, Visit, VisitPhoto
 
@@ -143,15 +144,15 @@ class VisitView:
             found.setdefault(key, []).append(quantity(r.quantity).name)
         return [Unknown(key[0], tuple(dict.fromkeys(names)), *key[1:]) for key, names in found.items()]
 
-    def findings_of(self, reading: Reading) -> list[ReadingFinding]:
+    def findings_of(self, reading: Reading) -> list[Finding]:
         """What is to be said of one of its readings alone: not that it is as a meter of known exactness shows it."""
-        return [f for f in reading.findings if f.code not in (*SAID_ONCE, METERS_OWN)]
+        return stored_findings(f for f in reading.findings if f.code not in (*SAID_ONCE, METERS_OWN))
 
     @property
     def level(self) -> Level:
         """How far its readings can be trusted, at worst."""
         levels = [Level(r.level) for r in self.readings] + [f.level for f in self.findings]
-        return verdict(Finding("", level, "") for level in levels)
+        return worst_of(levels)
 
     @property
     def keeps(self) -> Keeps | None:

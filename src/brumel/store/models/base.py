@@ -93,3 +93,6 @@ class FindingColumns:
     remedy: Mapped[str]
     minutes: Mapped[int | None]
     source: Mapped[str]
+    said: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    """What it says, what is to be done and where its limit comes from, by their keys; the other columns are the words
+    that were read. None of an older record."""

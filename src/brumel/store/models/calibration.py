@@ -134,6 +134,8 @@ class CalibrationPoint(Recorded, Base):
     over_open_days: Mapped[int]
     acceptance: Mapped[str]
     settling_words: Mapped[str]
+    settling_said: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    """How it settled, by its key; the words beside it are those that were read."""
     settling_s: Mapped[float | None]
     first_signal: Mapped[float | None]
     """The signal that its trace began with."""

@@ -14,6 +14,7 @@ from sqlalchemy import (
     Index,
     text,
 )
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from brumel.core.findings import Acceptance
@@ -91,6 +92,8 @@ class Reading(Recorded, Base):
     working: Mapped[list[Any]]
     acceptance: Mapped[str]
     settling_words: Mapped[str]
+    settling_said: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    """How it settled, by its key; the words beside it are those that were read."""
     settling_s: Mapped[float | None]
     note: Mapped[str]
     removed: Mapped[bool] = mapped_column(server_default=text("false"))

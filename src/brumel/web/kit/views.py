@@ -14,6 +14,7 @@ from brumel.core.kit.instruments import InstrumentKind
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantities
 from brumel.core.quantities.redox import REFERENCES
+from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
@@ -133,7 +134,7 @@ def care(probe_id: uuid.UUID) -> ResponseReturnValue:
     except InvalidInput as wrong:
         return _probe_page(probe_id, wrong.fields, request.form)
     for finding in findings:
-        flash(f"{finding.sentence} {finding.remedy}", finding.level)
+        flash(f"{word(finding.says)} {word(finding.remedy)}".strip(), finding.level)
     return redirect(url_for("kit.probe", probe_id=probe_id))
 
 

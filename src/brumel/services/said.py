@@ -1,0 +1,71 @@
+"""What is said, as records keep it: its keys, and beside them the words that were read when it was recorded."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
+
+from brumel.core.errors import CoreError
+from brumel.core.findings import Finding, Level
+from brumel.core.uncertainty import Budget
+from brumel.core.words.catalogue import share_words, word
+from brumel.core.words.findings import plain_finding
+from brumel.core.words.said import Said, Value, as_plain, as_value, says, verbatim
+from brumel.store.models.base import FindingColumns
+from brumel.store.models.calibration import CalibrationPoint
+from brumel.store.models.reading import Reading
+
+BY_EYE = says("settling.by-eye")
+"""How a value settled that was typed."""
+
+
+def finding_rows(findings: Iterable[Finding]) -> list[dict[str, Any]]:
+    """Findings as rows of either finding table, numbered in reading order."""
+    return [{"ordinal": number} | plain_finding(f) for number, f in enumerate(findings)]
+
+
+def findings_of(rows: Iterable[Mapping[str, Any]]) -> list[Finding]:
+    """Findings as they were stored within a record, by their keys; one without keys says its sentence."""
+    return [_finding(row) for row in rows]
+
+
+def stored_findings(rows: Iterable[FindingColumns]) -> list[Finding]:
+    """Findings as they were stored, by their keys; one without keys says its sentence."""
+    return [_finding(vars(row)) for row in rows]
+
+
+def settling_columns(settling: Value) -> dict[str, Any]:
+    """How a value settled, as a point or a reading keeps it: its key, and the words that are read now."""
+    return {"settling_words": str(word(settling)), "settling_said": as_plain(settling) if settling else None}
+
+
+def settling_of(row: CalibrationPoint | Reading) -> Value:
+    """How a stored value settled: by its key, else in the words that were read."""
+    return _worded(row.settling_said) or row.settling_words
+
+
+def budget_rows(budget: Budget) -> list[dict[str, Any]]:
+    """The contributions of a budget as a record keeps them: each with its key, and the name that was read."""
+    return [row | {"name": str(share_words(row["key"], row.get("of", "")))} for row in budget.plain]
+
+
+def u_of(budget: Sequence[Mapping[str, Any]], key: str, otherwise: float) -> float:
+    """The standard uncertainty that a stored budget gives a contribution; ``otherwise`` where it has none."""
+    return next((float(c["u"]) for c in budget if c.get("key") == key), otherwise)
+
+
+def _finding(row: Mapping[str, Any]) -> Finding:
+    said = row.get("said") or {}
+    says = _worded(said.get("says")) or verbatim(row["sentence"]) or Said("verbatim", {"words": ""})
+    remedy = _worded(said.get("remedy")) or verbatim(row["remedy"])
+    source: Value = as_value(said["source"]) if "source" in said else str(row["source"])
+    return Finding(row["code"], Level(row["level"]), says, remedy, row["minutes"], source)
+
+
+def _worded(plain: Any) -> Said | None:
+    """What is said by keys that this version's catalogue words; nothing otherwise."""
+    try:
+        said = Said.of(plain) if plain else None
+        return said if word(said) else None
+    except (CoreError, TypeError, KeyError, ValueError, AttributeError):
+        return None

@@ -1,0 +1,27 @@
+"""What a finding says, as people read it in English."""
+
+from __future__ import annotations
+
+from brumel.core.findings import Finding
+from brumel.core.uncertainty import Contribution
+from brumel.core.words.catalogue import share_words, word
+
+
+def sentence(found: Finding) -> str:
+    """Its sentence."""
+    return str(word(found.says))
+
+
+def remedy(found: Finding) -> str:
+    """What to do next; empty where nothing is needed."""
+    return str(word(found.remedy))
+
+
+def source(found: Finding) -> str:
+    """Where its limit comes from."""
+    return str(word(found.source))
+
+
+def called(share: Contribution) -> str:
+    """What a contribution is called."""
+    return str(share_words(share.key, share.of))
