@@ -40,6 +40,7 @@ from brumel.core.calibrating.methods import rinses
 from brumel.core.corrected import corrected_rows
 from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.readiness import Readiness, State
+from brumel.core.place.conditions import Conditions
 from brumel.core.plan.check import faults
 from brumel.core.plan.needs import needs_of
 from brumel.core.plan.problem import Job, Problem
@@ -49,7 +50,6 @@ from brumel.core.plan.waters import Expected, Going, sites_of
 from brumel.core.quantities.salinity import practical_salinity
 from brumel.core.reckoning.answers import calculate
 from brumel.core.sensing.fit import Point, fit
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
 from brumel.launch.cluster import Cluster
 from brumel.launch.start import DemoOptions, demonstration

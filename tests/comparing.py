@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 
-from brumel.core.calibrating.methods import Use, method, rinses
-from brumel.core.calibrating.run import JudgedPoint
+from brumel.core.calibrating.methods import method, rinses
+from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.fit import Point
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import JudgedPoint, Use
 
 TIP = Response.usual(principle("chlorine-tip"))
 

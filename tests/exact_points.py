@@ -8,10 +8,10 @@ from typing import Any
 
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import StepKind, methods, steps_of
-from brumel.core.calibrating.run import JudgedPoint
+from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.fit import Point
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import JudgedPoint
 from brumel.core.standards.targets import Target
 from tests.simulated_bench import KINDS, Kind, frozen_for
 

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
+from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
+from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.fit import Point, fit
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, diagonal
+from brumel.core.sensing.tolerances import Tolerances
 
 GLASS = principle("glass")
 LIMITS = Tolerances.of(shipped_tolerances("glass", "ph-combination") | {"holds_days": (1.0, 7.0)})

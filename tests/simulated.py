@@ -12,9 +12,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.quantity import rule_of
 from brumel.core.sensing.fit import Point, fit
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule

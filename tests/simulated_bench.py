@@ -16,13 +16,14 @@ from numpy.typing import NDArray
 
 from brumel.core.calibrating.judging import judge, principle_of
 from brumel.core.calibrating.methods import Step, StepKind, method, rinses, steps_of
-from brumel.core.calibrating.run import JudgedPoint
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import rule_of
-from brumel.core.reading.derived import as_read, derived_from
-from brumel.core.reading.water import Compensation
 from brumel.core.sensing.fit import Point
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.principle import Principle
+from brumel.core.sensing.principles import as_read, derived_from, principle
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import JudgedPoint
 from brumel.core.standards.targets import Bottle, Target
 from brumel.devices.sdi12 import values
 from brumel.devices.simulation.bench import Bench, SimulatedProbe
@@ -117,7 +118,7 @@ def _thermometer(random: Random, tau_s: float) -> Model:
 
 def _oxygen_mg_l(liquid: Liquid, at: Conditions) -> float:
     percent = np.array(liquid.values["oxygen-saturation"])
-    return float(as_read("oxygen-saturation", "oxygen", percent, at, Compensation()))
+    return float(as_read(principle("membrane"), "oxygen", percent, at, Compensation()))
 
 
 _BUFFERS = {
@@ -287,7 +288,7 @@ def _read(kind: Kind, line: Response, probe: OnTheLine, water: Liquid, hpa: floa
     t, signal, shown_c = probe.dipped(water)
     key = line.principle.quantity
     warm = _at(shown_c, hpa, water)
-    read = as_read(key, kind.head, np.asarray(line.value(signal, warm)), warm, kind.compensation)
+    read = as_read(line.principle, kind.head, np.asarray(line.value(signal, warm)), warm, kind.compensation)
     last, left = accepted(t, read, shown_c, rule_of(kind.head, calibrating=False))
     mean, at = float(signal[last].mean()), _at(float(shown_c[last].mean()), hpa, water)
     value = float(line.value(mean, at))
@@ -295,7 +296,9 @@ def _read(kind: Kind, line: Response, probe: OnTheLine, water: Liquid, hpa: floa
     budget = line.budget(mean, at, left_over=left)
     if key == kind.head:
         return value, budget.expanded
-    head = next(d for d in derived_from(key, value, budget, at, kind.compensation) if d.quantity == kind.head)
+    head = next(
+        d for d in derived_from(line.principle, value, budget, at, kind.compensation) if d.quantity == kind.head
+    )
     return head.value, head.budget.expanded
 
 

@@ -14,12 +14,12 @@ import gsw
 import numpy as np
 from numpy.typing import NDArray
 
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import rule_of
-from brumel.core.reading.derived import as_read, derived_from
-from brumel.core.reading.water import Compensation
 from brumel.core.sensing.fit import Point, Weights, fit
-from brumel.core.sensing.principle import Conditions, Principle
-from brumel.core.sensing.principles import principle
+from brumel.core.sensing.principle import Principle
+from brumel.core.sensing.principles import as_read, derived_from, principle
 from brumel.core.sensing.response import Response
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule
@@ -114,13 +114,13 @@ def one_run_and_reading(random: np.random.Generator, where: Where) -> tuple[floa
     water = Compensation("sea-salt" if true > _SEA else "natural-water")
     t, signal, shown_c = probe.dipped(_water(true), where.sample_c)
     sensed = np.asarray(line.value(signal, Conditions(shown_c)))
-    read = as_read("conductivity", HEAD, sensed, Conditions(shown_c), water)
+    read = as_read(principle("conductivity"), HEAD, sensed, Conditions(shown_c), water)
     last, left = accepted(t, read, shown_c, READING)
     at = Conditions(float(shown_c[last].mean()))
     value = float(line.value(signal[last].mean(), at))
     factor = value / max(float(read[last].mean()), 1e-9)
     budget = line.budget(float(signal[last].mean()), at, left_over=left * factor)
-    head = next(d for d in derived_from("conductivity", value, budget, at, water) if d.quantity == HEAD)
+    head = next(d for d in derived_from(principle("conductivity"), value, budget, at, water) if d.quantity == HEAD)
     return head.value - true, head.budget.expanded
 
 

@@ -14,12 +14,12 @@ import gsw
 import numpy as np
 from numpy.typing import NDArray
 
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import rule_of
-from brumel.core.reading.derived import as_read, derived_from
-from brumel.core.reading.water import Compensation
 from brumel.core.sensing.fit import Point, fit
-from brumel.core.sensing.principle import Conditions, Principle
-from brumel.core.sensing.principles import principle
+from brumel.core.sensing.principle import Principle
+from brumel.core.sensing.principles import as_read, derived_from, principle
 from tests.simulated_cell import accepted
 
 Array = NDArray[np.float64]
@@ -132,13 +132,13 @@ def one_run_and_reading(random: np.random.Generator, where: Place) -> tuple[floa
     def at(shown: Array | float) -> Conditions:
         return Conditions(shown, pressure_hpa=read_hpa, salinity=salinity)
 
-    read = as_read(own.quantity, "oxygen", np.asarray(line.value(signal, at(shown_c))), at(shown_c), Compensation())
+    read = as_read(own, "oxygen", np.asarray(line.value(signal, at(shown_c))), at(shown_c), Compensation())
     last, left = accepted(t, read, shown_c, READING)
     mean, there = float(signal[last].mean()), at(float(shown_c[last].mean()))
     value = float(line.value(mean, there))
     left *= value / max(float(read[last].mean()), 1e-9)
     budget = line.budget(mean, there, left_over=left)
-    head = derived_from(own.quantity, value, budget, there, Compensation())[0]
+    head = derived_from(own, value, budget, there, Compensation())[0]
     return head.value - true / 100.0 * _saturated(where.sample_c, hpa, salinity), head.budget.expanded
 
 

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from brumel.core.place.water import Compensation
 from brumel.core.reading.together import Taken
-from brumel.core.reading.water import Compensation
 
 SEA, NATURAL = Compensation("sea-salt"), Compensation()
 

@@ -18,6 +18,8 @@ from werkzeug.serving import make_server
 
 from brumel.core import tables
 from brumel.core.sensing import principles
+from brumel.core.sensing.read_as import ReadAs
+from brumel.core.sensing.signs import Signs, nothing
 from brumel.launch.cluster import APPLICATION
 from brumel.services.application import Services
 from brumel.services.kit import upkeep
@@ -34,7 +36,7 @@ def place(database: Database, urls: Urls) -> Iterator[str]:
     """The application with the made-up tables and principle, in this process."""
     with ExitStack() as stack:
         stack.enter_context(tables.added(FOLDER))
-        stack.enter_context(principles.added(Glow()))
+        stack.enter_context(principles.added(Glow(), Signs(nothing), ReadAs()))
         services = Services.over(database, CLOCK)
         services.people.add(*INVENTED[PersonRole.TECHNICIAN], PersonRole.TECHNICIAN, INVENTED_PASSWORD)
         schema.upgrade(urls.owner, APPLICATION)  # as a start does: the schema learns what can be recorded of it

@@ -13,9 +13,9 @@ from tests.glass import fitted, line_of
 from tests.glass import point as taken
 
 from brumel.core.errors import NotEnoughPoints, OutOfRange
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ph import millivolts_from_ph, ph_from_millivolts, ph_recompensated
 from brumel.core.sensing.fit import Point
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import LINE, Origin, Response
 from brumel.core.standards.buffers import buffer, buffer_of_label
 

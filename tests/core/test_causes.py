@@ -9,18 +9,18 @@ import numpy as np
 import pytest
 from tests.said import remedy, sentence
 
-from brumel.core.calibrating import causes_conductivity
-from brumel.core.calibrating.causes_metal import metal_causes
-from brumel.core.calibrating.methods import Use
-from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
-from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
+from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
 from brumel.core.calibrating.verdict import judge_run
 from brumel.core.findings import Finding
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
+from brumel.core.sensing.conductivity import signs as cell_signs
 from brumel.core.sensing.fit import Point, Weights, fit
-from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.metal.signs import metal_causes
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, diagonal
+from brumel.core.sensing.run import JudgedPoint, PreviousRun, Run, Use
+from brumel.core.sensing.tolerances import Tolerances
 from brumel.core.standards.targets import Bottle, target
 
 CELL = principle("conductivity")
@@ -108,7 +108,7 @@ def test_a_new_cell_is_judged_by_its_nominal_constant() -> None:
 
 def test_every_cause_of_a_cell_has_its_case() -> None:
     """From the source: a code that nothing above names is a sentence that nobody read."""
-    source = Path(str(causes_conductivity.__file__)).read_text(encoding="utf-8")
+    source = Path(str(cell_signs.__file__)).read_text(encoding="utf-8")
     codes = set(re.findall(r'^\s+"([a-z]+(?:-[a-z]+)*)",$', source, re.MULTILINE))
     assert codes == {
         "constant-by-ten", "standard-swapped", "compensation", "salt-carried", "standard-concentrated", "not-covered",

@@ -10,10 +10,10 @@ from tests.said import remedy, sentence
 
 from brumel.core.calibrating.comparing import compared, comparison_finding, level_of_point, off_its_target
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.methods import StepKind, Use, method
-from brumel.core.calibrating.run import JudgedPoint
-from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.calibrating.methods import StepKind, method
 from brumel.core.findings import Finding, Level, verdict
+from brumel.core.sensing.run import JudgedPoint, Use
+from brumel.core.sensing.tolerances import Tolerances
 from brumel.devices.simulation.chlorine import ChlorineModel
 from brumel.devices.simulation.model import Ailment, Liquid
 

@@ -12,33 +12,33 @@ from tests.exact_points import exact, moved
 from tests.said import sentence
 from tests.simulated_bench import KINDS
 
-from brumel.core.calibrating.causes_ion import pair_apart
-from brumel.core.calibrating.causes_metal import metal_causes
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.methods import Use
-from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
 from brumel.core.calibrating.run_file import judge_file
-from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
-from brumel.core.calibrating.untested import beside_the_waters
-from brumel.core.calibrating.within import Within
+from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
 from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Level
 from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.pressure import Pressure, wrong_with
+from brumel.core.place.surroundings import Surroundings
+from brumel.core.place.water import COMPENSATIONS
+from brumel.core.place.water import wrong_with as compensation_wrong
 from brumel.core.quantities.pool import saturation_index
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import choices
 from brumel.core.reading.jump import jump
-from brumel.core.reading.pressure import Pressure, wrong_with
-from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import JudgedReading, judge_reading
-from brumel.core.reading.water import COMPENSATIONS
-from brumel.core.reading.water import wrong_with as compensation_wrong
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, within
 from brumel.core.sensing.fit import Point
-from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.ion_tip.signs import pair_apart
+from brumel.core.sensing.metal.signs import metal_causes
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import JudgedPoint, PreviousRun, Run, Use
+from brumel.core.sensing.tolerances import Tolerances
+from brumel.core.sensing.untested import beside_the_waters
+from brumel.core.sensing.within import Within
 from brumel.core.settling.windows import slope_of
 from brumel.core.standards.targets import Bottle, target
 from brumel.core.typed import NotANumber, number_typed

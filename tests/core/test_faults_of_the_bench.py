@@ -16,10 +16,10 @@ from tests.simulated_bench import KINDS, Day, OnTheLine, frozen_for, points_of
 
 from brumel.core.calibrating.comparing import level_of_point
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.run import PreviousRun
-from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.findings import Level, verdict
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import PreviousRun
+from brumel.core.sensing.tolerances import Tolerances
 from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
 from brumel.devices.simulation.ion import IonModel

@@ -10,17 +10,17 @@ import pytest
 from tests.calibration_files import HIGH, LOW, STEPS, run, signal
 
 from brumel.core.calibrating.methods import methods_of
-from brumel.core.calibrating.run import look_at_signal
 from brumel.core.calibrating.run_file import judge_file
-from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
+from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.water import Compensation
 from brumel.core.quantities.ions import activity_coefficient
 from brumel.core.quantities.ph import nernst_slope_mv
-from brumel.core.reading.derived import as_read, derived_from
-from brumel.core.reading.water import Compensation
 from brumel.core.sensing.fit import Point, fit
-from brumel.core.sensing.principle import Conditions
-from brumel.core.sensing.principles import principle
+from brumel.core.sensing.principles import as_read, derived_from, principle
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import look_at_signal
+from brumel.core.sensing.tolerances import Tolerances
 from brumel.core.uncertainty import Budget, Contribution
 
 
@@ -91,13 +91,13 @@ def test_activity_is_read_as_concentration_through_the_conductivity() -> None:
     assert [round(float(activity_coefficient(c, 1)), 3) for c in (500.0, 1000.0)] == [0.911, 0.882]
     budget = Budget.of([Contribution("line", 0.2, "mg/L", 1.0)])
     at = Conditions(20.0, conductivity_us_cm=1000.0, u_conductivity=10.0)
-    for key, head in (("ammonium-activity", "ammonium-n"), ("nitrate-activity", "nitrate-n")):
-        (found,) = derived_from(key, 8.82, budget, at, Compensation())
+    for key, head in (("ammonium-tip", "ammonium-n"), ("nitrate-tip", "nitrate-n")):
+        (found,) = derived_from(principle(key), 8.82, budget, at, Compensation())
         assert (found.quantity, round(found.value, 2)) == (head, 10.0)
         assert found.budget.u == pytest.approx(math.hypot(0.2 / 0.882, 0.06), rel=0.1)
         assert "γ at 1000 µS/cm = 0.882" in found.working[0]
-        assert derived_from(key, 8.82, budget, Conditions(20.0), Compensation()) == []
-        assert as_read(key, head, np.array([8.82]), at, Compensation()) == pytest.approx([10.0], abs=0.01)
+        assert derived_from(principle(key), 8.82, budget, Conditions(20.0), Compensation()) == []
+        assert as_read(principle(key), head, np.array([8.82]), at, Compensation()) == pytest.approx([10.0], abs=0.01)
 
 
 def test_the_first_run_of_a_tip_says_nothing_of_a_wrong_cup_and_the_next_does() -> None:

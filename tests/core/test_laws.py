@@ -17,8 +17,9 @@ from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.kept import KeptPoint, judge_kept
 from brumel.core.findings import Level, verdict
 from brumel.core.kit.kinds import Check, probe_kinds
+from brumel.core.place.pressure import Pressure
+from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.reading.limits import Keeps, Limit, keeps
-from brumel.core.reading.pressure import UNITS_HPA, Pressure
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, Number, calculations
 from brumel.core.sensing.response import LEFT_OVER, LINE, SIGNAL, TEMPERATURE, Response

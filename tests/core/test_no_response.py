@@ -13,9 +13,9 @@ from tests.said import remedy, sentence
 from tests.simulated_bench import KINDS
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.run import PreviousRun
 from brumel.core.calibrating.run_file import WrongFile, judge_file
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import PreviousRun
 
 METHODS = [
     ("glass", "ph-neutral-acid-alkaline"), ("glass", "ph-one-point"), ("metal", "orp-check"), ("metal", "orp-offset"),

@@ -9,18 +9,17 @@ import pytest
 from tests.said import sentence
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.methods import Use, method, rinses
-from brumel.core.calibrating.run import JudgedPoint, PreviousRun
+from brumel.core.calibrating.methods import method, rinses
 from brumel.core.findings import Acceptance, Despite, Finding, Level
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.pressure import Pressure, wrong_with
+from brumel.core.place.surroundings import Surroundings
+from brumel.core.place.water import Compensation
 from brumel.core.quantities.oxygen import saturation_mg_l
-from brumel.core.reading.derived import derived_from
-from brumel.core.reading.pressure import Pressure, wrong_with
-from brumel.core.reading.surroundings import Surroundings
-from brumel.core.reading.water import Compensation
 from brumel.core.sensing.fit import Point, fit
-from brumel.core.sensing.principle import Conditions
-from brumel.core.sensing.principles import principle
+from brumel.core.sensing.principles import derived_from, principle
 from brumel.core.sensing.response import Origin, Response, diagonal
+from brumel.core.sensing.run import JudgedPoint, PreviousRun, Use
 from brumel.core.uncertainty import Budget
 from brumel.devices.simulation.model import Ailment, Liquid
 from brumel.devices.simulation.oxygen import LuminescenceModel, MembraneModel, OxygenModel
@@ -88,7 +87,7 @@ class TestShownByAMeter:
         assert salt / fresh == pytest.approx(1.22, abs=0.01)
         assert "salinity 35" in words[0]
         in_sea = Conditions(25.0, pressure_hpa=939.8, salinity=35.0)
-        back = derived_from("oxygen-saturation", salt, Budget(()), in_sea, Compensation())[0]
+        back = derived_from(principle("membrane"), salt, Budget(()), in_sea, Compensation())[0]
         assert back.value == pytest.approx(8.0, abs=1e-6)
 
     def test_percent_of_which_pressure(self) -> None:

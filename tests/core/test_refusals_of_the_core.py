@@ -9,7 +9,6 @@ import numpy as np
 import pytest
 
 from brumel.core.calibrating.methods import method
-from brumel.core.calibrating.run import targets_range
 from brumel.core.calibrating.run_file import WrongFile, judge_file
 from brumel.core.curves import MonotoneCurve
 from brumel.core.errors import CoreError
@@ -20,6 +19,7 @@ from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import calculation, find
 from brumel.core.sensing.fit import fit
 from brumel.core.sensing.principles import principle
+from brumel.core.sensing.run import targets_range
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.standards.buffers import buffer
 from brumel.core.standards.targets import Bottle, check_bottle

@@ -13,9 +13,10 @@ from tests.browser.made_up.sensing import Glow
 
 from brumel.core import tables
 from brumel.core.errors import NotEnoughPoints
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.quantity import quantities, settling_rules
 from brumel.core.sensing.fit import Point, Weights, fit
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, diagonal
 

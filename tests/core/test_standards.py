@@ -7,7 +7,7 @@ import math
 import pytest
 
 from brumel.core.errors import CoreError
-from brumel.core.sensing.principle import Conditions
+from brumel.core.place.conditions import Conditions
 from brumel.core.standards.buffers import buffer_of_label
 from brumel.core.standards.targets import Bottle, check_bottle, target
 

@@ -11,9 +11,9 @@ from string import Formatter
 import pytest
 
 from brumel.core.errors import CoreError
+from brumel.core.said import Amount, Count, Named, Of, Said, Value, says, verbatim
 from brumel.core.words import catalogue
 from brumel.core.words.catalogue import keys, share_words, word
-from brumel.core.words.said import Amount, Count, Named, Of, Said, Value, says, verbatim
 
 SOURCE = Path(__file__).parents[2] / "src/brumel"
 

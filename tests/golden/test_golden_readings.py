@@ -23,8 +23,6 @@ from tests.said import called, remedy, sentence, source
 from brumel.core.calibrating.comparing import compared, level_of_point, off_its_target
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.kept import KeptPoint, judge_kept, of_last_check
-from brumel.core.calibrating.run import JudgedPoint, look_at_signal
-from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantity
@@ -32,6 +30,8 @@ from brumel.core.reading.limits import Limit, keeps
 from brumel.core.reading.together import rests_on
 from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import JudgedPoint, look_at_signal
+from brumel.core.sensing.tolerances import Tolerances
 
 OFF = [float(by) for by in np.geomspace(1e-4, 20.0, 22)]
 LESS = [*(by for by in OFF if by < 1.0), 0.992]

@@ -16,7 +16,7 @@ from tests.said import called
 from tests.simulated_bench import KINDS
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.sensing.principle import Conditions
+from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.response import Response
 
 PLACES = (

@@ -21,17 +21,17 @@ from tests.said import remedy, sentence, source
 from tests.taken import SEA, seen
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.run import JudgedPoint, PreviousRun
 from brumel.core.findings import Finding, Level
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures
+from brumel.core.place.surroundings import Surroundings
+from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.contrary import judge_together
 from brumel.core.reading.jump import jump
 from brumel.core.reading.plain import PlainValue, judge_plain
-from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.together import Taken
-from brumel.core.reading.water import Compensation
+from brumel.core.sensing.run import JudgedPoint, PreviousRun
 
 SHARES = (0.004, 0.02, 0.05, 0.09, 0.15, 0.4, 0.95, 9.0)
 TWICE = (8.12, -0.9)

@@ -11,8 +11,8 @@ from pathlib import Path
 
 from tests.golden.golden import Golden, words
 
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.conductivity import KCL_STANDARDS_US_CM
-from brumel.core.sensing.principle import Conditions
 from brumel.core.standards.buffers import shipped_buffers
 from brumel.core.standards.targets import Bottle, target
 

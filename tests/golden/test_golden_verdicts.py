@@ -20,8 +20,8 @@ from tests.golden.changes import changes
 from tests.golden.golden import Golden
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.run import PreviousRun
 from brumel.core.findings import Level
+from brumel.core.sensing.run import PreviousRun
 
 AMOUNTS = [float(by) for by in np.geomspace(0.001, 4.0, 13)]
 

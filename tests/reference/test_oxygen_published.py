@@ -6,9 +6,9 @@ import gsw
 import numpy as np
 import pytest
 
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.oxygen import saturation_mg_l, vapour_pressure_hpa
 from brumel.core.quantities.pressure import at_altitude_hpa
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, diagonal
 

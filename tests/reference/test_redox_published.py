@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import pytest
 
-from brumel.core.reading.derived import derived_from
-from brumel.core.reading.water import Compensation
-from brumel.core.sensing.principle import Conditions
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.water import Compensation
+from brumel.core.sensing.principles import derived_from, principle
 from brumel.core.standards.targets import Bottle, target
 from brumel.core.uncertainty import Budget, Contribution
 
@@ -44,8 +44,8 @@ def test_at_25_degrees_the_label_serves_without_a_reference() -> None:
 def test_eh_adds_the_half_cell_at_temperature(t: float, half_cell: int) -> None:
     """USGS NFM A6.5, Ag/AgCl in 3 mol/L, from memory; ±3 mV of the half-cell stand in its budget."""
     behind, water = Budget.of([Contribution("potential", 4.0, "mV", 1.0)]), Compensation()
-    (eh,) = derived_from("orp", 300.0, behind, Conditions(t, "ag-agcl-3m"), water)
+    (eh,) = derived_from(principle("metal"), 300.0, behind, Conditions(t, "ag-agcl-3m"), water)
     assert eh.value == pytest.approx(300 + half_cell, abs=0.5)
     assert eh.budget.u == pytest.approx((4.0**2 + 3.0) ** 0.5, abs=0.01)
-    assert derived_from("orp", 300.0, behind, Conditions(t), water) == []
-    assert derived_from("ph", 7.0, behind, Conditions(t, "ag-agcl-3m"), water) == []
+    assert derived_from(principle("metal"), 300.0, behind, Conditions(t), water) == []
+    assert derived_from(principle("glass"), 7.0, behind, Conditions(t, "ag-agcl-3m"), water) == []

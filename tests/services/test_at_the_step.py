@@ -13,9 +13,9 @@ import pytest
 from brumel.core import tables
 from brumel.core.errors import CoreError
 from brumel.core.findings import Level
+from brumel.core.place.pressure import Pressure
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.plan.order import orders
-from brumel.core.reading.pressure import Pressure
-from brumel.core.reading.surroundings import Surroundings
 from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint

@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from brumel.core.sensing.principle import Conditions
+from brumel.core.place.conditions import Conditions
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.taking import TakePoint

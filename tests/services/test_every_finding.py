@@ -11,13 +11,14 @@ from pathlib import Path
 
 import pytest
 
-from brumel.core.calibrating import causes_glass, comparing, verdict
+from brumel.core.calibrating import comparing, verdict
 from brumel.core.findings import Finding
 from brumel.core.kit.shelf import out_of_date
+from brumel.core.place.pressure import Pressure
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.core.reading import verdict as reading_verdict
-from brumel.core.reading.pressure import Pressure
-from brumel.core.reading.surroundings import Surroundings
+from brumel.core.sensing.glass import signs as glass_signs
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
@@ -308,5 +309,5 @@ def codes(module: object) -> Iterator[str]:
 
 def test_every_finding_of_the_core_has_its_case() -> None:
     of_a_lot = {f.code for f in out_of_date(1, 1)}
-    assert {*codes(verdict), *codes(causes_glass), *codes(comparing), "slope", "offset"} | of_a_lot == set(RUNS)
+    assert {*codes(verdict), *codes(glass_signs), *codes(comparing), "slope", "offset"} | of_a_lot == set(RUNS)
     assert set(codes(reading_verdict)) == set(READINGS)

@@ -9,9 +9,9 @@ import pytest
 from brumel.core.calibrating.methods import StepKind, method, methods, roles
 from brumel.core.findings import Level
 from brumel.core.kit.kinds import ProbeKind, probe_kinds
-from brumel.core.reading.pressure import Pressure
-from brumel.core.reading.surroundings import Surroundings
-from brumel.core.sensing.principle import Conditions
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.pressure import Pressure
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
 from brumel.services.calibrating import stored

@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from brumel.core.reading.surroundings import Surroundings
+from brumel.core.place.surroundings import Surroundings
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.taking import TakePoint

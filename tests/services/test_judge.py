@@ -14,7 +14,7 @@ from jsonschema import Draft202012Validator
 
 from brumel.cli import main
 from brumel.core.calibrating.run_file import WrongFile, judge_file
-from brumel.core.sensing.principle import Conditions
+from brumel.core.place.conditions import Conditions
 from brumel.core.standards.targets import Bottle, target
 from brumel.services.application import Services
 from brumel.services.errors import NotFound

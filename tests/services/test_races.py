@@ -18,8 +18,8 @@ import pytest
 from sqlalchemy import select, text
 
 from brumel.core.kit.kinds import probe_kinds
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.plan.tasks import STORAGE
-from brumel.core.reading.surroundings import Surroundings
 from brumel.services.acts import ACTS
 from brumel.services.calibrating.beginning import PutRight
 from brumel.services.calibrating.kept import NewKept

@@ -14,8 +14,8 @@ import pytest
 from PIL import Image
 from sqlalchemy import func, select
 
-from brumel.core.reading.pressure import Pressure
-from brumel.core.reading.surroundings import Surroundings
+from brumel.core.place.pressure import Pressure
+from brumel.core.place.surroundings import Surroundings
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 import pytest
 
 from brumel.core.errors import CoreError
-from brumel.core.reading.surroundings import Surroundings
+from brumel.core.place.surroundings import Surroundings
 from brumel.services.application import Services
 from brumel.services.calibrating.beginning import PutRight
 from brumel.services.calibrating.kept import NewKept

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from brumel.core.findings import Level, verdict
 from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until, standards
-from brumel.core.sensing.principle import Conditions
+from brumel.core.place.conditions import Conditions
 from brumel.core.standards.targets import target
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin

@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from brumel.core.reading.pressure import Pressure
+from brumel.core.place.pressure import Pressure
 from brumel.services.application import Services
 from brumel.services.errors import InvalidInput
 from brumel.services.visiting.filling import Entry

@@ -7,7 +7,8 @@ from datetime import timedelta
 
 import pytest
 
-from brumel.core.calibrating.methods import StepKind, Use, methods
+from brumel.core.calibrating.methods import StepKind, methods
+from brumel.core.sensing.run import Use
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.probes import NewProbe

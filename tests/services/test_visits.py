@@ -12,8 +12,8 @@ import pytest
 from PIL import Image
 from sqlalchemy import text
 
-from brumel.core.reading.pressure import Pressure
-from brumel.core.reading.surroundings import Surroundings
+from brumel.core.place.pressure import Pressure
+from brumel.core.place.surroundings import Surroundings
 from brumel.services.application import Services
 from brumel.services.errors import Forbidden, InvalidInput, NotFound
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures

@@ -9,8 +9,8 @@ from itertools import count
 from zoneinfo import ZoneInfo
 
 from brumel.core.kit.kinds import probe_kinds
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ph import millivolts_from_ph
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
 from brumel.core.standards.targets import target
 from brumel.services.application import Services

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from brumel.core.words.said import Named, Said, Value, says
+from brumel.core.said import Named, Said, Value, says
 
 
 class Level(StrEnum):

@@ -10,15 +10,15 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from brumel.core.calibrating.methods import Step, StepKind, method, rinses, roles, steps_of
-from brumel.core.calibrating.run import PreviousRun
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.care import Care
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.pressure import Pressure
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.quantities.quantity import Quantity, quantity
-from brumel.core.reading.pressure import Pressure
-from brumel.core.reading.surroundings import Surroundings
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import PreviousRun
 from brumel.core.settling.judgement import said_of
 from brumel.core.settling.troubles import Settling
 from brumel.core.standards.targets import Target

@@ -11,17 +11,18 @@ from typing import Any
 
 from sqlalchemy import insert
 
-from brumel.core.calibrating.tolerances import Tolerances, shipped_tolerances
+from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
 from brumel.core.findings import Acceptance, Level
 from brumel.core.kit.care import Care, MeterEvent
+from brumel.core.place.pressure import Pressure
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.conductivity import natural_water_factor
 from brumel.core.quantities.ions import activity_coefficient
 from brumel.core.quantities.oxygen import saturation_mg_l
 from brumel.core.quantities.salinity import practical_salinity
 from brumel.core.reading.limits import limits_of
-from brumel.core.reading.pressure import Pressure
-from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.principles import principle
+from brumel.core.sensing.tolerances import Tolerances
 from brumel.core.settling.judgement import said_of
 from brumel.core.settling.troubles import Settling
 from brumel.demo import places

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from brumel.core.kit.accuracy import read_accuracy
-from brumel.core.reading.water import Compensation
+from brumel.core.place.water import Compensation
 from brumel.core.standards.targets import families_of
 from brumel.store.models.reference import Device, Lot, Meter, Probe
 

@@ -18,11 +18,10 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.types import TypeEngine
 
 from brumel.core.calibrating.judging import read_method
-from brumel.core.calibrating.methods import Use
+from brumel.core.place.surroundings import SALTS, read_place
 from brumel.core.plain import shown
 from brumel.core.quantities.quantity import quantities
 from brumel.core.reading.limits import Keeps
-from brumel.core.reading.surroundings import SALTS, read_place
 from brumel.core.record.shapes import (
     Shape,
     anything,
@@ -41,10 +40,11 @@ from brumel.core.record.shapes import (
     text,
     whole,
 )
+from brumel.core.said import Said, as_value
+from brumel.core.sensing.run import Use
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST
 from brumel.core.wording import from_to
 from brumel.core.words.catalogue import word
-from brumel.core.words.said import Said, as_value
 from brumel.store.database import StoreError
 from brumel.store.models.base import Base
 from brumel.store.models.tables import FACTS, addable

@@ -14,9 +14,9 @@ from brumel.core.findings import Level, worst_of
 from brumel.core.local_time import NotOneMoment, reading_words
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, choices, unit_for
+from brumel.core.said import Value
 from brumel.core.wording import counted, day_words, grouped, lasting, lower_first, signed, upper_first
 from brumel.core.words.catalogue import Worded, share_words, word
-from brumel.core.words.said import Value
 from brumel.services.clock import Clock
 
 

@@ -7,7 +7,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from brumel.core.arrays import Number
-from brumel.core.sensing.principle import Coefficient, Conditions, Principle
+from brumel.core.place.conditions import Conditions
+from brumel.core.sensing.principle import Coefficient, Principle
 
 
 class Glow(Principle):

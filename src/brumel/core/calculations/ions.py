@@ -9,6 +9,7 @@ from typing import Any
 
 from brumel.core.calculations._inputs import temperature
 from brumel.core.errors import NotEnoughPoints
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ions import (
     IONIC_STRENGTH_PER_US_CM,
     activity_coefficient,
@@ -16,8 +17,8 @@ from brumel.core.quantities.ions import (
 from brumel.core.quantities.ph import MILLIVOLT_RANGE, TEMPERATURE_RANGE_C, nernst_slope_mv
 from brumel.core.reckoning.definition import Curve, Number, Output, Points, calculation
 from brumel.core.sensing.fit import Point, fit
-from brumel.core.sensing.ion_tip import IonTip
-from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.ion_tip.ions import any_ion
+from brumel.core.sensing.ion_tip.terms import IonTip
 from brumel.core.sensing.response import Origin
 from brumel.core.wording import signed
 
@@ -27,7 +28,7 @@ _CHARGE = Number("charge", "Charge of the ion", "", allowed=(-3.0, -2.0, -1.0, 1
 def _fit(points: list[dict[str, float]], charge: Any) -> tuple[float, float, float]:
     """Slope, mV per decade; slope, % of Nernst; mean temperature, °C."""
     line = fit(
-        IonTip(charge=int(charge)),
+        IonTip(any_ion(int(charge))),
         [Point(p["activity"], p["mv"], Conditions(p["temperature_c"]), 0.0, 0.0) for p in points],
     )
     if line.origin("slope") is not Origin.FITTED:

@@ -11,6 +11,7 @@ import numpy as np
 from brumel.core.calculations._inputs import temperature
 from brumel.core.constants import ZERO_CELSIUS_K
 from brumel.core.curves import curve_through
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ph import (
     MILLIVOLT_RANGE,
     TEMPERATURE_RANGE_C,
@@ -21,7 +22,6 @@ from brumel.core.quantities.ph import (
 from brumel.core.quantities.ph_working import ph_working, recompensation_working
 from brumel.core.reckoning.definition import Choice, Condition, Curve, Number, Output, Points, calculation
 from brumel.core.sensing.fit import Point, fit
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.principles import principle
 from brumel.core.standards.buffers import FAMILIES, shipped_buffers
 from brumel.core.wording import signed

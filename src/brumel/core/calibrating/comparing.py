@@ -5,14 +5,14 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-from brumel.core.calibrating.run import JudgedPoint, look_at_signal
-from brumel.core.calibrating.tolerances import Tolerances
 from brumel.core.findings import Acceptance, Bounds, Finding, Level
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.agreement import agreement
 from brumel.core.reading.together import Taken
+from brumel.core.said import Amount, Named, Of, says, verbatim
 from brumel.core.sensing.response import Response
-from brumel.core.words.said import Amount, Named, Of, says, verbatim
+from brumel.core.sensing.run import JudgedPoint, look_at_signal
+from brumel.core.sensing.tolerances import Tolerances
 
 _TELLS = 0.5
 """Two that together resolve no more than this share of the value can't tell (rule of this product)."""

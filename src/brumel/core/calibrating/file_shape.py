@@ -11,15 +11,15 @@ from typing import Any
 
 from brumel.core.calibrating.judging import principle_of, read_method
 from brumel.core.calibrating.kept import checks_of, reports_of
-from brumel.core.calibrating.methods import Step, Use, method, methods, rinses, steps_of
+from brumel.core.calibrating.methods import Step, method, methods, rinses, steps_of
 from brumel.core.findings import Acceptance
 from brumel.core.kit.kinds import Check, ProbeKind, Reported, probe_kinds
 from brumel.core.kit.shelf import standards
+from brumel.core.place.pressure import STATION_HPA
+from brumel.core.place.surroundings import read_place
 from brumel.core.plain import shown
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.redox import REFERENCES
-from brumel.core.reading.pressure import STATION_HPA
-from brumel.core.reading.surroundings import read_place
 from brumel.core.record.shapes import (
     UNREADABLE,
     Shape,
@@ -39,6 +39,7 @@ from brumel.core.record.shapes import (
 )
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Origin
+from brumel.core.sensing.run import Use
 from brumel.core.standards.targets import Bottle, bottle_of, check_bottle
 
 FORMAT, VERSION = "brumel-calibration", 1

@@ -6,17 +6,17 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from brumel.core.calibrating.methods import Use, steps_of
-from brumel.core.calibrating.run import JudgedPoint, PreviousRun, Run
-from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.calibrating.methods import steps_of
 from brumel.core.calibrating.verdict import judge_run
 from brumel.core.findings import Despite, Finding, Level
-from brumel.core.reading.surroundings import Surroundings, read_place
+from brumel.core.place.surroundings import Surroundings, read_place
+from brumel.core.said import says
 from brumel.core.sensing.fit import Weights, fit
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
-from brumel.core.words.said import says
+from brumel.core.sensing.run import JudgedPoint, PreviousRun, Run, Use
+from brumel.core.sensing.tolerances import Tolerances
 
 
 def principle_of(frozen: Mapping[str, Any]) -> Principle:

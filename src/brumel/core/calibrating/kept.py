@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from brumel.core.calibrating.causes_conductivity import meter_causes
-from brumel.core.calibrating.within import Within
 from brumel.core.findings import Bounds, Finding, Level, worst_first
 from brumel.core.kit.kinds import Check, Reported
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.said import Amount, Named, Of, Said, Value, says, verbatim
+from brumel.core.sensing.principles import of_meters
+from brumel.core.sensing.within import Within
 from brumel.core.uncertainty import Contribution, resolution_u
-from brumel.core.words.said import Amount, Named, Of, Said, Value, says, verbatim
 
 
 @dataclass(frozen=True)
@@ -127,15 +127,8 @@ def _unless_sound(level: Level, remedy: str) -> tuple[Said | None, int | None]:
     return (None, None) if level is Level.SOUND else (verbatim(remedy), 30)
 
 
-_CAUSES: Mapping[str, Callable[[Said, float, float, float | None], Finding | None]] = {
-    "specific-conductance": meter_causes,
-}
-"""By quantity: why a meter may show so many times a standard's value; given the words for it, the ratio, the value and
-the temperature, °C."""
-
-
 def _cause(point: KeptPoint) -> Finding | None:
-    shown, tells = point.shown, _CAUSES.get(point.check.quantity)
+    shown, tells = point.shown, of_meters(point.check.quantity)
     if tells is None or shown is None or not point.target_known or min(shown, point.target) <= 0:
         return None
     if point.level(shown) is Level.SOUND:

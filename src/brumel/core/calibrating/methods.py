@@ -8,12 +8,13 @@ from dataclasses import asdict, dataclass, field, replace
 from enum import StrEnum
 from typing import Any
 
-from brumel.core.calibrating.tolerances import shipped_tolerances
+from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
 from brumel.core.errors import CoreError
 from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.shelf import CUP_ML
+from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.fit import Weights
-from brumel.core.sensing.principle import Conditions
+from brumel.core.sensing.run import Use
 from brumel.core.standards.targets import Bottle, Target, target
 from brumel.core.tables import kept, table, tables_in
 
@@ -46,13 +47,6 @@ _DONE_WORDS = {
     StepKind.HAND_BACK: "Put the probe back into its water, then hand back what it steers.",
 }
 """Steps that are done when somebody says so (common practice)."""
-
-
-class Use(StrEnum):
-    """Whether the line is adjusted to a point, or the point only tests it."""
-
-    ADJUST = "adjust"
-    CHECK = "check"
 
 
 @dataclass(frozen=True)
@@ -342,8 +336,9 @@ def steps_of(frozen: Mapping[str, Any]) -> list[Step]:
 
 
 def _each(data: dict[str, Any]) -> Iterator[dict[str, Any]]:
-    """A procedure for each name that it is for, which stands for ``{each}`` in it; itself where it names none."""
-    names = data.pop("each", None)
+    """A procedure for each entry of the table that it is for, by its key; itself where it names no table."""
+    named = data.pop("each_of", None)
+    names = None if named is None else list(table(*named.split(":")))
     if names is None:
         yield data
         return

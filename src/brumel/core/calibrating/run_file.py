@@ -25,16 +25,17 @@ from brumel.core.calibrating.file_shape import (
 )
 from brumel.core.calibrating.judging import judge, principle_of
 from brumel.core.calibrating.kept import KeptPoint, judge_kept
-from brumel.core.calibrating.methods import Step, StepKind, Use, steps_of
-from brumel.core.calibrating.run import JudgedPoint, PreviousRun
+from brumel.core.calibrating.methods import Step, StepKind, steps_of
 from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Despite, Finding, verdict
 from brumel.core.kit.kinds import Check
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.quantity import quantity
 from brumel.core.record.shapes import UNREADABLE
 from brumel.core.sensing.fit import Point
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Origin, Response
+from brumel.core.sensing.run import JudgedPoint, PreviousRun, Use
 from brumel.core.standards.targets import Target, target
 from brumel.core.words.findings import plain_finding
 

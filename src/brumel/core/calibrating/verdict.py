@@ -5,20 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
-from brumel.core.calibrating.causes import signs_of
 from brumel.core.calibrating.comparing import comparison_finding
-from brumel.core.calibrating.methods import Use, deviations
-from brumel.core.calibrating.run import JudgedPoint, Run, targets_range
-from brumel.core.calibrating.tolerances import Tolerance
-from brumel.core.calibrating.untested import not_between
+from brumel.core.calibrating.methods import deviations
 from brumel.core.findings import Acceptance, Bounds, Finding, Level, beyond, despite_findings, worst_first
 from brumel.core.kit.shelf import out_of_date
+from brumel.core.place.surroundings import WATER_C
 from brumel.core.quantities.quantity import Quantity, quantity
-from brumel.core.reading.surroundings import WATER_C
+from brumel.core.said import Amount, Count, Named, Of, Said, Value, says, verbatim
 from brumel.core.sensing.principle import Coefficient
+from brumel.core.sensing.principles import signs_of
 from brumel.core.sensing.response import TAKEN_OVER, Origin
+from brumel.core.sensing.run import JudgedPoint, Run, Use, targets_range
+from brumel.core.sensing.tolerances import Tolerance
+from brumel.core.sensing.untested import not_between
 from brumel.core.wording import celsius_meant
-from brumel.core.words.said import Amount, Count, Named, Of, Said, Value, says, verbatim
 
 _FOLLOWS = says("follows")
 _LEAST_SHARE = 0.001

@@ -9,8 +9,8 @@ from typing import Any
 from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Finding, Level
 from brumel.core.kit.care import Care, about_care, part_changes, power_lost
+from brumel.core.said import says, verbatim
 from brumel.core.tables import kept, table
-from brumel.core.words.said import says, verbatim
 
 
 @dataclass(frozen=True)

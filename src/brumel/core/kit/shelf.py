@@ -8,9 +8,9 @@ from datetime import date, timedelta
 from enum import StrEnum
 
 from brumel.core.findings import Finding, Level, worst_first
+from brumel.core.said import Amount, Count, Named, says
 from brumel.core.tables import kept, table
 from brumel.core.wording import day_words, grouped
-from brumel.core.words.said import Amount, Count, Named, says
 
 CUP_ML = 30.0
 """Standard in a cup that covers bulb and junction, mL (common practice)."""
@@ -49,6 +49,8 @@ class Standard:
     families: Mapping[str, str] = field(default_factory=dict)
     """Families by key, where there are several."""
     needs_value: bool = False
+    worth_by: str = "label"
+    """How its value at a temperature is looked up (:func:`brumel.core.standards.targets.target`)."""
 
     def value_words(self, nominal: float) -> str:
         """A label's value as people read it.

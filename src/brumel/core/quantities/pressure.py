@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from brumel.core.arrays import Array, Number
+
+UNITS_HPA: Mapping[str, float] = {"hPa": 1.0, "kPa": 10.0, "mmHg": 1.333224, "inHg": 33.86389}
+"""hPa a unit; the mercury at 0 °C."""
 
 
 def at_altitude_hpa(altitude_m: Number, sea_level_hpa: Number = 1013.25) -> Array:

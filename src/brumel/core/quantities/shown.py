@@ -6,8 +6,8 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.quantities.quantity import Quantity
-from brumel.core.reading.pressure import UNITS_HPA
 from brumel.core.wording import grouped, signed
 
 _FOOT_M = 0.3048

@@ -7,13 +7,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from brumel.core.findings import Finding, Level, beyond, worst_first
+from brumel.core.place.water import Compensation
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
 from brumel.core.reading.together import Taken, Visit, not_with_stabiliser
-from brumel.core.reading.water import Compensation
 from brumel.core.reckoning.answers import Answer, calculate
 from brumel.core.reckoning.definition import InvalidInputs
+from brumel.core.said import Amount, Named, Of, says, verbatim
 from brumel.core.tables import kept, table
-from brumel.core.words.said import Amount, Named, Of, says, verbatim
 
 _LEAST_U = 1e-12
 _LEAST_PERCENT = 10.0

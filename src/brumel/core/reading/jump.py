@@ -7,7 +7,7 @@ import numpy as np
 from brumel.core.arrays import Array
 from brumel.core.findings import PRODUCT, Finding, Level, beyond
 from brumel.core.quantities.quantity import Quantity
-from brumel.core.words.said import Count, Of, says
+from brumel.core.said import Count, Of, says
 
 _LEAST = 6
 """So many earlier readings are needed (rule of this product)."""

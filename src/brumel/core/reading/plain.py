@@ -8,8 +8,8 @@ from dataclasses import dataclass, field, replace
 from brumel.core.findings import PRODUCT, Finding, Level, worst_first
 from brumel.core.kit.instruments import Measures
 from brumel.core.quantities.quantity import Quantity
+from brumel.core.said import Amount, Named, Of, says, three_digits
 from brumel.core.uncertainty import Budget, Contribution
-from brumel.core.words.said import Amount, Named, Of, says, three_digits
 
 INSTRUMENT_UNKNOWN = "instrument-unknown"
 """The finding that nothing is known of what a value was read with: said once for all that it read on a visit."""

@@ -11,9 +11,9 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import is_stabilised
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs
+from brumel.core.said import Named, Value, says
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.core.wording import upper_first
-from brumel.core.words.said import Named, Value, says
 
 _LEAST_U = 1e-12
 
@@ -75,7 +75,7 @@ def rests_on(bases: Sequence[tuple[Value, Level]]) -> list[Finding]:
 
     Examples
     --------
-    >>> from brumel.core.words.said import Of
+    >>> from brumel.core.said import Of
     >>> [f.code for f in rests_on([(Of("ph", 8.9), Level.DOUBTFUL), (Of("temperature", 28.1), Level.SOUND)])]
     ['basis-doubtful']
     """

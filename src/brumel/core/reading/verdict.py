@@ -7,12 +7,12 @@ from dataclasses import dataclass, field
 
 from brumel.core.findings import PRODUCT, Acceptance, Despite, Finding, Level, beyond, despite_findings, worst_first
 from brumel.core.holding import worth
+from brumel.core.place.pressure import pressure_findings
+from brumel.core.place.surroundings import WATER_C, Surroundings
 from brumel.core.quantities.quantity import Quantity, quantity
-from brumel.core.reading.pressure import pressure_findings
-from brumel.core.reading.surroundings import WATER_C, Surroundings
+from brumel.core.said import Amount, Count, Named, Of, Value, says, three_digits
 from brumel.core.sensing.response import Response
 from brumel.core.wording import celsius_meant
-from brumel.core.words.said import Amount, Count, Named, Of, Value, says, three_digits
 
 METERS_OWN = "meters-own-line"
 """The finding that a value is as a meter shows it, and where its U comes from."""

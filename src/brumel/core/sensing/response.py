@@ -11,8 +11,9 @@ from typing import Any
 import numpy as np
 
 from brumel.core.arrays import Array, Number
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.quantity import quantity
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.principle import Principle
 from brumel.core.uncertainty import Budget, Contribution
 
 _NOTHING = 1e-9

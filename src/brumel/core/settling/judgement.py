@@ -17,13 +17,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import ArrayLike
 
+from brumel.core.said import Amount, Said, says
 from brumel.core.settling.approach import Approach, entered, fit_approach, stirred
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.core.settling.slow import SlowPart, slow_part
 from brumel.core.settling.troubles import DIP_S, Settling, name_trouble, turns_round
 from brumel.core.settling.waiting import time_left
 from brumel.core.settling.windows import Trace, held_window, last_gap_ended, window_at
-from brumel.core.words.said import Amount, Said, says
 
 _LATER = (0.5, 0.75)
 """Where the later parts of a trace begin that tell its present rate, as shares of its length."""

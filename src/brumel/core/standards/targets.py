@@ -10,10 +10,10 @@ from typing import Any
 from brumel.core.curves import curve_through, span
 from brumel.core.errors import CoreError
 from brumel.core.kit.shelf import standards
+from brumel.core.place.conditions import U_TEMPERATURE_C, Conditions
 from brumel.core.quantities.conductivity import KCL_PERCENT_PER_C, kcl_curves
 from brumel.core.quantities.redox import REFERENCES, U_HALF_CELL_MV, half_cell, zobell_eh_mv
 from brumel.core.quantities.salinity import SEA_WATER_C, conductivity_from_salinity, practical_salinity
-from brumel.core.sensing.principle import U_TEMPERATURE_C, Conditions
 from brumel.core.standards.buffers import (
     FAMILIES,
     LABEL_TEMPERATURE_C,
@@ -92,7 +92,7 @@ def target(bottle: Bottle, at: Conditions) -> Target:
     >>> round(target(Bottle("orp", "zobell", 220.0), Conditions(20.0, "ag-agcl-3m")).value, 1)
     229.6
     """
-    return _WAYS.get(bottle.standard, _by_label)(bottle, at)
+    return _WAYS[standards()[bottle.standard].worth_by](bottle, at)
 
 
 def _unknown(bottle: Bottle, at: Conditions, value: float, u: float) -> Target:
@@ -211,14 +211,10 @@ def check_bottle(bottle: Bottle) -> None:
 
 
 _WAYS: Mapping[str, Callable[[Bottle, Conditions], Target]] = {
-    PH_BUFFER: _buffer,
-    "orp": _couple,
-    CONDUCTIVITY: _salt,
-    OXYGEN_ZERO: _without_oxygen,
-    "ammonium": _steady,
-    "nitrate": _steady,
-}
-"""How a standard's value is looked up; by its label where nothing else is said."""
+    "buffer": _buffer, "couple": _couple, "salt": _salt, "nothing": _without_oxygen, "steady": _steady,
+    "label": _by_label,
+}  # fmt: skip
+"""How a standard's value is looked up, as the table of standards says of each."""
 
 
 def bottle_of(standard: str, family: str, nominal: float | None, table: Any, u: float | None) -> Bottle:

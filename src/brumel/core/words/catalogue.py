@@ -15,9 +15,9 @@ from typing import Any
 
 from brumel.core.errors import CoreError
 from brumel.core.quantities.quantity import quantity
+from brumel.core.said import Amount, Count, Named, Of, Said, Value
 from brumel.core.tables import kept, table
 from brumel.core.wording import grouped, lower_first, signed, upper_first
-from brumel.core.words.said import Amount, Count, Named, Of, Said, Value
 
 ENGLISH = "english"
 _GROUPED = 10_000.0

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from brumel.core.findings import Finding
+from brumel.core.said import as_plain
 from brumel.core.words.catalogue import word
-from brumel.core.words.said import as_plain
 
 
 def plain_finding(f: Finding) -> dict[str, Any]:

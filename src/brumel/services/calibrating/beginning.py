@@ -14,10 +14,10 @@ from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Method, Step, method, methods, methods_of, rinses, roles
 from brumel.core.findings import Level
 from brumel.core.kit.shelf import standards
+from brumel.core.place.pressure import Pressure, wrong_with
+from brumel.core.place.surroundings import REMEMBERED, WATER_C, Surroundings
 from brumel.core.plan.order import Done, HouseOrder
 from brumel.core.quantities.quantity import quantity
-from brumel.core.reading.pressure import Pressure, wrong_with
-from brumel.core.reading.surroundings import REMEMBERED, WATER_C, Surroundings
 from brumel.core.wording import counted, day_words
 from brumel.services import house
 from brumel.services.calibrating import stored

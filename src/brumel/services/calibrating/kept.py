@@ -13,9 +13,9 @@ from sqlalchemy.orm import Session
 from brumel.core.calibrating.kept import KeptPoint, checks_of, judge_kept
 from brumel.core.findings import Acceptance, Finding, verdict
 from brumel.core.kit.kinds import Check, ProbeKind
+from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
-from brumel.core.sensing.principle import Conditions
 from brumel.core.sensing.response import Origin
 from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
 from brumel.core.standards.targets import target

@@ -9,16 +9,17 @@ from datetime import date
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.causes import signs_of
-from brumel.core.calibrating.methods import Method, Use, roles
-from brumel.core.calibrating.tolerances import shipped_tolerances
-from brumel.core.calibrating.untested import beside_the_waters, not_between
+from brumel.core.calibrating.methods import Method, roles
+from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.shelf import standards
 from brumel.core.quantities.quantity import quantity
+from brumel.core.said import Named
+from brumel.core.sensing.principles import signs_of
+from brumel.core.sensing.run import Use
+from brumel.core.sensing.untested import beside_the_waters, not_between
 from brumel.core.wording import lower_first
 from brumel.core.words.catalogue import word
-from brumel.core.words.said import Named
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.shown import lot_findings
 from brumel.store import shelf_queries

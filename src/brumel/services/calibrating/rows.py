@@ -10,14 +10,14 @@ from typing import Any
 
 from brumel.core.calibrating.judging import judge, principle_of
 from brumel.core.calibrating.methods import Step
-from brumel.core.calibrating.run import JudgedPoint, PreviousRun, targets_range
 from brumel.core.findings import Despite, Finding, verdict
 from brumel.core.kit.instruments import Measures
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.plain import PlainValue, plain_budget
-from brumel.core.reading.surroundings import Surroundings
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import JudgedPoint, PreviousRun, targets_range
 from brumel.core.standards.targets import Target
 from brumel.services.calibrating import stored
 from brumel.services.live.signal import Signal

@@ -11,9 +11,9 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.methods import StepKind
-from brumel.core.calibrating.run import CupLook
 from brumel.core.plan.order import HouseOrder, default_order
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import CupLook
 from brumel.core.words.catalogue import word
 from brumel.services.acts import act
 from brumel.services.calibrating import beginning, steering, stored

@@ -11,17 +11,18 @@ from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.comparing import level_of_point
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Step, StepKind, Use, steps_of
-from brumel.core.calibrating.run import PreviousRun
+from brumel.core.calibrating.methods import Step, StepKind, steps_of
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import out_of_date
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.pressure import Pressure
+from brumel.core.place.surroundings import Surroundings
+from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import Quantity, quantity
-from brumel.core.reading.derived import derived_from
-from brumel.core.reading.pressure import Pressure
-from brumel.core.reading.surroundings import Surroundings
-from brumel.core.reading.water import Compensation
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.principle import Principle
+from brumel.core.sensing.principles import derived_from
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import PreviousRun, Use
 from brumel.core.standards.buffers import COMBINED, LABEL_TEMPERATURE_C
 from brumel.core.uncertainty import Budget
 from brumel.core.wording import signed
@@ -169,7 +170,7 @@ class RunView:
         if not target or self.pressure is None:
             return ""
         at = stored.where(self.run, temperature_c)
-        derived = derived_from(self.principle.quantity, target, Budget(()), at, Compensation())
+        derived = derived_from(self.principle, target, Budget(()), at, Compensation())
         words = ", ".join(f"{d.value:.2f} {d.unit} {quantity(d.quantity).note}".rstrip() for d in derived)
         here = f"{target:.2f} {self.quantity.unit} of saturation at {self.pressure.hpa:.1f} hPa"
         return f"At {signed(temperature_c)} °C, S 0: {here}, {words}."

@@ -8,10 +8,11 @@ from datetime import date, datetime
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import StepKind, Use, steps_of
+from brumel.core.calibrating.methods import StepKind, steps_of
 from brumel.core.findings import Level
 from brumel.core.kit.care import Care
 from brumel.core.kit.kinds import ProbeKind
+from brumel.core.sensing.run import Use
 from brumel.services.calibrating.shown import begun_last, run_view
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput

@@ -13,21 +13,22 @@ import numpy as np
 from sqlalchemy.orm import Session, joinedload
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Step, StepKind, Use, steps_of
-from brumel.core.calibrating.run import CupLook, JudgedPoint, PreviousRun, look_at_signal
-from brumel.core.calibrating.tolerances import Tolerances
+from brumel.core.calibrating.methods import Step, StepKind, steps_of
 from brumel.core.findings import Acceptance, Bounds, Level
 from brumel.core.kit.readiness import CareEvent, ended
 from brumel.core.kit.shelf import LotFacts, Pack, standards
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantity
-from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis
+from brumel.core.said import Value, says
 from brumel.core.sensing.fit import Point
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Origin, Response
+from brumel.core.sensing.run import CupLook, JudgedPoint, PreviousRun, Use, look_at_signal
+from brumel.core.sensing.tolerances import Tolerances
 from brumel.core.standards.targets import Bottle, Target, bottle_of
 from brumel.core.wording import counted, signed
-from brumel.core.words.said import Value, says
 from brumel.services.kit import upkeep
 from brumel.services.said import settling_of, stored_findings
 from brumel.store import run_queries

@@ -6,9 +6,9 @@ from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 
 from brumel.core.calibrating.comparing import level_of_point
-from brumel.core.calibrating.run import PreviousRun
 from brumel.core.findings import Finding, Level
 from brumel.core.sensing.response import Response
+from brumel.core.sensing.run import PreviousRun
 from brumel.core.words.catalogue import word
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import judge_points

@@ -9,12 +9,12 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.causes import signs_of
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Step, StepKind, roles, steps_of
 from brumel.core.findings import Acceptance
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity, rule_of
+from brumel.core.sensing.principles import signs_of
 from brumel.core.words.catalogue import word
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import (
@@ -98,8 +98,8 @@ def _apart(run: CalibrationRun, step: Step, aim: float, temperature_c: float) ->
     if step.kind is StepKind.AIR and (apart := stored.place_of(run).apart(temperature_c)):
         return f"{word(apart)} Hang the bottle in the water for half an hour, or say why not."
     taken = [(p.target, p.temperature_c) for p in stored.standing_points(run) if p.step != step.key]
-    words = signs_of(principle_of(run.method).key).apart(taken, (aim, temperature_c))
-    return f"{words} Let both stand together, or say why not." if words else ""
+    pair = signs_of(principle_of(run.method).key).apart(taken, (aim, temperature_c))
+    return f"{word(pair)} Let both stand together, or say why not." if pair else ""
 
 
 def step_of(run: CalibrationRun, key: str) -> Step:

@@ -12,12 +12,12 @@ from sqlalchemy.orm import Session, lazyload
 
 from brumel.core.calibrating.comparing import off_its_target
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Use
 from brumel.core.findings import Bounds, Level
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.trend import Point, Trend, trend_of
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.response import TAKEN_OVER, Origin
+from brumel.core.sensing.run import Use
 from brumel.core.wording import signed
 from brumel.services.calibrating import stored
 from brumel.store import run_queries

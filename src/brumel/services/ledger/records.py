@@ -11,9 +11,9 @@ from typing import Any, TypeVar
 
 from sqlalchemy import Select
 
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, unit_for
-from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound

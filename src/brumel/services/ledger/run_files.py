@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import Any
 
 from brumel.core.calibrating.file_shape import FORMAT, VERSION
-from brumel.core.calibrating.run import PreviousRun
-from brumel.core.sensing.principle import Conditions
+from brumel.core.place.conditions import Conditions
+from brumel.core.sensing.run import PreviousRun
 from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import points_of
 from brumel.services.calibrating.stored import Past

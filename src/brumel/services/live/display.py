@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
-from brumel.core.reading.pressure import STATION_HPA
-from brumel.core.reading.surroundings import SALINITY
-from brumel.core.reading.water import BY_METERS, wrong_with
-from brumel.core.sensing.oxygen import SHOWN_AS
-from brumel.core.sensing.principle import Conditions, Principle
+from brumel.core.place.conditions import Conditions
+from brumel.core.place.pressure import STATION_HPA
+from brumel.core.place.surroundings import SALINITY
+from brumel.core.place.water import BY_METERS, wrong_with
+from brumel.core.sensing.oxygen.shared import SHOWN_AS
+from brumel.core.sensing.principle import Principle
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.errors import check_number
 

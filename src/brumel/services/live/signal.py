@@ -11,11 +11,11 @@ import numpy as np
 from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.run import CupLook
 from brumel.core.findings import Acceptance
+from brumel.core.said import Said
+from brumel.core.sensing.run import CupLook
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
-from brumel.core.words.said import Said
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import Positions
 from brumel.store import device_queries

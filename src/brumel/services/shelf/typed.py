@@ -10,9 +10,9 @@ from typing import Any
 
 from brumel.core.errors import CoreError
 from brumel.core.kit.shelf import Pack, standards
+from brumel.core.place.water import SOLIDS_FACTORS
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.salinity import SALTIEST, conductivity_from_salinity
-from brumel.core.reading.water import SOLIDS_FACTORS
 from brumel.core.standards.buffers import COMBINED, LABEL_TEMPERATURE_C, sold_as
 from brumel.core.standards.targets import (
     CONDUCTIVITY,

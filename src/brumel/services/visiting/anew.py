@@ -10,11 +10,11 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import DESPITE, PRODUCT, Finding, Level
+from brumel.core.place.surroundings import Surroundings
+from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit
-from brumel.core.reading.surroundings import Surroundings
-from brumel.core.reading.water import Compensation
-from brumel.core.words.said import says
+from brumel.core.said import says
 from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.live.display import meter_words

@@ -8,8 +8,8 @@ from dataclasses import dataclass, field
 
 from sqlalchemy.orm import Session
 
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantity
-from brumel.core.reading.surroundings import Surroundings
 from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput

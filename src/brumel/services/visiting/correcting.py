@@ -11,18 +11,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brumel.core.calibrating.kept import KeptPoint, of_last_check
-from brumel.core.calibrating.tolerances import shipped_tolerances
+from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
 from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict, worst_first
 from brumel.core.kit.accuracy import Accuracy
+from brumel.core.place.conditions import U_TEMPERATURE_C, Conditions
+from brumel.core.place.surroundings import Surroundings
+from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import Quantity, quantity
-from brumel.core.reading.derived import Derived, as_read, derived_from
-from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
-from brumel.core.reading.water import Compensation
-from brumel.core.sensing.principle import U_TEMPERATURE_C, Conditions, Principle
+from brumel.core.said import Value
+from brumel.core.sensing.principle import Principle
+from brumel.core.sensing.principles import as_read, derived_from
+from brumel.core.sensing.read_as import Derived
 from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.core.uncertainty import Budget, Contribution
-from brumel.core.words.said import Value
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import upkeep
 from brumel.services.live.signal import Transform
@@ -107,18 +109,19 @@ class ShownBy:
     last_check: tuple[KeptPoint, ...] = ()
     """Of a calibration or check that still serves; it goes before what is stated."""
 
-    def contributions(self, value: float, about: Quantity, read: str, at: Conditions) -> list[Contribution]:
+    def contributions(self, value: float, own: Principle, read: str, at: Conditions) -> list[Contribution]:
         """Standard uncertainties (k = 1) of a value that it shows; empty where nothing is known.
 
         ``read`` is the quantity that its accuracy is stated for, which may have another unit than what is sensed.
         """
+        about = quantity(own.quantity)
         if self.last_check:
             return of_last_check(self.last_check, about, value)
         if self.accuracy.states_accuracy:
             unit = about.stated_in
             if quantity(read).unit == about.unit:
                 return self.accuracy.contributions(value, unit)
-            each = float(as_read(about.key, read, np.array([1.0]), at, Compensation())[0])
+            each = float(as_read(own, read, np.array([1.0]), at, Compensation())[0])
             found = self.accuracy.contributions(value * each, quantity(read).unit)
             return [replace(c, sensitivity=c.sensitivity / each) for c in found]
         return []
@@ -147,7 +150,7 @@ def correct(
         budget = response.budget(
             measured.signal, at, age_days=basis.age_days if basis else 0.0, left_over=measured.left_over
         )
-    derived, wanted = derived_from(own.quantity, value, budget, at, water), upkeep.kind_of(probe).quantity
+    derived, wanted = derived_from(own, value, budget, at, water), upkeep.kind_of(probe).quantity
     if (head := next((d for d in derived if d.quantity == wanted), None)) is not None:
         # What people read is worked out; what the probe senses stands beside it.
         itself = Derived(about.key, value, budget, about.unit, ())
@@ -192,7 +195,7 @@ def _from_shown(
         itself = f"; it compensated at {measured.temperature_c:.1f} °C itself" if own.meter_asks == "setting" else ""
         working = [f"{about.words(shown)} as the meter shows it{itself}"]
     unit = about.stated_in
-    known = meter.contributions(value, about, read, at)
+    known = meter.contributions(value, own, read, at)
     left = [Contribution(LEFT_OVER, measured.left_over, unit, 1.0)] if measured.left_over else []
     if not known:
         u = about.unknown_at(value) / 2
@@ -208,6 +211,6 @@ def reading_transform(probe: Probe, basis: Basis | None, water: Compensation, pl
 
     def corrected(signal: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
         at = place.at(temperature_c, probe.reference or "")
-        return as_read(own.quantity, head, np.asarray(response.value(signal, at)), at, water)
+        return as_read(own, head, np.asarray(response.value(signal, at)), at, water)
 
     return corrected

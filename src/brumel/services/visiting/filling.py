@@ -11,8 +11,8 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.kit.instruments import method_for
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantities, quantity
-from brumel.core.reading.surroundings import Surroundings
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.kit import upkeep

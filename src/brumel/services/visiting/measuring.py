@@ -16,10 +16,10 @@ from brumel.core.findings import Acceptance, Level
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.care import METER_LOSES
 from brumel.core.kit.readiness import ended
+from brumel.core.place.conditions import U_TEMPERATURE_C, Conditions
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import rule_of
-from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis, MetersOwn
-from brumel.core.sensing.principle import U_TEMPERATURE_C, Conditions
 from brumel.core.sensing.response import LEFT_OVER, TEMPERATURE, Response
 from brumel.core.words.catalogue import word
 from brumel.services.calibrating import stored

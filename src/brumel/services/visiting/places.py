@@ -10,9 +10,8 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.kit.kinds import ProbeKind
-from brumel.core.quantities.quantity import quantity
-from brumel.core.reading.pressure import Pressure, wrong_with
-from brumel.core.reading.surroundings import (
+from brumel.core.place.pressure import Pressure, wrong_with
+from brumel.core.place.surroundings import (
     CONDUCTIVITY_US_CM,
     REMEMBERED,
     SALINITY,
@@ -20,6 +19,7 @@ from brumel.core.reading.surroundings import (
     U_TYPED_SALINITY,
     Surroundings,
 )
+from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.principle import Principle
 from brumel.services.errors import check_number
 from brumel.services.visiting.correcting import water_of

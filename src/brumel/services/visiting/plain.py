@@ -13,13 +13,13 @@ from sqlalchemy.orm import Session
 from brumel.core.findings import Acceptance, Finding, verdict, worst_first
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures, method_for
+from brumel.core.place.conditions import U_TEMPERATURE_C
+from brumel.core.place.pressure import Pressure
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.plain import PlainValue, judge_plain, plain_budget
-from brumel.core.reading.pressure import Pressure
-from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.together import Worked
-from brumel.core.sensing.principle import U_TEMPERATURE_C
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.said import budget_rows, settling_columns
 from brumel.services.visiting.history import Known, Value, kept_limits

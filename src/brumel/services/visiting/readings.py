@@ -10,9 +10,9 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import Despite, Finding
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
-from brumel.core.reading.surroundings import Surroundings
 from brumel.core.reading.verdict import Basis
 from brumel.services.acts import act
 from brumel.services.calibrating import stored

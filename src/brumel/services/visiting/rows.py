@@ -10,9 +10,9 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import Finding
+from brumel.core.place.pressure import Pressure
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import ErrorScale, quantity
-from brumel.core.reading.pressure import Pressure
-from brumel.core.reading.surroundings import Surroundings
 from brumel.services.said import budget_rows, finding_rows, settling_columns
 from brumel.services.visiting.correcting import Corrected, Measured, principle_of
 from brumel.services.visiting.measuring import NewReading

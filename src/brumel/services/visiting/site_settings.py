@@ -11,9 +11,9 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import Level
-from brumel.core.reading.pressure import ALTITUDE_M, Pressure
-from brumel.core.reading.surroundings import Surroundings
-from brumel.core.reading.water import Compensation
+from brumel.core.place.pressure import ALTITUDE_M, Pressure
+from brumel.core.place.surroundings import Surroundings
+from brumel.core.place.water import Compensation
 from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number

@@ -9,9 +9,9 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from brumel.core.place.pressure import ALTITUDE_M
+from brumel.core.place.water import METHODS, SOLIDS_FACTORS, Compensation, wrong_with
 from brumel.core.quantities.quantity import of_a_round, quantities, quantity
-from brumel.core.reading.pressure import ALTITUDE_M
-from brumel.core.reading.water import METHODS, SOLIDS_FACTORS, Compensation, wrong_with
 from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.editing import edited

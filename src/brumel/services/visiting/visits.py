@@ -9,9 +9,9 @@ from datetime import datetime
 
 from sqlalchemy.orm import Session
 
+from brumel.core.place.pressure import Pressure, wrong_with
+from brumel.core.place.surroundings import REMEMBERED
 from brumel.core.reading.limits import Limit
-from brumel.core.reading.pressure import Pressure, wrong_with
-from brumel.core.reading.surroundings import REMEMBERED
 from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound

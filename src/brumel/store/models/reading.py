@@ -78,7 +78,7 @@ class Reading(Recorded, Base):
     reference: Mapped[str]
     """The probe's own reference electrode, where it has one to name."""
     surroundings: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
-    """What was known of the place (:class:`brumel.core.reading.surroundings.Surroundings`)."""
+    """What was known of the place (:class:`brumel.core.place.surroundings.Surroundings`)."""
     despite: Mapped[str] = mapped_column(server_default=text("''"))
     """Why the probe was used although it was not ready; empty where it was."""
     derived: Mapped[list[Any]]

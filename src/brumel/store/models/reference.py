@@ -247,7 +247,7 @@ class Site(Base):
     access: Mapped[str] = mapped_column(server_default=text("''"))
     """How to get in safely."""
     compensation: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))
-    """How its conductivity is compensated (:class:`brumel.core.reading.water.Compensation`)."""
+    """How its conductivity is compensated (:class:`brumel.core.place.water.Compensation`)."""
     ranges: Mapped[list[SiteRange]] = relationship(
         lazy="selectin", order_by="SiteRange.quantity", cascade="all, delete-orphan"
     )

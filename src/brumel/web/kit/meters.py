@@ -11,8 +11,8 @@ from flask.typing import ResponseReturnValue
 from brumel.core.kit.accuracy import EXAMPLE
 from brumel.core.kit.care import MeterEvent
 from brumel.core.kit.kinds import probe_kinds
+from brumel.core.place.water import BY_METERS as COMPENSATED_BY_METERS
 from brumel.core.quantities.quantity import of_a_round
-from brumel.core.reading.water import BY_METERS as COMPENSATED_BY_METERS
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.meters import COMPENSATIONS, NewMeter

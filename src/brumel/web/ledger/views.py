@@ -11,9 +11,9 @@ from flask.typing import ResponseReturnValue
 
 from brumel.core.calibrating.methods import rinse_from
 from brumel.core.findings import Acceptance
+from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantities
 from brumel.core.quantities.redox import REFERENCES
-from brumel.core.reading.surroundings import Surroundings
 from brumel.services.calibrating.stored import coefficient_words, target_words, tolerances_of
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger.records import Filter, status_of

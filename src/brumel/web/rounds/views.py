@@ -9,12 +9,13 @@ from typing import Any
 from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from brumel.core.place.pressure import KINDS
+from brumel.core.place.surroundings import Surroundings
+from brumel.core.place.water import BY_METERS, METHODS
+from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.quantities.quantity import of_a_round, quantity, rule_of
 from brumel.core.reading.limits import water_kinds
-from brumel.core.reading.pressure import KINDS, UNITS_HPA
-from brumel.core.reading.surroundings import Surroundings
-from brumel.core.reading.water import BY_METERS, METHODS
-from brumel.core.sensing.oxygen import SHOWN_AS
+from brumel.core.sensing.oxygen.shared import SHOWN_AS
 from brumel.core.typed import whole_written
 from brumel.services.calibrating.stored import coefficient_words, target_words
 from brumel.services.errors import InvalidInput

@@ -10,8 +10,8 @@ from typing import Any
 from flask import flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
+from brumel.core.place.pressure import Pressure
 from brumel.core.quantities.quantity import rule_of
-from brumel.core.reading.pressure import Pressure
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.typed import whole_written
 from brumel.services.errors import InvalidInput

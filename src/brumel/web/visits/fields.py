@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
+from brumel.core.place.pressure import KINDS, Pressure
+from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import unit_for
-from brumel.core.reading.pressure import KINDS, UNITS_HPA, Pressure
 from brumel.services.visiting.plain import Spot
 from brumel.services.visiting.seen import VisitView
 from brumel.services.visiting.visits import LAYERS, REPLICATES

@@ -7,7 +7,7 @@ import uuid
 from flask import flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.reading.water import BY_METERS, METHODS, Compensation
+from brumel.core.place.water import BY_METERS, METHODS, Compensation
 from brumel.core.wording import counted
 from brumel.services.errors import InvalidInput
 from brumel.services.visiting.anew import Anew

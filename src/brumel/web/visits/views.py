@@ -10,8 +10,9 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
+from brumel.core.place.pressure import KINDS
+from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.quantities.quantity import quantities, quantity
-from brumel.core.reading.pressure import KINDS, UNITS_HPA
 from brumel.services.errors import InvalidInput
 from brumel.services.planning.calendar import calendar_of, of_night
 from brumel.services.visiting.filling import Entry, unreadable

@@ -1,0 +1,1 @@
+"""What is known of the place where a probe is calibrated or read."""

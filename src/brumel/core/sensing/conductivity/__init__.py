@@ -1,0 +1,1 @@
+"""A conductivity cell: its terms, what its signal shows, how its value is read as another quantity."""

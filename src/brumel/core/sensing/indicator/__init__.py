@@ -1,0 +1,1 @@
+"""Instruments that only indicate: its terms, what its signal shows, how its value is read as another quantity."""

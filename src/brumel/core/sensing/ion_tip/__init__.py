@@ -1,0 +1,1 @@
+"""Ion-selective tips: its terms, what its signal shows, how its value is read as another quantity."""

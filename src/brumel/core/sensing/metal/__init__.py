@@ -1,0 +1,1 @@
+"""The metal of ORP: its terms, what its signal shows, how its value is read as another quantity."""

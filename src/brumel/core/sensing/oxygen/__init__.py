@@ -1,0 +1,1 @@
+"""Probes of dissolved oxygen: its terms, what its signal shows, how its value is read as another quantity."""

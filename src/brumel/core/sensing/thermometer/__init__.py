@@ -1,0 +1,1 @@
+"""A thermometer: its terms, what its signal shows, how its value is read as another quantity."""

@@ -1,0 +1,7 @@
+"""Its signal shows nothing by itself: it is compared with another instrument."""
+
+from __future__ import annotations
+
+from brumel.core.sensing.signs import Signs, nothing
+
+SIGNS = Signs(nothing)

@@ -1,0 +1,49 @@
+"""A thermometer beside a better one: its gain is fixed at 1, a check finds an offset."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from brumel.core.arrays import Number
+from brumel.core.place.conditions import Conditions
+from brumel.core.sensing.principle import Coefficient, Principle
+from brumel.core.wording import signed, taken_off
+
+
+class Thermometer(Principle):
+    """A thermistor or platinum resistor with its display, °C; off by up to ±0.3 °C (common practice)."""
+
+    key = "thermometer"
+    quantity = "temperature"
+    signal_name = "temperature shown"
+    signal_unit = "°C"
+    signal_decimals = 2
+    signal_range = (-20.0, 120.0)
+    signal_signed = False
+    u_signal = 0.012
+    coefficients = (
+        Coefficient("offset", "Offset", "°C", 2, 0.0, 0.3 / 3**0.5),
+        Coefficient("gain", "Gain", "", 3, 1.0, 0.0, fixed=True),
+    )
+    value_term = 1
+    signal_plural = "degrees"
+    drawn = (0.0, 40.0)
+    usual_name = "unadjusted"
+    assumed = "a thermometer without an offset"
+    drift_per_day = 0.1 / 365.0
+    into_standard = "both tips side by side in the stirred bath, a hand's breadth deep."
+    shows_signal = True
+    asks_temperature = False
+
+    def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
+        """Offset, °C; gain."""
+        return 1.0, value
+
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
+        """From the temperature shown to the corrected one."""
+        return [f"t = {signed(signal, 2)} − {taken_off(coefficients['offset'], 2)} = {signed(value, 2)} °C"]
+
+
+def principles() -> tuple[Principle, ...]:
+    """Return the thermometer."""
+    return (Thermometer(),)
