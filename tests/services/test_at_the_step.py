@@ -22,7 +22,7 @@ from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.visiting.measuring import NewReading
 from tests.conftest import NOW
-from tests.said import sentence
+from tests.said import sentence, source
 from tests.services.world import DESPITE, World
 
 
@@ -78,8 +78,9 @@ def test_air_and_waters_far_apart_are_waited_for(world: World) -> None:
     with pytest.raises(InvalidInput) as refused:
         take(world, run_id, t=24.0)
     assert refused.value.fields == {
-        "apart": "The air has 24.0 °C, the waters 12.0 °C: more than 10 °C apart. "
-        "Hang the bottle in it for half an hour, or say why not."
+        "apart": "The air has 24.0 °C, the waters 12.0 °C: more than 10 °C apart, "
+        "and what corrects the probe for temperature is not that good. "
+        "Hang the bottle in the water for half an hour, or say why not."
     }
     take(world, run_id, t=24.0, reason="no time before the tide")
     view = world.at().calibrations.view(run_id)
@@ -192,7 +193,7 @@ def test_a_broken_order_is_told_before_and_stays_with_the_run(world: World) -> N
         world.person,
     )  # fmt: skip
     finding = next(f for f in later.calibrations.view(begin.run_id).findings if f.code == "order")
-    assert (finding.level, finding.source) == (Level.SOUND, "the house's order")
+    assert (finding.level, source(finding)) == (Level.SOUND, "the house's order")
     assert sentence(finding) == f"{words}."
 
 

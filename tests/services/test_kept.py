@@ -146,7 +146,7 @@ def test_what_a_meter_shows_has_its_u_from_its_last_check(world: World) -> None:
     found = shown(world, probe.id, NOW)
     expected = (kept.target_u**2 + (0.07**2 + 0.05**2) / 3 + 0.01**2 / 12 + 0.02**2) ** 0.5
     assert found.u == pytest.approx(expected, rel=0.02)
-    words = next(sentence(f) for f in found.findings if f.code == "meters-own-line")
+    words = next(f.sentence for f in found.findings if f.code == "meters-own-line")
     assert words.endswith(f"U comes from its last calibration or check, {NOW:%a} {NOW.day} {NOW:%b}.")
     assert "meter-run-doubtful" in {f.code for f in found.findings}  # off by 0.07: its verdict was doubtful
     assert shown(world, probe.id, NOW + 8 * DAY).u == 0.1  # past the days that it holds: ±0.2

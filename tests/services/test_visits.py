@@ -29,7 +29,6 @@ from brumel.services.visiting.visits import NewVisit, Said, Sheet
 from brumel.store.database import Database, StoreError
 from brumel.store.models.reference import Meter, Person
 from tests.conftest import NOW
-from tests.said import sentence
 from tests.services.demonstrated import person, services, template
 from tests.services.visited import entries, opened, probe, read, save, site_id
 
@@ -314,7 +313,7 @@ def test_what_leans_on_a_removed_reading_says_so(services: Services, person: Per
     services.visits.remove(read(view, "salinity")[0].id, uuid.uuid4(), "of another pond", person)
     oxygen = read(services.visits.view(visit), "oxygen")[0]
     assert oxygen.surroundings["salinity"] == 18.0
-    assert [sentence(f) for f in oxygen.findings if f.code == "basis-removed"] == [
+    assert [f.sentence for f in oxygen.findings if f.code == "basis-removed"] == [
         "The practical salinity that it was corrected with was removed as wrong; the value still rests on it."
     ]
     assert oxygen.level == "doubtful"
