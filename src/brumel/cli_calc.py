@@ -82,7 +82,7 @@ def settle(file: str, rule_name: str, as_json: bool) -> None:
 def _one(name: str, given: dict[str, str], *, as_json: bool) -> None:
     from brumel.core.reckoning.answers import calculate
     from brumel.services.reckon import faces
-    from brumel.services.reckon.units import typed_inputs
+    from brumel.services.units import typed_inputs
 
     answer = calculate(name, typed_inputs(find(name), given))
     if as_json:

@@ -22,8 +22,8 @@ from brumel.core.sensing.read_as import ReadAs
 from brumel.core.sensing.signs import Signs, nothing
 from brumel.launch.cluster import APPLICATION
 from brumel.services.application import Services
-from brumel.services.kit import upkeep
 from brumel.services.people import INVENTED, INVENTED_PASSWORD, PersonRole
+from brumel.services.probes import what_it_is
 from brumel.store import schema
 from brumel.store.database import Database
 from brumel.web.app import WebSettings, create_app
@@ -134,4 +134,4 @@ def test_its_meter_keeps_one_and_its_own_care_starts_its_wait(technician: Page, 
     expect(page.locator(".rows")).to_contain_text("Eye changed: let it wake, then calibrate.")
     probe = next(s.probe for s in Services.over(database, CLOCK).states.probe_states() if s.probe.label == "G-eye")
     with database.session() as session:  # a calibration of before then counts no more, for readings too
-        assert upkeep.voided_by(session, probe, CLOCK.now() - timedelta(hours=1), CLOCK.now()) == "eye changed"
+        assert what_it_is.voided_by(session, probe, CLOCK.now() - timedelta(hours=1), CLOCK.now()) == "eye changed"

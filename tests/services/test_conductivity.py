@@ -181,7 +181,7 @@ class TestMethods:
 
 
 def _care(at: Any) -> Any:
-    from brumel.services.kit.care_log import NewCare
+    from brumel.services.probes.care_log import NewCare
 
     return NewCare(uuid.uuid4(), "cleaned", at, "mild detergent")
 

@@ -23,8 +23,8 @@ from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
+from brumel.services.probes.care_log import NewCare
 from brumel.services.visiting.measuring import NewReading
 from brumel.store.models.reference import Lot
 from tests.conftest import NOW

@@ -14,12 +14,12 @@ from brumel.core.place.pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
-from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.shown import StepView
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
+from brumel.services.shelf import lot_words
 from brumel.store.models.reference import Lot
 from tests.services.world import DESPITE, World
 
@@ -74,7 +74,7 @@ def point(run: StepView, own: str, kind: ProbeKind, place: Surroundings, beside:
             uuid.uuid4(), run.key, round(signal, 2), warm_c, device=False, reference=reference,
             instrument_id=beside[sensing.quantity], so=[a.so for a in sensing.asks.get(run.step.kind, ())] or None,
         )  # fmt: skip
-    aim = run.step.aim(stored.bottle(run.lot) if run.lot else None, at).value
+    aim = run.step.aim(lot_words.bottle(run.lot) if run.lot else None, at).value
     signal = Response.usual(sensing).signal(aim, at)
     did = {"method": "none"} if sensing.meter_asks == "compensation" else {}
     return TakePoint(

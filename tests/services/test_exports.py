@@ -12,8 +12,8 @@ from datetime import timedelta
 
 import pytest
 
-from brumel.services.kit.care_log import NewCare
 from brumel.services.ledger.records import Filter
+from brumel.services.probes.care_log import NewCare
 from brumel.store.database import Database
 from tests.conftest import NOW
 from tests.services.world import World

@@ -14,7 +14,7 @@ from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.care_log import NewCare
+from brumel.services.probes.care_log import NewCare
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.visits import NewVisit, Sheet

@@ -13,8 +13,8 @@ from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.readiness import State
 from brumel.core.wording import day_words
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.probes import NewProbe
+from brumel.services.probes.care_log import NewCare
 from tests.conftest import NOW
 from tests.said import remedy
 from tests.services.world import World

@@ -12,8 +12,8 @@ from PIL import Image
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.care_log import NewCare
 from brumel.services.people import Person
+from brumel.services.probes.care_log import NewCare
 from brumel.services.shelf.typed import NewLot
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.visits import NewVisit, Sheet

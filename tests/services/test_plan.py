@@ -12,10 +12,10 @@ from icalendar import Calendar
 
 from brumel.core.findings import Level
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit.care_log import NewCare
 from brumel.services.planning.calendar import calendar_of, of_plan
 from brumel.services.planning.plan import DayPlan
 from brumel.services.planning.rounds import NewRound
+from brumel.services.probes.care_log import NewCare
 from tests.conftest import NOW
 from tests.services.rounds import Round
 from tests.services.world import World

@@ -26,12 +26,12 @@ from brumel.services.calibrating.kept import NewKept
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput, ServiceError
-from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person
 from brumel.services.planning.rounds import NewRound
+from brumel.services.probes.care_log import NewCare
 from brumel.services.shelf.typed import Correction, NewLot
 from brumel.services.visiting.at_once import Together
 from brumel.services.visiting.filling import Entry

@@ -24,7 +24,7 @@ from brumel.services.reckon.columns import append_columns
 from brumel.services.reckon.faces import formulas_markdown
 from brumel.services.reckon.finder import in_hand, needed, offers
 from brumel.services.reckon.pictures import picture_of
-from brumel.services.reckon.units import UNITS, in_unit, typed_inputs, units_of
+from brumel.services.units import UNITS, in_unit, typed_inputs, units_of
 
 
 class TestUnits:

@@ -15,7 +15,7 @@ from brumel.services.reckon.batch import batch
 from brumel.services.reckon.columns import append_columns
 from brumel.services.reckon.desk import work
 from brumel.services.reckon.faces import answer_text, plain_answer, rounded
-from brumel.services.reckon.units import typed_inputs
+from brumel.services.units import typed_inputs
 
 T = "temperature_c"
 

@@ -20,13 +20,13 @@ from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.loading import Loading
 from brumel.services.people import SignInRefused
 from brumel.services.planning.rounds import NewRound
+from brumel.services.probes.care_log import NewCare
 from brumel.services.shelf.typed import NewLot
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.measuring import NewReading

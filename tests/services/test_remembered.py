@@ -14,7 +14,7 @@ from sqlalchemy import event, select
 
 from brumel.services.application import Services
 from brumel.services.clock import Clock
-from brumel.services.kit.care_log import NewCare
+from brumel.services.probes.care_log import NewCare
 from brumel.services.remembered import kept, one_look
 from brumel.store.database import Database
 from brumel.store.models.reference import Person, Site

@@ -18,12 +18,12 @@ from brumel.services.calibrating.kept import NewKept
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import Forbidden, ServiceError
-from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.instruments import NewInstrument
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person
 from brumel.services.planning.rounds import NewRound
+from brumel.services.probes.care_log import NewCare
 from brumel.services.shelf.typed import Correction, NewLot
 from brumel.services.visiting.at_once import Together
 from brumel.services.visiting.filling import Entry

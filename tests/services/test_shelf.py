@@ -15,11 +15,11 @@ from brumel.core.findings import Level, verdict
 from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until, standards
 from brumel.core.place.conditions import Conditions
 from brumel.core.standards.targets import target
-from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.meters import NewMeter
 from brumel.services.planning.rounds import NewRound
+from brumel.services.shelf import lot_words
 from brumel.services.shelf.typed import Correction, NewLot
 from tests.conftest import NOW
 from tests.said import sentence
@@ -242,7 +242,7 @@ def test_a_lot_has_its_own_table_and_it_comes_first(world: World) -> None:
     world.at().shelf.receive(made, world.person)
     lot = world.at().shelf.view(key).entry.lot
     assert lot.value_table == [[15.0, 7.05], [20.0, 7.03], [25.0, 7.01]]
-    assert target(stored.bottle(lot), Conditions(20.0)).value == pytest.approx(7.03)
+    assert target(lot_words.bottle(lot), Conditions(20.0)).value == pytest.approx(7.03)
     with pytest.raises(InvalidInput, match="at least two temperatures, rising") as refused:
         world.at().shelf.receive(replace(made, lot_id=uuid.uuid4(), lot_number="OWN-2", table="25 7.01"), world.person)
     assert set(refused.value.fields) == {"table"}

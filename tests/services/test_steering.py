@@ -10,8 +10,8 @@ import pytest
 from brumel.core.calibrating.methods import StepKind, methods
 from brumel.core.sensing.run import Use
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.probes import NewProbe
+from brumel.services.probes.care_log import NewCare
 from brumel.services.today.steps import Action, NextStep
 from brumel.store.models.reference import Probe
 from tests.conftest import NOW

@@ -6,8 +6,8 @@ import uuid
 from datetime import timedelta
 
 from brumel.core.findings import Level
-from brumel.services.kit.care_log import NewCare
 from brumel.services.planning.rounds import NewRound
+from brumel.services.probes.care_log import NewCare
 from brumel.services.today.day import Day
 from brumel.services.today.steps import Action, Section
 from tests.conftest import NOW

@@ -14,7 +14,6 @@ from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.core.sensing.principles import principle
 from brumel.core.standards.targets import target
 from brumel.services.application import Services
-from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.taking import TakePoint
@@ -23,6 +22,7 @@ from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.people import Person
+from brumel.services.shelf import lot_words
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.readings import ReadingView
 from brumel.store.database import Database
@@ -114,7 +114,7 @@ class World:
         services = self.at(moment)
         lot = self.lots[cup] if cup else services.calibrations.view(run_id).step(step).lot
         assert lot is not None
-        value = target(stored.bottle(lot), Conditions(temperature_c)).value + off_ph
+        value = target(lot_words.bottle(lot), Conditions(temperature_c)).value + off_ph
         mv = float(millivolts_from_ph(value, temperature_c, slope, offset))
         why = "only a test" if deviations else ""
         take = TakePoint(

@@ -13,8 +13,8 @@ from brumel.core.kit.kinds import probe_kind
 from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin
 from brumel.services.clock import Clock
-from brumel.services.kit.care_log import NewCare
 from brumel.services.people import Person
+from brumel.services.probes.care_log import NewCare
 from brumel.services.visiting.filling import Entry
 from brumel.services.visiting.site_settings import NewSetting
 from brumel.services.visiting.sites import NewLimit

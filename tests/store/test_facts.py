@@ -19,7 +19,7 @@ from tests.store.refused import CHECK
 
 from brumel.launch.cluster import OWNER, Cluster
 from brumel.services.calibrating.taking import TakePoint
-from brumel.services.kit.care_log import NewCare
+from brumel.services.probes.care_log import NewCare
 from brumel.services.visiting.measuring import NewReading
 from brumel.store.database import Database, StoreError
 from brumel.store.models.base import Base

@@ -25,7 +25,7 @@ from brumel.core.standards.targets import Target
 from brumel.demo.places import WATERS
 from brumel.demo.stays import Stays
 from brumel.demo.truths import Truths
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import judged_run
 from brumel.services.calibrating.kept import NewKept, TypedPoint, kept_point, kept_rows
 from brumel.services.calibrating.rows import (
     Begin,
@@ -37,13 +37,14 @@ from brumel.services.calibrating.rows import (
     signature_row,
     trace_row,
 )
-from brumel.services.calibrating.stored import age_days
 from brumel.services.clock import Clock
-from brumel.services.kit.care_log import NewCare, care_row
-from brumel.services.kit.upkeep import holding_of, kind_of
 from brumel.services.live.signal import Signal
 from brumel.services.live.simulation import FIELD_C
+from brumel.services.probes.care_log import NewCare, care_row
+from brumel.services.probes.run_facts import age_days
+from brumel.services.probes.what_it_is import holding_of, kind_of
 from brumel.services.said import finding_rows
+from brumel.services.shelf import lot_words
 from brumel.services.visiting.correcting import principle_of
 from brumel.store.models.base import Base
 from brumel.store.models.calibration import (
@@ -201,7 +202,7 @@ class AtTheBench:
                 where = replace(where, temperature_c=FIELD_C)
             if beside is not None:
                 where = replace(where, temperature_c=beside.target.value)
-            aim = beside.target if beside else stored.aim_of(step, cup, where)
+            aim = beside.target if beside else lot_words.aim_of(step, cup, where)
             signal = self._signal(label, aim, cup, at, where, before, stale)
             before, today = signal.value, at.date()
             lot = lots.get(step.role)
@@ -260,7 +261,7 @@ class AtTheBench:
         response, findings = judge_points(run, points, previous)
         if response is None:
             raise ValueError("a method of the demonstration adjusts to no point")
-        judged, ids = stored.judged_points(run, points), [p.id for p in points]
+        judged, ids = judged_run.judged_points(run, points), [p.id for p in points]
         row = signature_row(run.id, person, response, findings, judged, ids, at=at, note=note)
         self.rows[CalibrationSignature].append(row)
         self.rows[CalibrationCoefficient] += coefficient_rows(run.id, response)

@@ -30,11 +30,11 @@ from brumel.demo.at_the_bench import IN_ORDER, ONE, AtTheBench
 from brumel.demo.places import WATERS, Water
 from brumel.demo.stays import ACCESS, Stays, instruments
 from brumel.demo.truths import DAYS, Truths
-from brumel.services.calibrating.stored import basis_from
+from brumel.services.calibrating.run_responses import basis_from
 from brumel.services.clock import Clock
-from brumel.services.kit.upkeep import holding_of, kind_of
 from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.people import INVENTED, INVENTED_PASSWORD, People
+from brumel.services.probes.what_it_is import holding_of, kind_of
 from brumel.services.said import BY_EYE, finding_rows
 from brumel.services.visiting.correcting import Measured, correct, principle_of
 from brumel.services.visiting.following import follow_visits

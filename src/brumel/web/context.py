@@ -10,7 +10,7 @@ from flask_login import current_user
 
 from brumel.core.typed import whole_written
 from brumel.services.application import Services
-from brumel.services.kit.states import ProbeState
+from brumel.services.probes.states import ProbeState
 
 if TYPE_CHECKING:
     from brumel.web.auth.views import SignedIn

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from brumel.core.wording import grouped
 from brumel.services.calibrating.shown import RunView
-from brumel.services.kit.upkeep import kind_of
+from brumel.services.probes.what_it_is import kind_of
 from brumel.web.scale import Scale
 
 _LOWEST, _HIGHEST = 10.0, 200_000.0

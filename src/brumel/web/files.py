@@ -7,7 +7,7 @@ from pathlib import Path
 
 from flask import Response
 
-from brumel.services.kit.photos import seen_type
+from brumel.services.probes.photos import seen_type
 
 _ENDINGS = {"application/pdf": "pdf", "image/jpeg": "jpg", "image/png": "png", "image/webp": "webp"}
 

@@ -16,7 +16,7 @@ from brumel.core.reckoning.definition import Number
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST, NotANumber, number_and_rest, number_typed, whole_written
 from brumel.services.errors import InvalidInput
 from brumel.services.live.display import ITSELF
-from brumel.services.reckon.units import in_unit
+from brumel.services.units import in_unit
 from brumel.web.context import own_unit
 
 _FAR = 1e12

@@ -22,7 +22,7 @@ from brumel.core.kit.readiness import State
 from brumel.core.wording import counted
 from brumel.services.application import Services
 from brumel.services.clock import Clock
-from brumel.services.kit.states import ProbeState
+from brumel.services.probes.states import ProbeState
 from brumel.services.today.strip import Lane, Ribbon, Span
 from brumel.web.scale import Scale
 

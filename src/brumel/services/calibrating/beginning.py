@@ -20,14 +20,15 @@ from brumel.core.plan.order import Done, HouseOrder
 from brumel.core.quantities.quantity import quantity
 from brumel.core.wording import counted, day_words
 from brumel.services import house
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import run_responses
 from brumel.services.calibrating.proposing import Aimed, LotChoice, Proposed, as_last, lots_for, proposal
 from brumel.services.calibrating.rows import Begin, run_row
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, check_number
-from brumel.services.kit import upkeep
-from brumel.services.kit.retiring import why_retired
-from brumel.services.kit.states import USUAL, probe_states
+from brumel.services.probes import run_facts, what_it_is
+from brumel.services.probes.retiring import why_retired
+from brumel.services.probes.states import USUAL, probe_states
+from brumel.services.shelf import lot_words
 from brumel.store import queries, reading_queries, run_queries, shelf_queries
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person, Probe, Site
@@ -74,10 +75,10 @@ class Hints:
 
 def hints_for(session: Session, probe: Probe, clock: Clock, order: HouseOrder) -> Hints:
     """What is told before a run with a probe."""
-    now, own = clock.now(), upkeep.senses(probe)
+    now, own = clock.now(), what_it_is.senses(probe)
     asked = own is not None and own.needs_pressure
     run = run_queries.newest_with_pressure(session, probe.kit, now - REMEMBERED, now) if asked else None
-    pressure = stored.place_of(run).pressure if run else None
+    pressure = run_facts.place_of(run).pressure if run else None
     early = tuple(out_of_order(session, probe, clock, order))
     stale, unfinished = leaning_on_stale(session, probe, now), run_queries.open_runs(session, probe.id)
     return Hints(pressure, run, _not_looked_at(session, probe, now), stale, early, next(iter(unfinished), None))
@@ -103,7 +104,7 @@ def new_run_row(session: Session, begin: Begin, person: Person, clock: Clock, or
         wrong["despite"] = f"{not_ready} Or say why you calibrate it as it is; the reason stays on record."
     if begin.rinse not in rinses():
         wrong["rinse"] = "Choose how you rinse between solutions."
-    waters = _waters(session, begin.site_ids, upkeep.kind_of(probe).quantity) if probe else None
+    waters = _waters(session, begin.site_ids, what_it_is.kind_of(probe).quantity) if probe else None
     if waters is None and school.needs_waters:
         wrong["sites"] = "This school calibrates on the water's side: choose the sites of the day."
     wrong |= _wrong_place(probe, begin.place) if probe else {}
@@ -117,11 +118,11 @@ def new_run_row(session: Session, begin: Begin, person: Person, clock: Clock, or
         waters=waters,
         rinse=rinses()[begin.rinse],
         kind=probe.kind,
-        holds_days=upkeep.holding_of(probe),
+        holds_days=what_it_is.holding_of(probe),
         settings=probe.settings,
-        first=stored.first_since_change(session, probe, now),
+        first=run_responses.first_since_change(session, probe, now),
         conditions=begin.place.plain,
-        steers=upkeep.kind_of(probe).steers,
+        steers=what_it_is.kind_of(probe).steers,
         out_of_order=out_of_order(session, probe, clock, order),
     )
     return run_row(begin, probe, frozen, chosen, waters, person, at=now, not_ready=not_ready)
@@ -151,8 +152,8 @@ def put_right_row(session: Session, run: CalibrationRun, right: PutRight) -> dic
     if wrong:
         raise InvalidInput(wrong)
     asked = principle_of(run.method).needs_pressure
-    place = right.place if asked else stored.place_of(run)
-    waters = _waters(session, right.site_ids, upkeep.kind_of(run.probe).quantity) or stored.waters_of(run)
+    place = right.place if asked else run_facts.place_of(run)
+    waters = _waters(session, right.site_ids, what_it_is.kind_of(run.probe).quantity) or run_facts.waters_of(run)
     return {"conditions": _conditions(place, waters)}
 
 
@@ -162,7 +163,7 @@ def _conditions(place: Surroundings, waters: tuple[float, float] | None) -> dict
 
 def refuse_unchanged(run: CalibrationRun, conditions: Mapping[str, Any]) -> None:
     """Refuse to put right what is so already."""
-    if conditions == _conditions(stored.place_of(run), stored.waters_of(run)):
+    if conditions == _conditions(run_facts.place_of(run), run_facts.waters_of(run)):
         raise InvalidInput({"put_right": "That is how it stands: change what is to be put right."})
 
 
@@ -170,7 +171,7 @@ def choices_for(
     session: Session, probe: Probe, now: datetime, today: date, site_ids: Collection[uuid.UUID] = ()
 ) -> Choices:
     """What a run with a probe can begin with, lots in date first, for the waters of these or its usual sites."""
-    kind = upkeep.kind_of(probe)
+    kind = what_it_is.kind_of(probe)
     found = methods_of(kind.principle) if kind.principle else []
     wanted = {s.role for m in found for s in m.steps if s.role}
     wanted = {r for key in wanted for r in (roles()[key].lower, roles()[key].higher, key) if r in roles()}
@@ -192,7 +193,7 @@ def choices_for(
 
 def not_ready_for(session: Session, probe: Probe, now: datetime) -> str:
     """Why a probe may not be calibrated now: its own clocks, and what it leans on; empty where it may."""
-    own = upkeep.Logs.read(session, [probe]).why_not_ready(probe, now)
+    own = what_it_is.Logs.read(session, [probe]).why_not_ready(probe, now)
     return " ".join(words for words in (own, leaning_on_stale(session, probe, now)) if words)
 
 
@@ -200,11 +201,11 @@ def out_of_order(session: Session, probe: Probe, clock: Clock, order: HouseOrder
     """What was calibrated in the same kit before a probe, and should have come after it."""
     now = clock.now()
     done = [
-        Done(r.probe.label, upkeep.kind_of(r.probe).quantity, f"{clock.local(r.started_at):%H:%M}")
+        Done(r.probe.label, what_it_is.kind_of(r.probe).quantity, f"{clock.local(r.started_at):%H:%M}")
         for r in run_queries.begun_in_kit(session, probe.kit, now - _ONE_SITTING, now)
         if r.probe_id != probe.id
     ]
-    return order.broken(upkeep.kind_of(probe).quantity, done)
+    return order.broken(what_it_is.kind_of(probe).quantity, done)
 
 
 def same_pour(session: Session, run: CalibrationRun) -> list[Probe]:
@@ -220,12 +221,12 @@ def same_pour(session: Session, run: CalibrationRun) -> list[Probe]:
         for lot in others
         if s.role and roles()[s.role].admits(lot.standard, lot.nominal, lot.family)
     }
-    return [p for p in queries.probes(session) if p.kit == run.probe.kit and upkeep.kind_of(p).principle in fitting]
+    return [p for p in queries.probes(session) if p.kit == run.probe.kit and what_it_is.kind_of(p).principle in fitting]
 
 
 def leaning_on_stale(session: Session, probe: Probe, now: datetime) -> str:
     """Which probes of its kit that it leans on have no calibration that holds, and how long each takes."""
-    leans_on = upkeep.kind_of(probe).leans_on
+    leans_on = what_it_is.kind_of(probe).leans_on
     if not leans_on:
         return ""
     stale = [s for s in probe_states(session, now)
@@ -239,7 +240,7 @@ def leaning_on_stale(session: Session, probe: Probe, now: datetime) -> str:
 
 def _unfitting(probe: Probe, school: Method) -> dict[str, str]:
     """Why a probe can't be calibrated by a method, by field."""
-    kind = upkeep.kind_of(probe)
+    kind = what_it_is.kind_of(probe)
     if retired := why_retired(probe):
         return {"probe": retired}
     if kind.holds_days is None:
@@ -255,7 +256,7 @@ def _unfitting(probe: Probe, school: Method) -> dict[str, str]:
 
 def _wrong_place(probe: Probe, place: Surroundings) -> dict[str, str]:
     """What can't be of the place, by field, where the probe's principle asks for it."""
-    own = upkeep.senses(probe)
+    own = what_it_is.senses(probe)
     if own is None or not own.needs_pressure:
         return {}
     wrong = wrong_with(place.pressure or Pressure())
@@ -266,7 +267,7 @@ def _wrong_place(probe: Probe, place: Surroundings) -> dict[str, str]:
 
 def _not_looked_at(session: Session, probe: Probe, now: datetime) -> str:
     """That a small coefficient has not been fitted for so long that it should be; a tip, no more."""
-    own = upkeep.senses(probe)
+    own = what_it_is.senses(probe)
     due = next((c for c in own.coefficients if c.renew_days), None) if own else None
     if due is None:
         return ""
@@ -299,7 +300,9 @@ def _chosen_lots(
         if lot is None:
             wrong[f"lot_{key}"] = f"Choose the lot of the {key} {short}."
         elif not role.admits(lot.standard, lot.nominal, lot.family):
-            wrong[f"lot_{key}"] = f"A {short} of {stored.label_words(lot)} can't be the {key} one: choose another lot."
+            wrong[f"lot_{key}"] = (
+                f"A {short} of {lot_words.label_words(lot)} can't be the {key} one: choose another lot."
+            )
         elif lot.discarded_on is not None:
             wrong[f"lot_{key}"] = f"This lot was discarded on {day_words(lot.discarded_on)}: choose another."
         else:

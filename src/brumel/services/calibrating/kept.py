@@ -20,14 +20,14 @@ from brumel.core.sensing.response import Origin
 from brumel.core.standards.buffers import LABEL_TEMPERATURE_C
 from brumel.core.standards.targets import target
 from brumel.services.acts import act
-from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, check_number, check_value
-from brumel.services.kit import upkeep
-from brumel.services.kit.probes import stored_probe
-from brumel.services.kit.retiring import why_retired
 from brumel.services.people import may_record
+from brumel.services.probes import what_it_is
+from brumel.services.probes.retiring import why_retired
+from brumel.services.probes.what_it_is import stored_probe
 from brumel.services.said import BY_EYE, finding_rows, settling_columns, stored_findings
+from brumel.services.shelf import lot_words
 from brumel.store import run_queries, shelf_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
@@ -89,7 +89,7 @@ class KeptRuns:
         """What is asked of a probe."""
         with self.database.session() as session:
             probe = stored_probe(session, probe_id)
-            kind = upkeep.kind_of(probe)
+            kind = what_it_is.kind_of(probe)
             lots = {c.standard: shelf_queries.lots(session, c.standard) for c in kind.checks if c.standard}
             return KeptForm(probe, kind, lots)
 
@@ -106,7 +106,7 @@ class KeptRuns:
         at = new.at or self.clock.now()
         with self.database.session() as session:
             probe = stored_probe(session, new.probe_id)
-            kind = upkeep.kind_of(probe)
+            kind = what_it_is.kind_of(probe)
             points = _points(session, kind, probe, new, at, _checked(probe, kind, new, at, self.clock))
             rows = kept_rows(new, probe, kind, points, person, at=at)
             if not add_once(
@@ -260,13 +260,13 @@ def kept_point(check: Check, typed: TypedPoint, lot: Lot | None, probe: Probe, a
     )
     expired = over = 0
     if lot is not None:
-        label, facts = stored.lot_label(lot), stored.lot_facts(lot)
+        label, facts = lot_words.lot_label(lot), lot_words.lot_facts(lot)
         expired, over = facts.days_expired(at.date()), facts.days_over_open(at.date())
         if check.target is None:
             stated_c = quantity(check.quantity).reference_c  # a meter brings what it shows to there by itself
             t = typed.temperature_c or LABEL_TEMPERATURE_C
             at_c = Conditions(t if stated_c is None else stated_c, probe.reference or "")
-            aim = target(stored.bottle(lot), at_c)
+            aim = target(lot_words.bottle(lot), at_c)
             value, u, known = aim.value, aim.u, aim.known
     point = KeptPoint(
         check, label, value or 0.0, known, typed.before, typed.after, expired, over, u, typed.temperature_c
@@ -278,7 +278,7 @@ def points_of(run: CalibrationRun) -> list[KeptPoint]:
     """The points of a run kept by a meter, with their checks as its kind had them then."""
     checks = checks_of(run.method)
     return [
-        KeptPoint(checks[p.step], stored.lot_label(p.lot) if p.lot else checks[p.step].name.lower(), p.target,
+        KeptPoint(checks[p.step], lot_words.lot_label(p.lot) if p.lot else checks[p.step].name.lower(), p.target,
                   p.target_known, p.shown_before, p.shown_after, p.expired_days, p.over_open_days, p.target_u,
                   p.temperature_c)
         for p in run.points

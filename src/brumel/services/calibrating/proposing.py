@@ -20,8 +20,8 @@ from brumel.core.sensing.run import Use
 from brumel.core.sensing.untested import beside_the_waters, not_between
 from brumel.core.wording import lower_first
 from brumel.core.words.catalogue import word
-from brumel.services.calibrating import stored
 from brumel.services.calibrating.shown import lot_findings
+from brumel.services.shelf import lot_words
 from brumel.store import shelf_queries
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot
@@ -68,7 +68,8 @@ def lots_for(session: Session, wanted: Collection[str], today: date, aim: Aimed)
         role = roles()[key]
         lots = [x for x in standing if role.admits(x.standard, x.nominal, x.family)]
         choices = [
-            LotChoice(x, stored.label_value(x) or standards()[x.standard].short, _caution(x, today, aim)) for x in lots
+            LotChoice(x, lot_words.label_value(x) or standards()[x.standard].short, _caution(x, today, aim))
+            for x in lots
         ]
         choices.sort(
             key=lambda c: (bool(c.caution), aim.away(c.lot.nominal), c.lot.opened_on is None, c.lot.expires_on)

@@ -19,9 +19,11 @@ from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, PreviousRun, targets_range
 from brumel.core.standards.targets import Target
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import judged_run
 from brumel.services.live.signal import Signal
+from brumel.services.probes import run_facts
 from brumel.services.said import settling_columns
+from brumel.services.shelf import lot_words
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationPoint, CalibrationRun, KeptBy
 from brumel.store.models.reference import Instrument, Lot, Person, Probe
@@ -107,9 +109,9 @@ def point_row(
     Taken ``beside`` an instrument, its target is what that showed.
     """
     own = principle_of(run.method)
-    at = stored.where(run, signal.temperature_c)
-    aim = beside.target if beside else stored.aim_of(step, lot, at)
-    facts = stored.lot_facts(lot) if lot else None
+    at = run_facts.where(run, signal.temperature_c)
+    aim = beside.target if beside else lot_words.aim_of(step, lot, at)
+    facts = lot_words.lot_facts(lot) if lot else None
     return {
         "id": point_id,
         "run_id": run.id,
@@ -159,7 +161,9 @@ def judge_points(
 ) -> tuple[Response | None, list[Finding]]:
     """The response through a run's standing points and its findings, by the method frozen into the run."""
     despite = Despite(run.not_ready or "", run.despite or "")
-    return judge(stored.method_of(run), stored.judged_points(run, points), previous, stored.waters_of(run), despite)
+    return judge(
+        run_facts.method_of(run), judged_run.judged_points(run, points), previous, run_facts.waters_of(run), despite
+    )
 
 
 def signature_row(

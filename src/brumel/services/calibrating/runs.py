@@ -16,7 +16,7 @@ from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import CupLook
 from brumel.core.words.catalogue import word
 from brumel.services.acts import act
-from brumel.services.calibrating import beginning, steering, stored
+from brumel.services.calibrating import beginning, judged_run, steering
 from brumel.services.calibrating.beginning import (
     Choices,
     Hints,
@@ -37,12 +37,14 @@ from brumel.services.calibrating.shown import RunView, holder_of, run_view
 from brumel.services.calibrating.taking import TakePoint, step_of, taken, told
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit.probes import stored_probe
 from brumel.services.live.channels import signal_positions_of
 from brumel.services.live.signal import Lens
 from brumel.services.people import may_record, may_withdraw
+from brumel.services.probes import run_facts
+from brumel.services.probes.what_it_is import stored_probe
 from brumel.services.remembered import kept
 from brumel.services.said import finding_rows
+from brumel.services.shelf import lot_words
 from brumel.store import device_queries, run_queries
 from brumel.store.database import Database, hold
 from brumel.store.models.calibration import (
@@ -133,9 +135,9 @@ class Calibrations:
             return view.target_words(target, temperature_c)
 
         def look(signal: float, temperature_c: float) -> CupLook:
-            at = stored.where(view.run, temperature_c)
-            aim = stored.aim_of(chosen.step, chosen.lot, at)
-            found = stored.cup_look(view.run, signal, at, aim.value, response, others)
+            at = run_facts.where(view.run, temperature_c)
+            aim = lot_words.aim_of(chosen.step, chosen.lot, at)
+            found = judged_run.cup_look(view.run, signal, at, aim.value, response, others)
             besides = words_at(aim.value, round(temperature_c, 1))
             return replace(found, sentence=f"{found.sentence} {besides}".strip())
 
@@ -144,7 +146,7 @@ class Calibrations:
             raise NotFound("This probe is not read by a device.")
         # What a bath is, only the instrument in it can tell.
         lots = tuple((s.key, s.lot.id) for s in view.steps if s.lot is not None)
-        of = (run_id, step, lots, repr(stored.where(view.run, 25.0)), repr(view.run.probe.settings))
+        of = (run_id, step, lots, repr(run_facts.where(view.run, 25.0)), repr(view.run.probe.settings))
         return Lens(positions, look=None if chosen.step.kind is StepKind.COMPARE else look, of=of)
 
     @act(run="run_id")
@@ -230,7 +232,7 @@ class Calibrations:
             if stands(session, CalibrationEntry, {"id": entry_id}, {"run_id": run_id, **row}):
                 return
             _must_be_at_it(run, person, self.clock)
-            point = next((p for p in stored.standing_points(run) if p.step == step), None)
+            point = next((p for p in run_facts.standing_points(run) if p.step == step), None)
             if point is None:
                 raise InvalidInput({"drop": "No point of this step stands: it was dropped already, or never taken."})
             add_once(
@@ -282,12 +284,12 @@ class Calibrations:
                 return
             _must_be_at_it(run, person, self.clock)
             view = run_view(session, run, self.clock.today())
-            points = stored.standing_points(run)
+            points = run_facts.standing_points(run)
             if view.response is None:
                 raise InvalidInput({"sign": _why_none(view)})
             row = signature_row(
-                run_id, person, view.response, view.findings, stored.judged_points(run, points), [p.id for p in points],
-                at=self.clock.now(), note=note,
+                run_id, person, view.response, view.findings, judged_run.judged_points(run, points),
+                [p.id for p in points], at=self.clock.now(), note=note,
             )  # fmt: skip
             add_once(session, CalibrationSignature, row)
             for row in coefficient_rows(run_id, view.response):

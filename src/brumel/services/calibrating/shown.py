@@ -27,15 +27,16 @@ from brumel.core.standards.buffers import COMBINED, LABEL_TEMPERATURE_C
 from brumel.core.uncertainty import Budget
 from brumel.core.wording import signed
 from brumel.core.words.catalogue import word
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import judged_run, run_responses
 from brumel.services.calibrating.rows import (
     judge_points,
 )
 from brumel.services.calibrating.superseded import Superseded, superseded_points
 from brumel.services.errors import NotFound
-from brumel.services.kit import upkeep
 from brumel.services.live.channels import signal_positions_of
+from brumel.services.probes import run_facts, what_it_is
 from brumel.services.said import stored_findings
+from brumel.services.shelf import lot_words
 from brumel.store import shelf_queries
 from brumel.store.models.calibration import (
     AmendmentKind,
@@ -97,7 +98,7 @@ class RunView:
     """Points that were repeated or dropped, with what spoke against them."""
 
     @property
-    def cups(self) -> list[stored.Cup]:
+    def cups(self) -> list[judged_run.Cup]:
         """The standards of its steps."""
         return _cups(self.steps)
 
@@ -109,7 +110,7 @@ class RunView:
     @property
     def adjusts(self) -> bool:
         """Whether it adjusts its probe, or only checks it."""
-        return stored.adjusts(self.run)
+        return run_facts.adjusts(self.run)
 
     @property
     def compares(self) -> bool:
@@ -135,24 +136,24 @@ class RunView:
     @property
     def waters(self) -> Quantity:
         """What its waters are told by."""
-        return quantity(upkeep.kind_of(self.run.probe).quantity)
+        return quantity(what_it_is.kind_of(self.run.probe).quantity)
 
     @property
     def waters_reach(self) -> tuple[float, float] | None:
         """The range of its waters."""
-        return stored.waters_of(self.run)
+        return run_facts.waters_of(self.run)
 
     @property
     def place(self) -> Surroundings:
         """What is known of the place where it is made."""
-        return stored.place_of(self.run)
+        return run_facts.place_of(self.run)
 
     @property
     def conditions(self) -> Conditions:
         """At the mean temperature of its points."""
         points = [s.point for s in self.steps if s.point]
         mean = sum(p.temperature_c for p in points) / len(points) if points else LABEL_TEMPERATURE_C
-        return stored.where(self.run, mean)
+        return run_facts.where(self.run, mean)
 
     @property
     def pressure(self) -> Pressure | None:
@@ -169,7 +170,7 @@ class RunView:
         """What a target is at a temperature in the quantities that people read; empty where nothing but itself."""
         if not target or self.pressure is None:
             return ""
-        at = stored.where(self.run, temperature_c)
+        at = run_facts.where(self.run, temperature_c)
         derived = derived_from(self.principle, target, Budget(()), at, Compensation())
         words = ", ".join(f"{d.value:.2f} {d.unit} {quantity(d.quantity).note}".rstrip() for d in derived)
         here = f"{target:.2f} {self.quantity.unit} of saturation at {self.pressure.hpa:.1f} hPa"
@@ -178,7 +179,7 @@ class RunView:
     @property
     def checks(self) -> list[tuple[str, str]]:
         """How far each check was off, and off what."""
-        within = stored.tolerances_of(self.run).residual
+        within = run_facts.tolerances_of(self.run).residual
         return [
             (
                 str(word(within.off(s.off, s.point.target, self.quantity))),
@@ -233,22 +234,22 @@ def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
         level = Level(run.signature.level) if run.signature else None
         return RunView(run, (), None, tuple(stored_findings(run.findings)), level, None, withdrawn)
     lots = {lot.id: lot for lot in shelf_queries.lots(session)}
-    points = stored.standing_points(run)
+    points = run_facts.standing_points(run)
     by_step = {p.step: p for p in points}
     steps = tuple(_step_view(run, step, lots, by_step.get(step.key), today) for step in steps_of(run.method))
-    previous: PreviousRun | None = stored.previous_full_run(session, run.probe_id, run.started_at)
+    previous: PreviousRun | None = run_responses.previous_full_run(session, run.probe_id, run.started_at)
     if run.signature is None:
         response, findings = judge_points(run, points, previous)
         level = verdict(findings) if findings else None
     else:
-        response, level = stored.signed_response(run), Level(run.signature.level)
+        response, level = run_responses.signed_response(run), Level(run.signature.level)
         findings = stored_findings(run.findings)
     if previous is None:
         expected = Response.usual(principle_of(run.method))
     else:
         expected = previous.response
-    tolerances = stored.tolerances_of(run)
-    judged = {p.step: j for p, j in zip(points, stored.judged_points(run, points), strict=True)}
+    tolerances = run_facts.tolerances_of(run)
+    judged = {p.step: j for p, j in zip(points, judged_run.judged_points(run, points), strict=True)}
     marks = {key: level_of_point(j, tolerances, expected, response) for key, j in judged.items()}
     off = {
         key: response.value(j.point.signal, j.point.at) - j.point.value if response else None
@@ -266,8 +267,8 @@ def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
     )
 
 
-def _cups(steps: Iterable[StepView]) -> list[stored.Cup]:
-    return [stored.Cup(s.step, s.lot, s.label) for s in steps if s.lot is not None]
+def _cups(steps: Iterable[StepView]) -> list[judged_run.Cup]:
+    return [judged_run.Cup(s.step, s.lot, s.label) for s in steps if s.lot is not None]
 
 
 def _step_view(
@@ -280,11 +281,11 @@ def _step_view(
     if point is not None:
         aim = point.target
     elif lot is not None or step.target is not None:
-        aim = stored.aim_of(step, lot, stored.where(run, LABEL_TEMPERATURE_C)).value
+        aim = lot_words.aim_of(step, lot, run_facts.where(run, LABEL_TEMPERATURE_C)).value
     return StepView(
         step=step,
         lot=lot,
-        label=step.label or (stored.label_value(lot) if lot else ""),
+        label=step.label or (lot_words.label_value(lot) if lot else ""),
         point=point,
         begun=begun if begun and begun.id not in taken_from else None,
         target=aim,
@@ -320,5 +321,5 @@ def begun_last(run: CalibrationRun, step: str) -> CalibrationStep | None:
 
 def lot_findings(lot: Lot, today: date) -> list[Finding]:
     """What speaks against a lot today."""
-    facts = stored.lot_facts(lot)
+    facts = lot_words.lot_facts(lot)
     return out_of_date(facts.days_expired(today), facts.days_over_open(today))

@@ -16,8 +16,8 @@ from brumel.core.sensing.run import Use
 from brumel.services.calibrating.shown import begun_last, run_view
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
-from brumel.services.kit import upkeep
-from brumel.services.kit.care_log import NewCare, care_row
+from brumel.services.probes import what_it_is
+from brumel.services.probes.care_log import NewCare, care_row
 from brumel.store import care_queries, run_queries
 from brumel.store.models.calibration import CalibrationRun, CalibrationStep, KeptBy
 from brumel.store.models.care import CareRecord
@@ -88,7 +88,7 @@ def _not_paused(run: CalibrationRun) -> str:
 
 def paused_already(session: Session, probe: Probe, person: Person, now: datetime) -> None:
     """Say in a probe's open run that pausing is done, where the probe's log says so: it was paused by hand."""
-    if not upkeep.kind_of(probe).steers or pause_of(session, probe.id) is None:
+    if not what_it_is.kind_of(probe).steers or pause_of(session, probe.id) is None:
         return
     for run in run_queries.open_runs(session, probe.id):
         for step in steps_of(run.method):
@@ -103,7 +103,7 @@ def log_step(
 ) -> None:
     """Log with the probe that what it steers was paused, or handed back, at a step of a run."""
     care = {StepKind.PAUSE: Care.PAUSED, StepKind.HAND_BACK: Care.HANDED_BACK}.get(kind)
-    about, paused = upkeep.kind_of(run.probe), pause_of(session, run.probe_id) is not None
+    about, paused = what_it_is.kind_of(run.probe), pause_of(session, run.probe_id) is not None
     if care is None or not about.steers or paused is (care == Care.PAUSED):
         return
     new = NewCare(uuid.uuid5(key, str(care)), str(care), detail=about.steers, note=note)

@@ -10,9 +10,10 @@ from brumel.core.findings import Finding, Level
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import PreviousRun
 from brumel.core.words.catalogue import word
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import judged_run
+from brumel.services.calibrating.judged_run import Cup
 from brumel.services.calibrating.rows import judge_points
-from brumel.services.calibrating.stored import Cup
+from brumel.services.probes import run_facts
 from brumel.store.models.calibration import CalibrationPoint, CalibrationRun
 
 
@@ -49,16 +50,16 @@ def superseded_points(
     cups
         The standards of the run, one of which may have been in the cup instead.
     """
-    still, tolerances = {f.code for f in now}, stored.tolerances_of(run)
+    still, tolerances = {f.code for f in now}, run_facts.tolerances_of(run)
     for point in run.points:
         after = next((p for p in run.points if p.step == point.step and p.ordinal > point.ordinal), None)
         if point.dropped is None and after is None:
             continue
         beside = _beside(run, point, after)
-        judged = dict(zip(beside, stored.judged_points(run, beside), strict=True))[point]
+        judged = dict(zip(beside, judged_run.judged_points(run, beside), strict=True))[point]
         response, findings = judge_points(run, beside, previous)
         others = [cup for cup in cups if cup.step.key != point.step]
-        look = stored.cup_look(run, judged.point.signal, judged.point.at, judged.point.value, expected, others)
+        look = judged_run.cup_look(run, judged.point.signal, judged.point.at, judged.point.value, expected, others)
         said = [look.sentence] if look.unlike else []
         if response is None or response.full:  # a line that is not complete yet is weak by that alone
             said += [str(word(f.says)) for f in findings if f.level is not Level.SOUND and f.code not in still]

@@ -16,7 +16,6 @@ from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity, rule_of
 from brumel.core.sensing.principles import signs_of
 from brumel.core.words.catalogue import word
-from brumel.services.calibrating import stored
 from brumel.services.calibrating.rows import (
     Beside,
     point_row,
@@ -27,7 +26,9 @@ from brumel.services.errors import InvalidInput, NotFound, check_number, check_v
 from brumel.services.live.channels import signal_positions_of
 from brumel.services.live.display import asked_thousandth, signal_behind, wrong_of_meter
 from brumel.services.live.signal import Signal, signal_since
+from brumel.services.probes import run_facts
 from brumel.services.said import BY_EYE
+from brumel.services.shelf import lot_words
 from brumel.store.database import hold
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import (
@@ -74,8 +75,8 @@ def taken(
     """
     lot, beside = _lot_of(session, run, step, take), _beside(session, run, step, take)
     signal = _device_signal(session, run, take) if take.device else _typed_signal(run, take)
-    at = stored.where(run, signal.temperature_c)
-    aim = (beside.target if beside else stored.aim_of(step, lot, at)).value
+    at = run_facts.where(run, signal.temperature_c)
+    aim = (beside.target if beside else lot_words.aim_of(step, lot, at)).value
     typed = None if take.device else take.typed_signal
     if typed is not None and (asked := asked_thousandth(principle_of(run.method), typed, (aim, aim))):
         raise InvalidInput({"signal": asked})
@@ -95,9 +96,9 @@ def taken(
 
 def _apart(run: CalibrationRun, step: Step, aim: float, temperature_c: float) -> str:
     """Why a point should wait for its temperature, and what to do; empty where it need not."""
-    if step.kind is StepKind.AIR and (apart := stored.place_of(run).apart(temperature_c)):
+    if step.kind is StepKind.AIR and (apart := run_facts.place_of(run).apart(temperature_c)):
         return f"{word(apart)} Hang the bottle in the water for half an hour, or say why not."
-    taken = [(p.target, p.temperature_c) for p in stored.standing_points(run) if p.step != step.key]
+    taken = [(p.target, p.temperature_c) for p in run_facts.standing_points(run) if p.step != step.key]
     pair = signs_of(principle_of(run.method).key).apart(taken, (aim, temperature_c))
     return f"{word(pair)} Let both stand together, or say why not." if pair else ""
 
@@ -172,7 +173,7 @@ def _typed_signal(run: CalibrationRun, take: TakePoint) -> Signal:
     if wrong or signal is None or temperature_c is None:
         raise InvalidInput(wrong)
     signal = signal_behind(
-        own, signal, take.meter_did, stored.where(run, temperature_c), run.method.get("settings", {})
+        own, signal, take.meter_did, run_facts.where(run, temperature_c), run.method.get("settings", {})
     )
     return Signal(signal, temperature_c, Acceptance.BY_EYE, BY_EYE)
 

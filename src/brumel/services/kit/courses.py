@@ -19,7 +19,8 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.response import TAKEN_OVER, Origin
 from brumel.core.sensing.run import Use
 from brumel.core.wording import signed
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import judged_run, run_responses
+from brumel.services.probes import run_facts
 from brumel.store import run_queries
 from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.run_queries import CoefficientRow
@@ -80,7 +81,7 @@ def _fitted(session: Session, rows: Sequence[CoefficientRow], since: datetime, n
     if not full:
         return []
     found = []
-    tolerances = stored.tolerances_of(session.get_one(CalibrationRun, full[-1][0].run_id))
+    tolerances = run_facts.tolerances_of(session.get_one(CalibrationRun, full[-1][0].run_id))
     for key, tolerance in tolerances.coefficients.items():
         about = own.coefficient(key)
         told = [r for run in full for r in run if r.key == key and (not about.minor or r.origin == Origin.FITTED)]
@@ -121,9 +122,9 @@ def offs_of(runs: Iterable[CalibrationRun]) -> list[Off]:
     """Of each check of some runs of ours, in their order."""
     found = []
     for run in runs:
-        line, tolerances = stored.signed_response(run), stored.tolerances_of(run)
+        line, tolerances = run_responses.signed_response(run), run_facts.tolerances_of(run)
         about = quantity(line.principle.quantity)
-        for point in stored.judged_points(run, stored.standing_points(run)):
+        for point in judged_run.judged_points(run, run_facts.standing_points(run)):
             if point.use is Use.CHECK and run.signature is not None:
                 off, band, percent = off_its_target(point, line, tolerances)
                 unit = "%" if percent else about.stated_in

@@ -15,11 +15,14 @@ from brumel.core.kit.care import REFERENCE_CHANGES, Care, part_changes
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.wording import day_words, upper_first
 from brumel.services.acts import act
-from brumel.services.calibrating import steering, stored
+from brumel.services.calibrating import run_words, steering
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit import photos, upkeep
-from brumel.services.kit.care_log import (
+from brumel.services.kit.courses import Course, courses_of, offs_of
+from brumel.services.paging import Page
+from brumel.services.people import may_record
+from brumel.services.probes import photos, run_facts, what_it_is
+from brumel.services.probes.care_log import (
     NewCare,
     care_findings,
     care_row,
@@ -27,11 +30,8 @@ from brumel.services.kit.care_log import (
     shared_key,
     shared_rows,
 )
-from brumel.services.kit.courses import Course, courses_of, offs_of
-from brumel.services.kit.probes import stored_probe
-from brumel.services.kit.states import ProbeState, States
-from brumel.services.paging import Page
-from brumel.services.people import may_record
+from brumel.services.probes.states import ProbeState, States
+from brumel.services.probes.what_it_is import stored_probe
 from brumel.services.remembered import kept
 from brumel.services.said import findings_of
 from brumel.store import care_queries, queries, reading_queries, run_queries
@@ -132,7 +132,7 @@ class Kit:
         may_record(person)
         with self.database.session() as session:
             probe = stored_probe(session, probe_id)
-            kind = upkeep.kind_of(probe)
+            kind = what_it_is.kind_of(probe)
             at = new.at or self.clock.now()
             check_care(kind, new, at, self.clock)
             steering.check_log(session, probe_id, kind, new, self.clock)
@@ -178,7 +178,7 @@ class Kit:
         may_record(person)
         jpeg = photos.cleaned(photo) if photo else b""
         with self.database.session() as session:
-            kind = upkeep.kind_of(stored_probe(session, probe_id))
+            kind = what_it_is.kind_of(stored_probe(session, probe_id))
             wrong = {q.key: "Answer yes or no." for q in kind.inspection if q.key not in answers}
             if wrong:
                 raise InvalidInput(wrong)
@@ -201,7 +201,7 @@ class Kit:
 
 
 def _card(state: ProbeState, care: Sequence[CareRecord] | Sequence[CareRow]) -> Card:
-    kind = upkeep.kind_of(state.probe)
+    kind = what_it_is.kind_of(state.probe)
     parts = []
     for name in kind.parts:
         changed = [r for r in care if r.care == kind.part_change(name)]
@@ -255,9 +255,9 @@ def _inspection_line(row: Inspection, *, photo: bool) -> Happening:
 def _run_line(run: CalibrationRun, checks: Sequence[str]) -> Happening:
     end = run.signature
     assert end is not None
-    coefficients = [f"{name.lower()} {value}" for name, value in stored.coefficient_words(run)]
-    found = ", ".join(coefficients if stored.adjusts(run) or not checks else checks)
-    what = "Calibrated" if stored.adjusts(run) else "Checked"
+    coefficients = [f"{name.lower()} {value}" for name, value in run_words.coefficient_words(run)]
+    found = ", ".join(coefficients if run_facts.adjusts(run) or not checks else checks)
+    what = "Calibrated" if run_facts.adjusts(run) else "Checked"
     what = "Calibrated by its meter" if run.kept_by == KeptBy.METER else what
     words = f"{what}{': ' if found else ''}{found}"
     return Happening(end.signed_at, "calibration", words, end.person.name, run.id, Level(end.level))

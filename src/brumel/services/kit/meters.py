@@ -21,9 +21,9 @@ from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.labels import wrong_label
-from brumel.services.kit.states import States
 from brumel.services.live.display import wrong_does
 from brumel.services.people import may_record
+from brumel.services.probes.states import States
 from brumel.services.remembered import kept
 from brumel.store import care_queries, queries
 from brumel.store.database import Database

@@ -16,11 +16,12 @@ from brumel.services.acts import act
 from brumel.services.calibrating import steering
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
-from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit import upkeep
-from brumel.services.kit.care_log import NewCare, care_row
+from brumel.services.errors import InvalidInput
 from brumel.services.kit.labels import wrong_label
 from brumel.services.people import may_record
+from brumel.services.probes import what_it_is
+from brumel.services.probes.care_log import NewCare, care_row
+from brumel.services.probes.what_it_is import stored_probe
 from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.care import CareRecord
@@ -114,16 +115,8 @@ class Probes:
             probe.settings = _said(kept.settings)
             now = self.clock.now()
             care = NewCare(uuid.uuid4(), "setting-changed", detail=_settings_words(probe))
-            row = care_row(care, upkeep.kind_of(probe), probe.id, person, at=now)
+            row = care_row(care, what_it_is.kind_of(probe), probe.id, person, at=now)
             add_once(session, CareRecord, row)
-
-
-def stored_probe(session: Session, probe_id: uuid.UUID) -> Probe:
-    """A probe by its id."""
-    probe = session.get(Probe, probe_id)
-    if probe is None:
-        raise NotFound("There is no such probe.")
-    return probe
 
 
 def _shown(probe: Probe) -> dict[str, object]:

@@ -14,7 +14,7 @@ from sqlalchemy import Select
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, unit_for
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import run_responses
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.services.ledger import upkeep
@@ -23,6 +23,7 @@ from brumel.services.ledger.run_files import run_file
 from brumel.services.ledger.written import as_csv, as_json
 from brumel.services.live.display import meter_words
 from brumel.services.paging import Page
+from brumel.services.probes import run_facts
 from brumel.services.remembered import kept
 from brumel.store import queries, reading_queries, run_queries
 from brumel.store.database import Database
@@ -87,13 +88,13 @@ class Ledger:
             run = run_queries.run_in_full(session, run_id)
             if run is None:
                 raise NotFound("There is no such calibration.")
-            return as_json(run_file(stored.Past(session, run.started_at), run))
+            return as_json(run_file(run_responses.Past(session, run.started_at), run))
 
     def calibrations_jsonl(self, wanted: Filter) -> str:
         """Signed calibrations as open files, one a line."""
         with self.database.session() as session:
             runs = run_queries.runs(session, self._criteria(wanted), limit=None, offset=0)
-            past = stored.Past(session, self.clock.now())
+            past = run_responses.Past(session, self.clock.now())
             files = [run_file(past, run) for run in runs if run.signature]
         return "".join(json.dumps(f, ensure_ascii=False, default=str) + "\n" for f in files)
 
@@ -180,7 +181,7 @@ _CALIBRATION_COLUMNS: dict[str, _RunRow] = {
     "findings": lambda run, p: " ".join(f"{f.level} {f.code};" for f in run.findings if f.level != "sound"),
     "step": lambda run, p: p and p.step,
     "use": lambda run, p: p and p.use,
-    "superseded": lambda run, p: p and p not in stored.standing_points(run),
+    "superseded": lambda run, p: p and p not in run_facts.standing_points(run),
     "taken_at": lambda run, p: p and p.taken_at,
     "source": lambda run, p: p and p.source,
     "lot": lambda run, p: p and p.lot and p.lot.lot_number,

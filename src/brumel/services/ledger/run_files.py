@@ -7,9 +7,10 @@ from typing import Any
 from brumel.core.calibrating.file_shape import FORMAT, VERSION
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.run import PreviousRun
-from brumel.services.calibrating import stored
 from brumel.services.calibrating.kept import points_of
-from brumel.services.calibrating.stored import Past
+from brumel.services.calibrating.run_responses import Past
+from brumel.services.probes import run_facts
+from brumel.services.shelf import lot_words
 from brumel.store.models.calibration import CalibrationPoint, CalibrationRun, KeptBy
 
 
@@ -28,26 +29,26 @@ def run_file(past: Past, run: CalibrationRun) -> dict[str, Any]:
         "probe": {
             "kind": run.probe.kind, "label": run.probe.label, "serial": run.probe.serial, "reference": run.reference,
         },
-        "method": stored.method_of(run),
+        "method": run_facts.method_of(run),
         **(_of_meter(run) if by_meter else _of_brumel(past, run)),
     }  # fmt: skip
 
 
 def _of_brumel(past: Past, run: CalibrationRun) -> dict[str, Any]:
     previous = past.previous(run.probe, run.started_at)
-    waters = stored.waters_of(run)
+    waters = run_facts.waters_of(run)
     return {
         "waters": list(waters) if waters else None,
         "not_ready": run.not_ready or "",
         "despite": run.despite or "",
-        "points": [_point(p, stored.where(run, p.temperature_c)) for p in _judged(run)],
+        "points": [_point(p, run_facts.where(run, p.temperature_c)) for p in _judged(run)],
         "previous": _previous(previous) if previous else None,
     }
 
 
 def _judged(run: CalibrationRun) -> list[CalibrationPoint]:
     """The points that its signature rests on."""
-    ids = set(run.signature.point_ids) if run.signature else {p.id for p in stored.standing_points(run)}
+    ids = set(run.signature.point_ids) if run.signature else {p.id for p in run_facts.standing_points(run)}
     return [p for p in run.points if p.id in ids]
 
 
@@ -62,7 +63,7 @@ def _point(point: CalibrationPoint, at: Conditions) -> dict[str, Any]:
         "pressure_hpa": None if point.pressure_hpa is None else float(at.pressure_hpa),
         "lot": lot
         and {
-            "number": str(lot.id), "label": stored.lot_label(lot), "standard": lot.standard, "family": point.family,
+            "number": str(lot.id), "label": lot_words.lot_label(lot), "standard": lot.standard, "family": point.family,
             "nominal": point.nominal, "table": lot.value_table, "certificate_u": lot.certificate_u,
         },
         "beside": point.instrument and {"number": str(point.instrument_id), "label": point.instrument.label},

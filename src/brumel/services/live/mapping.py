@@ -12,10 +12,10 @@ from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.services.acts import act
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit import upkeep
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channels_of, signal_channel
 from brumel.services.people import may_record
-from brumel.services.reckon.units import linear_factor
+from brumel.services.probes import what_it_is
+from brumel.services.units import linear_factor
 from brumel.store import device_queries, queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, Person, Probe
@@ -66,7 +66,7 @@ class MappedDevice:
     @staticmethod
     def indicated_of(probe: Probe) -> Quantity:
         """What the device may indicate of a probe."""
-        own = upkeep.senses(probe)
+        own = what_it_is.senses(probe)
         assert own is not None  # only such are offered
         return quantity(own.quantity)
 
@@ -143,7 +143,7 @@ def _channels(session: Session, positions: Sequence[Mapped]) -> list[Channel]:
     for mapped in positions:
         if mapped.carries is Carries.SIGNAL:
             probe = session.get_one(Probe, mapped.probe_id)
-            sensed = upkeep.senses(probe)
+            sensed = what_it_is.senses(probe)
             assert sensed is not None
             found.append(signal_channel(sensed, mapped.probe_id))
         elif mapped.carries is Carries.INDICATED:

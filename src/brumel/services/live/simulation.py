@@ -17,9 +17,10 @@ from brumel.core.quantities.salinity import practical_salinity
 from brumel.devices.sdi12 import DeviceError
 from brumel.devices.simulation.control import BenchControl
 from brumel.devices.simulation.model import Liquid
-from brumel.services.calibrating import stored
 from brumel.services.errors import InvalidInput
 from brumel.services.people import may_record
+from brumel.services.probes import run_facts
+from brumel.services.shelf import lot_words
 from brumel.store import reading_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
@@ -59,9 +60,9 @@ class Simulation:
             if at is None or not at.kind.has_point:
                 return
             stands_c = FIELD_C if at.of_waters else ROOM_C
-            own, aim = principle_of(run.method), stored.aim_of(at, lot, stored.where(run, stands_c))
-            values = {own.quantity: aim.value} | _weather(stored.place_of(run).pressure)
-        name, warm_c = stored.lot_label(lot) if lot else at.label, stands_c if own.asks_temperature else aim.value
+            own, aim = principle_of(run.method), lot_words.aim_of(at, lot, run_facts.where(run, stands_c))
+            values = {own.quantity: aim.value} | _weather(run_facts.place_of(run).pressure)
+        name, warm_c = lot_words.lot_label(lot) if lot else at.label, stands_c if own.asks_temperature else aim.value
         self._place(device, Liquid(name, warm_c, values, aim.u, standard=True, gas=at.kind is StepKind.AIR))
 
     def into_site(self, device: Device | None, site_id: uuid.UUID, person: Person) -> None:

@@ -11,7 +11,7 @@ from brumel.core.plan.hours import STAY_MIN, TRAVEL_MIN, arrivals
 from brumel.core.plan.needs import Need
 from brumel.core.plan.pack import Load
 from brumel.core.reading.limits import water_kinds
-from brumel.services.kit.states import ProbeState
+from brumel.services.probes.states import ProbeState
 from brumel.services.shelf.bottles import label_of
 from brumel.services.shelf.lots import Entry
 from brumel.store.models.reference import Instrument, Meter, PlannedRound, Site

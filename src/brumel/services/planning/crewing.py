@@ -10,7 +10,7 @@ from brumel.core.kit.readiness import State
 from brumel.core.plan.crew import Candidate, Unsuited, crew_for
 from brumel.core.plan.waters import Expected, Going
 from brumel.core.quantities.quantity import of_a_round
-from brumel.services.kit.states import ProbeState
+from brumel.services.probes.states import ProbeState
 from brumel.store.models.reference import PlannedRound, Site
 
 _NO_PROBE_NEEDED = "temperature"

@@ -23,8 +23,6 @@ from brumel.core.plan.tasks import ProbeDay, can_be_planned, caution_of, tasks_o
 from brumel.core.plan.waters import sites_of
 from brumel.core.quantities.quantity import quantity
 from brumel.services.clock import Clock
-from brumel.services.kit import upkeep
-from brumel.services.kit.states import ProbeState, States
 from brumel.services.planning.along import (
     Conflict,
     Standard,
@@ -35,6 +33,8 @@ from brumel.services.planning.along import (
     times_of,
 )
 from brumel.services.planning.crewing import Crew, crew_of
+from brumel.services.probes import what_it_is
+from brumel.services.probes.states import ProbeState, States
 from brumel.services.shelf.lots import Shelf
 from brumel.store import queries, visit_queries
 from brumel.store.database import Database
@@ -258,7 +258,7 @@ class Planning:
 class _Planner:
     wanted: PlannedRound
     everyone: Sequence[ProbeState]
-    logs: upkeep.Logs
+    logs: what_it_is.Logs
     now: datetime
     crew: Crew
     order: HouseOrder

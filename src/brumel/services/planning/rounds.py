@@ -17,11 +17,11 @@ from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit.care_log import NewCare
 from brumel.services.kit.life import Kit
 from brumel.services.kit.meters import Meters
 from brumel.services.people import may_record
 from brumel.services.planning.plan import DayPlan, Planning, Step
+from brumel.services.probes.care_log import NewCare
 from brumel.services.remembered import kept
 from brumel.store import queries
 from brumel.store.database import Database

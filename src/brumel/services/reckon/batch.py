@@ -18,7 +18,7 @@ from brumel.core.plain import UnreadableText, read_json
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import Calculation, Choice, InvalidInputs, Moment, Points, find
 from brumel.services.reckon.faces import plain_outputs
-from brumel.services.reckon.units import typed_inputs
+from brumel.services.units import typed_inputs
 
 CHUNK = 16_384
 

@@ -9,7 +9,7 @@ from typing import Any
 from brumel.core.reckoning.answers import Answer, calculate
 from brumel.core.reckoning.definition import REQUIRED, Calculation, Input, InvalidInputs, Number
 from brumel.services.reckon.pictures import Picture, picture_of
-from brumel.services.reckon.units import typed_inputs
+from brumel.services.units import typed_inputs
 
 
 @dataclass(frozen=True)

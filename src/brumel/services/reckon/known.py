@@ -13,7 +13,7 @@ from brumel.core.reckoning.answers import Answer
 from brumel.core.reckoning.definition import Calculation, Number, calculations
 from brumel.core.tables import kept, table
 from brumel.services.clock import Clock
-from brumel.services.kit.states import probe_state
+from brumel.services.probes.states import probe_state
 from brumel.services.visiting.history import limits_at
 from brumel.store import reading_queries
 from brumel.store.database import Database

@@ -14,13 +14,13 @@ from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
 from brumel.core.wording import day_words, grouped
 from brumel.services.acts import act
-from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.editing import refuse_older
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit import photos
 from brumel.services.people import may_record
+from brumel.services.probes import photos
 from brumel.services.remembered import kept
+from brumel.services.shelf import lot_words
 from brumel.services.shelf.bottles import in_bottle, lot_of, taken_of, used_of_each
 from brumel.services.shelf.typed import (
     AMOUNT,
@@ -299,7 +299,7 @@ class Shelf:
     def _entry(self, lot: Lot, used: float, on: date) -> Entry:
         known = lot.content is not None and lot.discarded_on is None
         left = round(lot.content - used, _DECIMALS) if known and lot.content is not None else None
-        facts = stored.lot_facts(lot, left)
+        facts = lot_words.lot_facts(lot, left)
         findings = judge_lot(facts, on)
         return Entry(lot, standards()[lot.standard], facts, verdict(findings), tuple(findings))
 

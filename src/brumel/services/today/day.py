@@ -10,9 +10,9 @@ from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
 from brumel.services.calibrating import steering
 from brumel.services.clock import Clock
-from brumel.services.kit.states import ProbeState, States
+from brumel.services.planning.outlook import Outlook
+from brumel.services.probes.states import ProbeState, States
 from brumel.services.remembered import Remembered, kept
-from brumel.services.shelf.outlook import Outlook
 from brumel.services.today import steps, strip
 from brumel.services.today.steps import Due, NextStep, Section
 from brumel.services.visiting.night import Nights

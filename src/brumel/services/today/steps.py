@@ -15,11 +15,11 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Keeps
 from brumel.core.reading.night import NightState
 from brumel.core.wording import counted, upper_first
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import run_words
 from brumel.services.clock import Clock
-from brumel.services.kit.states import ProbeState
+from brumel.services.planning.outlook import Wanted
 from brumel.services.planning.plan import Beginning
-from brumel.services.shelf.outlook import Wanted
+from brumel.services.probes.states import ProbeState
 from brumel.services.today.strip import AFTER
 from brumel.services.visiting.night import Tonight
 from brumel.store.models.calibration import CalibrationRun
@@ -225,7 +225,7 @@ def resume(runs: Iterable[CalibrationRun]) -> list[NextStep]:
             Action.RESUME,
             run.id,
             f"Finish calibrating {run.probe.label}",
-            f"Begun by {run.person.name}; {stored.points_words(run)}.",
+            f"Begun by {run.person.name}; {run_words.points_words(run)}.",
             Level.DOUBTFUL,
             _CALIBRATE_MINUTES,
             Section.KIT,

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from brumel.core.findings import Level
-from brumel.services.kit.states import Held, ProbeState, held_by_run
+from brumel.services.probes.states import Held, ProbeState, held_by_run
 from brumel.store import queries, reading_queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading

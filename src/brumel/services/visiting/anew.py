@@ -15,7 +15,7 @@ from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit
 from brumel.core.said import says
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import run_responses
 from brumel.services.clock import Clock
 from brumel.services.live.display import meter_words
 from brumel.services.said import budget_rows, finding_rows, stored_findings
@@ -74,7 +74,7 @@ class Again:
                 else:
                     self._checked.add(old.probe.id)
         else:
-            _, basis = stored.basis_of(self.session, old.probe.id, old.taken_at)
+            _, basis = run_responses.basis_of(self.session, old.probe.id, old.taken_at)
         water = self.water or water_of(old.site, old.taken_at)
         found = correct(measured, old.probe, basis, old.site, water, meter)
         return found.with_findings([f for f in stored_findings(old.findings) if f.code == DESPITE])

@@ -13,9 +13,9 @@ from brumel.core.quantities.quantity import quantity
 from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.upkeep import kind_of
 from brumel.services.live.channels import signal_positions_of
 from brumel.services.people import Person, may_record
+from brumel.services.probes.what_it_is import kind_of
 from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.following import follow_visits
 from brumel.services.visiting.history import Known

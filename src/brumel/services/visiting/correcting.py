@@ -26,8 +26,8 @@ from brumel.core.sensing.read_as import Derived
 from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.errors import InvalidInput
-from brumel.services.kit import upkeep
 from brumel.services.live.signal import Transform
+from brumel.services.probes import what_it_is
 from brumel.store.models.reference import Probe, Site
 
 _READY = Despite()
@@ -94,9 +94,9 @@ def principle_of(probe: Probe) -> Principle:
     InvalidInput
         Where its kind is not read here yet.
     """
-    own = upkeep.senses(probe)
+    own = what_it_is.senses(probe)
     if own is None:
-        raise InvalidInput({"probe": f"A {upkeep.kind_of(probe).name} probe is not read here yet: choose another."})
+        raise InvalidInput({"probe": f"A {what_it_is.kind_of(probe).name} probe is not read here yet: choose another."})
     return own
 
 
@@ -142,7 +142,7 @@ def correct(
     at = measured.place.at(measured.temperature_c, probe.reference or "")
     at = replace(at, u_temperature_c=measured.u_temperature_c)
     if measured.signal is None:
-        value, budget, working = _from_shown(measured, own, about, meter, at, upkeep.kind_of(probe).quantity)
+        value, budget, working = _from_shown(measured, own, about, meter, at, what_it_is.kind_of(probe).quantity)
     else:
         response = basis.response if basis else Response.usual(own)
         value = response.value(measured.signal, at)
@@ -150,7 +150,7 @@ def correct(
         budget = response.budget(
             measured.signal, at, age_days=basis.age_days if basis else 0.0, left_over=measured.left_over
         )
-    derived, wanted = derived_from(own, value, budget, at, water), upkeep.kind_of(probe).quantity
+    derived, wanted = derived_from(own, value, budget, at, water), what_it_is.kind_of(probe).quantity
     if (head := next((d for d in derived if d.quantity == wanted), None)) is not None:
         # What people read is worked out; what the probe senses stands beside it.
         itself = Derived(about.key, value, budget, about.unit, ())
@@ -207,7 +207,7 @@ def reading_transform(probe: Probe, basis: Basis | None, water: Compensation, pl
     """Reading, the corrected value is judged as people read it, not the raw signal."""
     own = principle_of(probe)
     response = basis.response if basis else Response.usual(own)
-    head = upkeep.kind_of(probe).quantity
+    head = what_it_is.kind_of(probe).quantity
 
     def corrected(signal: NDArray[np.float64], temperature_c: NDArray[np.float64]) -> NDArray[np.float64]:
         at = place.at(temperature_c, probe.reference or "")

@@ -15,7 +15,7 @@ from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
-from brumel.services.kit import upkeep
+from brumel.services.probes import what_it_is
 from brumel.services.visiting.history import Known
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.places import Place
@@ -108,7 +108,7 @@ class Filling:
 
     def _add(self, entry: Entry, value: TypedValue, warm: _Warm, known: Known) -> None:
         probe, instrument = self._read_with(entry)
-        own = upkeep.senses(probe) if probe else None
+        own = what_it_is.senses(probe) if probe else None
         did = own.shown_so(entry.quantity) if own else None
         if probe is None or own is None or did is None:
             key, value = _as_given(instrument, entry.quantity, value)

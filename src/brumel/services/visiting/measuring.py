@@ -22,14 +22,14 @@ from brumel.core.quantities.quantity import rule_of
 from brumel.core.reading.verdict import Basis, MetersOwn
 from brumel.core.sensing.response import LEFT_OVER, TEMPERATURE, Response
 from brumel.core.words.catalogue import word
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import run_responses
 from brumel.services.calibrating.kept import points_of
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit import upkeep
 from brumel.services.live.channels import positions_of
 from brumel.services.live.display import signal_behind
 from brumel.services.live.signal import Signal, Transform, raw_signal, signal_since
+from brumel.services.probes import run_facts, what_it_is
 from brumel.services.said import BY_EYE, settling_of, u_of
 from brumel.services.visiting.correcting import Measured, ShownBy, principle_of, reading_transform, water_of
 from brumel.store import run_queries
@@ -93,13 +93,13 @@ def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime,
     positions = positions_of(probe)
     if probe.device is None or positions is None or new.after_seq is None:
         raise InvalidInput({"device": "Put the probe into the water first, then record."})
-    _, basis = stored.basis_of(session, probe.id, taken_at)
+    _, basis = run_responses.basis_of(session, probe.id, taken_at)
     own = principle_of(probe)
     if positions.indicated:
         rule = rule_of(own.quantity, calibrating=False)
         seen_as: Transform = raw_signal
     else:
-        rule = rule_of(upkeep.kind_of(probe).quantity, calibrating=False)
+        rule = rule_of(what_it_is.kind_of(probe).quantity, calibrating=False)
         seen_as = reading_transform(probe, basis, water_of(session.get(Site, new.site_id), taken_at), place)
     signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, seen_as, new.until_seq)
     if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():
@@ -122,7 +122,7 @@ def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime,
 def _in_primary(probe: Probe, basis: Basis | None, signal: Signal, seen_as: Transform, place: Surroundings) -> float:
     """What a little of the value that people read is in the quantity that the probe senses."""
     own = principle_of(probe)
-    if upkeep.kind_of(probe).quantity == own.quantity:
+    if what_it_is.kind_of(probe).quantity == own.quantity:
         return 1.0
     response = basis.response if basis else Response.usual(own)
     read = float(seen_as(np.array([signal.value]), np.array([signal.temperature_c]))[0])
@@ -180,15 +180,15 @@ def shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> Show
     """What is known of the meter that a probe is plugged into, at a moment."""
     if probe.meter is None:
         return ShownBy()
-    key = upkeep.kind_of(probe).quantity
+    key = what_it_is.kind_of(probe).quantity
     accuracy = Accuracy.of(probe.meter.accuracy.get(key))
-    lost = ended(upkeep.events_of_its_meter(session, probe), METER_LOSES, at - _REMEMBERED, at)
+    lost = ended(what_it_is.events_of_its_meter(session, probe), METER_LOSES, at - _REMEMBERED, at)
     when = f"on {clock.said(lost.at)}" if lost else ""
     own = MetersOwn(probe.meter.label, accuracy.states_accuracy, when)
     kept = None if lost else run_queries.newest_kept(session, probe.id, at)
     if kept is None or kept.signature is None:
         return ShownBy(accuracy, own)
-    if stored.age_days(kept.signature, at) > stored.holds_days_of(kept)[1]:
+    if run_facts.age_days(kept.signature, at) > run_facts.holds_days_of(kept)[1]:
         return ShownBy(accuracy, own)
     level = Level(kept.signature.level)
     own = replace(own, checked=clock.day_said(clock.local(kept.started_at).date()), level=level)

@@ -15,15 +15,15 @@ from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.verdict import Basis
 from brumel.services.acts import act
-from brumel.services.calibrating import stored
+from brumel.services.calibrating import run_responses
 from brumel.services.clock import Clock
 from brumel.services.errors import CantBeShown, InvalidInput, NotFound, check_number, check_value
-from brumel.services.kit import upkeep
-from brumel.services.kit.retiring import why_retired
 from brumel.services.live.channels import Positions, positions_of
 from brumel.services.live.display import asked_thousandth, said_once, wrong_of_meter
 from brumel.services.live.signal import Lens
 from brumel.services.people import may_record
+from brumel.services.probes import what_it_is
+from brumel.services.probes.retiring import why_retired
 from brumel.services.remembered import kept
 from brumel.services.said import stored_findings
 from brumel.services.visiting.correcting import Corrected, Measured, correct, principle_of, reading_transform, water_of
@@ -105,13 +105,13 @@ class Readings:
     def basis(self, probe_id: uuid.UUID) -> tuple[CalibrationRun | None, Basis | None]:
         """The calibration that a reading with this probe would rest on now."""
         with self.database.session() as session:
-            return stored.basis_of(session, probe_id, self.clock.now())
+            return run_responses.basis_of(session, probe_id, self.clock.now())
 
     def place(self, site_id: uuid.UUID, probe_id: uuid.UUID) -> Surroundings:
         """What is remembered of a site today, and its salinity by a conductivity of the same hour."""
         with self.database.session() as session:
             site, probe = session.get(Site, site_id), session.get(Probe, probe_id)
-            own = upkeep.senses(probe) if probe else None
+            own = what_it_is.senses(probe) if probe else None
             if site is None or own is None or not own.asks_place:
                 return Surroundings()
             return Place(site).remembered(session, own, self.clock.now())
@@ -126,9 +126,9 @@ class Readings:
         """
         with self.database.session() as session:
             site, probe = session.get(Site, site_id), session.get(Probe, probe_id)
-            own = upkeep.senses(probe) if probe else None
+            own = what_it_is.senses(probe) if probe else None
             if site is not None and probe is not None and own is not None:
-                wrong = Place(site).wrong(session, upkeep.kind_of(probe), own, place, self.clock.now())
+                wrong = Place(site).wrong(session, what_it_is.kind_of(probe), own, place, self.clock.now())
                 if wrong:
                     raise InvalidInput(wrong)
 
@@ -152,14 +152,14 @@ class Readings:
             probe, positions = _on_line(session, probe_id)
             if positions.indicated:
                 return Lens(positions, of=(probe_id, "indicated"))
-            run, basis = stored.basis_of(session, probe_id, self.clock.now())
+            run, basis = run_responses.basis_of(session, probe_id, self.clock.now())
             site = session.get(Site, site_id) if site_id else None
             place = place or Surroundings()
             own = principle_of(probe)
             if site is not None and own.asks_place:
                 here = Place(site, visit_id)
                 place = here.now(session, own, place, self.clock.now())
-                if wrong := here.wrong(session, upkeep.kind_of(probe), own, place, self.clock.now()):
+                if wrong := here.wrong(session, what_it_is.kind_of(probe), own, place, self.clock.now()):
                     raise InvalidInput(wrong)
             water = water_of(site, self.clock.now())
             of = (probe_id, run.id if run else None, probe.reference, repr(probe.settings), water, repr(place))
@@ -190,7 +190,7 @@ def record_within(
         once = said_once(probe.meter.does, own.shown_quantity(new.meter_did), own)
         new = replace(new, meter_did={**once, **new.meter_did})
     measured = measure(session, new, probe, taken_at, place)
-    run, basis = (None, None) if measured.signal is None else stored.basis_of(session, probe.id, taken_at)
+    run, basis = (None, None) if measured.signal is None else run_responses.basis_of(session, probe.id, taken_at)
     despite = _despite(new, known.logs.why_not_ready(probe, taken_at), measured, basis)
     meter = shown_by(session, probe, taken_at, clock) if measured.signal is None else None
     corrected = correct(measured, probe, basis, site, water_of(site, taken_at), meter, despite)
@@ -208,7 +208,7 @@ def record_within(
 def _as_signal(session: Session, new: NewReading) -> NewReading:
     """A value typed from a display that shows the signal itself is a typed signal."""
     probe = session.get(Probe, new.probe_id) if new.probe_id else None
-    own = upkeep.senses(probe) if probe else None
+    own = what_it_is.senses(probe) if probe else None
     if own is None or not own.shows_signal or new.source != Source.TYPED_VALUE:
         return new
     return replace(new, source=Source.TYPED_SIGNAL, signal=new.shown, shown=None, meter_did={})
@@ -250,9 +250,9 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
         check_number(wrong, "temperature_c", new.temperature_c, TEMPERATURE_RANGE_C, "°C", "temperature")
         wrong |= wrong_of_meter(own, new.meter_did) if own else {}
     if probe is not None and own is not None and (site is not None or new.visit_id is not None):
-        wrong |= Place(site, new.visit_id).wrong(session, upkeep.kind_of(probe), own, new.place, taken_at)
+        wrong |= Place(site, new.visit_id).wrong(session, what_it_is.kind_of(probe), own, new.place, taken_at)
     typed, name = (new.signal, "signal") if new.source == Source.TYPED_SIGNAL else (new.shown, "shown")
-    likely = site.expected(upkeep.kind_of(probe).quantity) if site and probe else None
+    likely = site.expected(what_it_is.kind_of(probe).quantity) if site and probe else None
     if own and likely and typed is not None and (asked := asked_thousandth(own, typed, likely)):
         wrong[name] = asked
     if wrong or probe is None:

@@ -19,7 +19,7 @@ from brumel.core.reading.plain import INSTRUMENT_UNKNOWN
 from brumel.core.reading.together import Missing, Taken, missing_everywhere
 from brumel.core.reading.verdict import METER_UNKNOWN, METERS_OWN
 from brumel.services.errors import NotFound
-from brumel.services.kit import upkeep
+from brumel.services.probes import what_it_is
 from brumel.services.said import stored_findings
 from brumel.services.visiting.correcting import water_of
 from brumel.services.visiting.history import limits_at, limits_seen
@@ -240,7 +240,7 @@ class AtHand:
         """Read it for a visit."""
         site = visit.site
         return cls(
-            [p for p in queries.probes(session) if upkeep.kind_of(p).quantity],
+            [p for p in queries.probes(session) if what_it_is.kind_of(p).quantity],
             visit_queries.instruments(session),
             visit_queries.read_with_last(session, site.id, at - _LATELY) if site else {},
             limits_at(session, site),
@@ -318,7 +318,7 @@ def _agree(readings: Sequence[Reading]) -> list[Agreement]:
 
 def _probe_choice(probe: Probe, key: str) -> Choice | None:
     """A probe as a choice for a quantity that it, or its meter with it, shows."""
-    kind, own = upkeep.kind_of(probe), upkeep.senses(probe)
+    kind, own = what_it_is.kind_of(probe), what_it_is.senses(probe)
     if key != kind.quantity and (own is None or own.shown_so(key) is None):
         return None
     return Choice(f"probe:{probe.id}", probe.label, probe.id, on_line=probe.device_id is not None)
@@ -328,5 +328,5 @@ def _thermometers(probes: Sequence[Probe], key: str) -> list[Choice]:
     """The thermometers in probes, one a meter: what it shows beside everything else."""
     if key != "temperature":
         return []
-    by_meter = {p.meter.label: p for p in reversed(probes) if p.meter and upkeep.kind_of(p).quantity != key}
+    by_meter = {p.meter.label: p for p in reversed(probes) if p.meter and what_it_is.kind_of(p).quantity != key}
     return [Choice(f"probe:{p.id}", label) for label, p in sorted(by_meter.items())]

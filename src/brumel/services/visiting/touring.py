@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from brumel.core.quantities.quantity import Quantity
 from brumel.services.clock import Clock
-from brumel.services.kit.states import States
+from brumel.services.probes.states import States
 from brumel.services.remembered import kept
 from brumel.services.visiting.seen import AtHand, VisitView, seen_of
 from brumel.store import queries, visit_queries

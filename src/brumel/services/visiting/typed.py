@@ -9,7 +9,7 @@ from brumel.core.reckoning.definition import Number
 from brumel.core.typed import number_and_rest
 from brumel.core.wording import upper_first
 from brumel.services.errors import InvalidInput, check_value
-from brumel.services.reckon.units import number_in, units_of
+from brumel.services.units import number_in, units_of
 
 _SIDES = "<>"
 

@@ -15,8 +15,8 @@ from brumel.core.reading.limits import Limit
 from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit import photos
 from brumel.services.people import may_record
+from brumel.services.probes import photos
 from brumel.services.remembered import kept
 from brumel.services.visiting.filling import Entry, Filling
 from brumel.services.visiting.following import follow_visits

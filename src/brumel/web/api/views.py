@@ -13,7 +13,7 @@ from brumel.core.reckoning.definition import InvalidInputs, calculations, find
 from brumel.services.reckon.batch import answer_or_error
 from brumel.services.reckon.faces import plain_answer, plain_calculation
 from brumel.services.reckon.openapi import document
-from brumel.services.reckon.units import typed_inputs
+from brumel.services.units import typed_inputs
 
 blueprint = Blueprint("api", __name__, url_prefix="/api/v1")
 

@@ -17,11 +17,13 @@ from brumel.core.quantities.quantity import quantities, quantity, rule_of
 from brumel.services.calibrating.beginning import PutRight
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
+from brumel.services.calibrating.run_words import points_words
 from brumel.services.calibrating.shown import RunView, StepView
-from brumel.services.calibrating.stored import lot_label, points_words, tolerances_of
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.upkeep import kind_of, senses
+from brumel.services.probes.run_facts import tolerances_of
+from brumel.services.probes.what_it_is import kind_of, senses
+from brumel.services.shelf.lot_words import lot_label
 from brumel.web.context import probe_states, services, signed_in
 from brumel.web.forms import Typed, as_id, pressure_fields
 from brumel.web.pictures import picture_of

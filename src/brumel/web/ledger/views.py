@@ -14,10 +14,11 @@ from brumel.core.findings import Acceptance
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantities
 from brumel.core.quantities.redox import REFERENCES
-from brumel.services.calibrating.stored import coefficient_words, target_words, tolerances_of
+from brumel.services.calibrating.run_words import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger.records import Filter, status_of
 from brumel.services.live.display import meter_words
+from brumel.services.probes.run_facts import tolerances_of
 from brumel.services.visiting.rows import shown_words
 from brumel.web.context import page_number, services, signed_in
 from brumel.web.figures import trace_figure

@@ -16,7 +16,7 @@ from brumel.services.reckon.desk import Worked, work
 from brumel.services.reckon.faces import formulas_markdown, people_value
 from brumel.services.reckon.finder import in_hand, offers, what_one_may_want
 from brumel.services.reckon.known import Given, Judged, onward, reading_form, takes_from, waters
-from brumel.services.reckon.units import units_of
+from brumel.services.units import units_of
 from brumel.web.context import probe_states, services
 from brumel.web.figures import curve_figure
 from brumel.web.forms import Typed, as_id

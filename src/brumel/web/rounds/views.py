@@ -17,11 +17,11 @@ from brumel.core.quantities.quantity import of_a_round, quantity, rule_of
 from brumel.core.reading.limits import water_kinds
 from brumel.core.sensing.oxygen.shared import SHOWN_AS
 from brumel.core.typed import whole_written
-from brumel.services.calibrating.stored import coefficient_words, target_words
+from brumel.services.calibrating.run_words import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.states import ProbeState
-from brumel.services.kit.upkeep import senses
 from brumel.services.live.channels import positions_of
+from brumel.services.probes.states import ProbeState
+from brumel.services.probes.what_it_is import senses
 from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.measuring import NewReading
 from brumel.services.visiting.sites import NewSite

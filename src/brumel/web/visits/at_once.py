@@ -15,8 +15,8 @@ from brumel.core.quantities.quantity import rule_of
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.typed import whole_written
 from brumel.services.errors import InvalidInput
-from brumel.services.kit.states import ProbeState
 from brumel.services.live.channels import positions_of
+from brumel.services.probes.states import ProbeState
 from brumel.services.visiting.at_once import InWater, Together
 from brumel.services.visiting.correcting import principle_of
 from brumel.services.visiting.visits import LAYERS, Sheet

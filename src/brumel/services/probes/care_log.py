@@ -15,7 +15,7 @@ from brumel.core.kit.care import REFERENCE_CHANGES, Care
 from brumel.core.kit.kinds import ProbeKind, storage_finding
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
-from brumel.services.kit import upkeep
+from brumel.services.probes import what_it_is
 from brumel.services.said import finding_rows
 from brumel.store import queries
 from brumel.store.models.reference import Person, Probe
@@ -56,14 +56,14 @@ def shared_rows(session: Session, row: Mapping[str, Any], probe: Probe, person: 
     """What an entry means for the probes of the same kit that share this one's reference, as rows."""
     if row["care"] not in REFERENCE_CHANGES:
         return []
-    about = upkeep.kind_of(probe)
+    about = what_it_is.kind_of(probe)
     sharing = [p for p in queries.probes(session)
-               if p.kit == probe.kit and upkeep.kind_of(p).shares_reference_of == about.quantity]  # fmt: skip
+               if p.kit == probe.kit and what_it_is.kind_of(p).shares_reference_of == about.quantity]  # fmt: skip
     found = []
     for other in sharing:
         key, care = shared_key(row["id"], other.id), str(Care.SHARED_REFERENCE_CHANGED)
         new = NewCare(key, care, detail=f"that of {probe.label}")
-        found.append(care_row(new, upkeep.kind_of(other), other.id, person, at=row["at"]))
+        found.append(care_row(new, what_it_is.kind_of(other), other.id, person, at=row["at"]))
     return found
 
 

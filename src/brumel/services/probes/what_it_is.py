@@ -17,7 +17,7 @@ from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, en
 from brumel.core.sensing.principle import Coefficient, Principle
 from brumel.core.sensing.principles import principle
 from brumel.core.wording import lasting, upper_first
-from brumel.services.errors import InvalidInput
+from brumel.services.errors import InvalidInput, NotFound
 from brumel.store import care_queries
 from brumel.store.care_queries import CareRow, InspectionRow, MeterRow
 from brumel.store.models.care import CareRecord
@@ -157,3 +157,11 @@ def voided_by(session: Session, probe: Probe, since: datetime, at: datetime) -> 
     """What ended the probe's calibration between two moments, in words; empty where nothing did."""
     void = ended(events_of_probe(session, probe), kind_of(probe).voids, since, at)
     return void.care.words if void else ""
+
+
+def stored_probe(session: Session, probe_id: uuid.UUID) -> Probe:
+    """A probe by its id."""
+    probe = session.get(Probe, probe_id)
+    if probe is None:
+        raise NotFound("There is no such probe.")
+    return probe

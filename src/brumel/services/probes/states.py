@@ -16,11 +16,10 @@ from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.readiness import Readiness, State
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.wording import counted
-from brumel.services.calibrating import stored
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
-from brumel.services.kit import upkeep
-from brumel.services.kit.probes import stored_probe
+from brumel.services.probes import run_facts, what_it_is
+from brumel.services.probes.what_it_is import stored_probe
 from brumel.services.remembered import kept
 from brumel.store import queries, run_queries
 from brumel.store.database import Database
@@ -65,7 +64,7 @@ class ProbeState:
     @property
     def kind(self) -> ProbeKind:
         """What kind of probe it is."""
-        return upkeep.kind_of(self.probe)
+        return what_it_is.kind_of(self.probe)
 
     @property
     def keeps_calibration(self) -> bool:
@@ -111,10 +110,10 @@ class States:
             return probe_states(session, self.clock.now(), logs)
 
     @kept
-    def logs(self) -> upkeep.Logs:
+    def logs(self) -> what_it_is.Logs:
         """The newest of all logs: enough for every clock."""
         with self.database.session() as session:
-            return upkeep.Logs.read(session)
+            return what_it_is.Logs.read(session)
 
     def probe_state(self, probe_id: uuid.UUID) -> ProbeState:
         """One probe with what its calibration is worth now; one that is retired too."""
@@ -149,12 +148,12 @@ class States:
 
 
 def probe_states(
-    session: Session, at: datetime, logs: upkeep.Logs | None = None, some: Sequence[uuid.UUID] | None = None
+    session: Session, at: datetime, logs: what_it_is.Logs | None = None, some: Sequence[uuid.UUID] | None = None
 ) -> list[ProbeState]:
     """What every probe's calibration is worth at a moment, or that of some; ``logs`` where they are read already."""
     newest = run_queries.newest_of_probes(session, at)
     probes = queries.probes(session, some)
-    logs = logs or upkeep.Logs.read(session)
+    logs = logs or what_it_is.Logs.read(session)
     return [_state(p, newest.get(p.id, ()), logs.readiness(p, at), at) for p in probes]
 
 
@@ -168,7 +167,7 @@ def _state(probe: Probe, runs: Sequence[CalibrationRun], ready: Readiness, at: d
     newest = runs[0] if runs else None
     run = next((r for r in runs if r.signature and r.signature.level != Level.UNFIT), None)
     newest_unfit = newest if newest is not None and (run is None or newest.id != run.id) else None
-    kind = upkeep.kind_of(probe)
+    kind = what_it_is.kind_of(probe)
     held = held_by_run(run) if run is not None else None
     last = newest.signature.signed_at if newest and newest.signature else held.at if held else None
     usual = max(USUAL, timedelta(days=kind.holds_days[1] if kind.holds_days else 0))
@@ -183,7 +182,7 @@ def _state(probe: Probe, runs: Sequence[CalibrationRun], ready: Readiness, at: d
         return state(Level.UNFIT, "Never calibrated soundly." if newest_unfit else "No calibration on record.")
     if newest_unfit or held.level is Level.UNFIT:
         run = newest_unfit or run
-        what = "calibration" if run is None or run.kept_by == KeptBy.METER or stored.adjusts(run) else "check"
+        what = "calibration" if run is None or run.kept_by == KeptBy.METER or run_facts.adjusts(run) else "check"
         return state(Level.UNFIT, f"The newest {what} was judged unfit.")
     if ready.voided_at is not None and ready.voided_at > held.at:
         return state(Level.UNFIT, "Something was done since that ends a calibration.")
@@ -204,7 +203,7 @@ def held_by_run(run: CalibrationRun) -> Held | None:
     if run.signature is None:
         return None
     level, begin = Level(run.signature.level), run.signature.signed_at
-    spans = _moments(begin, holding_spans(level, stored.holds_days_of(run)))
+    spans = _moments(begin, holding_spans(level, run_facts.holds_days_of(run)))
     return Held(run.probe_id, begin, level, spans, run.id, run.kept_by == KeptBy.METER)
 
 
