@@ -30,7 +30,8 @@ import psycopg
 from PIL import Image
 from werkzeug.test import EnvironBuilder
 
-from brumel.launch.cluster import HOST, OWNER, Cluster, free_port
+from brumel.launch.cluster import OWNER, Cluster, free_port
+from brumel.launch.loopback import HOST
 
 _APART_S = 10.0
 _CLIENTS = 3

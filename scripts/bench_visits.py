@@ -18,9 +18,9 @@ from tests.conftest import own_cluster
 from tests.web.screens import BASE, enter, token
 
 from brumel.services.application import Services
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.resetting import WrongSetting
-from brumel.services.visiting.visits import NewVisit, Sheet
+from brumel.services.readings.meter_settings import WrongSetting
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person

@@ -246,7 +246,7 @@ def _refuse(kind: type[BaseException] | None, error: BaseException | None, trace
     del kind, trace
     from sqlalchemy.exc import OperationalError
 
-    from brumel.launch.cluster import LaunchError
+    from brumel.launch.loopback import LaunchError
     from brumel.services.errors import ServiceError
     from brumel.store.database import StoreError
 

@@ -14,7 +14,8 @@ import psycopg
 import pytest
 
 from brumel.launch import cluster as cluster_module
-from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster, LaunchError, answers, free_port
+from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster, answers, free_port
+from brumel.launch.loopback import LaunchError
 from brumel.launch.processes import Processes, claim, wait_until_served
 from tests.conftest import Urls, load_demonstration
 from tests.launch.front_door import brumel, ctrl_c, refusal, until

@@ -9,7 +9,8 @@ from pathlib import Path
 
 import pytest
 
-from brumel.launch.cluster import Cluster, LaunchError, free_port
+from brumel.launch.cluster import Cluster, free_port
+from brumel.launch.loopback import LaunchError
 from brumel.launch.processes import Processes, wait_until_served
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import SettingsError, read_settings

@@ -17,7 +17,7 @@ import pytest
 
 from brumel.launch import start
 from brumel.launch.account import account, bare
-from brumel.launch.cluster import HOST, LaunchError
+from brumel.launch.loopback import HOST, LaunchError
 from brumel.launch.processes import Processes, claim, handed_over, python, wait_until_served
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import read_settings

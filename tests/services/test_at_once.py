@@ -7,9 +7,9 @@ import uuid
 import pytest
 
 from brumel.services.errors import NotFound
-from brumel.services.visiting.at_once import InWater, Together
-from brumel.services.visiting.plain import Spot
-from brumel.services.visiting.visits import NewVisit
+from brumel.services.readings.plain import Spot
+from brumel.services.visits.at_once import InWater, Together
+from brumel.services.visits.visits import NewVisit
 from brumel.store.models.reference import Probe
 from tests.services.world import World
 

@@ -20,7 +20,7 @@ from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
-from brumel.services.visiting.measuring import NewReading
+from brumel.services.readings.draft import NewReading
 from tests.conftest import NOW
 from tests.said import sentence, source
 from tests.services.world import DESPITE, World

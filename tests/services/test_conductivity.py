@@ -15,9 +15,9 @@ from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.probes import NewProbe
+from brumel.services.readings.draft import NewReading
 from brumel.services.shelf.typed import NewLot
-from brumel.services.visiting.measuring import NewReading
-from brumel.services.visiting.sites import NewSite
+from brumel.services.sites.sites import NewSite
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Lot, Probe

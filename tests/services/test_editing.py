@@ -13,7 +13,7 @@ from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.typed import NewLot
-from brumel.services.visiting.sites import NewSite
+from brumel.services.sites.sites import NewSite
 from brumel.store.database import StoreError
 from tests.conftest import NOW
 from tests.services.world import World

@@ -25,7 +25,7 @@ from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.probes.care_log import NewCare
-from brumel.services.visiting.measuring import NewReading
+from brumel.services.readings.draft import NewReading
 from brumel.store.models.reference import Lot
 from tests.conftest import NOW
 from tests.said import remedy, sentence

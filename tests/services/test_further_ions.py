@@ -14,7 +14,7 @@ from brumel.core.place.surroundings import Surroundings
 from brumel.launch.cluster import APPLICATION
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
-from brumel.services.visiting.measuring import NewReading
+from brumel.services.readings.draft import NewReading
 from brumel.store import schema
 from brumel.store.database import Database
 from tests.conftest import Urls

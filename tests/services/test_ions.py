@@ -15,9 +15,9 @@ from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.probes.care_log import NewCare
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.measuring import NewReading
-from brumel.services.visiting.visits import NewVisit, Sheet
+from brumel.services.readings.draft import NewReading
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe

@@ -12,7 +12,7 @@ from brumel.core.findings import Level
 from brumel.core.kit.kinds import probe_kind
 from brumel.services.calibrating.kept import NewKept, TypedPoint
 from brumel.services.probes.care_log import NewCare
-from brumel.services.visiting.measuring import NewReading
+from brumel.services.readings.draft import NewReading
 from brumel.store.models.reading import Reading
 from tests.conftest import NOW
 from tests.said import remedy, sentence

@@ -17,8 +17,8 @@ from brumel.services.live.channels import Positions
 from brumel.services.live.hub import LiveHub
 from brumel.services.live.signal import Lens, signal_since
 from brumel.services.live.watch import Watched
-from brumel.services.visiting.site_settings import NewSetting
-from brumel.services.visiting.sites import NewSite
+from brumel.services.sites.site_settings import NewSetting
+from brumel.services.sites.sites import NewSite
 from brumel.store.device_queries import last_sample_seq
 from brumel.store.models.reference import Device, DeviceSample, Probe
 from tests.conftest import NOW

@@ -15,10 +15,10 @@ from brumel.core.reading.night import Looked, Night, NightState
 from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.planning.calendar import calendar_of, of_night
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.plain import Spot
-from brumel.services.visiting.sites import NewSite
-from brumel.services.visiting.visits import NewVisit, Said, Sheet
+from brumel.services.readings.plain import Spot
+from brumel.services.sites.sites import NewSite
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.visits import NewVisit, Said, Sheet
 from brumel.store.database import Database
 from brumel.store.models.reference import Person
 from tests.services.demonstrated import person, services, template

@@ -10,7 +10,7 @@ import pytest
 from brumel.services.calibrating.rows import Begin
 from brumel.services.errors import InvalidInput
 from brumel.services.probes.care_log import NewCare
-from brumel.services.visiting.measuring import NewReading
+from brumel.services.readings.draft import NewReading
 from brumel.store.models.reference import Probe
 from tests.conftest import NOW
 from tests.said import sentence

@@ -15,8 +15,8 @@ from brumel.services.errors import InvalidInput
 from brumel.services.people import Person
 from brumel.services.probes.care_log import NewCare
 from brumel.services.shelf.typed import NewLot
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.visits import NewVisit, Sheet
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import StoreError
 from tests.conftest import NOW
 from tests.services.world import THREE, World

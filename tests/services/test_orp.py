@@ -18,7 +18,7 @@ from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import TEMPERATURE, signal_channel
-from brumel.services.visiting.measuring import NewReading
+from brumel.services.readings.draft import NewReading
 from brumel.store.models.reference import Device, Probe
 from tests.said import remedy, sentence
 from tests.services.world import World

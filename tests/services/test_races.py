@@ -32,14 +32,14 @@ from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person
 from brumel.services.planning.rounds import NewRound
 from brumel.services.probes.care_log import NewCare
+from brumel.services.readings.draft import NewReading
+from brumel.services.readings.meter_settings import WrongSetting
 from brumel.services.shelf.typed import Correction, NewLot
-from brumel.services.visiting.at_once import Together
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.measuring import NewReading
-from brumel.services.visiting.resetting import WrongSetting
-from brumel.services.visiting.site_settings import NewSetting
-from brumel.services.visiting.sites import NewLimit, NewSite
-from brumel.services.visiting.visits import NewVisit, Sheet
+from brumel.services.sites.site_settings import NewSetting
+from brumel.services.sites.sites import NewLimit, NewSite
+from brumel.services.visits.at_once import Together
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import StoreError
 from brumel.store.models.calibration import CalibrationPoint
 from brumel.store.models.reading import Reading

@@ -27,12 +27,12 @@ from brumel.services.loading import Loading
 from brumel.services.people import SignInRefused
 from brumel.services.planning.rounds import NewRound
 from brumel.services.probes.care_log import NewCare
+from brumel.services.readings.draft import NewReading
+from brumel.services.readings.meter_settings import WrongSetting
 from brumel.services.shelf.typed import NewLot
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.measuring import NewReading
-from brumel.services.visiting.resetting import WrongSetting
-from brumel.services.visiting.sites import NewLimit, NewSite
-from brumel.services.visiting.visits import NewVisit, Said, Sheet
+from brumel.services.sites.sites import NewLimit, NewSite
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.visits import NewVisit, Said, Sheet
 from brumel.store.database import Database
 from brumel.store.models.tables import FACTS
 from tests.conftest import CLOCK, NOW

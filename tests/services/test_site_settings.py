@@ -12,11 +12,11 @@ import pytest
 from brumel.core.place.pressure import Pressure
 from brumel.services.application import Services
 from brumel.services.errors import InvalidInput
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.seen import VisitView
-from brumel.services.visiting.site_settings import NewSetting
-from brumel.services.visiting.sites import NewSite
-from brumel.services.visiting.visits import NewVisit, Sheet
+from brumel.services.sites.site_settings import NewSetting
+from brumel.services.sites.sites import NewSite
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.visit_view import VisitView
+from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person
 from tests.conftest import CLOCK, NOW

@@ -8,7 +8,7 @@ from dataclasses import replace
 import pytest
 
 from brumel.services.errors import InvalidInput
-from brumel.services.visiting.sites import NewSite
+from brumel.services.sites.sites import NewSite
 from tests.services.world import World
 
 

@@ -12,8 +12,8 @@ from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person
 from brumel.services.shelf.typed import NewLot
+from brumel.services.sites.sites import NewSite
 from brumel.services.starting import NewThing
-from brumel.services.visiting.sites import NewSite
 from brumel.store import visit_queries
 from tests.services.world import World
 

@@ -12,8 +12,8 @@ from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.visits import NewVisit, Sheet
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.visits import NewVisit, Sheet
 from tests.services.world import World
 
 BATHS = {"ice": 0.02, "room": 20.53, "warm": 38.11}

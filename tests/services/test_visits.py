@@ -19,13 +19,13 @@ from brumel.services.errors import Forbidden, InvalidInput, NotFound
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import NewMeter
 from brumel.services.planning.rounds import NewRound
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.measuring import NewReading
-from brumel.services.visiting.plain import Spot
-from brumel.services.visiting.resetting import WrongSetting
-from brumel.services.visiting.sites import NewLimit
-from brumel.services.visiting.touring import Tour
-from brumel.services.visiting.visits import NewVisit, Said, Sheet
+from brumel.services.readings.draft import NewReading
+from brumel.services.readings.meter_settings import WrongSetting
+from brumel.services.readings.plain import Spot
+from brumel.services.sites.sites import NewLimit
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.tour import Tour
+from brumel.services.visits.visits import NewVisit, Said, Sheet
 from brumel.store.database import Database, StoreError
 from brumel.store.models.reference import Meter, Person
 from tests.conftest import NOW

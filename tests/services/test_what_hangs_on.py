@@ -10,7 +10,7 @@ from brumel.core.place.pressure import Pressure
 from brumel.services.application import Services
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
-from brumel.services.visiting.filling import Entry
+from brumel.services.visits.filling import Entry
 from brumel.store.database import Database
 from brumel.store.models.reference import Person
 from tests.said import sentence

@@ -6,9 +6,9 @@ import uuid
 from collections.abc import Mapping
 
 from brumel.services.application import Services
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.seen import VisitView
-from brumel.services.visiting.visits import NewVisit, Sheet
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.visit_view import VisitView
+from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person
 

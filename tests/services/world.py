@@ -22,9 +22,9 @@ from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.people import Person
+from brumel.services.readings.draft import NewReading
+from brumel.services.readings.record import ReadingView
 from brumel.services.shelf import lot_words
-from brumel.services.visiting.measuring import NewReading
-from brumel.services.visiting.readings import ReadingView
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, DeviceSample, Lot, Probe, Site, SiteRange
 from tests.conftest import NOW

@@ -15,10 +15,10 @@ from brumel.services.calibrating.rows import Begin
 from brumel.services.clock import Clock
 from brumel.services.people import Person
 from brumel.services.probes.care_log import NewCare
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.site_settings import NewSetting
-from brumel.services.visiting.sites import NewLimit
-from brumel.services.visiting.visits import NewVisit, Said, Sheet
+from brumel.services.sites.site_settings import NewSetting
+from brumel.services.sites.sites import NewLimit
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.visits import NewVisit, Said, Sheet
 from brumel.store import shelf_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationSignature

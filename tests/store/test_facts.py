@@ -20,7 +20,7 @@ from tests.store.refused import CHECK
 from brumel.launch.cluster import OWNER, Cluster
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.probes.care_log import NewCare
-from brumel.services.visiting.measuring import NewReading
+from brumel.services.readings.draft import NewReading
 from brumel.store.database import Database, StoreError
 from brumel.store.models.base import Base
 from brumel.store.models.tables import FACTS

@@ -13,7 +13,7 @@ from tests.web.screens import BASE, enter, post, probe_id
 from werkzeug.datastructures import MultiDict
 
 from brumel.services.application import Services
-from brumel.services.visiting.visits import NewVisit
+from brumel.services.visits.visits import NewVisit
 from brumel.web.forms import Typed
 
 

@@ -12,7 +12,7 @@ from tests.web.screens import BASE, enter, probe_id, token
 from tests.web.walking import Page
 
 from brumel.services.application import Services
-from brumel.services.visiting.visits import NewVisit
+from brumel.services.visits.visits import NewVisit
 from brumel.store.database import Database
 
 FAR = ("-1e308", "5e-324")

@@ -22,10 +22,10 @@ from brumel.services.application import Services
 from brumel.services.probes.care_log import NewCare
 from brumel.services.remembered import Remembered, kept, one_look
 from brumel.services.shelf.typed import NewLot
-from brumel.services.visiting.filling import Entry
-from brumel.services.visiting.site_settings import NewSetting
-from brumel.services.visiting.sites import NewLimit, NewSite
-from brumel.services.visiting.visits import NewVisit, Sheet
+from brumel.services.sites.site_settings import NewSetting
+from brumel.services.sites.sites import NewLimit, NewSite
+from brumel.services.visits.filling import Entry
+from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import Database
 from brumel.store.models.base import Base
 from brumel.store.models.reference import Person

@@ -16,7 +16,7 @@ from brumel import demo
 from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin
 from brumel.services.ledger.records import Filter
-from brumel.services.visiting.visits import NewVisit
+from brumel.services.visits.visits import NewVisit
 from brumel.store.models.reference import PersonRole
 from brumel.web.app import WebSettings, create_app
 

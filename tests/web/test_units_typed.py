@@ -10,7 +10,7 @@ from flask.testing import FlaskClient
 from tests.web.screens import BASE, enter, post, probe_id
 
 from brumel.services.application import Services
-from brumel.services.visiting.visits import NewVisit
+from brumel.services.visits.visits import NewVisit
 
 
 @pytest.mark.parametrize(

@@ -43,9 +43,9 @@ from brumel.services.live.simulation import FIELD_C
 from brumel.services.probes.care_log import NewCare, care_row
 from brumel.services.probes.run_facts import age_days
 from brumel.services.probes.what_it_is import holding_of, kind_of
+from brumel.services.readings.correct import principle_of
 from brumel.services.said import finding_rows
 from brumel.services.shelf import lot_words
-from brumel.services.visiting.correcting import principle_of
 from brumel.store.models.base import Base
 from brumel.store.models.calibration import (
     AmendmentKind,

@@ -35,14 +35,14 @@ from brumel.services.clock import Clock
 from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.people import INVENTED, INVENTED_PASSWORD, People
 from brumel.services.probes.what_it_is import holding_of, kind_of
+from brumel.services.readings.correct import Measured, correct, principle_of
+from brumel.services.readings.draft import NewReading
+from brumel.services.readings.following import follow_visits
+from brumel.services.readings.history import kept_limits
+from brumel.services.readings.meter_settings import Resetting, WrongSetting
+from brumel.services.readings.record import record_within
+from brumel.services.readings.row import reading_row
 from brumel.services.said import BY_EYE, finding_rows
-from brumel.services.visiting.correcting import Measured, correct, principle_of
-from brumel.services.visiting.following import follow_visits
-from brumel.services.visiting.history import kept_limits
-from brumel.services.visiting.measuring import NewReading
-from brumel.services.visiting.readings import record_within
-from brumel.services.visiting.resetting import Resetting, WrongSetting
-from brumel.services.visiting.rows import reading_row
 from brumel.store.database import Acting, Database, acting
 from brumel.store.models.base import Base, Source
 from brumel.store.models.calibration import (

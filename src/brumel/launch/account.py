@@ -10,7 +10,7 @@ import sys
 from collections.abc import Mapping
 from pathlib import Path
 
-from brumel.launch.cluster import LaunchError
+from brumel.launch.loopback import LaunchError
 
 _SECRET = ("SECRET", "TOKEN", "PASSWORD", "CREDENTIAL", "PRIVATE")
 _OF_ROOT = {"HOME": "/nonexistent", "USER": "", "LOGNAME": "", "MAIL": "", "XDG_DATA_HOME": "", "XDG_RUNTIME_DIR": ""}

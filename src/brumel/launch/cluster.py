@@ -22,20 +22,17 @@ from typing import TYPE_CHECKING, Any
 import psycopg
 from psycopg import sql
 
+from brumel.launch.loopback import HOST, LaunchError
+
 if TYPE_CHECKING:
     from brumel.launch.processes import Processes
 
-HOST = "127.0.0.1"
 ADMIN, OWNER, APPLICATION = "brumel_admin", "brumel_owner", "brumel_app"
 DATABASE = "brumel"
 _TRIES = 3
 _SERVES_WITHIN_S = 60.0
 _BARE = {"PATH": "/usr/bin:/bin", "LANG": "C.UTF-8"}
 """All that a server needs of the environment: none of our secrets."""
-
-
-class LaunchError(Exception):
-    """Something could not be started; one line that says what to do."""
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from pathlib import Path
 from types import FrameType
 from typing import Any
 
-from brumel.launch.cluster import HOST, LaunchError
+from brumel.launch.loopback import HOST, LaunchError
 from brumel.services.health import note_restart
 
 _STOP_WITHIN_S = 6.0

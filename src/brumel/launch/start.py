@@ -16,7 +16,8 @@ from typing import IO
 from brumel import demo
 from brumel.demo.truths import DAYS
 from brumel.launch.account import account, bare
-from brumel.launch.cluster import APPLICATION, HOST, OWNER, Cluster, LaunchError
+from brumel.launch.cluster import APPLICATION, OWNER, Cluster
+from brumel.launch.loopback import HOST, LaunchError
 from brumel.launch.processes import Processes, claim, handed_over, python, wait_until_served
 from brumel.services.acts import acts_as
 from brumel.services.clock import Clock

@@ -29,7 +29,7 @@ from brumel.services.kit.probes import NewProbe, probe_row, wrong_probe
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, signal_channel
 from brumel.services.shelf.lots import put_on_shelf
 from brumel.services.shelf.typed import NewLot, wrong_opening
-from brumel.services.visiting.sites import NewSite, fill_site, wrong_site
+from brumel.services.sites.sites import NewSite, fill_site, wrong_site
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, Meter, Site
 

@@ -16,7 +16,7 @@ from brumel.services.kit.probes import NewProbe, Probes
 from brumel.services.people import Person, PersonRole, may_record
 from brumel.services.shelf.lots import Shelf
 from brumel.services.shelf.typed import NewLot
-from brumel.services.visiting.sites import NewLimit, NewSite, Reach, Sites
+from brumel.services.sites.sites import NewLimit, NewSite, Reach, Sites
 
 New = NewSite | NewMeter | NewProbe | NewInstrument | NewLot
 _WHY = "Set in the guided start"

@@ -40,8 +40,8 @@ from brumel.web import (
     today,
     visits,
 )
-from brumel.web.auth.views import SignedIn
 from brumel.web.formatting import register_filters
+from brumel.web.signed_in import SignedIn
 
 
 @dataclass(frozen=True)

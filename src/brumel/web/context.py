@@ -13,7 +13,7 @@ from brumel.services.application import Services
 from brumel.services.probes.states import ProbeState
 
 if TYPE_CHECKING:
-    from brumel.web.auth.views import SignedIn
+    from brumel.web.signed_in import SignedIn
 
 
 def services() -> Services:

@@ -12,7 +12,7 @@ from brumel.services.clock import Clock
 from brumel.services.kit.courses import Course
 from brumel.services.planning.plan import DayPlan
 from brumel.services.reckon.pictures import Picture
-from brumel.services.visiting.rounds import SiteHistory
+from brumel.services.sites.site_history import SiteHistory
 from brumel.web.scale import Scale, Tick, tick_words
 
 _HOURS_S = 2 * 86_400

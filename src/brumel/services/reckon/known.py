@@ -14,7 +14,7 @@ from brumel.core.reckoning.definition import Calculation, Number, calculations
 from brumel.core.tables import kept, table
 from brumel.services.clock import Clock
 from brumel.services.probes.states import probe_state
-from brumel.services.visiting.history import limits_at
+from brumel.services.readings.history import limits_at
 from brumel.store import reading_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Site

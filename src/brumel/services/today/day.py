@@ -13,10 +13,10 @@ from brumel.services.clock import Clock
 from brumel.services.planning.outlook import Outlook
 from brumel.services.probes.states import ProbeState, States
 from brumel.services.remembered import Remembered, kept
+from brumel.services.sites.night import Nights
+from brumel.services.sites.site_history import of_last_stay
 from brumel.services.today import steps, strip
 from brumel.services.today.steps import Due, NextStep, Section
-from brumel.services.visiting.night import Nights
-from brumel.services.visiting.rounds import of_last_stay
 from brumel.store import reading_queries, run_queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading

@@ -20,8 +20,8 @@ from brumel.services.clock import Clock
 from brumel.services.planning.outlook import Wanted
 from brumel.services.planning.plan import Beginning
 from brumel.services.probes.states import ProbeState
+from brumel.services.sites.night import Tonight
 from brumel.services.today.strip import AFTER
-from brumel.services.visiting.night import Tonight
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.care import CareRecord
 from brumel.store.models.reading import Reading

@@ -7,15 +7,16 @@ from urllib.parse import urlsplit
 
 from flask import Blueprint, abort, current_app, redirect, render_template, request, session, url_for
 from flask.typing import ResponseReturnValue
-from flask_login import UserMixin, current_user, login_user, logout_user
+from flask_login import current_user, login_user, logout_user
 from itsdangerous import BadSignature, URLSafeSerializer
 
 from brumel.core.quantities.shown import choices, kept_units
 from brumel.services.errors import InvalidInput
-from brumel.services.people import INVENTED, INVENTED_PASSWORD, Person, PersonRole, SignInRefused
+from brumel.services.people import INVENTED, INVENTED_PASSWORD, PersonRole, SignInRefused
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed
 from brumel.web.security import A_YEAR_S
+from brumel.web.signed_in import SignedIn
 
 blueprint = Blueprint("auth", __name__, template_folder="templates")
 
@@ -24,17 +25,6 @@ _UNIT_WORDS = {"°C": "Temperature", "µS/cm": "Conductivity", "hPa": "Pressure"
 
 _BROWSER = "browser"
 """The cookie by which a browser is known again."""
-
-
-class SignedIn(UserMixin):
-    """A person as the session knows them, by the key of their signing in."""
-
-    def __init__(self, person: Person, key: str) -> None:
-        self.person, self.key = person, key
-
-    def get_id(self) -> str:
-        """What the session keeps."""
-        return self.key
 
 
 @blueprint.route("/sign-in", methods=["GET", "POST"])

@@ -19,7 +19,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.ledger.records import Filter, status_of
 from brumel.services.live.display import meter_words
 from brumel.services.probes.run_facts import tolerances_of
-from brumel.services.visiting.rows import shown_words
+from brumel.services.readings.row import shown_words
 from brumel.web.context import page_number, services, signed_in
 from brumel.web.figures import trace_figure
 from brumel.web.forms import Typed

@@ -17,7 +17,7 @@ from brumel.services.application import Services
 from brumel.services.errors import NotFound
 from brumel.services.live.watch import Watched
 from brumel.services.probes.what_it_is import kind_of
-from brumel.services.visiting.correcting import principle_of
+from brumel.services.readings.correct import principle_of
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
 

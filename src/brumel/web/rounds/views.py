@@ -22,9 +22,9 @@ from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import positions_of
 from brumel.services.probes.states import ProbeState
 from brumel.services.probes.what_it_is import senses
-from brumel.services.visiting.correcting import principle_of
-from brumel.services.visiting.measuring import NewReading
-from brumel.services.visiting.sites import NewSite
+from brumel.services.readings.correct import principle_of
+from brumel.services.readings.draft import NewReading
+from brumel.services.sites.sites import NewSite
 from brumel.web.context import into_water, probe_states, services, signed_in
 from brumel.web.figures import history_figure
 from brumel.web.forms import PLACE, Typed, as_id, place_fields

@@ -20,8 +20,8 @@ from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.shelf.typed import NewLot
+from brumel.services.sites.sites import NewSite, Reach
 from brumel.services.starting import New, NewThing
-from brumel.services.visiting.sites import NewSite, Reach
 from brumel.web.context import services
 from brumel.web.forms import Typed, as_id
 

@@ -17,9 +17,9 @@ from brumel.core.typed import whole_written
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import positions_of
 from brumel.services.probes.states import ProbeState
-from brumel.services.visiting.at_once import InWater, Together
-from brumel.services.visiting.correcting import principle_of
-from brumel.services.visiting.visits import LAYERS, Sheet
+from brumel.services.readings.correct import principle_of
+from brumel.services.visits.at_once import InWater, Together
+from brumel.services.visits.visits import LAYERS, Sheet
 from brumel.web.context import into_water, probe_states, services, signed_in
 from brumel.web.forms import Typed, as_id, pressure_fields
 from brumel.web.visits.fields import pressure_fields_of, spot_of

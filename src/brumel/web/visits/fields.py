@@ -8,9 +8,9 @@ from brumel.core.place.pressure import KINDS, Pressure
 from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import unit_for
-from brumel.services.visiting.plain import Spot
-from brumel.services.visiting.seen import VisitView
-from brumel.services.visiting.visits import LAYERS, REPLICATES
+from brumel.services.readings.plain import Spot
+from brumel.services.visits.visit_view import VisitView
+from brumel.services.visits.visits import LAYERS, REPLICATES
 from brumel.web.context import signed_in
 from brumel.web.forms import Typed, pressure_fields
 

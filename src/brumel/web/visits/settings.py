@@ -10,9 +10,9 @@ from flask.typing import ResponseReturnValue
 from brumel.core.place.water import BY_METERS, METHODS, Compensation
 from brumel.core.wording import counted
 from brumel.services.errors import InvalidInput
-from brumel.services.visiting.anew import Anew
-from brumel.services.visiting.resetting import WrongSetting
-from brumel.services.visiting.site_settings import Changed, NewSetting
+from brumel.services.readings.again import Anew
+from brumel.services.readings.meter_settings import WrongSetting
+from brumel.services.sites.site_settings import Changed, NewSetting
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed
 from brumel.web.visits.views import blueprint

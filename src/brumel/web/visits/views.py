@@ -15,12 +15,12 @@ from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.services.errors import InvalidInput
 from brumel.services.planning.calendar import calendar_of, of_night
-from brumel.services.visiting.filling import Entry, unreadable
-from brumel.services.visiting.rows import typed_pressure
-from brumel.services.visiting.seen import VisitView
-from brumel.services.visiting.sites import NewLimit
-from brumel.services.visiting.typed import units_for
-from brumel.services.visiting.visits import LAYERS, REPLICATES, NewVisit, Said, Sheet
+from brumel.services.readings.row import typed_pressure
+from brumel.services.readings.typed_value import units_for
+from brumel.services.sites.sites import NewLimit
+from brumel.services.visits.filling import Entry, unreadable
+from brumel.services.visits.visit_view import VisitView
+from brumel.services.visits.visits import LAYERS, REPLICATES, NewVisit, Said, Sheet
 from brumel.web.context import services, signed_in
 from brumel.web.figures import history_figure
 from brumel.web.files import kept_file

@@ -18,11 +18,11 @@ from brumel.core.said import says
 from brumel.services.calibrating import run_responses
 from brumel.services.clock import Clock
 from brumel.services.live.display import meter_words
+from brumel.services.readings.correct import Corrected, Measured, ShownBy, correct, water_of
+from brumel.services.readings.draft import as_measured, shown_by
+from brumel.services.readings.history import kept_limits, limits_at
+from brumel.services.readings.row import in_place_of
 from brumel.services.said import budget_rows, finding_rows, stored_findings
-from brumel.services.visiting.correcting import Corrected, Measured, ShownBy, correct, water_of
-from brumel.services.visiting.history import kept_limits, limits_at
-from brumel.services.visiting.measuring import as_measured, shown_by
-from brumel.services.visiting.rows import in_place_of
 from brumel.store import run_queries, visit_queries
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Person

@@ -13,9 +13,9 @@ from brumel.core.findings import Finding
 from brumel.core.place.pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import ErrorScale, quantity
+from brumel.services.readings.correct import Corrected, Measured, principle_of
+from brumel.services.readings.draft import NewReading
 from brumel.services.said import budget_rows, finding_rows, settling_columns
-from brumel.services.visiting.correcting import Corrected, Measured, principle_of
-from brumel.services.visiting.measuring import NewReading
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Person, Probe, Site

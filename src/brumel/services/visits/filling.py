@@ -16,13 +16,13 @@ from brumel.core.quantities.quantity import quantities, quantity
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.probes import what_it_is
-from brumel.services.visiting.history import Known
-from brumel.services.visiting.measuring import NewReading
-from brumel.services.visiting.places import Place
-from brumel.services.visiting.plain import Amending, PlainReading, Spot, add_plain
-from brumel.services.visiting.readings import record_within
-from brumel.services.visiting.seen import seen_at, standing_of
-from brumel.services.visiting.typed import TypedValue, read_value
+from brumel.services.readings.draft import NewReading
+from brumel.services.readings.history import Known
+from brumel.services.readings.place import Place
+from brumel.services.readings.plain import Amending, PlainReading, Spot, add_plain
+from brumel.services.readings.record import record_within
+from brumel.services.readings.standing import seen_at, standing_of
+from brumel.services.readings.typed_value import TypedValue, read_value
 from brumel.store import queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading

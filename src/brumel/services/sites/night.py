@@ -13,7 +13,7 @@ from brumel.core.reading.limits import water_kinds
 from brumel.core.reading.night import DUSK, LEAST_APART, Looked, Night
 from brumel.core.sun import night_of
 from brumel.services.clock import Clock
-from brumel.services.visiting.history import limits_at
+from brumel.services.readings.history import limits_at
 from brumel.store import visit_queries
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading

@@ -21,10 +21,10 @@ from brumel.core.reading.limits import Limit
 from brumel.core.reading.plain import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.together import Worked
 from brumel.core.uncertainty import Budget, Contribution
+from brumel.services.readings.history import Known, Value, kept_limits
+from brumel.services.readings.row import add_findings
+from brumel.services.readings.typed_value import TypedValue
 from brumel.services.said import budget_rows, settling_columns
-from brumel.services.visiting.history import Known, Value, kept_limits
-from brumel.services.visiting.rows import add_findings
-from brumel.services.visiting.typed import TypedValue
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Person, Probe

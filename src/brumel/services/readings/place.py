@@ -22,7 +22,7 @@ from brumel.core.place.surroundings import (
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.principle import Principle
 from brumel.services.errors import check_number
-from brumel.services.visiting.correcting import water_of
+from brumel.services.readings.correct import water_of
 from brumel.store import visit_queries
 from brumel.store.models.reference import Site
 

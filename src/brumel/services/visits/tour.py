@@ -13,7 +13,7 @@ from brumel.core.quantities.quantity import Quantity
 from brumel.services.clock import Clock
 from brumel.services.probes.states import States
 from brumel.services.remembered import kept
-from brumel.services.visiting.seen import AtHand, VisitView, seen_of
+from brumel.services.visits.visit_view import AtHand, VisitView, seen_of
 from brumel.store import queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import PlannedRound, Site

@@ -16,15 +16,15 @@ from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import signal_positions_of
 from brumel.services.people import Person, may_record
 from brumel.services.probes.what_it_is import kind_of
-from brumel.services.visiting.correcting import principle_of
-from brumel.services.visiting.following import follow_visits
-from brumel.services.visiting.history import Known
-from brumel.services.visiting.measuring import NewReading
-from brumel.services.visiting.places import Place
-from brumel.services.visiting.plain import PlainReading, Spot, add_plain
-from brumel.services.visiting.readings import record_within
-from brumel.services.visiting.seen import standing_of, visit_of
-from brumel.services.visiting.typed import TypedValue
+from brumel.services.readings.correct import principle_of
+from brumel.services.readings.draft import NewReading
+from brumel.services.readings.following import follow_visits
+from brumel.services.readings.history import Known
+from brumel.services.readings.place import Place
+from brumel.services.readings.plain import PlainReading, Spot, add_plain
+from brumel.services.readings.record import record_within
+from brumel.services.readings.standing import standing_of, visit_of
+from brumel.services.readings.typed_value import TypedValue
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading

@@ -18,16 +18,16 @@ from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.people import may_record
+from brumel.services.readings.again import Again, Anew
+from brumel.services.readings.correct import Corrected
+from brumel.services.readings.draft import as_measured
+from brumel.services.readings.following import follow_visits, same_number
+from brumel.services.readings.history import limits_at
+from brumel.services.readings.plain import Amending, PlainReading, Spot, plain_row
+from brumel.services.readings.row import add_findings
+from brumel.services.readings.typed_value import TypedValue
 from brumel.services.remembered import kept
-from brumel.services.visiting.anew import Again, Anew
-from brumel.services.visiting.correcting import Corrected
-from brumel.services.visiting.following import follow_visits, same_number
-from brumel.services.visiting.history import limits_at
-from brumel.services.visiting.measuring import as_measured
-from brumel.services.visiting.plain import Amending, PlainReading, Spot, plain_row
-from brumel.services.visiting.rows import add_findings
-from brumel.services.visiting.sites import wrong_compensation
-from brumel.services.visiting.typed import TypedValue
+from brumel.services.sites.sites import wrong_compensation
 from brumel.store import visit_queries
 from brumel.store.database import Database, hold
 from brumel.store.models.reading import Reading

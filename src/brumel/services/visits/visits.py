@@ -17,15 +17,16 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
 from brumel.services.probes import photos
+from brumel.services.readings.following import follow_visits
+from brumel.services.readings.history import Known, limits_at
+from brumel.services.readings.place import Place
+from brumel.services.readings.plain import Amending, PlainReading, Spot, add_plain
+from brumel.services.readings.row import removal_row, typed_pressure
+from brumel.services.readings.standing import standing, visit_of
+from brumel.services.readings.typed_value import TypedValue
 from brumel.services.remembered import kept
-from brumel.services.visiting.filling import Entry, Filling
-from brumel.services.visiting.following import follow_visits
-from brumel.services.visiting.history import Known, limits_at
-from brumel.services.visiting.places import Place
-from brumel.services.visiting.plain import Amending, PlainReading, Spot, add_plain
-from brumel.services.visiting.rows import removal_row, typed_pressure
-from brumel.services.visiting.seen import VisitView, standing, view_of, visit_of
-from brumel.services.visiting.typed import TypedValue
+from brumel.services.visits.filling import Entry, Filling
+from brumel.services.visits.visit_view import VisitView, view_of
 from brumel.store import visit_queries
 from brumel.store.database import Database, hold
 from brumel.store.models.base import Source

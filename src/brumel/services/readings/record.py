@@ -24,14 +24,14 @@ from brumel.services.live.signal import Lens
 from brumel.services.people import may_record
 from brumel.services.probes import what_it_is
 from brumel.services.probes.retiring import why_retired
+from brumel.services.readings.correct import Corrected, Measured, correct, principle_of, reading_transform, water_of
+from brumel.services.readings.draft import NewReading, measure, shown_by, typed_signal
+from brumel.services.readings.following import follow_visits
+from brumel.services.readings.history import Known, kept_limits
+from brumel.services.readings.place import Place
+from brumel.services.readings.row import add_bases, add_findings, noted, reading_row
 from brumel.services.remembered import kept
 from brumel.services.said import stored_findings
-from brumel.services.visiting.correcting import Corrected, Measured, correct, principle_of, reading_transform, water_of
-from brumel.services.visiting.following import follow_visits
-from brumel.services.visiting.history import Known, kept_limits
-from brumel.services.visiting.measuring import NewReading, measure, shown_by, typed_signal
-from brumel.services.visiting.places import Place
-from brumel.services.visiting.rows import add_bases, add_findings, noted, reading_row
 from brumel.store import reading_queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source

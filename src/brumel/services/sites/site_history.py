@@ -12,8 +12,8 @@ from brumel.core.quantities.quantity import Quantity, quantities, quantity
 from brumel.core.reading.limits import Limit
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
+from brumel.services.readings.history import limits_at
 from brumel.services.remembered import kept
-from brumel.services.visiting.history import limits_at
 from brumel.store import queries, reading_queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import uuid
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
@@ -16,15 +16,15 @@ from brumel.core.reading.agreement import Agreement, agreement
 from brumel.core.reading.contrary import judge_together
 from brumel.core.reading.limits import Keeps, Limit, water_kinds, worst
 from brumel.core.reading.plain import INSTRUMENT_UNKNOWN
-from brumel.core.reading.together import Missing, Taken, missing_everywhere
+from brumel.core.reading.together import Missing, missing_everywhere
 from brumel.core.reading.verdict import METER_UNKNOWN, METERS_OWN
-from brumel.services.errors import NotFound
 from brumel.services.probes import what_it_is
+from brumel.services.readings.correct import water_of
+from brumel.services.readings.history import limits_at, limits_seen
+from brumel.services.readings.plain import Spot
+from brumel.services.readings.row import correction_words
+from brumel.services.readings.standing import seen_at, spots_of, standing, what_was_read
 from brumel.services.said import stored_findings
-from brumel.services.visiting.correcting import water_of
-from brumel.services.visiting.history import limits_at, limits_seen
-from brumel.services.visiting.plain import Spot
-from brumel.services.visiting.rows import correction_words
 from brumel.store import queries, visit_queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
@@ -160,63 +160,6 @@ class VisitView:
         return worst([Keeps(r.keeps) for r in self.readings if r.keeps])
 
 
-def standing(readings: Iterable[Reading]) -> list[Reading]:
-    """Readings that no other takes the place of."""
-    found = list(readings)
-    gone = {r.amends_id for r in found}
-    return [r for r in found if r.id not in gone and not r.removed]
-
-
-def standing_of(session: Session, visit: Visit) -> list[Reading]:
-    """The readings of a visit that stand, without what hangs on them."""
-    return standing(visit_queries.readings_of_visits(session, [visit.id]).get(visit.id, ()))
-
-
-def visit_of(session: Session, visit_id: uuid.UUID) -> Visit:
-    """A visit by its key."""
-    visit = visit_queries.visit(session, visit_id)
-    if visit is None:
-        raise NotFound("There is no such visit.")
-    return visit
-
-
-def spots_of(readings: Iterable[Reading]) -> list[Spot]:
-    """Where something was read, each place once."""
-    return list(dict.fromkeys(Spot(r.depth_m, r.layer, r.replicate) for r in readings))
-
-
-def seen_at(readings: Sequence[Reading], spot: Spot) -> dict[str, Taken]:
-    """What is known at a spot, by quantity: read there, else on the same visit where nothing was said of a spot.
-
-    What followed from a reading by itself (salinity from a conductivity) is known with it.
-    """
-    found: dict[str, Taken] = {}
-    everywhere = Spot()
-    for place in (everywhere, Spot(spot.depth_m, spot.layer), spot):
-        here = [r for r in readings if Spot(r.depth_m, r.layer, r.replicate) == place]
-        # What was read of a quantity goes before what followed from another.
-        for each in (_beside, _itself):
-            for r in here:
-                found |= each(r)
-    return found
-
-
-def _beside(reading: Reading) -> dict[str, Taken]:
-    """What follows from a reading by itself, or was sensed with it."""
-    record = str(reading.id)
-    found = {d["quantity"]: Taken(d["quantity"], d["value"], d["u"], "", record) for d in reading.derived}
-    if reading.temperature_c is not None and reading.probe is not None and reading.source == Source.DEVICE:
-        found.setdefault("temperature", Taken("temperature", reading.temperature_c, 0.1, "", record))
-    return found
-
-
-def _itself(reading: Reading) -> dict[str, Taken]:
-    """What was read."""
-    shares = (f"the calibration of {reading.probe.label}",) if reading.probe and reading.calibration_run_id else ()
-    itself = Taken(reading.quantity, reading.value, reading.u, reading.qualifier, str(reading.id), shares)
-    return {reading.quantity: itself}
-
-
 def asked_of(site: Site | None) -> list[str]:
     """What a visit asks for: what its kind of water does, and what the site is expected to show."""
     kind = water_kinds().get(site.water_kind) if site else None
@@ -309,7 +252,7 @@ def _instead(key: str) -> list[str]:
 def _agree(readings: Sequence[Reading]) -> list[Agreement]:
     """Whether what was read twice at one spot agrees: two instruments, two methods, replicates."""
     return [
-        agreement(_itself(first)[first.quantity], _itself(second)[second.quantity])
+        agreement(what_was_read(first)[first.quantity], what_was_read(second)[second.quantity])
         for n, first in enumerate(readings)
         for second in readings[n + 1 :]
         if (first.depth_m, first.layer) == (second.depth_m, second.layer)

@@ -14,12 +14,12 @@ from brumel.core.findings import Level
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.together import Taken, rests_on, worked_out
 from brumel.services.clock import Clock
+from brumel.services.readings.again import lean
+from brumel.services.readings.history import judged_anew, limits_at, limits_seen
+from brumel.services.readings.plain import Amending, Spot, worked_row
+from brumel.services.readings.row import in_place_of, removal_row
+from brumel.services.readings.standing import seen_at, spots_of, standing
 from brumel.services.said import finding_rows, stored_findings
-from brumel.services.visiting.anew import lean
-from brumel.services.visiting.history import judged_anew, limits_at, limits_seen
-from brumel.services.visiting.plain import Amending, Spot, worked_row
-from brumel.services.visiting.rows import in_place_of, removal_row
-from brumel.services.visiting.seen import seen_at, spots_of, standing
 from brumel.store import visit_queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading, ReadingFinding

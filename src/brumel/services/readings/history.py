@@ -15,7 +15,7 @@ from brumel.core.quantities.quantity import Quantity
 from brumel.core.reading.jump import jump
 from brumel.core.reading.limits import Limit, is_stabilised, keeps, limits_of, with_stabiliser, worst
 from brumel.services.probes.what_it_is import Logs
-from brumel.services.visiting.correcting import Corrected
+from brumel.services.readings.correct import Corrected
 from brumel.store import visit_queries
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe, Site

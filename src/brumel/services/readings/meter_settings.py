@@ -15,9 +15,9 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.live.display import BESIDES, wrong_does
 from brumel.services.people import may_record
-from brumel.services.visiting.anew import Again, Anew
-from brumel.services.visiting.following import follow_visits
-from brumel.services.visiting.measuring import as_measured
+from brumel.services.readings.again import Again, Anew
+from brumel.services.readings.draft import as_measured
+from brumel.services.readings.following import follow_visits
 from brumel.store import visit_queries
 from brumel.store.database import Database, hold
 from brumel.store.models.reading import Reading

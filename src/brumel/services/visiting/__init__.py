@@ -1,1 +1,0 @@
-"""Visiting: sites, rounds and readings."""

@@ -1,0 +1,1 @@
+"""Visits: opened, filled, shown, finished."""

@@ -1,0 +1,18 @@
+"""Who is signed in, as the session knows them."""
+
+from __future__ import annotations
+
+from flask_login import UserMixin
+
+from brumel.services.people import Person
+
+
+class SignedIn(UserMixin):
+    """A person as the session knows them, by the key of their signing in."""
+
+    def __init__(self, person: Person, key: str) -> None:
+        self.person, self.key = person, key
+
+    def get_id(self) -> str:
+        """What the session keeps."""
+        return self.key
