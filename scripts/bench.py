@@ -37,7 +37,6 @@ from playwright.sync_api import sync_playwright
 from tests.browser.driving import LAUNCH, SCREEN, sign_in
 
 from brumel.core.calibrating.methods import rinses
-from brumel.core.corrected import corrected_rows
 from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.readiness import Readiness, State
 from brumel.core.place.conditions import Conditions
@@ -49,6 +48,7 @@ from brumel.core.plan.tasks import ProbeDay, tasks_of
 from brumel.core.plan.waters import Expected, Going, sites_of
 from brumel.core.quantities.salinity import practical_salinity
 from brumel.core.reckoning.answers import calculate
+from brumel.core.reckoning.corrected import corrected_rows
 from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.principles import principle
 from brumel.launch.cluster import Cluster

@@ -19,9 +19,9 @@ from tests.web.screens import enter
 
 from brumel.services.application import Services
 from brumel.services.live.link import Link
-from brumel.store import device_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Device
+from brumel.store.queries import device as device_queries
 from brumel.web.app import WebSettings, create_app
 
 _ANSWERS = 2_000

@@ -188,7 +188,7 @@ def load(settings: Settings, file: Path, login: str | None) -> None:
     from brumel.launch.start import acting_for, database_of
     from brumel.services.clock import Clock
     from brumel.services.ledger.exchange import Exchange
-    from brumel.services.loading import Loading
+    from brumel.services.start.loading import Loading
     from brumel.store.database import Database
 
     readings = file.suffix == ".json"

@@ -69,7 +69,7 @@ def calc(
 def settle(file: str, rule_name: str, as_json: bool) -> None:
     """Judge a recorded trace, CSV with time_s, value and, if known, temperature_c: is it stable, and if not, when?"""
     from brumel.services.errors import InvalidInput
-    from brumel.services.settle import rule_named, settle, settled_text
+    from brumel.services.reckon.settle import rule_named, settle, settled_text
 
     try:
         with opened(file) as source:

@@ -6,7 +6,7 @@ import math
 
 import pytest
 
-from brumel.core.quantities.carry_over import buffer_capacity, mixed, ph_with
+from brumel.core.sensing.carry_over import buffer_capacity, mixed, ph_with
 from brumel.core.sensing.principles import principle
 
 

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brumel.core.local_time import NotOneMoment, moment_of, reading_words
+from brumel.core.place.local_time import NotOneMoment, moment_of, reading_words
 
 ZONES = ("UTC", "Europe/Berlin", "America/New_York", "Australia/Lord_Howe", "Asia/Kathmandu", "America/St_Johns")
 

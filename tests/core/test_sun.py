@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brumel.core.sun import night_of, rises_and_sets
+from brumel.core.place.sun import night_of, rises_and_sets
 
 
 @pytest.mark.parametrize(

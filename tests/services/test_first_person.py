@@ -9,8 +9,8 @@ import pytest
 from sqlalchemy import text
 
 from brumel.services.errors import InvalidInput, NotFound, ServiceError
-from brumel.services.first_person import FirstPerson, invite
 from brumel.services.people import People
+from brumel.services.start.first_person import FirstPerson, invite
 from brumel.store.database import Database
 from tests.conftest import Urls
 

@@ -12,9 +12,9 @@ import pytest
 from brumel.devices.sdi12 import DeviceGarbled, Sdi12Line
 from brumel.devices.simulation.control import BenchControl
 from brumel.services.live.link import LineTaken, Link
-from brumel.store import device_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Device
+from brumel.store.queries import device as device_queries
 from tests.devices.garbage import GarbageLine
 from tests.services.world import World
 

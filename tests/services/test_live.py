@@ -19,8 +19,8 @@ from brumel.services.live.signal import Lens, signal_since
 from brumel.services.live.watch import Watched
 from brumel.services.sites.site_settings import NewSetting
 from brumel.services.sites.sites import NewSite
-from brumel.store.device_queries import last_sample_seq
 from brumel.store.models.reference import Device, DeviceSample, Probe
+from brumel.store.queries.device import last_sample_seq
 from tests.conftest import NOW
 from tests.services.world import World
 from tests.simulated import CALIBRATION_PH

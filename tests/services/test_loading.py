@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from brumel.services.errors import InvalidInput
-from brumel.services.loading import Loading
+from brumel.services.start.loading import Loading
 from brumel.store.database import Database
 from tests.conftest import CLOCK
 from tests.services.world import World

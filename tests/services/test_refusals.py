@@ -23,7 +23,6 @@ from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
-from brumel.services.loading import Loading
 from brumel.services.people import SignInRefused
 from brumel.services.planning.rounds import NewRound
 from brumel.services.probes.care_log import NewCare
@@ -31,6 +30,7 @@ from brumel.services.readings.draft import NewReading
 from brumel.services.readings.meter_settings import WrongSetting
 from brumel.services.shelf.typed import NewLot
 from brumel.services.sites.sites import NewLimit, NewSite
+from brumel.services.start.loading import Loading
 from brumel.services.visits.filling import Entry
 from brumel.services.visits.visits import NewVisit, Said, Sheet
 from brumel.store.database import Database

@@ -13,9 +13,9 @@ import pytest
 from sqlalchemy import event, select
 
 from brumel.services.application import Services
+from brumel.services.cached.remembered import kept, one_look
 from brumel.services.clock import Clock
 from brumel.services.probes.care_log import NewCare
-from brumel.services.remembered import kept, one_look
 from brumel.store.database import Database
 from brumel.store.models.reference import Person, Site
 from tests.conftest import CLOCK, NOW, Urls

@@ -13,7 +13,7 @@ from pathlib import Path
 import pytest
 
 from brumel.services.errors import InvalidInput
-from brumel.services.settle import rule_named, settle, settled_text
+from brumel.services.reckon.settle import rule_named, settle, settled_text
 
 KEYS = [
     "state", "stable", "stable_at_s", "value", "temperature_c", "left_s", "left_low_s", "left_high_s", "words",

@@ -13,8 +13,8 @@ from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person
 from brumel.services.shelf.typed import NewLot
 from brumel.services.sites.sites import NewSite
-from brumel.services.starting import NewThing
-from brumel.store import visit_queries
+from brumel.services.start.starting import NewThing
+from brumel.store.queries import visit as visit_queries
 from tests.services.world import World
 
 DAY = date(2026, 1, 1)

@@ -18,7 +18,7 @@ from brumel.services.application import Services
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger.exchange import Exchange
 from brumel.services.ledger.records import Filter
-from brumel.services.loading import Loading
+from brumel.services.start.loading import Loading
 
 VALUES: tuple[Any, ...] = (
     None, True, False, 5, -5, 0, 1e308, -1e308, 1e-400, 5e-324, 10**400, -(10**17), "", "x", "superb", "\0", "\ud800",

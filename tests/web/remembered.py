@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from brumel.services.remembered import Remembered
+from brumel.services.cached.remembered import Remembered
 
 
 def memories(thing: object, seen: set[int]) -> Iterator[Remembered[object]]:

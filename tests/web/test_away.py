@@ -21,7 +21,7 @@ from tests.conftest import CLOCK, Urls
 
 from brumel.services import health
 from brumel.services.application import Services
-from brumel.services.shared import Shared
+from brumel.services.cached.shared import Shared
 from brumel.store.database import Database, StoreError, Unreachable
 from brumel.web.app import WebSettings, create_app
 

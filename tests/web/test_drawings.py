@@ -21,9 +21,9 @@ from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.reckon.pictures import picture_of
 from brumel.services.today.strip import Mark
-from brumel.web.figures import course_figure, curve_figure, plan_figures
-from brumel.web.ribbon import FORMATS, LABEL, day_lines, lanes
-from brumel.web.scale import Scale
+from brumel.web.figures.drawing import course_figure, curve_figure, plan_figures
+from brumel.web.figures.ribbon import FORMATS, LABEL, day_lines, lanes
+from brumel.web.figures.scale import Scale
 
 CLOCK = Clock(ZoneInfo("UTC"), NOW)
 

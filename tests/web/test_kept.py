@@ -19,8 +19,8 @@ from tests.web.remembered import memories
 from tests.web.screens import _ID, BASE, enter, screen_paths
 
 from brumel.services.application import Services
+from brumel.services.cached.remembered import Remembered, kept, one_look
 from brumel.services.probes.care_log import NewCare
-from brumel.services.remembered import Remembered, kept, one_look
 from brumel.services.shelf.typed import NewLot
 from brumel.services.sites.site_settings import NewSetting
 from brumel.services.sites.sites import NewLimit, NewSite

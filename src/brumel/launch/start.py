@@ -21,8 +21,8 @@ from brumel.launch.loopback import HOST, LaunchError
 from brumel.launch.processes import Processes, claim, handed_over, python, wait_until_served
 from brumel.services.acts import acts_as
 from brumel.services.clock import Clock
-from brumel.services.first_person import FirstPerson, invite
 from brumel.services.people import People
+from brumel.services.start.first_person import FirstPerson, invite
 from brumel.settings import Settings, notes_of
 from brumel.store import schema
 from brumel.store.database import Database, StoreError

@@ -10,7 +10,6 @@ from brumel.core.plan.order import HouseOrder, default_order
 from brumel.services.calibrating.kept import KeptRuns
 from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
-from brumel.services.first_person import FirstPerson
 from brumel.services.health import Health
 from brumel.services.house import House
 from brumel.services.kit.instruments import Instruments
@@ -36,7 +35,8 @@ from brumel.services.sites.night import Nights
 from brumel.services.sites.site_history import Rounds
 from brumel.services.sites.site_settings import SiteSettings
 from brumel.services.sites.sites import Sites
-from brumel.services.starting import Starting
+from brumel.services.start.first_person import FirstPerson
+from brumel.services.start.starting import Starting
 from brumel.services.today.day import Today
 from brumel.services.visits.at_once import AtOnce
 from brumel.services.visits.tour import Touring

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from brumel.core.local_time import moment_of
+from brumel.core.place.local_time import moment_of
 from brumel.core.wording import day_words
 
 _FAST = timedelta(minutes=5)

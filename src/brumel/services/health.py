@@ -13,7 +13,7 @@ from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from brumel.core.wording import counted
-from brumel.services.shared import Shared
+from brumel.services.cached.shared import Shared
 from brumel.store.database import TRIED, Database, StoreError
 
 _LEAST_FREE = 200_000_000

@@ -19,11 +19,11 @@ from sqlalchemy.orm import Session
 
 from brumel.core.quantities.shown import choices, kept_units
 from brumel.services.errors import Forbidden, InvalidInput, NotFound
-from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.owned import PersonSecret, SignIn
 from brumel.store.models.reference import Person as Person
 from brumel.store.models.reference import PersonRole as PersonRole
+from brumel.store.queries import reference as queries
 
 _LOGIN = re.compile(r"[a-z0-9][a-z0-9._-]{1,31}")
 _LEAST_PASSWORD = 10

@@ -17,7 +17,7 @@ from werkzeug.middleware.proxy_fix import ProxyFix
 from brumel.core.record.shapes import MOST_BYTES
 from brumel.services.acts import acts_as
 from brumel.services.application import Services
-from brumel.services.remembered import one_look
+from brumel.services.cached.remembered import one_look
 from brumel.web import (
     access,
     api,
@@ -32,7 +32,6 @@ from brumel.web import (
     live,
     plan,
     reckon,
-    ribbon,
     rounds,
     security,
     shelf,
@@ -40,6 +39,7 @@ from brumel.web import (
     today,
     visits,
 )
+from brumel.web.figures import ribbon
 from brumel.web.formatting import register_filters
 from brumel.web.signed_in import SignedIn
 

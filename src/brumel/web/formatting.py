@@ -11,7 +11,7 @@ from flask_login import current_user
 from markupsafe import Markup
 
 from brumel.core.findings import Level, worst_of
-from brumel.core.local_time import NotOneMoment, reading_words
+from brumel.core.place.local_time import NotOneMoment, reading_words
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, choices, unit_for
 from brumel.core.said import Value

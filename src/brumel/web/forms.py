@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 from werkzeug.datastructures import MultiDict
 
-from brumel.core.local_time import NotOneMoment, moment_of
+from brumel.core.place.local_time import NotOneMoment, moment_of
 from brumel.core.place.pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.reckoning.definition import Number

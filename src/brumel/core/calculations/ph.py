@@ -19,9 +19,9 @@ from brumel.core.quantities.ph import (
     ph_from_millivolts,
     ph_recompensated,
 )
-from brumel.core.quantities.ph_working import ph_working, recompensation_working
 from brumel.core.reckoning.definition import Choice, Condition, Curve, Number, Output, Points, calculation
 from brumel.core.sensing.fit import Point, fit
+from brumel.core.sensing.glass.working import ph_working, recompensation_working
 from brumel.core.sensing.principles import principle
 from brumel.core.standards.buffers import FAMILIES, shipped_buffers
 from brumel.core.wording import signed

@@ -10,7 +10,6 @@ from typing import Any
 import numpy as np
 
 from brumel.core.calculations._inputs import COEFFICIENT, PRESSURE, temperature, undo_compensation
-from brumel.core.corrected import corrected_rows
 from brumel.core.quantities.density import WATER_AT_4_C_KG_M3, sea_water_density_kg_m3
 from brumel.core.quantities.salinity import (
     SALTIEST,
@@ -19,6 +18,7 @@ from brumel.core.quantities.salinity import (
     conductivity_from_salinity,
     practical_salinity,
 )
+from brumel.core.reckoning.corrected import corrected_rows
 from brumel.core.reckoning.definition import Condition, Curve, Number, Output, calculation
 from brumel.core.wording import signed
 

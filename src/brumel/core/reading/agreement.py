@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from brumel.core.findings import beyond
-from brumel.core.quantities.comparison import agree, en_words
 from brumel.core.quantities.quantity import quantity
+from brumel.core.reading.comparison import agree, en_words
 from brumel.core.reading.together import Taken
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs

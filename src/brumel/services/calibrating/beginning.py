@@ -29,9 +29,12 @@ from brumel.services.probes import run_facts, what_it_is
 from brumel.services.probes.retiring import why_retired
 from brumel.services.probes.states import USUAL, probe_states
 from brumel.services.shelf import lot_words
-from brumel.store import queries, reading_queries, run_queries, shelf_queries
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person, Probe, Site
+from brumel.store.queries import reading as reading_queries
+from brumel.store.queries import reference as queries
+from brumel.store.queries import run as run_queries
+from brumel.store.queries import shelf as shelf_queries
 
 _ONE_SITTING = timedelta(hours=4)
 """Probes of a kit that are calibrated within this are calibrated together (rule of this product)."""

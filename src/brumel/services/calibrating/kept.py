@@ -28,7 +28,6 @@ from brumel.services.probes.retiring import why_retired
 from brumel.services.probes.what_it_is import stored_probe
 from brumel.services.said import BY_EYE, finding_rows, settling_columns, stored_findings
 from brumel.services.shelf import lot_words
-from brumel.store import run_queries, shelf_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import (
@@ -41,6 +40,8 @@ from brumel.store.models.calibration import (
 )
 from brumel.store.models.reference import Lot, Person, Probe
 from brumel.store.once import add_once
+from brumel.store.queries import run as run_queries
+from brumel.store.queries import shelf as shelf_queries
 
 METHOD = "kept-by-meter"
 _MOST_REPORTED = (-1_000.0, 1_000.0)

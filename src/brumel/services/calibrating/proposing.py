@@ -22,9 +22,9 @@ from brumel.core.wording import lower_first
 from brumel.core.words.catalogue import word
 from brumel.services.calibrating.shown import lot_findings
 from brumel.services.shelf import lot_words
-from brumel.store import shelf_queries
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot
+from brumel.store.queries import shelf as shelf_queries
 
 
 @dataclass(frozen=True)

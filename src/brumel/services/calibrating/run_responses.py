@@ -22,13 +22,13 @@ from brumel.core.sensing.tolerances import Tolerances
 from brumel.services.probes import what_it_is
 from brumel.services.probes.run_facts import age_days, tolerances_of
 from brumel.services.said import stored_findings
-from brumel.store import run_queries
 from brumel.store.models.calibration import (
     CalibrationCoefficient,
     CalibrationRun,
     CalibrationSignature,
 )
 from brumel.store.models.reference import Probe
+from brumel.store.queries import run as run_queries
 
 
 def response_of(

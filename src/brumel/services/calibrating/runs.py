@@ -16,6 +16,7 @@ from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import CupLook
 from brumel.core.words.catalogue import word
 from brumel.services.acts import act
+from brumel.services.cached.remembered import kept
 from brumel.services.calibrating import beginning, judged_run, steering
 from brumel.services.calibrating.beginning import (
     Choices,
@@ -42,10 +43,8 @@ from brumel.services.live.signal import Lens
 from brumel.services.people import may_record, may_withdraw
 from brumel.services.probes import run_facts
 from brumel.services.probes.what_it_is import stored_probe
-from brumel.services.remembered import kept
 from brumel.services.said import finding_rows
 from brumel.services.shelf import lot_words
-from brumel.store import device_queries, run_queries
 from brumel.store.database import Database, hold
 from brumel.store.models.calibration import (
     AmendmentKind,
@@ -63,6 +62,8 @@ from brumel.store.models.calibration import (
 )
 from brumel.store.models.reference import Person, Probe
 from brumel.store.once import add_once, refuse_other, stands
+from brumel.store.queries import device as device_queries
+from brumel.store.queries import run as run_queries
 
 
 @dataclass(frozen=True)

@@ -37,7 +37,6 @@ from brumel.services.live.channels import signal_positions_of
 from brumel.services.probes import run_facts, what_it_is
 from brumel.services.said import stored_findings
 from brumel.services.shelf import lot_words
-from brumel.store import shelf_queries
 from brumel.store.models.calibration import (
     AmendmentKind,
     CalibrationCoefficient,
@@ -48,6 +47,7 @@ from brumel.store.models.calibration import (
     KeptBy,
 )
 from brumel.store.models.reference import Lot, Person
+from brumel.store.queries import shelf as shelf_queries
 
 
 @dataclass(frozen=True)

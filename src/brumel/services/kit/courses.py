@@ -21,9 +21,9 @@ from brumel.core.sensing.run import Use
 from brumel.core.wording import signed
 from brumel.services.calibrating import judged_run, run_responses
 from brumel.services.probes import run_facts
-from brumel.store import run_queries
 from brumel.store.models.calibration import CalibrationRun, KeptBy
-from brumel.store.run_queries import CoefficientRow
+from brumel.store.queries import run as run_queries
+from brumel.store.queries.run import CoefficientRow
 
 _RUNS, _CHECKS = 400, 60
 """So many of the newest calibrations, and of those that check, make a course: a year of mornings."""

@@ -17,9 +17,9 @@ from brumel.services.acts import act
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
-from brumel.store import visit_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Instrument, Person
+from brumel.store.queries import visit as visit_queries
 
 
 @dataclass(frozen=True)

@@ -15,6 +15,7 @@ from brumel.core.kit.care import REFERENCE_CHANGES, Care, part_changes
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.wording import day_words, upper_first
 from brumel.services.acts import act
+from brumel.services.cached.remembered import kept
 from brumel.services.calibrating import run_words, steering
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
@@ -32,16 +33,18 @@ from brumel.services.probes.care_log import (
 )
 from brumel.services.probes.states import ProbeState, States
 from brumel.services.probes.what_it_is import stored_probe
-from brumel.services.remembered import kept
 from brumel.services.said import findings_of
-from brumel.store import care_queries, queries, reading_queries, run_queries
-from brumel.store.care_queries import CareRow, HappenedRow
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person
 from brumel.store.once import add_once
+from brumel.store.queries import care as care_queries
+from brumel.store.queries import reading as reading_queries
+from brumel.store.queries import reference as queries
+from brumel.store.queries import run as run_queries
+from brumel.store.queries.care import CareRow, HappenedRow
 
 _READINGS_SHOWN, PAGE = 6, 12
 

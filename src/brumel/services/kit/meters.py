@@ -17,6 +17,7 @@ from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantities
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.acts import act
+from brumel.services.cached.remembered import kept
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
@@ -24,12 +25,12 @@ from brumel.services.kit.labels import wrong_label
 from brumel.services.live.display import wrong_does
 from brumel.services.people import may_record
 from brumel.services.probes.states import States
-from brumel.services.remembered import kept
-from brumel.store import care_queries, queries
 from brumel.store.database import Database
 from brumel.store.models.care import MeterRecord
 from brumel.store.models.reference import Meter, Person, Probe
 from brumel.store.once import add_once
+from brumel.store.queries import care as care_queries
+from brumel.store.queries import reference as queries
 
 COMPENSATIONS = ("temperature", "salinity", "pressure")
 """What a meter can correct by itself."""

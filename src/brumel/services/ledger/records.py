@@ -14,6 +14,7 @@ from sqlalchemy import Select
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, unit_for
+from brumel.services.cached.remembered import kept
 from brumel.services.calibrating import run_responses
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
@@ -24,11 +25,12 @@ from brumel.services.ledger.written import as_csv, as_json
 from brumel.services.live.display import meter_words
 from brumel.services.paging import Page
 from brumel.services.probes import run_facts
-from brumel.services.remembered import kept
-from brumel.store import queries, reading_queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationCoefficient, CalibrationPoint, CalibrationRun
 from brumel.store.models.reading import Reading
+from brumel.store.queries import reading as reading_queries
+from brumel.store.queries import reference as queries
+from brumel.store.queries import run as run_queries
 from brumel.store.showable import why_not_shown
 
 PAGE, _AT_ONCE = 50, 250

@@ -7,8 +7,10 @@ import uuid
 from dataclasses import dataclass
 
 from brumel.services.shelf.bottles import label_of
-from brumel.store import care_queries, queries, shelf_queries
 from brumel.store.database import Database
+from brumel.store.queries import care as care_queries
+from brumel.store.queries import reference as queries
+from brumel.store.queries import shelf as shelf_queries
 
 _ID = re.compile(r"[0-9a-f]{8}(?:-[0-9a-f]{4}){3}-[0-9a-f]{12}", re.IGNORECASE)
 

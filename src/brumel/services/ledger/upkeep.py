@@ -15,9 +15,10 @@ from brumel.core.kit.care import Care
 from brumel.core.wording import upper_first
 from brumel.core.words.catalogue import word
 from brumel.services.said import findings_of
-from brumel.store import care_queries, queries
 from brumel.store.models.care import CareRecord, Inspection
 from brumel.store.models.reference import Probe
+from brumel.store.queries import care as care_queries
+from brumel.store.queries import reference as queries
 
 INSPECTION = "inspection"
 

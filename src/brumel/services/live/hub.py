@@ -23,9 +23,10 @@ import psycopg
 from brumel.services.errors import ServiceError
 from brumel.services.live.signal import STALE
 from brumel.services.live.watch import Event, Viewer, Watch, Watched, WatchKey, encoded
-from brumel.store import device_queries, queries
 from brumel.store.database import Database, Unreachable
 from brumel.store.models.reference import Device
+from brumel.store.queries import device as device_queries
+from brumel.store.queries import reference as queries
 
 _WANTED_S = 15.0
 _MARK_EVERY_S = 5.0

@@ -13,9 +13,9 @@ from sqlalchemy import func, insert, select, text, update
 
 from brumel.devices.sdi12 import DeviceBusy, DeviceError, DeviceGarbled, Sdi12Line
 from brumel.services.live.channels import channels_of, what_is_wrong
-from brumel.store import device_queries
 from brumel.store.database import Database, Unreachable
 from brumel.store.models.reference import Device, DeviceSample
+from brumel.store.queries import device as device_queries
 
 _IDLE_WAIT_S = 0.5
 _LOCK_WAIT_MS = 2000

@@ -16,9 +16,11 @@ from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channel
 from brumel.services.people import may_record
 from brumel.services.probes import what_it_is
 from brumel.services.units import linear_factor
-from brumel.store import device_queries, queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, Person, Probe
+from brumel.store.queries import device as device_queries
+from brumel.store.queries import reference as queries
+from brumel.store.queries import run as run_queries
 
 _FEEDS = frozenset({Carries.SIGNAL, Carries.INDICATED})
 """What makes a device one that a probe is read by."""

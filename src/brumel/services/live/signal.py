@@ -18,8 +18,8 @@ from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import Positions
-from brumel.store import device_queries
 from brumel.store.models.reference import DeviceSample
+from brumel.store.queries import device as device_queries
 
 STALE = timedelta(seconds=6)
 """A probe that has sent nothing for longer has stopped sending."""

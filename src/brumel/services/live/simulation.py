@@ -21,10 +21,10 @@ from brumel.services.errors import InvalidInput
 from brumel.services.people import may_record
 from brumel.services.probes import run_facts
 from brumel.services.shelf import lot_words
-from brumel.store import reading_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Device, Lot, Person, Site
+from brumel.store.queries import reading as reading_queries
 
 ROOM_C, FIELD_C = 21.5, 9.0
 _WATER_C = 18.0

@@ -11,9 +11,9 @@ from brumel.core.findings import Level
 from brumel.core.kit.shelf import SOON_DAYS, lasts_until
 from brumel.core.wording import counted, day_words
 from brumel.core.words.catalogue import word
+from brumel.services.cached.remembered import kept
 from brumel.services.clock import Clock
 from brumel.services.planning.rounds import PlannedRounds
-from brumel.services.remembered import kept
 from brumel.services.shelf.bottles import label_of
 from brumel.services.shelf.lots import Entry, Shelf
 from brumel.store.database import Database

@@ -36,9 +36,10 @@ from brumel.services.planning.crewing import Crew, crew_of
 from brumel.services.probes import what_it_is
 from brumel.services.probes.states import ProbeState, States
 from brumel.services.shelf.lots import Shelf
-from brumel.store import queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Instrument, Meter, PlannedRound, Site
+from brumel.store.queries import reference as queries
+from brumel.store.queries import visit as visit_queries
 
 _CLEAN_EVERY = timedelta(days=7)
 _INSPECTED_FOR = timedelta(hours=12)

@@ -14,6 +14,7 @@ from brumel.core.kit.care import MeterEvent
 from brumel.core.plan import tasks
 from brumel.core.quantities.quantity import of_a_round
 from brumel.services.acts import act
+from brumel.services.cached.remembered import kept
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
@@ -22,10 +23,9 @@ from brumel.services.kit.meters import Meters
 from brumel.services.people import may_record
 from brumel.services.planning.plan import DayPlan, Planning, Step
 from brumel.services.probes.care_log import NewCare
-from brumel.services.remembered import kept
-from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Person, PlannedRound, Site
+from brumel.store.queries import reference as queries
 
 _FARTHEST = timedelta(days=14)
 _LONGEST_MIN = 600

@@ -17,8 +17,8 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.probes import what_it_is
 from brumel.services.said import finding_rows
-from brumel.store import queries
 from brumel.store.models.reference import Person, Probe
+from brumel.store.queries import reference as queries
 
 
 @dataclass(frozen=True)

@@ -12,9 +12,10 @@ from brumel.services.acts import act
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
-from brumel.store import queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Instrument, Meter, Person, Probe, Site
+from brumel.store.queries import reference as queries
+from brumel.store.queries import run as run_queries
 
 Used = Probe | Meter | Instrument | Site
 WHAT: Mapping[str, type[Used]] = {"probe": Probe, "meter": Meter, "instrument": Instrument, "site": Site}

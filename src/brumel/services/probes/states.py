@@ -16,15 +16,16 @@ from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.readiness import Readiness, State
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.wording import counted
+from brumel.services.cached.remembered import kept
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.services.probes import run_facts, what_it_is
 from brumel.services.probes.what_it_is import stored_probe
-from brumel.services.remembered import kept
-from brumel.store import queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.reference import Probe, Site
+from brumel.store.queries import reference as queries
+from brumel.store.queries import run as run_queries
 
 USUAL = timedelta(days=14)
 READY = Readiness(State.READY, None, "", "", (), None)

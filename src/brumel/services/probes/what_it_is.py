@@ -18,10 +18,10 @@ from brumel.core.sensing.principle import Coefficient, Principle
 from brumel.core.sensing.principles import principle
 from brumel.core.wording import lasting, upper_first
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.store import care_queries
-from brumel.store.care_queries import CareRow, InspectionRow, MeterRow
 from brumel.store.models.care import CareRecord
 from brumel.store.models.reference import Probe
+from brumel.store.queries import care as care_queries
+from brumel.store.queries.care import CareRow, InspectionRow, MeterRow
 
 Row = TypeVar("Row")
 Key = TypeVar("Key")

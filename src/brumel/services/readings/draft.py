@@ -32,10 +32,10 @@ from brumel.services.live.signal import Signal, Transform, raw_signal, signal_si
 from brumel.services.probes import run_facts, what_it_is
 from brumel.services.readings.correct import Measured, ShownBy, principle_of, reading_transform, water_of
 from brumel.services.said import BY_EYE, settling_of, u_of
-from brumel.store import run_queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe, Site
+from brumel.store.queries import run as run_queries
 
 _REMEMBERED = timedelta(days=7)
 """So long back is looked whether a meter lost its calibration (rule of this product)."""

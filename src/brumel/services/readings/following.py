@@ -20,12 +20,12 @@ from brumel.services.readings.plain import Amending, Spot, worked_row
 from brumel.services.readings.row import in_place_of, removal_row
 from brumel.services.readings.standing import seen_at, spots_of, standing
 from brumel.services.said import finding_rows, stored_findings
-from brumel.store import visit_queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Person
 from brumel.store.models.visit import ReadingBasis, Visit
 from brumel.store.once import add_new
+from brumel.store.queries import visit as visit_queries
 
 
 @dataclass

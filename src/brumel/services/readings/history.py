@@ -16,9 +16,9 @@ from brumel.core.reading.jump import jump
 from brumel.core.reading.limits import Limit, is_stabilised, keeps, limits_of, with_stabiliser, worst
 from brumel.services.probes.what_it_is import Logs
 from brumel.services.readings.correct import Corrected
-from brumel.store import visit_queries
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe, Site
+from brumel.store.queries import visit as visit_queries
 
 _LOOKED_AT = 20
 """So many earlier readings say what is usual at a place (rule of this product)."""

@@ -18,10 +18,10 @@ from brumel.services.people import may_record
 from brumel.services.readings.again import Again, Anew
 from brumel.services.readings.draft import as_measured
 from brumel.services.readings.following import follow_visits
-from brumel.store import visit_queries
 from brumel.store.database import Database, hold
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Meter, Person
+from brumel.store.queries import visit as visit_queries
 
 
 @dataclass(frozen=True)

@@ -23,8 +23,8 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.principle import Principle
 from brumel.services.errors import check_number
 from brumel.services.readings.correct import water_of
-from brumel.store import visit_queries
 from brumel.store.models.reference import Site
+from brumel.store.queries import visit as visit_queries
 
 _SAME_HOUR = timedelta(hours=1)
 """So long a salinity of the place is remembered (rule of this product)."""

@@ -15,6 +15,7 @@ from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.verdict import Basis
 from brumel.services.acts import act
+from brumel.services.cached.remembered import kept
 from brumel.services.calibrating import run_responses
 from brumel.services.clock import Clock
 from brumel.services.errors import CantBeShown, InvalidInput, NotFound, check_number, check_value
@@ -30,9 +31,7 @@ from brumel.services.readings.following import follow_visits
 from brumel.services.readings.history import Known, kept_limits
 from brumel.services.readings.place import Place
 from brumel.services.readings.row import add_bases, add_findings, noted, reading_row
-from brumel.services.remembered import kept
 from brumel.services.said import stored_findings
-from brumel.store import reading_queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationRun
@@ -40,6 +39,8 @@ from brumel.store.models.reading import Reading, ReadingTrace
 from brumel.store.models.reference import Person, Probe, Site
 from brumel.store.models.visit import Visit
 from brumel.store.once import add_once, stands
+from brumel.store.queries import reading as reading_queries
+from brumel.store.queries import visit as visit_queries
 from brumel.store.showable import why_not_shown
 
 

@@ -10,10 +10,10 @@ from sqlalchemy.orm import Session
 from brumel.core.reading.together import Taken
 from brumel.services.errors import NotFound
 from brumel.services.readings.plain import Spot
-from brumel.store import visit_queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.visit import Visit
+from brumel.store.queries import visit as visit_queries
 
 
 def standing(readings: Iterable[Reading]) -> list[Reading]:

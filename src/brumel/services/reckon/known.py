@@ -15,9 +15,9 @@ from brumel.core.tables import kept, table
 from brumel.services.clock import Clock
 from brumel.services.probes.states import probe_state
 from brumel.services.readings.history import limits_at
-from brumel.store import reading_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Site
+from brumel.store.queries import reading as reading_queries
 
 _MOST_ONWARD = 6
 

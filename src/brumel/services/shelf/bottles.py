@@ -11,9 +11,9 @@ from sqlalchemy.orm import Session
 from brumel.core.calibrating.methods import ml_per_point
 from brumel.core.kit.shelf import Pack, standards
 from brumel.services.errors import NotFound
-from brumel.store import shelf_queries
 from brumel.store.database import hold
 from brumel.store.models.reference import Lot
+from brumel.store.queries import shelf as shelf_queries
 
 
 def lot_of(session: Session, lot_id: uuid.UUID) -> Lot:

@@ -14,12 +14,12 @@ from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
 from brumel.core.wording import day_words, grouped
 from brumel.services.acts import act
+from brumel.services.cached.remembered import kept
 from brumel.services.clock import Clock
 from brumel.services.editing import refuse_older
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
 from brumel.services.probes import photos
-from brumel.services.remembered import kept
 from brumel.services.shelf import lot_words
 from brumel.services.shelf.bottles import in_bottle, lot_of, taken_of, used_of_each
 from brumel.services.shelf.typed import (
@@ -37,12 +37,13 @@ from brumel.services.shelf.typed import (
     wrong_correction,
     wrong_with,
 )
-from brumel.store import run_queries, shelf_queries
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person
 from brumel.store.models.shelf import LotCertificate, LotEvent, LotRecord
 from brumel.store.once import add_once, refuse_other
+from brumel.store.queries import run as run_queries
+from brumel.store.queries import shelf as shelf_queries
 
 _RUNS_SHOWN = 10
 _DECIMALS = 6

@@ -9,16 +9,16 @@ from datetime import date, datetime, timedelta
 
 from sqlalchemy.orm import Session
 
+from brumel.core.place.sun import night_of
 from brumel.core.reading.limits import water_kinds
 from brumel.core.reading.night import DUSK, LEAST_APART, Looked, Night
-from brumel.core.sun import night_of
 from brumel.services.clock import Clock
 from brumel.services.readings.history import limits_at
-from brumel.store import visit_queries
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Site
 from brumel.store.models.visit import Visit
+from brumel.store.queries import visit as visit_queries
 
 _OXYGEN = "oxygen"
 _NOON = 12

@@ -10,15 +10,17 @@ from datetime import datetime, timedelta
 from brumel.core.findings import Level
 from brumel.core.quantities.quantity import Quantity, quantities, quantity
 from brumel.core.reading.limits import Limit
+from brumel.services.cached.remembered import kept
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.services.readings.history import limits_at
-from brumel.services.remembered import kept
-from brumel.store import queries, reading_queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Site
+from brumel.store.queries import reading as reading_queries
+from brumel.store.queries import reference as queries
+from brumel.store.queries import visit as visit_queries
 
 _SHOWN = 60
 _STAY = timedelta(hours=12)

@@ -15,6 +15,7 @@ from brumel.core.place.pressure import ALTITUDE_M, Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import Compensation
 from brumel.services.acts import act
+from brumel.services.cached.remembered import kept
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.people import may_record
@@ -26,13 +27,12 @@ from brumel.services.readings.history import limits_at
 from brumel.services.readings.plain import Amending, PlainReading, Spot, plain_row
 from brumel.services.readings.row import add_findings
 from brumel.services.readings.typed_value import TypedValue
-from brumel.services.remembered import kept
 from brumel.services.sites.sites import wrong_compensation
-from brumel.store import visit_queries
 from brumel.store.database import Database, hold
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person, Site, SiteSet, SiteSetting
 from brumel.store.once import add_once, stands
+from brumel.store.queries import visit as visit_queries
 
 _EVER = datetime.max.replace(tzinfo=UTC)
 

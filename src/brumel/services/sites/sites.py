@@ -17,11 +17,11 @@ from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound, check_number, check_value
 from brumel.services.people import may_record, may_set_limits
-from brumel.store import queries
 from brumel.store.database import Database
 from brumel.store.models.reference import Person, Site, SiteRange
 from brumel.store.models.visit import SiteLimit
 from brumel.store.once import add_once
+from brumel.store.queries import reference as queries
 
 _MOST_DAYS = 3_650.0
 

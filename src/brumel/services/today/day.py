@@ -8,19 +8,21 @@ from datetime import datetime, timedelta
 
 from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
+from brumel.services.cached.remembered import Remembered, kept
 from brumel.services.calibrating import steering
 from brumel.services.clock import Clock
 from brumel.services.planning.outlook import Outlook
 from brumel.services.probes.states import ProbeState, States
-from brumel.services.remembered import Remembered, kept
 from brumel.services.sites.night import Nights
 from brumel.services.sites.site_history import of_last_stay
 from brumel.services.today import steps, strip
 from brumel.services.today.steps import Due, NextStep, Section
-from brumel.store import reading_queries, run_queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import PlannedRound, Site
+from brumel.store.queries import reading as reading_queries
+from brumel.store.queries import run as run_queries
+from brumel.store.queries import visit as visit_queries
 
 _LEFT_OPEN = timedelta(days=2)
 """So long a visit that was left is offered again (rule of this product)."""

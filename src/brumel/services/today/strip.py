@@ -9,9 +9,11 @@ from datetime import datetime, timedelta
 
 from brumel.core.findings import Level
 from brumel.services.probes.states import Held, ProbeState, held_by_run
-from brumel.store import queries, reading_queries, run_queries
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
+from brumel.store.queries import reading as reading_queries
+from brumel.store.queries import reference as queries
+from brumel.store.queries import run as run_queries
 
 _BEFORE, AFTER = timedelta(hours=10), timedelta(hours=14)
 

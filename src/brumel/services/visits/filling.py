@@ -23,11 +23,11 @@ from brumel.services.readings.plain import Amending, PlainReading, Spot, add_pla
 from brumel.services.readings.record import record_within
 from brumel.services.readings.standing import seen_at, standing_of
 from brumel.services.readings.typed_value import TypedValue, read_value
-from brumel.store import queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Person, Probe
 from brumel.store.models.visit import Visit
+from brumel.store.queries import reference as queries
 
 _FIRST = ("station-pressure", "temperature", "specific-conductance", "conductivity", "salinity")
 """What others lean on is recorded before them."""

@@ -10,13 +10,14 @@ from datetime import datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brumel.core.quantities.quantity import Quantity
+from brumel.services.cached.remembered import kept
 from brumel.services.clock import Clock
 from brumel.services.probes.states import States
-from brumel.services.remembered import kept
 from brumel.services.visits.visit_view import AtHand, VisitView, seen_of
-from brumel.store import queries, visit_queries
 from brumel.store.database import Database
 from brumel.store.models.reference import PlannedRound, Site
+from brumel.store.queries import reference as queries
+from brumel.store.queries import visit as visit_queries
 
 _LASTS = timedelta(hours=16)
 """So long after its departure visits belong to a round (rule of this product)."""

@@ -25,11 +25,12 @@ from brumel.services.readings.plain import Spot
 from brumel.services.readings.row import correction_words
 from brumel.services.readings.standing import seen_at, spots_of, standing, what_was_read
 from brumel.services.said import stored_findings
-from brumel.store import queries, visit_queries
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Probe, Site
 from brumel.store.models.visit import EntryKind, Visit, VisitPhoto
+from brumel.store.queries import reference as queries
+from brumel.store.queries import visit as visit_queries
 
 _LATELY = timedelta(days=120)
 """So long back is looked for what a quantity was read with (rule of this product)."""

@@ -13,6 +13,7 @@ from brumel.core.place.pressure import Pressure, wrong_with
 from brumel.core.place.surroundings import REMEMBERED
 from brumel.core.reading.limits import Limit
 from brumel.services.acts import act
+from brumel.services.cached.remembered import kept
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
@@ -24,16 +25,15 @@ from brumel.services.readings.plain import Amending, PlainReading, Spot, add_pla
 from brumel.services.readings.row import removal_row, typed_pressure
 from brumel.services.readings.standing import standing, visit_of
 from brumel.services.readings.typed_value import TypedValue
-from brumel.services.remembered import kept
 from brumel.services.visits.filling import Entry, Filling
 from brumel.services.visits.visit_view import VisitView, view_of
-from brumel.store import visit_queries
 from brumel.store.database import Database, hold
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person, Site
 from brumel.store.models.visit import Acknowledgement, EntryKind, Visit, VisitEntry, VisitPhoto
 from brumel.store.once import add_once
+from brumel.store.queries import visit as visit_queries
 
 _LISTED = 8
 LAYERS = ("top", "bottom")

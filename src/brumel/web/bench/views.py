@@ -25,9 +25,9 @@ from brumel.services.probes.run_facts import tolerances_of
 from brumel.services.probes.what_it_is import kind_of, senses
 from brumel.services.shelf.lot_words import lot_label
 from brumel.web.context import probe_states, services, signed_in
+from brumel.web.figures.pictures import picture_of
+from brumel.web.figures.response import response_figure
 from brumel.web.forms import Typed, as_id, pressure_fields
-from brumel.web.pictures import picture_of
-from brumel.web.response import response_figure
 
 blueprint = Blueprint("bench", __name__, template_folder="templates", url_prefix="/bench")
 

@@ -21,7 +21,7 @@ from brumel.services.kit.probes import NewProbe
 from brumel.services.probes.care_log import NewCare
 from brumel.services.probes.what_it_is import settings_of
 from brumel.web.context import page_number, services, signed_in
-from brumel.web.figures import course_figure
+from brumel.web.figures.drawing import course_figure
 from brumel.web.files import kept_file
 from brumel.web.forms import Typed
 

@@ -21,10 +21,10 @@ from brumel.services.live.display import meter_words
 from brumel.services.probes.run_facts import tolerances_of
 from brumel.services.readings.row import shown_words
 from brumel.web.context import page_number, services, signed_in
-from brumel.web.figures import trace_figure
+from brumel.web.figures.drawing import trace_figure
+from brumel.web.figures.pictures import picture_of
+from brumel.web.figures.response import response_figure
 from brumel.web.forms import Typed
-from brumel.web.pictures import picture_of
-from brumel.web.response import response_figure
 
 blueprint = Blueprint("ledger", __name__, template_folder="templates", url_prefix="/ledger")
 

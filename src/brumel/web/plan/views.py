@@ -18,7 +18,7 @@ from brumel.services.planning.plan import DayPlan
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf.bottles import label_of
 from brumel.web.context import probe_states, services, signed_in
-from brumel.web.figures import plan_figures
+from brumel.web.figures.drawing import plan_figures
 from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("plan", __name__, template_folder="templates", url_prefix="/plan")

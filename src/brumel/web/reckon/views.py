@@ -18,7 +18,7 @@ from brumel.services.reckon.finder import in_hand, offers, what_one_may_want
 from brumel.services.reckon.known import Given, Judged, onward, reading_form, takes_from, waters
 from brumel.services.units import units_of
 from brumel.web.context import probe_states, services
-from brumel.web.figures import curve_figure
+from brumel.web.figures.drawing import curve_figure
 from brumel.web.forms import Typed, as_id
 
 blueprint = Blueprint("reckon", __name__, template_folder="templates", url_prefix="/reckon")

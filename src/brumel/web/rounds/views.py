@@ -26,7 +26,7 @@ from brumel.services.readings.correct import principle_of
 from brumel.services.readings.draft import NewReading
 from brumel.services.sites.sites import NewSite
 from brumel.web.context import into_water, probe_states, services, signed_in
-from brumel.web.figures import history_figure
+from brumel.web.figures.drawing import history_figure
 from brumel.web.forms import PLACE, Typed, as_id, place_fields
 
 _SALT = ("empty: fresh water", "of this salt water; its conductivity tells it, read within the hour")

@@ -21,7 +21,7 @@ from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.shelf.typed import NewLot
 from brumel.services.sites.sites import NewSite, Reach
-from brumel.services.starting import New, NewThing
+from brumel.services.start.starting import New, NewThing
 from brumel.web.context import services
 from brumel.web.forms import Typed, as_id
 

@@ -22,7 +22,7 @@ from brumel.services.visits.filling import Entry, unreadable
 from brumel.services.visits.visit_view import VisitView
 from brumel.services.visits.visits import LAYERS, REPLICATES, NewVisit, Said, Sheet
 from brumel.web.context import services, signed_in
-from brumel.web.figures import history_figure
+from brumel.web.figures.drawing import history_figure
 from brumel.web.files import kept_file
 from brumel.web.forms import Typed, as_id, pressure_fields
 from brumel.web.visits.fields import pressure_fields_of, spot_of

@@ -12,8 +12,8 @@ import numpy as np
 
 from brumel.core.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
-from brumel.core.quantities.carry_over import mixed
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
+from brumel.core.sensing.carry_over import mixed
 from brumel.core.sensing.principle import Ask, Coefficient, Principle
 from brumel.core.wording import grouped, signed, taken_off
 

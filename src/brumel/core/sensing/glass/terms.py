@@ -9,9 +9,9 @@ import numpy as np
 
 from brumel.core.arrays import Number
 from brumel.core.place.conditions import Conditions
-from brumel.core.quantities.carry_over import ph_with
 from brumel.core.quantities.ph import ISOPOTENTIAL_PH, MILLIVOLT_RANGE, nernst_slope_mv, ph_recompensated
-from brumel.core.quantities.ph_working import ph_working, recompensation_working
+from brumel.core.sensing.carry_over import ph_with
+from brumel.core.sensing.glass.working import ph_working, recompensation_working
 from brumel.core.sensing.principle import Coefficient, Principle
 from brumel.core.uncertainty import Contribution
 

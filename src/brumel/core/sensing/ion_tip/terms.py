@@ -13,8 +13,8 @@ import numpy as np
 
 from brumel.core.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
-from brumel.core.quantities.carry_over import mixed
 from brumel.core.quantities.ph import nernst_slope_mv
+from brumel.core.sensing.carry_over import mixed
 from brumel.core.sensing.ion_tip.ions import Ion, ions
 from brumel.core.sensing.principle import Ask, Coefficient, Principle
 from brumel.core.wording import signed, taken_off

@@ -10,7 +10,7 @@ from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
 from brumel.core.wording import signed
 from brumel.services.calibrating.shown import RunView
 from brumel.services.probes.run_facts import where
-from brumel.web.scale import Scale
+from brumel.web.figures.scale import Scale
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 48.0, 548.0, 14.0, 190.0
 _WARMEST_C = 40.0

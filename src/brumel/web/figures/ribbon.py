@@ -24,7 +24,7 @@ from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.probes.states import ProbeState
 from brumel.services.today.strip import Lane, Ribbon, Span
-from brumel.web.scale import Scale
+from brumel.web.figures.scale import Scale
 
 LABEL, ROW, TOP = 84.0, 16.0, 17.0
 _LINE = 15.0

@@ -13,9 +13,9 @@ from types import MappingProxyType
 from typing import Any, Concatenate, Generic, ParamSpec, Protocol, TypeVar, cast
 
 from brumel.services.clock import Clock, one_moment
-from brumel.store import queries
 from brumel.store.asked import also_asked, tables_asked
 from brumel.store.database import Database, one_snapshot
+from brumel.store.queries import reference as queries
 
 T = TypeVar("T")
 S = TypeVar("S", bound="Kept")

@@ -14,9 +14,9 @@ from sqlalchemy.orm.interfaces import ORMOption
 from brumel.core.quantities.quantity import quantities
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Site
-from brumel.store.queries import Criteria, between
+from brumel.store.queries.reference import Criteria, between
+from brumel.store.queries.visit import by_name, stands, with_site
 from brumel.store.showable import ALL_OF_THEM
-from brumel.store.visit_queries import by_name, stands, with_site
 
 
 def _without_working(reading: type[Reading]) -> tuple[ORMOption, ...]:

@@ -30,7 +30,7 @@ def moment_of(local: datetime, zone: ZoneInfo) -> datetime:
     '2026-05-06T09:30:00+02:00'
     >>> moment_of(datetime(2026, 3, 29, 2, 30), ZoneInfo("Europe/Berlin"))
     Traceback (most recent call last):
-    brumel.core.local_time.NotOneMoment: 02:30 was left out that night, for clocks went forward: 01:30 or 03:30?
+    brumel.core.place.local_time.NotOneMoment: 02:30 was left out that night, for clocks went forward: 01:30 or 03:30?
     """
     both = tuple(local.replace(tzinfo=zone, fold=fold).astimezone(UTC).astimezone(zone) for fold in (0, 1))
     shown = [moment.replace(tzinfo=None, fold=0) for moment in both]

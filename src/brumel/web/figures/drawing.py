@@ -13,7 +13,7 @@ from brumel.services.kit.courses import Course
 from brumel.services.planning.plan import DayPlan
 from brumel.services.reckon.pictures import Picture
 from brumel.services.sites.site_history import SiteHistory
-from brumel.web.scale import Scale, Tick, tick_words
+from brumel.web.figures.scale import Scale, Tick, tick_words
 
 _HOURS_S = 2 * 86_400
 

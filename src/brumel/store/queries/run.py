@@ -24,7 +24,7 @@ from brumel.store.models.calibration import (
     KeptBy,
 )
 from brumel.store.models.reference import Probe
-from brumel.store.queries import Criteria, between
+from brumel.store.queries.reference import Criteria, between
 
 
 def runs_with_lot(session: Session, lot_id: uuid.UUID, limit: int) -> Sequence[CalibrationRun]:

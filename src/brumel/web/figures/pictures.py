@@ -6,8 +6,8 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from brumel.services.calibrating.shown import RunView
-from brumel.web.decades import decades_figure
-from brumel.web.saturation import saturation_figure
+from brumel.web.figures.decades import decades_figure
+from brumel.web.figures.saturation import saturation_figure
 
 
 @dataclass(frozen=True)

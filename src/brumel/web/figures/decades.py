@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from brumel.core.wording import grouped
 from brumel.services.calibrating.shown import RunView
 from brumel.services.probes.what_it_is import kind_of
-from brumel.web.scale import Scale
+from brumel.web.figures.scale import Scale
 
 _LOWEST, _HIGHEST = 10.0, 200_000.0
 _LEFT, _RIGHT = 96.0, 548.0

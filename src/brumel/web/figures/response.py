@@ -10,7 +10,7 @@ from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Response
 from brumel.services.calibrating.shown import RunView
 from brumel.services.probes.run_facts import tolerances_of, where
-from brumel.web.scale import Decades, Scale, Tick, tick_words
+from brumel.web.figures.scale import Decades, Scale, Tick, tick_words
 
 _ONE_WARMTH_C = 5.0
 

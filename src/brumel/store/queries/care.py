@@ -14,8 +14,8 @@ from sqlalchemy.orm import Session
 from brumel.store.models.calibration import CalibrationRun, CalibrationSignature
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto, MeterRecord
 from brumel.store.models.reference import Meter
-from brumel.store.queries import Criteria, between
-from brumel.store.run_queries import signed_runs
+from brumel.store.queries.reference import Criteria, between
+from brumel.store.queries.run import signed_runs
 
 _RECENT = 12
 """So many entries of one kind tell a probe's state, and fill the ribbon with its calibrations."""

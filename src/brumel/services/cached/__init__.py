@@ -1,0 +1,1 @@
+"""What was worked out before and is still true."""

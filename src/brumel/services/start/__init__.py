@@ -1,0 +1,1 @@
+"""How an installation begins."""

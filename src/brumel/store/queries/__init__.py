@@ -1,0 +1,1 @@
+"""Queries, by what they read."""

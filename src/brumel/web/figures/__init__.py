@@ -1,0 +1,1 @@
+"""Pictures: one module each."""
