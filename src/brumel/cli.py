@@ -184,7 +184,7 @@ def _people(settings: Settings) -> Iterator[People]:
 @click.pass_obj
 def load(settings: Settings, file: Path, login: str | None) -> None:
     """Enter devices, probes, lots and sites from a TOML file, or readings from an exported JSON file, for ``serve``."""
-    from brumel.core.plain import text_of
+    from brumel.core.outside_data import text_of
     from brumel.launch.start import acting_for, database_of
     from brumel.services.clock import Clock
     from brumel.services.ledger.exchange import Exchange

@@ -11,7 +11,7 @@ import click
 
 from brumel.cli_calc import opened, refuse
 from brumel.core.calibrating.run_file import WrongFile, judge_file
-from brumel.core.plain import UnreadableText, read_json
+from brumel.core.outside_data import UnreadableText, read_json
 
 
 @click.command()

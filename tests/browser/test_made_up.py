@@ -18,8 +18,8 @@ from werkzeug.serving import make_server
 
 from brumel.core import tables
 from brumel.core.sensing import principles
-from brumel.core.sensing.read_as import ReadAs
-from brumel.core.sensing.signs import Signs, nothing
+from brumel.core.sensing.follows import ReadAs
+from brumel.core.sensing.shows import Signs, nothing
 from brumel.launch.cluster import APPLICATION
 from brumel.services.application import Services
 from brumel.services.people import INVENTED, INVENTED_PASSWORD, PersonRole

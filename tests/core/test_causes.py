@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 from tests.said import remedy, sentence
 
+from brumel.core.calibrating.run_verdict import judge_run
 from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
-from brumel.core.calibrating.verdict import judge_run
 from brumel.core.findings import Finding
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor

@@ -19,7 +19,7 @@ from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Level
 from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until
 from brumel.core.place.conditions import Conditions
-from brumel.core.place.pressure import Pressure, wrong_with
+from brumel.core.place.station_pressure import Pressure, wrong_with
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import COMPENSATIONS
 from brumel.core.place.water import wrong_with as compensation_wrong
@@ -27,7 +27,7 @@ from brumel.core.quantities.pool import saturation_index
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import choices
 from brumel.core.reading.jump import jump
-from brumel.core.reading.verdict import JudgedReading, judge_reading
+from brumel.core.reading.reading_verdict import JudgedReading, judge_reading
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, within
 from brumel.core.sensing.fit import Point

@@ -14,10 +14,10 @@ from tests.calculated import good
 from tests.exact_points import AT, Points, every_method, fullest_methods, moved
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.kept import KeptPoint, judge_kept
+from brumel.core.calibrating.meter_run import KeptPoint, judge_kept
 from brumel.core.findings import Level, verdict
 from brumel.core.kit.kinds import Check, probe_kinds
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.reading.limits import Keeps, Limit, keeps
 from brumel.core.reckoning.answers import calculate

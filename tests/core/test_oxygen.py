@@ -12,7 +12,7 @@ from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.methods import method, rinses
 from brumel.core.findings import Acceptance, Despite, Finding, Level
 from brumel.core.place.conditions import Conditions
-from brumel.core.place.pressure import Pressure, wrong_with
+from brumel.core.place.station_pressure import Pressure, wrong_with
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import Compensation
 from brumel.core.quantities.oxygen import saturation_mg_l

@@ -21,7 +21,7 @@ from brumel.core.uncertainty import Budget, Contribution
 
 PARTS = {
     "terms": "def principles():\n    return ()\n",
-    "signs": "from brumel.core.sensing.signs import Signs, nothing\nSIGNS = Signs(nothing)\n",
+    "signs": "from brumel.core.sensing.shows import Signs, nothing\nSIGNS = Signs(nothing)\n",
     "read_as": "def read_as(own):\n    return None\n",
 }
 

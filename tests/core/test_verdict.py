@@ -9,11 +9,11 @@ import pytest
 from tests.glass import GLASS, LIMITS, fitted, line_of, point
 from tests.said import remedy, sentence
 
-from brumel.core.calibrating.verdict import judge_run
+from brumel.core.calibrating.run_verdict import judge_run
 from brumel.core.findings import Acceptance, Finding, Level, verdict
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ph import millivolts_from_ph
-from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
+from brumel.core.reading.reading_verdict import Basis, JudgedReading, MetersOwn, judge_reading
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, PreviousRun, Run, Use, look_at_signal
 from brumel.core.standards.buffers import buffer

@@ -15,9 +15,9 @@ from brumel.core.kit.instruments import Measures
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.agreement import agreement
 from brumel.core.reading.contrary import judge_together, pairs
+from brumel.core.reading.given_value import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.jump import jump
 from brumel.core.reading.limits import Keeps, Limit, keeps, limits_of, water_kinds, worst
-from brumel.core.reading.plain import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.together import Taken, missing, total_ammonia, worked_out
 
 PH = Limit("ph", 7.2, 7.8)

@@ -22,7 +22,7 @@ from brumel.core.kit.care import Care
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.kit.readiness import CareEvent, readiness
 from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until
-from brumel.core.place.pressure import KINDS, Pressure, pressure_findings, wrong_with
+from brumel.core.place.station_pressure import KINDS, Pressure, pressure_findings, wrong_with
 from brumel.core.quantities.pressure import UNITS_HPA
 
 NOON = datetime(2026, 5, 6, 12, tzinfo=UTC)

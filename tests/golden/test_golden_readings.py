@@ -22,13 +22,13 @@ from tests.said import called, remedy, sentence, source
 
 from brumel.core.calibrating.comparing import compared, level_of_point, off_its_target
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.kept import KeptPoint, judge_kept, of_last_check
+from brumel.core.calibrating.meter_run import KeptPoint, judge_kept, of_last_check
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit, keeps
+from brumel.core.reading.reading_verdict import Basis, JudgedReading, MetersOwn, judge_reading
 from brumel.core.reading.together import rests_on
-from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, look_at_signal
 from brumel.core.sensing.tolerances import Tolerances

@@ -28,8 +28,8 @@ from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.contrary import judge_together
+from brumel.core.reading.given_value import PlainValue, judge_plain
 from brumel.core.reading.jump import jump
-from brumel.core.reading.plain import PlainValue, judge_plain
 from brumel.core.reading.together import Taken
 from brumel.core.sensing.run import JudgedPoint, PreviousRun
 

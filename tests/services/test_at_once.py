@@ -7,7 +7,7 @@ import uuid
 import pytest
 
 from brumel.services.errors import NotFound
-from brumel.services.readings.plain import Spot
+from brumel.services.readings.given_value import Spot
 from brumel.services.visits.at_once import InWater, Together
 from brumel.services.visits.visits import NewVisit
 from brumel.store.models.reference import Probe

@@ -13,7 +13,7 @@ import pytest
 from brumel.core import tables
 from brumel.core.errors import CoreError
 from brumel.core.findings import Level
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.plan.order import orders
 from brumel.services.application import Services

@@ -12,7 +12,7 @@ from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.shelf.lots import Entry
-from brumel.services.shelf.typed import NewLot
+from brumel.services.shelf.typed_lot import NewLot
 from tests.conftest import NOW
 from tests.said import sentence
 from tests.services.world import World

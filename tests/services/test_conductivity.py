@@ -16,12 +16,12 @@ from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.probes import NewProbe
 from brumel.services.readings.draft import NewReading
-from brumel.services.shelf.typed import NewLot
+from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.sites import NewSite
+from brumel.store.add_fact import OtherContent
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Lot, Probe
-from brumel.store.once import OtherContent
 from tests.conftest import NOW
 from tests.said import remedy, sentence
 from tests.services.world import World

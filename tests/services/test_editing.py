@@ -12,7 +12,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.planning.rounds import NewRound
-from brumel.services.shelf.typed import NewLot
+from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.sites import NewSite
 from brumel.store.database import StoreError
 from tests.conftest import NOW

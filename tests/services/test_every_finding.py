@@ -11,15 +11,16 @@ from pathlib import Path
 
 import pytest
 
-from brumel.core.calibrating import comparing, verdict
+from brumel.core.calibrating import comparing
+from brumel.core.calibrating import run_verdict as verdict
 from brumel.core.findings import Finding
 from brumel.core.kit.shelf import out_of_date
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.ph import millivolts_from_ph
-from brumel.core.reading import verdict as reading_verdict
+from brumel.core.reading import reading_verdict
 from brumel.core.sensing.glass import signs as glass_signs
-from brumel.services.calibrating.kept import NewKept, TypedPoint
+from brumel.services.calibrating.meter_runs import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput

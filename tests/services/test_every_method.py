@@ -10,11 +10,11 @@ from brumel.core.calibrating.methods import StepKind, method, methods, roles
 from brumel.core.findings import Level
 from brumel.core.kit.kinds import ProbeKind, probe_kinds
 from brumel.core.place.conditions import Conditions
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
-from brumel.services.calibrating.kept import NewKept, TypedPoint
+from brumel.services.calibrating.meter_runs import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.shown import StepView
 from brumel.services.calibrating.taking import TakePoint

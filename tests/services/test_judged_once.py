@@ -10,7 +10,7 @@ from sqlalchemy import text
 
 from brumel.core.calibrating import methods as model
 from brumel.core.calibrating.methods import methods, rinse_from, rinses
-from brumel.services.calibrating.kept import NewKept
+from brumel.services.calibrating.meter_runs import NewKept
 from brumel.services.kit.meters import Meters
 from brumel.services.probes.care_log import NewCare
 from brumel.store.database import Database

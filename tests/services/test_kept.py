@@ -7,10 +7,10 @@ from datetime import datetime, timedelta
 
 import pytest
 
-from brumel.core.calibrating.kept import KeptPoint, judge_kept
+from brumel.core.calibrating.meter_run import KeptPoint, judge_kept
 from brumel.core.findings import Level
 from brumel.core.kit.kinds import probe_kind
-from brumel.services.calibrating.kept import NewKept, TypedPoint
+from brumel.services.calibrating.meter_runs import NewKept, TypedPoint
 from brumel.services.probes.care_log import NewCare
 from brumel.services.readings.draft import NewReading
 from brumel.store.models.reading import Reading

@@ -15,7 +15,7 @@ from brumel.core.reading.night import Looked, Night, NightState
 from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.planning.calendar import calendar_of, of_night
-from brumel.services.readings.plain import Spot
+from brumel.services.readings.given_value import Spot
 from brumel.services.sites.sites import NewSite
 from brumel.services.visits.filling import Entry
 from brumel.services.visits.visits import NewVisit, Said, Sheet

@@ -14,7 +14,7 @@ from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.people import Person
 from brumel.services.probes.care_log import NewCare
-from brumel.services.shelf.typed import NewLot
+from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.visits.filling import Entry
 from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import StoreError

@@ -8,7 +8,7 @@ import uuid
 import pytest
 
 from brumel.core.calibrating.run_file import judge_file
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.services.calibrating.beginning import PutRight
 from brumel.services.calibrating.rows import Begin

@@ -14,9 +14,9 @@ import pytest
 from PIL import Image
 from sqlalchemy import func, select
 
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
-from brumel.services.calibrating.kept import NewKept, TypedPoint
+from brumel.services.calibrating.meter_runs import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput, NotFound
@@ -28,7 +28,7 @@ from brumel.services.planning.rounds import NewRound
 from brumel.services.probes.care_log import NewCare
 from brumel.services.readings.draft import NewReading
 from brumel.services.readings.meter_settings import WrongSetting
-from brumel.services.shelf.typed import NewLot
+from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.sites import NewLimit, NewSite
 from brumel.services.start.loading import Loading
 from brumel.services.visits.filling import Entry

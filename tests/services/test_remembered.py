@@ -13,7 +13,7 @@ import pytest
 from sqlalchemy import event, select
 
 from brumel.services.application import Services
-from brumel.services.cached.remembered import kept, one_look
+from brumel.services.cached.remembered import cached, one_look
 from brumel.services.clock import Clock
 from brumel.services.probes.care_log import NewCare
 from brumel.store.database import Database
@@ -130,7 +130,7 @@ class Counting:
     def __init__(self, database: Database, clock: Clock) -> None:
         self.database, self.clock, self.worked = database, clock, list[object]()
 
-    @kept
+    @cached
     def thing(self, key: str, *, much: int = 1) -> str:
         self.worked.append((key, much))
         if key == "bad":
@@ -138,7 +138,7 @@ class Counting:
         with self.database.session() as session:
             return key * much + str(session.scalar(select(Site.version).where(Site.code == "POOL")))
 
-    @kept
+    @cached
     def around(self) -> str:
         """What hangs on a thing, and asks nothing itself."""
         self.worked.append("around")

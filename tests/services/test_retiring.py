@@ -7,7 +7,7 @@ import uuid
 import pytest
 
 from brumel.services.application import Services
-from brumel.services.calibrating.kept import NewKept, TypedPoint
+from brumel.services.calibrating.meter_runs import NewKept, TypedPoint
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from tests.services.world import World

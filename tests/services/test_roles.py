@@ -14,7 +14,7 @@ from brumel.core.errors import CoreError
 from brumel.core.place.surroundings import Surroundings
 from brumel.services.application import Services
 from brumel.services.calibrating.beginning import PutRight
-from brumel.services.calibrating.kept import NewKept
+from brumel.services.calibrating.meter_runs import NewKept
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import Forbidden, ServiceError
@@ -26,7 +26,7 @@ from brumel.services.planning.rounds import NewRound
 from brumel.services.probes.care_log import NewCare
 from brumel.services.readings.draft import NewReading
 from brumel.services.readings.meter_settings import WrongSetting
-from brumel.services.shelf.typed import Correction, NewLot
+from brumel.services.shelf.typed_lot import Correction, NewLot
 from brumel.services.sites.site_settings import NewSetting
 from brumel.services.sites.sites import NewLimit, NewSite
 from brumel.services.visits.at_once import Together

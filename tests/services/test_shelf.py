@@ -20,7 +20,7 @@ from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.meters import NewMeter
 from brumel.services.planning.rounds import NewRound
 from brumel.services.shelf import lot_words
-from brumel.services.shelf.typed import Correction, NewLot
+from brumel.services.shelf.typed_lot import Correction, NewLot
 from tests.conftest import NOW
 from tests.said import sentence
 from tests.services.world import THREE, World

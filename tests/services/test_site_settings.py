@@ -9,7 +9,7 @@ from typing import Any
 
 import pytest
 
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.services.application import Services
 from brumel.services.errors import InvalidInput
 from brumel.services.sites.site_settings import NewSetting

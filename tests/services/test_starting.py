@@ -11,7 +11,7 @@ from brumel.services.errors import Forbidden, InvalidInput
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
 from brumel.services.people import Person
-from brumel.services.shelf.typed import NewLot
+from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.sites import NewSite
 from brumel.services.start.starting import NewThing
 from brumel.store.queries import visit as visit_queries

@@ -12,7 +12,7 @@ import pytest
 from PIL import Image
 from sqlalchemy import text
 
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.services.application import Services
 from brumel.services.errors import Forbidden, InvalidInput, NotFound
@@ -20,8 +20,8 @@ from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import NewMeter
 from brumel.services.planning.rounds import NewRound
 from brumel.services.readings.draft import NewReading
+from brumel.services.readings.given_value import Spot
 from brumel.services.readings.meter_settings import WrongSetting
-from brumel.services.readings.plain import Spot
 from brumel.services.sites.sites import NewLimit
 from brumel.services.visits.filling import Entry
 from brumel.services.visits.tour import Tour

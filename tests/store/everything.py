@@ -19,12 +19,12 @@ from brumel.services.sites.site_settings import NewSetting
 from brumel.services.sites.sites import NewLimit
 from brumel.services.visits.filling import Entry
 from brumel.services.visits.visits import NewVisit, Said, Sheet
+from brumel.store.add_fact import add_once
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationSignature
 from brumel.store.models.reading import Reading, ReadingTrace
 from brumel.store.models.reference import Lot, Probe
 from brumel.store.models.reference import Person as StoredPerson
-from brumel.store.once import add_once
 from brumel.store.queries import shelf as shelf_queries
 
 

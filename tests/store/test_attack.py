@@ -14,9 +14,9 @@ from tests.store.refused import CHECK, KEPT, PRIVILEGE, state_of
 from brumel.launch.cluster import APPLICATION, Cluster
 from brumel.services.people import People, SignInRefused
 from brumel.store import schema
+from brumel.store.add_fact import add_once
 from brumel.store.database import Acting, Database, acting
 from brumel.store.models.visit import Visit
-from brumel.store.once import add_once
 
 VISIT = (
     "INSERT INTO visit (id, site_id, sample, person_id, begun_at{more}) "

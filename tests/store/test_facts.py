@@ -21,10 +21,10 @@ from brumel.launch.cluster import OWNER, Cluster
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.probes.care_log import NewCare
 from brumel.services.readings.draft import NewReading
+from brumel.store.add_fact import OtherContent
 from brumel.store.database import Database, StoreError
 from brumel.store.models.base import Base
 from brumel.store.models.tables import FACTS
-from brumel.store.once import OtherContent
 
 
 @pytest.fixture(scope="module")

@@ -19,9 +19,9 @@ from tests.web.remembered import memories
 from tests.web.screens import _ID, BASE, enter, screen_paths
 
 from brumel.services.application import Services
-from brumel.services.cached.remembered import Remembered, kept, one_look
+from brumel.services.cached.remembered import Remembered, cached, one_look
 from brumel.services.probes.care_log import NewCare
-from brumel.services.shelf.typed import NewLot
+from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.site_settings import NewSetting
 from brumel.services.sites.sites import NewLimit, NewSite
 from brumel.services.visits.filling import Entry
@@ -90,7 +90,7 @@ class Telling:
     def __init__(self, database: Database) -> None:
         self.database, self.clock = database, replace(CLOCK, frozen=None)
 
-    @kept
+    @cached
     def names(self, which: str) -> list[str]:
         with self.database.session() as session:
             return [*session.execute(text("SELECT name FROM site ORDER BY code")).scalars(), which]

@@ -11,7 +11,7 @@ from flask.testing import FlaskClient
 from tests.web.screens import BASE, enter, person_of_role, probe_id
 
 from brumel.core.calibrating.methods import methods
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin

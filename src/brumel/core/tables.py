@@ -16,7 +16,7 @@ _added: list[Path] = []
 _kept: list[Callable[[], None]] = []
 
 
-def kept(reader: Callable[_Given, _Read]) -> Callable[_Given, _Read]:
+def read_once(reader: Callable[_Given, _Read]) -> Callable[_Given, _Read]:
     """Read a table once, and again after a folder has been added."""
     cached = cache(reader)
     _kept.append(cached.cache_clear)

@@ -13,7 +13,7 @@ from brumel.core.calibrating.methods import Step, StepKind, method, rinses, role
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.care import Care
 from brumel.core.place.conditions import Conditions
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.quantities.quantity import Quantity, quantity
@@ -26,7 +26,7 @@ from brumel.demo.places import WATERS
 from brumel.demo.stays import Stays
 from brumel.demo.truths import Truths
 from brumel.services.calibrating import judged_run
-from brumel.services.calibrating.kept import NewKept, TypedPoint, kept_point, kept_rows
+from brumel.services.calibrating.meter_runs import NewKept, TypedPoint, kept_point, kept_rows
 from brumel.services.calibrating.rows import (
     Begin,
     Beside,

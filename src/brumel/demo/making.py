@@ -14,7 +14,7 @@ from sqlalchemy import insert
 from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
 from brumel.core.findings import Acceptance, Level
 from brumel.core.kit.care import Care, MeterEvent
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.conductivity import natural_water_factor
 from brumel.core.quantities.ions import activity_coefficient

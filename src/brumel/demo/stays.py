@@ -15,7 +15,7 @@ from brumel.core.kit.instruments import Measures
 from brumel.core.reading.limits import Keeps, limits_of
 from brumel.core.reading.together import rests_on, worked_out
 from brumel.demo.places import Water
-from brumel.services.readings.plain import Amending, PlainReading, Spot, plain_row, worked_row
+from brumel.services.readings.given_value import Amending, PlainReading, Spot, plain_row, worked_row
 from brumel.services.readings.standing import seen_at
 from brumel.services.readings.typed_value import TypedValue
 from brumel.services.said import finding_rows

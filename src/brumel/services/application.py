@@ -7,7 +7,7 @@ from datetime import timedelta
 from pathlib import Path
 
 from brumel.core.plan.order import HouseOrder, default_order
-from brumel.services.calibrating.kept import KeptRuns
+from brumel.services.calibrating.meter_runs import KeptRuns
 from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
 from brumel.services.health import Health

@@ -10,7 +10,7 @@ from brumel.core.findings import Finding, Level
 from brumel.core.said import Said, Value, as_plain, as_value, says, verbatim
 from brumel.core.uncertainty import Budget
 from brumel.core.words.catalogue import share_words, word
-from brumel.core.words.findings import plain_finding
+from brumel.core.words.kept_findings import plain_finding
 from brumel.store.models.base import FindingColumns
 from brumel.store.models.calibration import CalibrationPoint
 from brumel.store.models.reading import Reading

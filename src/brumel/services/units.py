@@ -8,7 +8,7 @@ from collections.abc import Mapping
 from functools import cache
 from typing import Any
 
-from brumel.core.plain import UnreadableText, read_json
+from brumel.core.outside_data import UnreadableText, read_json
 from brumel.core.reckoning.definition import Calculation, Choice, Input, InvalidInputs, Moment, Number, Points
 from brumel.core.typed import NotANumber, number_and_rest, number_typed
 

@@ -18,7 +18,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from sqlalchemy.pool import NullPool
 
 from brumel.core.typed import NAME_MOST, TEXT_MOST
-from brumel.store import asked
+from brumel.store import asked_tables
 
 REFUSED_CHANGE = "BR001"
 """SQLSTATE by which the triggers refuse to change a recorded fact or a closed run."""
@@ -217,7 +217,9 @@ class Database:
         self.engine: Engine = create_engine(
             url, pool_size=pool_size, max_overflow=32, pool_pre_ping=True, pool_use_lifo=True, connect_args=_CONNECT
         )
-        event.listen(self.engine, "before_cursor_execute", lambda _c, _cursor, statement, *_: asked.note(statement))
+        event.listen(
+            self.engine, "before_cursor_execute", lambda _c, _cursor, statement, *_: asked_tables.note(statement)
+        )
         self.sessions = sessionmaker(self.engine, expire_on_commit=False)
 
     @contextmanager

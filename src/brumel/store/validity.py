@@ -18,8 +18,8 @@ from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.types import TypeEngine
 
 from brumel.core.calibrating.judging import read_method
+from brumel.core.outside_data import shown
 from brumel.core.place.surroundings import SALTS, read_place
-from brumel.core.plain import shown
 from brumel.core.quantities.quantity import quantities
 from brumel.core.reading.limits import Keeps
 from brumel.core.record.shapes import (

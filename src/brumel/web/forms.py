@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 from werkzeug.datastructures import MultiDict
 
 from brumel.core.place.local_time import NotOneMoment, moment_of
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.reckoning.definition import Number
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST, NotANumber, number_and_rest, number_typed, whole_written

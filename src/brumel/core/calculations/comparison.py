@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.reading import comparison
+from brumel.core.reading import two_results as comparison
 from brumel.core.reckoning.definition import Condition, Number, Output, calculation
 
 _FIRST, _SECOND = Number("first", "First result"), Number("second", "Second result")

@@ -10,14 +10,14 @@ from collections.abc import Iterator, Mapping
 from typing import Any
 
 from brumel.core.calibrating.judging import principle_of, read_method
-from brumel.core.calibrating.kept import checks_of, reports_of
+from brumel.core.calibrating.meter_run import checks_of, reports_of
 from brumel.core.calibrating.methods import Step, method, methods, rinses, steps_of
 from brumel.core.findings import Acceptance
 from brumel.core.kit.kinds import Check, ProbeKind, Reported, probe_kinds
 from brumel.core.kit.shelf import standards
-from brumel.core.place.pressure import STATION_HPA
+from brumel.core.outside_data import shown
+from brumel.core.place.station_pressure import STATION_HPA
 from brumel.core.place.surroundings import read_place
-from brumel.core.plain import shown
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.record.shapes import (

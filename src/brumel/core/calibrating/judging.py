@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from brumel.core.calibrating.methods import steps_of
-from brumel.core.calibrating.verdict import judge_run
+from brumel.core.calibrating.run_verdict import judge_run
 from brumel.core.findings import Despite, Finding, Level
 from brumel.core.place.surroundings import Surroundings, read_place
 from brumel.core.said import says

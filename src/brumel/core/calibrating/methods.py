@@ -16,7 +16,7 @@ from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.fit import Weights
 from brumel.core.sensing.run import Use
 from brumel.core.standards.targets import Bottle, Target, target
-from brumel.core.tables import kept, table, tables_in
+from brumel.core.tables import read_once, table, tables_in
 
 
 class StepKind(StrEnum):
@@ -97,7 +97,7 @@ class Role:
         return self.lower if waters is not None and sum(waters) / 2 < self.middle else self.higher
 
 
-@kept
+@read_once
 def roles() -> Mapping[str, Role]:
     """All roles by key."""
 
@@ -178,7 +178,7 @@ class Deviation:
     tap: bool = False
 
 
-@kept
+@read_once
 def deviations() -> Mapping[str, Deviation]:
     """All of them by their words."""
     return {d["words"]: Deviation(**d) for d in table("calibrating", "rinses.toml")["deviations"]}
@@ -298,7 +298,7 @@ class Method:
         return data
 
 
-@kept
+@read_once
 def methods() -> dict[str, Method]:
     """All methods by code, each principle's default first."""
     found = [_method(one) for data in tables_in("calibrating", "procedures") for one in _each(data)]
@@ -318,7 +318,7 @@ def method(code: str) -> Method:
         raise CoreError(f"No method has the code {code!r}; known are {', '.join(methods())}.") from None
 
 
-@kept
+@read_once
 def rinses() -> dict[str, Rinse]:
     """The rinse regimes by key, the default first."""
     return {r["key"]: rinse_from(r) for r in table("calibrating", "rinses.toml")["rinses"]}

@@ -24,7 +24,7 @@ from brumel.core.calibrating.file_shape import (
     waters_of,
 )
 from brumel.core.calibrating.judging import judge, principle_of
-from brumel.core.calibrating.kept import KeptPoint, judge_kept
+from brumel.core.calibrating.meter_run import KeptPoint, judge_kept
 from brumel.core.calibrating.methods import Step, StepKind, steps_of
 from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Despite, Finding, verdict
@@ -37,7 +37,7 @@ from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Origin, Response
 from brumel.core.sensing.run import JudgedPoint, PreviousRun, Use
 from brumel.core.standards.targets import Target, target
-from brumel.core.words.findings import plain_finding
+from brumel.core.words.kept_findings import plain_finding
 
 _NAMED = 10
 """So many faults are named; the others are counted."""

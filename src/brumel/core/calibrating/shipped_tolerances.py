@@ -7,7 +7,7 @@ from typing import Any
 
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.sensing.principles import principle as sensing
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 
 
 def shipped_tolerances(principle: str, kind: str, first: Mapping[str, float] | None = None) -> dict[str, Any]:
@@ -27,7 +27,7 @@ def shipped_tolerances(principle: str, kind: str, first: Mapping[str, float] | N
     return found
 
 
-@kept
+@read_once
 def _shipped() -> dict[str, Any]:
     found = table("calibrating", "tolerances.toml")
     return {key: found[entry.pop("same_as")] | entry if "same_as" in entry else entry for key, entry in found.items()}

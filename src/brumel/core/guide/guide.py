@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 
 
 @dataclass(frozen=True)
@@ -21,7 +21,7 @@ class Task:
     note: str = ""
 
 
-@kept
+@read_once
 def tasks() -> list[Task]:
     """All tasks, in the order of the day."""
     return [Task(key, **entry) for key, entry in table("guide", "guide.toml").items()]

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import ClassVar
 
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 
 
 class Care(str):
@@ -61,19 +61,19 @@ class AboutCare:
     of_steering: bool = False
 
 
-@kept
+@read_once
 def about_care() -> Mapping[str, AboutCare]:
     """All words of care by key, in the order of a log's form."""
     return {key: AboutCare(**entry) for key, entry in table("kit", "care.toml").items()}
 
 
-@kept
+@read_once
 def part_changes() -> Mapping[str, Care]:
     """The care by which each part is changed."""
     return {about.part: Care(key) for key, about in about_care().items() if about.part}
 
 
-@kept
+@read_once
 def power_lost() -> frozenset[Care]:
     """What takes the power from a probe."""
     return frozenset(Care(key) for key, about in about_care().items() if about.takes_power)

@@ -10,7 +10,7 @@ from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Finding, Level
 from brumel.core.kit.care import Care, about_care, part_changes, power_lost
 from brumel.core.said import says, verbatim
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 
 
 @dataclass(frozen=True)
@@ -200,7 +200,7 @@ class ProbeKind:
         return next((b for b in self.storage_bad if b.liquid == liquid), None)
 
 
-@kept
+@read_once
 def probe_kinds() -> Mapping[str, ProbeKind]:
     """All kinds of probes, by key."""
     data = table("kit", "kinds.toml")

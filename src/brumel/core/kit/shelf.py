@@ -9,7 +9,7 @@ from enum import StrEnum
 
 from brumel.core.findings import Finding, Level, worst_first
 from brumel.core.said import Amount, Count, Named, says
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 from brumel.core.wording import day_words, grouped
 
 CUP_ML = 30.0
@@ -111,7 +111,7 @@ class LotFacts:
         return min(self.expires_on, self.open_until)
 
 
-@kept
+@read_once
 def standards() -> Mapping[str, Standard]:
     """All kinds of things on the shelf, by key."""
     return {key: Standard(key, **entry) for key, entry in table("kit", "standards.toml").items()}

@@ -8,7 +8,7 @@ from datetime import UTC, date, datetime, time, timedelta
 from importlib.resources import files
 from zoneinfo import ZoneInfo
 
-from brumel.core.tables import kept
+from brumel.core.tables import read_once
 
 _UNKNOWN = time(18, 0), time(6, 0)
 """Dusk and dawn where a zone has no place, or the sun does not set (rule of this product)."""
@@ -46,7 +46,7 @@ def rises_and_sets(day: date, latitude_deg: float, longitude_deg: float) -> tupl
     return midday - half, midday + half
 
 
-@kept
+@read_once
 def _places() -> dict[str, tuple[float, float]]:
     """Latitude and longitude, degrees, of the main place of each zone, as the time zone database has it."""
     found = {}

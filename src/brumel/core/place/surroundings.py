@@ -11,7 +11,7 @@ from brumel.core.arrays import Number
 from brumel.core.errors import CoreError
 from brumel.core.findings import beyond
 from brumel.core.place.conditions import Conditions
-from brumel.core.place.pressure import Pressure, wrong_with
+from brumel.core.place.station_pressure import Pressure, wrong_with
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.said import Amount, Said, says
 

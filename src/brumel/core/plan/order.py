@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 
 _WHY = "the house takes it the other way round"
 
@@ -43,7 +43,7 @@ class HouseOrder:
         return [f"{d.label} was calibrated before it, at {d.when}: {_why(quantity, d.quantity)}" for d in early]
 
 
-@kept
+@read_once
 def orders() -> Mapping[str, HouseOrder]:
     """All orders by key, the default first."""
 

@@ -7,7 +7,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 from brumel.core.wording import grouped
 
 _LITRE_ML = 1000.0
@@ -65,7 +65,7 @@ class Thing:
         return f"{grouped(total)} {self.unit}".strip()
 
 
-@kept
+@read_once
 def things() -> Mapping[str, Thing]:
     """Everything that may go along, in the order of the list."""
     return {what: _thing(what, entry) for what, entry in table("plan", "pack.toml").items()}

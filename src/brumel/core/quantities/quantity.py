@@ -9,7 +9,7 @@ from typing import Any
 
 from brumel.core.errors import CoreError
 from brumel.core.settling.rules import SettlingRule
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 from brumel.core.wording import grouped, signed
 
 _GROUPED = 10_000
@@ -158,7 +158,7 @@ class Quantity:
         return f"{self.symbol} {qualifier}{self.number(value)}{self.after}"
 
 
-@kept
+@read_once
 def quantities() -> Mapping[str, Quantity]:
     """All quantities by key."""
     return {key: _quantity(key, entry) for key, entry in table("quantities", "quantities.toml").items()}
@@ -186,14 +186,14 @@ def rule_of(key: str, *, calibrating: bool) -> SettlingRule:
     return rule
 
 
-@kept
+@read_once
 def of_a_round() -> tuple[Quantity, ...]:
     """What a round can measure, in the order of a list."""
     found = [q for q in quantities().values() if q.round_order is not None]
     return tuple(sorted(found, key=lambda q: q.round_order or 0))
 
 
-@kept
+@read_once
 def settling_rules() -> Mapping[str, SettlingRule]:
     """All rules for stability by name."""
     both = [rule for q in quantities().values() for rule in (q.calibrating, q.reading)]

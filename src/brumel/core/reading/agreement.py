@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from brumel.core.findings import beyond
 from brumel.core.quantities.quantity import quantity
-from brumel.core.reading.comparison import agree, en_words
 from brumel.core.reading.together import Taken
+from brumel.core.reading.two_results import agree, en_words
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs
 

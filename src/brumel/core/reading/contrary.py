@@ -13,7 +13,7 @@ from brumel.core.reading.together import Taken, Visit, not_with_stabiliser
 from brumel.core.reckoning.answers import Answer, calculate
 from brumel.core.reckoning.definition import InvalidInputs
 from brumel.core.said import Amount, Named, Of, says, verbatim
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 
 _LEAST_U = 1e-12
 _LEAST_PERCENT = 10.0
@@ -49,7 +49,7 @@ class Pair:
         )
 
 
-@kept
+@read_once
 def pairs() -> tuple[Pair, ...]:
     """All pairs that can't be together."""
     return tuple(

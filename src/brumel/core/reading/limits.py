@@ -10,7 +10,7 @@ from typing import Any
 
 from brumel.core.findings import beyond
 from brumel.core.quantities.quantity import quantity
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 
 
 class Keeps(StrEnum):
@@ -77,7 +77,7 @@ class WaterKind:
     """Whether its oxygen falls by night and somebody looks at dusk."""
 
 
-@kept
+@read_once
 def water_kinds() -> Mapping[str, WaterKind]:
     """All kinds of water by name."""
     return {name: _kind(name, entry) for name, entry in table("reading", "waters.toml").items()}

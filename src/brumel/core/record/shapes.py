@@ -12,7 +12,7 @@ from datetime import UTC, date, datetime
 from typing import Any
 
 from brumel.core.errors import CoreError
-from brumel.core.plain import keepable_text, shown
+from brumel.core.outside_data import keepable_text, shown
 from brumel.core.typed import TEXT_MOST
 from brumel.core.wording import from_to, grouped
 

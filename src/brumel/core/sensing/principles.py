@@ -17,10 +17,10 @@ from brumel.core.arrays import Array
 from brumel.core.errors import CoreError
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
+from brumel.core.sensing.follows import Derived, ReadAs
 from brumel.core.sensing.principle import Principle
-from brumel.core.sensing.read_as import Derived, ReadAs
-from brumel.core.sensing.signs import OfMeter, Signs
-from brumel.core.tables import kept
+from brumel.core.sensing.shows import OfMeter, Signs
+from brumel.core.tables import read_once
 from brumel.core.uncertainty import Budget
 
 _ROOM = "brumel.core.sensing"
@@ -58,7 +58,7 @@ def sensing_in(folder: str) -> tuple[Sensing, ...]:
     return tuple(Sensing(own, signs, read_as(own)) for own in principles_of())
 
 
-@kept
+@read_once
 def _shipped() -> dict[str, Sensing]:
     folders = sorted(m.name for m in iter_modules(import_module(_ROOM).__path__) if m.ispkg)
     ordered = [*_FIRST, *(f for f in folders if f not in _FIRST)]

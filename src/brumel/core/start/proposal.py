@@ -11,10 +11,10 @@ from typing import Any
 from brumel.core.errors import CoreError
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.kit.shelf import standards
-from brumel.core.plain import listed, read_toml, shown
+from brumel.core.outside_data import listed, read_toml, shown
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.limits import water_kinds
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 from brumel.core.wording import plain_number
 
 Row = Mapping[str, str]
@@ -49,7 +49,7 @@ class Proposal:
     methods: Mapping[str, str] = field(default_factory=dict)
 
 
-@kept
+@read_once
 def _data() -> Mapping[str, Any]:
     return table("start", "proposals.toml")
 

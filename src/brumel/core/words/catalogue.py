@@ -16,7 +16,7 @@ from typing import Any
 from brumel.core.errors import CoreError
 from brumel.core.quantities.quantity import quantity
 from brumel.core.said import Amount, Count, Named, Of, Said, Value
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 from brumel.core.wording import grouped, lower_first, signed, upper_first
 
 ENGLISH = "english"
@@ -80,12 +80,12 @@ def keys(language: str = ENGLISH) -> frozenset[str]:
     return frozenset(_texts(language))
 
 
-@kept
+@read_once
 def _texts(language: str) -> Mapping[str, str]:
     return {key: text for key, text in table("words", f"{language}.toml").items() if isinstance(text, str)}
 
 
-@kept
+@read_once
 def _names(language: str) -> Mapping[str, Mapping[str, Any]]:
     found: Mapping[str, Mapping[str, Any]] = table("words", f"{language}.toml")["names"]
     return found

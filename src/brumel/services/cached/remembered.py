@@ -13,7 +13,7 @@ from types import MappingProxyType
 from typing import Any, Concatenate, Generic, ParamSpec, Protocol, TypeVar, cast
 
 from brumel.services.clock import Clock, one_moment
-from brumel.store.asked import also_asked, tables_asked
+from brumel.store.asked_tables import also_asked, tables_asked
 from brumel.store.database import Database, one_snapshot
 from brumel.store.queries import reference as queries
 
@@ -130,7 +130,7 @@ def _unchangeable(thing: T) -> T:
     return cast(T, found)
 
 
-def kept(method: Callable[Concatenate[S, P], T]) -> Callable[Concatenate[S, P], T]:
+def cached(method: Callable[Concatenate[S, P], T]) -> Callable[Concatenate[S, P], T]:
     """A question that a screen asks: its answer is kept, by what was asked, until what it was read from changes.
 
     The answer is shared, so nobody can change it: lists become tuples, and mappings are only read. What is asked with

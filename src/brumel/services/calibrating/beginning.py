@@ -14,7 +14,7 @@ from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import Method, Step, method, methods, methods_of, rinses, roles
 from brumel.core.findings import Level
 from brumel.core.kit.shelf import standards
-from brumel.core.place.pressure import Pressure, wrong_with
+from brumel.core.place.station_pressure import Pressure, wrong_with
 from brumel.core.place.surroundings import REMEMBERED, WATER_C, Surroundings
 from brumel.core.plan.order import Done, HouseOrder
 from brumel.core.quantities.quantity import quantity

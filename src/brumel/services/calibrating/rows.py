@@ -14,7 +14,7 @@ from brumel.core.findings import Despite, Finding, verdict
 from brumel.core.kit.instruments import Measures
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import Quantity, quantity
-from brumel.core.reading.plain import PlainValue, plain_budget
+from brumel.core.reading.given_value import PlainValue, plain_budget
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, PreviousRun, targets_range

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session, joinedload
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.findings import Level
 from brumel.core.kit.readiness import CareEvent, ended
-from brumel.core.reading.verdict import Basis
+from brumel.core.reading.reading_verdict import Basis
 from brumel.core.said import Value, says
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Origin, Response

@@ -16,7 +16,7 @@ from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import CupLook
 from brumel.core.words.catalogue import word
 from brumel.services.acts import act
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.calibrating import beginning, judged_run, steering
 from brumel.services.calibrating.beginning import (
     Choices,
@@ -45,6 +45,7 @@ from brumel.services.probes import run_facts
 from brumel.services.probes.what_it_is import stored_probe
 from brumel.services.said import finding_rows
 from brumel.services.shelf import lot_words
+from brumel.store.add_fact import add_once, refuse_other, stands
 from brumel.store.database import Database, hold
 from brumel.store.models.calibration import (
     AmendmentKind,
@@ -61,7 +62,6 @@ from brumel.store.models.calibration import (
     EntryKind,
 )
 from brumel.store.models.reference import Person, Probe
-from brumel.store.once import add_once, refuse_other, stands
 from brumel.store.queries import device as device_queries
 from brumel.store.queries import run as run_queries
 
@@ -92,13 +92,13 @@ class Calibrations:
             steering.paused_already(session, session.get_one(Probe, row["probe_id"]), person, self.clock.now())
         return begin.run_id
 
-    @kept
+    @cached
     def choices(self, probe_id: uuid.UUID) -> Choices:
         """What a run with a probe can go on with, lots in date first."""
         with self.database.session() as session:
             return choices_for(session, stored_probe(session, probe_id), self.clock.now(), self.clock.today())
 
-    @kept
+    @cached
     def before(self, probe_id: uuid.UUID, site_ids: tuple[uuid.UUID, ...] = ()) -> tuple[Choices, Hints]:
         """What a run with a probe can begin with, for the waters of these sites, and what is told before."""
         with self.database.session() as session:
@@ -106,19 +106,19 @@ class Calibrations:
             choices = choices_for(session, probe, self.clock.now(), self.clock.today(), site_ids)
             return choices, hints_for(session, probe, self.clock, self.order)
 
-    @kept
+    @cached
     def same_pour(self, run_id: uuid.UUID) -> Sequence[Probe]:
         """Probes of the kit that the bottle of a run serves too: a combined solution has two values."""
         with self.database.session() as session:
             return beginning.same_pour(session, _run(session, run_id))
 
-    @kept
+    @cached
     def open_runs(self) -> Sequence[CalibrationRun]:
         """Runs begun and neither signed nor given up."""
         with self.database.session() as session:
             return run_queries.open_runs(session)
 
-    @kept
+    @cached
     def view(self, run_id: uuid.UUID, *, traces: bool = False) -> RunView:
         """The run with its progress, line and findings so far; as signed once it is."""
         with self.database.session() as session:

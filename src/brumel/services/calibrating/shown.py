@@ -15,7 +15,7 @@ from brumel.core.calibrating.methods import Step, StepKind, steps_of
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.place.conditions import Conditions
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import Quantity, quantity

@@ -18,10 +18,10 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.probes import what_it_is
 from brumel.services.probes.care_log import NewCare, care_row
+from brumel.store.add_fact import add_once
 from brumel.store.models.calibration import CalibrationRun, CalibrationStep, KeptBy
 from brumel.store.models.care import CareRecord
 from brumel.store.models.reference import Person, Probe
-from brumel.store.once import add_once
 from brumel.store.queries import care as care_queries
 from brumel.store.queries import run as run_queries
 

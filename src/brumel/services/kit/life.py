@@ -15,11 +15,11 @@ from brumel.core.kit.care import REFERENCE_CHANGES, Care, part_changes
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.wording import day_words, upper_first
 from brumel.services.acts import act
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.calibrating import run_words, steering
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.kit.courses import Course, courses_of, offs_of
+from brumel.services.kit.coefficient_history import Course, courses_of, offs_of
 from brumel.services.paging import Page
 from brumel.services.people import may_record
 from brumel.services.probes import photos, run_facts, what_it_is
@@ -34,12 +34,12 @@ from brumel.services.probes.care_log import (
 from brumel.services.probes.states import ProbeState, States
 from brumel.services.probes.what_it_is import stored_probe
 from brumel.services.said import findings_of
+from brumel.store.add_fact import add_once
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person
-from brumel.store.once import add_once
 from brumel.store.queries import care as care_queries
 from brumel.store.queries import reading as reading_queries
 from brumel.store.queries import reference as queries
@@ -101,14 +101,14 @@ class Kit:
     clock: Clock
     states: States
 
-    @kept
+    @cached
     def cards(self) -> Sequence[Card]:
         """All probes, by the kit that they travel in."""
         logs = self.states.logs()
         cards = [_card(s, logs.care.get(s.probe.id, ())) for s in self.states.probe_states()]
         return sorted(cards, key=lambda c: (c.state.probe.kit, c.state.probe.label))
 
-    @kept
+    @cached
     def life(self, probe_id: uuid.UUID, page: int = 1) -> Life:
         """A probe's life: what happened to it, a page at a time, and how its calibration line moved."""
         now, state = self.clock.now(), self.states.probe_state(probe_id)

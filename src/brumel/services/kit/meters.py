@@ -17,7 +17,7 @@ from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantities
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.acts import act
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
@@ -25,10 +25,10 @@ from brumel.services.kit.labels import wrong_label
 from brumel.services.live.display import wrong_does
 from brumel.services.people import may_record
 from brumel.services.probes.states import States
+from brumel.store.add_fact import add_once
 from brumel.store.database import Database
 from brumel.store.models.care import MeterRecord
 from brumel.store.models.reference import Meter, Person, Probe
-from brumel.store.once import add_once
 from brumel.store.queries import care as care_queries
 from brumel.store.queries import reference as queries
 
@@ -82,7 +82,7 @@ class Meters:
     clock: Clock
     states: States
 
-    @kept
+    @cached
     def all(self) -> Sequence[MeterView]:
         """All meters, by label."""
         probes, rows = [s.probe for s in self.states.probe_states()], self.states.logs().meters

@@ -22,10 +22,10 @@ from brumel.services.people import may_record
 from brumel.services.probes import what_it_is
 from brumel.services.probes.care_log import NewCare, care_row
 from brumel.services.probes.what_it_is import stored_probe
+from brumel.store.add_fact import add_once, refuse_other
 from brumel.store.database import Database
 from brumel.store.models.care import CareRecord
 from brumel.store.models.reference import Meter, Person, Probe
-from brumel.store.once import add_once, refuse_other
 from brumel.store.queries import reference as queries
 
 _MOST_WAIT = 2_880.0

@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.plain import UnreadableText, listed, read_json, shown
+from brumel.core.outside_data import UnreadableText, listed, read_json, shown
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.store import exchange, validity

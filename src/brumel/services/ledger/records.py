@@ -14,11 +14,11 @@ from sqlalchemy import Select
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import Unit, unit_for
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.calibrating import run_responses
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
-from brumel.services.ledger import upkeep
+from brumel.services.ledger import care_entries
 from brumel.services.ledger.exchange import FORMAT, VERSION, records_of
 from brumel.services.ledger.run_files import run_file
 from brumel.services.ledger.written import as_csv, as_json
@@ -59,12 +59,12 @@ class Ledger:
 
     why_not_shown = staticmethod(why_not_shown)
 
-    @kept
+    @cached
     def calibrations(self, wanted: Filter, page: int = 1) -> Page:
         """Calibrations that fit, the newest first."""
         return self._page(self._runs, wanted, page)
 
-    @kept
+    @cached
     def readings(self, wanted: Filter, page: int = 1) -> Page:
         """Readings that fit, the newest first."""
         return self._page(self._readings, wanted, page)
@@ -108,22 +108,22 @@ class Ledger:
         head = {"format": FORMAT, "version": VERSION}
         return as_json(head | {"readings": [_reading_record(r) for r in readings], "records": records})
 
-    @kept
+    @cached
     def care(self, wanted: Filter, page: int = 1) -> Page:
         """Care and inspections that fit, the newest first."""
         return Page.of(self._care(wanted), page, PAGE)
 
     def care_csv(self, wanted: Filter) -> Iterator[str]:
         """One line an entry of a care log, or an inspection."""
-        return as_csv(upkeep.COLUMNS, ((entry,) for entry in self._care(wanted)))
+        return as_csv(care_entries.COLUMNS, ((entry,) for entry in self._care(wanted)))
 
     def care_json(self, wanted: Filter) -> str:
         """Care and inspections with their findings and answers."""
-        return as_json({"care": [upkeep.record_of(entry) for entry in self._care(wanted)]})
+        return as_json({"care": [care_entries.record_of(entry) for entry in self._care(wanted)]})
 
-    def _care(self, wanted: Filter) -> list[upkeep.Entry]:
+    def _care(self, wanted: Filter) -> list[care_entries.Entry]:
         with self.database.session() as session:
-            return upkeep.entries(session, self._criteria(wanted))
+            return care_entries.entries(session, self._criteria(wanted))
 
     def _each(self, query: Select[R]) -> Iterator[R]:
         """The rows of a question one after the other, as many at a time as keep memory flat."""

@@ -7,7 +7,7 @@ from typing import Any
 from brumel.core.calibrating.file_shape import FORMAT, VERSION
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.run import PreviousRun
-from brumel.services.calibrating.kept import points_of
+from brumel.services.calibrating.meter_runs import points_of
 from brumel.services.calibrating.run_responses import Past
 from brumel.services.probes import run_facts
 from brumel.services.shelf import lot_words

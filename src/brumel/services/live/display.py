@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from typing import Any
 
 from brumel.core.place.conditions import Conditions
-from brumel.core.place.pressure import STATION_HPA
+from brumel.core.place.station_pressure import STATION_HPA
 from brumel.core.place.surroundings import SALINITY
 from brumel.core.place.water import BY_METERS, wrong_with
 from brumel.core.sensing.oxygen.shared import SHOWN_AS

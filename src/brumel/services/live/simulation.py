@@ -10,7 +10,7 @@ from typing import Any
 
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import StepKind, steps_of
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
 from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.quantities.salinity import practical_salinity

@@ -11,7 +11,7 @@ from brumel.core.findings import Level
 from brumel.core.kit.shelf import SOON_DAYS, lasts_until
 from brumel.core.wording import counted, day_words
 from brumel.core.words.catalogue import word
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.planning.rounds import PlannedRounds
 from brumel.services.shelf.bottles import label_of
@@ -41,7 +41,7 @@ class Outlook:
         """Where what is recorded is counted."""
         return self.shelf.database
 
-    @kept
+    @cached
     def shopping(self) -> Sequence[Wanted]:
         """What to order: what is gone, what will not last a month, and what the rounds planned lack."""
         use, today = self.shelf.daily_use(), self.clock.today()
@@ -56,7 +56,7 @@ class Outlook:
                 found.append(Wanted(what, *why))
         return found
 
-    @kept
+    @cached
     def lacking(self, until: datetime | None = None) -> Sequence[Wanted]:
         """Standards of which the rounds planned need more than there is, or that they need and nobody has.
 

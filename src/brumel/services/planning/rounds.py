@@ -14,7 +14,7 @@ from brumel.core.kit.care import MeterEvent
 from brumel.core.plan import tasks
 from brumel.core.quantities.quantity import of_a_round
 from brumel.services.acts import act
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
@@ -62,18 +62,18 @@ class PlannedRounds:
     kit: Kit
     meters: Meters
 
-    @kept
+    @cached
     def ahead(self) -> Sequence[PlannedRound]:
         """Rounds that have not left yet, the next first."""
         with self.database.session() as session:
             return queries.planned_rounds(session, self.clock.now())
 
-    @kept
+    @cached
     def kits(self) -> Sequence[str]:
         """The kits that probes travel in."""
         return sorted({s.probe.kit for s in self.planning.states.probe_states()})
 
-    @kept
+    @cached
     def plan(self, round_id: uuid.UUID) -> DayPlan:
         """A round's plan as things stand now."""
         with self.database.session() as session:

@@ -11,12 +11,12 @@ from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.methods import methods_of
 from brumel.core.findings import Level
-from brumel.core.holding import holding_spans
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.readiness import Readiness, State
 from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.valid_until import holding_spans
 from brumel.core.wording import counted
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.services.probes import run_facts, what_it_is
@@ -104,13 +104,13 @@ class States:
         """All probes with what their calibrations are worth now."""
         return list(self._worked_out())
 
-    @kept
+    @cached
     def _worked_out(self) -> Sequence[ProbeState]:
         logs = self.logs()
         with self.database.session() as session:
             return probe_states(session, self.clock.now(), logs)
 
-    @kept
+    @cached
     def logs(self) -> what_it_is.Logs:
         """The newest of all logs: enough for every clock."""
         with self.database.session() as session:
@@ -121,24 +121,24 @@ class States:
         in_use = next((s for s in self.probe_states() if s.probe.id == probe_id), None)
         return in_use or self._retired(probe_id)
 
-    @kept
+    @cached
     def _retired(self, probe_id: uuid.UUID) -> ProbeState:
         with self.database.session() as session:
             return probe_state(session, self.clock.now(), probe_id)
 
-    @kept
+    @cached
     def sites(self, *, retired: bool = False) -> Sequence[Site]:
         """All sites that are read; ``retired`` has the others too."""
         with self.database.session() as session:
             return queries.sites(session, retired=retired)
 
-    @kept
+    @cached
     def probes(self) -> Sequence[Probe]:
         """All probes, those that are retired too."""
         with self.database.session() as session:
             return queries.probes(session, retired=True)
 
-    @kept
+    @cached
     def site(self, site_id: uuid.UUID) -> Site:
         """One site."""
         with self.database.session() as session:

@@ -23,10 +23,10 @@ from brumel.services.readings.draft import as_measured, shown_by
 from brumel.services.readings.history import kept_limits, limits_at
 from brumel.services.readings.row import in_place_of
 from brumel.services.said import budget_rows, finding_rows, stored_findings
+from brumel.store.add_fact import add_new
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Person
 from brumel.store.models.visit import ReadingBasis, Visit
-from brumel.store.once import add_new
 from brumel.store.queries import run as run_queries
 from brumel.store.queries import visit as visit_queries
 

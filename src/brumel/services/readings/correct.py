@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from brumel.core.calibrating.kept import KeptPoint, of_last_check
+from brumel.core.calibrating.meter_run import KeptPoint, of_last_check
 from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
 from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict, worst_first
 from brumel.core.kit.accuracy import Accuracy
@@ -18,11 +18,11 @@ from brumel.core.place.conditions import U_TEMPERATURE_C, Conditions
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import Quantity, quantity
-from brumel.core.reading.verdict import Basis, JudgedReading, MetersOwn, judge_reading
+from brumel.core.reading.reading_verdict import Basis, JudgedReading, MetersOwn, judge_reading
 from brumel.core.said import Value
+from brumel.core.sensing.follows import Derived
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import as_read, derived_from
-from brumel.core.sensing.read_as import Derived
 from brumel.core.sensing.response import LEFT_OVER, Response
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.errors import InvalidInput

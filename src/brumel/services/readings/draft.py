@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.kept import serving
+from brumel.core.calibrating.meter_run import serving
 from brumel.core.findings import Acceptance, Level
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.care import METER_LOSES
@@ -19,11 +19,11 @@ from brumel.core.kit.readiness import ended
 from brumel.core.place.conditions import U_TEMPERATURE_C, Conditions
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import rule_of
-from brumel.core.reading.verdict import Basis, MetersOwn
+from brumel.core.reading.reading_verdict import Basis, MetersOwn
 from brumel.core.sensing.response import LEFT_OVER, TEMPERATURE, Response
 from brumel.core.words.catalogue import word
 from brumel.services.calibrating import run_responses
-from brumel.services.calibrating.kept import points_of
+from brumel.services.calibrating.meter_runs import points_of
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.live.channels import positions_of

@@ -15,16 +15,16 @@ from brumel.core.reading.limits import Limit
 from brumel.core.reading.together import Taken, rests_on, worked_out
 from brumel.services.clock import Clock
 from brumel.services.readings.again import lean
+from brumel.services.readings.given_value import Amending, Spot, worked_row
 from brumel.services.readings.history import judged_anew, limits_at, limits_seen
-from brumel.services.readings.plain import Amending, Spot, worked_row
 from brumel.services.readings.row import in_place_of, removal_row
 from brumel.services.readings.standing import seen_at, spots_of, standing
 from brumel.services.said import finding_rows, stored_findings
+from brumel.store.add_fact import add_new
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Person
 from brumel.store.models.visit import ReadingBasis, Visit
-from brumel.store.once import add_new
 from brumel.store.queries import visit as visit_queries
 
 

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.kit.kinds import ProbeKind
-from brumel.core.place.pressure import Pressure, wrong_with
+from brumel.core.place.station_pressure import Pressure, wrong_with
 from brumel.core.place.surroundings import (
     CONDUCTIVITY_US_CM,
     REMEMBERED,

@@ -13,9 +13,9 @@ from brumel.core.findings import Despite, Finding
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity
-from brumel.core.reading.verdict import Basis
+from brumel.core.reading.reading_verdict import Basis
 from brumel.services.acts import act
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.calibrating import run_responses
 from brumel.services.clock import Clock
 from brumel.services.errors import CantBeShown, InvalidInput, NotFound, check_number, check_value
@@ -32,13 +32,13 @@ from brumel.services.readings.history import Known, kept_limits
 from brumel.services.readings.place import Place
 from brumel.services.readings.row import add_bases, add_findings, noted, reading_row
 from brumel.services.said import stored_findings
+from brumel.store.add_fact import add_once, stands
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reading import Reading, ReadingTrace
 from brumel.store.models.reference import Person, Probe, Site
 from brumel.store.models.visit import Visit
-from brumel.store.once import add_once, stands
 from brumel.store.queries import reading as reading_queries
 from brumel.store.queries import visit as visit_queries
 from brumel.store.showable import why_not_shown
@@ -83,7 +83,7 @@ class Readings:
             follow_visits(session, visits, person, self.clock, [new.amends_id] if new.amends_id else [])
         return new.reading_id
 
-    @kept
+    @cached
     def view(self, reading_id: uuid.UUID) -> ReadingView:
         """A reading in full."""
         with self.database.session() as session:

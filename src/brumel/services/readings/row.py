@@ -10,18 +10,18 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import Finding
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import ErrorScale, quantity
 from brumel.services.readings.correct import Corrected, Measured, principle_of
 from brumel.services.readings.draft import NewReading
 from brumel.services.said import budget_rows, finding_rows, settling_columns
+from brumel.store.add_fact import add_new
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Person, Probe, Site
 from brumel.store.models.tables import addable
 from brumel.store.models.visit import ReadingBasis
-from brumel.store.once import add_new
 
 
 def reading_row(

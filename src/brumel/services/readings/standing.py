@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 
 from brumel.core.reading.together import Taken
 from brumel.services.errors import NotFound
-from brumel.services.readings.plain import Spot
+from brumel.services.readings.given_value import Spot
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.visit import Visit

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 import orjson
 
-from brumel.core.plain import UnreadableText, read_json
+from brumel.core.outside_data import UnreadableText, read_json
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import Calculation, Choice, InvalidInputs, Moment, Points, find
 from brumel.services.reckon.faces import plain_outputs

@@ -13,7 +13,7 @@ import numpy as np
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import REQUIRED, Calculation, InvalidInputs, Number, Points, find
 from brumel.core.typed import number_and_rest
-from brumel.services.tables import read_table
+from brumel.services.text_tables import read_table
 from brumel.services.units import number_in, stem, takes_unit, typed_inputs
 
 CHUNK = 10_000

@@ -6,7 +6,7 @@ from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 from brumel.core.reckoning.definition import Calculation, Input, calculations
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 
 _SETTINGS_WITH_DEFAULT = {"salinity", "charge"}
 
@@ -19,7 +19,7 @@ class Offer:
     needs: tuple[str, ...]
 
 
-@kept
+@read_once
 def in_hand() -> Mapping[str, Collection[str]]:
     """What one may have in hand, and the inputs that it stands for."""
     found: Mapping[str, Collection[str]] = table("reckoning", "known.toml")["in_hand"]

@@ -11,7 +11,7 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Kept, Limit, keeps, limits_of, water_kinds
 from brumel.core.reckoning.answers import Answer
 from brumel.core.reckoning.definition import Calculation, Number, calculations
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 from brumel.services.clock import Clock
 from brumel.services.probes.states import probe_state
 from brumel.services.readings.history import limits_at
@@ -56,7 +56,7 @@ class ReadingForm:
     says: Mapping[str, str] = field(default_factory=dict)
 
 
-@kept
+@read_once
 def _table() -> Mapping[str, Mapping[str, Any]]:
     return table("reckoning", "known.toml")
 

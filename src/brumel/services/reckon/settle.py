@@ -7,7 +7,7 @@ from typing import Any, TextIO
 
 import numpy as np
 
-from brumel.core.plain import listed
+from brumel.core.outside_data import listed
 from brumel.core.quantities.quantity import settling_rules
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
@@ -15,7 +15,7 @@ from brumel.core.settling.windows import Trace, first_window
 from brumel.core.typed import NotANumber, number_typed
 from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput
-from brumel.services.tables import read_table
+from brumel.services.text_tables import read_table
 
 _TIME, _VALUE, _TEMPERATURE = "time_s", "value", "temperature_c"
 

@@ -14,7 +14,7 @@ from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import USE_DAYS, LotFacts, Pack, Standard, judge_lot, standards
 from brumel.core.wording import day_words, grouped
 from brumel.services.acts import act
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.editing import refuse_older
 from brumel.services.errors import InvalidInput, NotFound
@@ -22,7 +22,7 @@ from brumel.services.people import may_record
 from brumel.services.probes import photos
 from brumel.services.shelf import lot_words
 from brumel.services.shelf.bottles import in_bottle, lot_of, taken_of, used_of_each
-from brumel.services.shelf.typed import (
+from brumel.services.shelf.typed_lot import (
     AMOUNT,
     CORRECTED,
     LEAST,
@@ -37,11 +37,11 @@ from brumel.services.shelf.typed import (
     wrong_correction,
     wrong_with,
 )
+from brumel.store.add_fact import add_once, refuse_other
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person
 from brumel.store.models.shelf import LotCertificate, LotEvent, LotRecord
-from brumel.store.once import add_once, refuse_other
 from brumel.store.queries import run as run_queries
 from brumel.store.queries import shelf as shelf_queries
 
@@ -81,14 +81,14 @@ class Shelf:
     database: Database
     clock: Clock
 
-    @kept
+    @cached
     def entries(self, *, discarded: bool = False, on: date | None = None) -> Sequence[Entry]:
         """All lots on the shelf, or also those that were discarded, judged for a day; today where none is given."""
         found = self._entries(self._now(), on)
         found.sort(key=lambda e: list(standards()).index(e.lot.standard))
         return [e for e in found if discarded or e.lot.discarded_on is None]
 
-    @kept
+    @cached
     def view(self, lot_id: uuid.UUID) -> LotView:
         """One lot in full."""
         with self.database.session() as session:
@@ -280,7 +280,7 @@ class Shelf:
             raise NotFound("There is no such certificate.")
         return found
 
-    @kept
+    @cached
     def daily_use(self) -> Mapping[uuid.UUID, float]:
         """What was taken from each lot a day, lately: by calibration points and by hand."""
         since = self.clock.now() - timedelta(days=USE_DAYS)
@@ -289,7 +289,7 @@ class Shelf:
             used = used_of_each(lots, shelf_queries.taken_from_lots(session, since))
         return {lot_id: amount / USE_DAYS for lot_id, amount in used.items()}
 
-    @kept
+    @cached
     def _now(self) -> Sequence[tuple[Lot, float]]:
         with self.database.session() as session:
             return taken_of(session)

@@ -10,7 +10,7 @@ from datetime import datetime, timedelta
 from brumel.core.findings import Level
 from brumel.core.quantities.quantity import Quantity, quantities, quantity
 from brumel.core.reading.limits import Limit
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.services.readings.history import limits_at
@@ -89,7 +89,7 @@ class Rounds:
     database: Database
     clock: Clock
 
-    @kept
+    @cached
     def sites_with_latest(self) -> Sequence[tuple[Site, Sequence[Reading]]]:
         """All sites with their newest reading of each quantity."""
         with self.database.session() as session:
@@ -114,7 +114,7 @@ class Rounds:
             for k in order
         ]
 
-    @kept
+    @cached
     def history(self, site_id: uuid.UUID, key: str) -> SiteHistory:
         """The site's newest readings of a quantity."""
         with self.database.session() as session:

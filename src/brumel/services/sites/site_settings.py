@@ -11,11 +11,11 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import Level
-from brumel.core.place.pressure import ALTITUDE_M, Pressure
+from brumel.core.place.station_pressure import ALTITUDE_M, Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import Compensation
 from brumel.services.acts import act
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number
 from brumel.services.people import may_record
@@ -23,15 +23,15 @@ from brumel.services.readings.again import Again, Anew
 from brumel.services.readings.correct import Corrected
 from brumel.services.readings.draft import as_measured
 from brumel.services.readings.following import follow_visits, same_number
+from brumel.services.readings.given_value import Amending, PlainReading, Spot, plain_row
 from brumel.services.readings.history import limits_at
-from brumel.services.readings.plain import Amending, PlainReading, Spot, plain_row
 from brumel.services.readings.row import add_findings
 from brumel.services.readings.typed_value import TypedValue
 from brumel.services.sites.sites import wrong_compensation
+from brumel.store.add_fact import add_once, stands
 from brumel.store.database import Database, hold
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person, Site, SiteSet, SiteSetting
-from brumel.store.once import add_once, stands
 from brumel.store.queries import visit as visit_queries
 
 _EVER = datetime.max.replace(tzinfo=UTC)
@@ -81,7 +81,7 @@ class SiteSettings:
     database: Database
     clock: Clock
 
-    @kept
+    @cached
     def of_site(self, site_id: uuid.UUID) -> SetSoFar:
         """Return what is set for a site now, and what was set before, the newest first."""
         with self.database.session() as session:

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.place.pressure import ALTITUDE_M
+from brumel.core.place.station_pressure import ALTITUDE_M
 from brumel.core.place.water import METHODS, SOLIDS_FACTORS, Compensation, wrong_with
 from brumel.core.quantities.quantity import of_a_round, quantities, quantity
 from brumel.services.acts import act
@@ -17,10 +17,10 @@ from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound, check_number, check_value
 from brumel.services.people import may_record, may_set_limits
+from brumel.store.add_fact import add_once
 from brumel.store.database import Database
 from brumel.store.models.reference import Person, Site, SiteRange
 from brumel.store.models.visit import SiteLimit
-from brumel.store.once import add_once
 from brumel.store.queries import reference as queries
 
 _MOST_DAYS = 3_650.0

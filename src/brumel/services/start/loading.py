@@ -17,7 +17,7 @@ from sqlalchemy.orm import Session
 
 from brumel.core.errors import CoreError
 from brumel.core.kit.kinds import probe_kind
-from brumel.core.plain import UnreadableText, read_toml, shown
+from brumel.core.outside_data import UnreadableText, read_toml, shown
 from brumel.core.record.shapes import Shape, day, each, fields, flag, named, number, one_of, text
 from brumel.core.sensing.principles import principles
 from brumel.core.standards.targets import PH_BUFFER
@@ -28,7 +28,7 @@ from brumel.services.kit.meters import NewMeter, fill_meter, wrong_meter
 from brumel.services.kit.probes import NewProbe, probe_row, wrong_probe
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, signal_channel
 from brumel.services.shelf.lots import put_on_shelf
-from brumel.services.shelf.typed import NewLot, wrong_opening
+from brumel.services.shelf.typed_lot import NewLot, wrong_opening
 from brumel.services.sites.sites import NewSite, fill_site, wrong_site
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, Meter, Site

@@ -15,7 +15,7 @@ from brumel.services.kit.meters import Meters, NewMeter
 from brumel.services.kit.probes import NewProbe, Probes
 from brumel.services.people import Person, PersonRole, may_record
 from brumel.services.shelf.lots import Shelf
-from brumel.services.shelf.typed import NewLot
+from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.sites import NewLimit, NewSite, Reach, Sites
 
 New = NewSite | NewMeter | NewProbe | NewInstrument | NewLot

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 
 from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
-from brumel.services.cached.remembered import Remembered, kept
+from brumel.services.cached.remembered import Remembered, cached
 from brumel.services.calibrating import steering
 from brumel.services.clock import Clock
 from brumel.services.planning.outlook import Outlook
@@ -131,12 +131,12 @@ class Today:
     nights: Nights
     _drawn: Remembered[str] = field(default_factory=Remembered, repr=False, compare=False)
 
-    @kept
+    @cached
     def ribbon(self) -> strip.Ribbon:
         """The strip of time from ten hours ago to fourteen hours ahead, computed from what is stored."""
         return strip.drawn(self.database, self.states.probe_states(), self.clock.now())
 
-    @kept
+    @cached
     def day(self) -> Day:
         """What to do now and next, kit by kit and site by site, and what has to be thought of tonight."""
         return self._worked_out(self.states.probe_states())

@@ -19,9 +19,9 @@ from brumel.services.probes.what_it_is import kind_of
 from brumel.services.readings.correct import principle_of
 from brumel.services.readings.draft import NewReading
 from brumel.services.readings.following import follow_visits
+from brumel.services.readings.given_value import PlainReading, Spot, add_plain
 from brumel.services.readings.history import Known
 from brumel.services.readings.place import Place
-from brumel.services.readings.plain import PlainReading, Spot, add_plain
 from brumel.services.readings.record import record_within
 from brumel.services.readings.standing import standing_of, visit_of
 from brumel.services.readings.typed_value import TypedValue

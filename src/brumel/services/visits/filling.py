@@ -17,9 +17,9 @@ from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
 from brumel.services.probes import what_it_is
 from brumel.services.readings.draft import NewReading
+from brumel.services.readings.given_value import Amending, PlainReading, Spot, add_plain
 from brumel.services.readings.history import Known
 from brumel.services.readings.place import Place
-from brumel.services.readings.plain import Amending, PlainReading, Spot, add_plain
 from brumel.services.readings.record import record_within
 from brumel.services.readings.standing import seen_at, standing_of
 from brumel.services.readings.typed_value import TypedValue, read_value

@@ -10,7 +10,7 @@ from datetime import datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brumel.core.quantities.quantity import Quantity
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.probes.states import States
 from brumel.services.visits.visit_view import AtHand, VisitView, seen_of
@@ -78,14 +78,14 @@ class Touring:
     clock: Clock
     states: States
 
-    @kept
+    @cached
     def tour(self, round_id: uuid.UUID) -> Tour | None:
         """A round with its visits; None where there is no such round."""
         with self.database.session() as session:
             wanted = session.get(PlannedRound, round_id)
             return None if wanted is None else self._tour(session, wanted)
 
-    @kept
+    @cached
     def tour_at(self, site_id: uuid.UUID | None, at: datetime) -> Tour | None:
         """The round that a visit to a site belongs to by its time; None where it belongs to none."""
         with self.database.session() as session:

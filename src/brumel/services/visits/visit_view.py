@@ -14,14 +14,14 @@ from brumel.core.kit.instruments import method_for
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.agreement import Agreement, agreement
 from brumel.core.reading.contrary import judge_together
+from brumel.core.reading.given_value import INSTRUMENT_UNKNOWN
 from brumel.core.reading.limits import Keeps, Limit, water_kinds, worst
-from brumel.core.reading.plain import INSTRUMENT_UNKNOWN
+from brumel.core.reading.reading_verdict import METER_UNKNOWN, METERS_OWN
 from brumel.core.reading.together import Missing, missing_everywhere
-from brumel.core.reading.verdict import METER_UNKNOWN, METERS_OWN
 from brumel.services.probes import what_it_is
 from brumel.services.readings.correct import water_of
+from brumel.services.readings.given_value import Spot
 from brumel.services.readings.history import limits_at, limits_seen
-from brumel.services.readings.plain import Spot
 from brumel.services.readings.row import correction_words
 from brumel.services.readings.standing import seen_at, spots_of, standing, what_was_read
 from brumel.services.said import stored_findings

@@ -9,30 +9,30 @@ from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from brumel.core.place.pressure import Pressure, wrong_with
+from brumel.core.place.station_pressure import Pressure, wrong_with
 from brumel.core.place.surroundings import REMEMBERED
 from brumel.core.reading.limits import Limit
 from brumel.services.acts import act
-from brumel.services.cached.remembered import kept
+from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
 from brumel.services.probes import photos
 from brumel.services.readings.following import follow_visits
+from brumel.services.readings.given_value import Amending, PlainReading, Spot, add_plain
 from brumel.services.readings.history import Known, limits_at
 from brumel.services.readings.place import Place
-from brumel.services.readings.plain import Amending, PlainReading, Spot, add_plain
 from brumel.services.readings.row import removal_row, typed_pressure
 from brumel.services.readings.standing import standing, visit_of
 from brumel.services.readings.typed_value import TypedValue
 from brumel.services.visits.filling import Entry, Filling
 from brumel.services.visits.visit_view import VisitView, view_of
+from brumel.store.add_fact import add_once
 from brumel.store.database import Database, hold
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person, Site
 from brumel.store.models.visit import Acknowledgement, EntryKind, Visit, VisitEntry, VisitPhoto
-from brumel.store.once import add_once
 from brumel.store.queries import visit as visit_queries
 
 _LISTED = 8
@@ -110,20 +110,20 @@ class Visits:
             add_once(session, Visit, row, told=("site_id", "sample"))
         return new.visit_id
 
-    @kept
+    @cached
     def view(self, visit_id: uuid.UUID) -> VisitView:
         """A visit as its page shows it."""
         with self.database.session() as session:
             return view_of(session, visit_of(session, visit_id), self.clock.now())
 
-    @kept
+    @cached
     def unfinished_at(self, site_id: uuid.UUID) -> Visit | None:
         """A visit of today that was left open at a site."""
         since = self.clock.now() - REMEMBERED
         with self.database.session() as session:
             return next((v for v in visit_queries.unfinished(session, since) if v.site_id == site_id), None)
 
-    @kept
+    @cached
     def at_site(self, site_id: uuid.UUID) -> Sequence[tuple[Visit, Sequence[Reading]]]:
         """A site's newest visits with their standing readings."""
         with self.database.session() as session:
@@ -131,7 +131,7 @@ class Visits:
             readings = visit_queries.readings_of_visits(session, [v.id for v in found])
             return [(v, standing(readings.get(v.id, ()))) for v in found]
 
-    @kept
+    @cached
     def limits(self, site: Site) -> Sequence[Limit]:
         """The limits of a site's water."""
         with self.database.session() as session:

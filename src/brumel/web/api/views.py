@@ -7,7 +7,7 @@ from typing import Any
 from flask import Blueprint, jsonify, request
 from flask.typing import ResponseReturnValue
 
-from brumel.core.plain import UnreadableText, read_json
+from brumel.core.outside_data import UnreadableText, read_json
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, calculations, find
 from brumel.services.reckon.batch import answer_or_error

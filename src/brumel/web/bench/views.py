@@ -10,12 +10,12 @@ from flask.typing import ResponseReturnValue
 from werkzeug.datastructures import MultiDict
 
 from brumel.core.calibrating.methods import deviations, rinse_from, rinses, roles
-from brumel.core.place.pressure import KINDS, Pressure
+from brumel.core.place.station_pressure import KINDS, Pressure
 from brumel.core.place.water import BY_METERS
 from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.quantities.quantity import quantities, quantity, rule_of
 from brumel.services.calibrating.beginning import PutRight
-from brumel.services.calibrating.kept import NewKept, TypedPoint
+from brumel.services.calibrating.meter_runs import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.run_words import points_words
 from brumel.services.calibrating.shown import RunView, StepView

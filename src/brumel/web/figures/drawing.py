@@ -9,7 +9,7 @@ from math import isfinite
 
 from brumel.core.wording import grouped
 from brumel.services.clock import Clock
-from brumel.services.kit.courses import Course
+from brumel.services.kit.coefficient_history import Course
 from brumel.services.planning.plan import DayPlan
 from brumel.services.reckon.pictures import Picture
 from brumel.services.sites.site_history import SiteHistory

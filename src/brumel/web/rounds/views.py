@@ -9,7 +9,7 @@ from typing import Any
 from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.place.pressure import KINDS
+from brumel.core.place.station_pressure import KINDS
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import BY_METERS, METHODS
 from brumel.core.quantities.pressure import UNITS_HPA

@@ -16,7 +16,7 @@ from brumel.core.standards.targets import families_of
 from brumel.services.errors import InvalidInput
 from brumel.services.shelf.bottles import label_of
 from brumel.services.shelf.lots import withdrawal_of
-from brumel.services.shelf.typed import COVERAGES, LABEL_UNITS, Correction, NewLot
+from brumel.services.shelf.typed_lot import COVERAGES, LABEL_UNITS, Correction, NewLot
 from brumel.web.context import services, signed_in
 from brumel.web.files import kept_file
 from brumel.web.forms import Typed, as_id

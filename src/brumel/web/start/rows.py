@@ -19,7 +19,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
-from brumel.services.shelf.typed import NewLot
+from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.sites import NewSite, Reach
 from brumel.services.start.starting import New, NewThing
 from brumel.web.context import services

@@ -14,7 +14,7 @@ from brumel.core.errors import CoreError
 from brumel.core.kit.instruments import InstrumentKind
 from brumel.core.kit.kinds import probe_kinds
 from brumel.core.kit.shelf import standards
-from brumel.core.plain import text_of
+from brumel.core.outside_data import text_of
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.reading.limits import water_kinds

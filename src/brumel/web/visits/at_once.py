@@ -10,7 +10,7 @@ from typing import Any
 from flask import flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.quantities.quantity import rule_of
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.typed import whole_written

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from brumel.core.place.pressure import KINDS, Pressure
+from brumel.core.place.station_pressure import KINDS, Pressure
 from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import unit_for
-from brumel.services.readings.plain import Spot
+from brumel.services.readings.given_value import Spot
 from brumel.services.visits.visit_view import VisitView
 from brumel.services.visits.visits import LAYERS, REPLICATES
 from brumel.web.context import signed_in

@@ -10,7 +10,7 @@ from flask import Blueprint, Response, redirect, render_template, request, url_f
 from flask.typing import ResponseReturnValue
 from markupsafe import Markup
 
-from brumel.core.place.pressure import KINDS
+from brumel.core.place.station_pressure import KINDS
 from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.services.errors import InvalidInput

@@ -11,8 +11,8 @@ from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
 from brumel.core.quantities.salinity import SALTIEST, SEA_WATER_C, practical_salinity, sea_salt_conductivity_us_cm
+from brumel.core.sensing.follows import Derived, ReadAs, worked
 from brumel.core.sensing.principle import Principle
-from brumel.core.sensing.read_as import Derived, ReadAs, worked
 from brumel.core.uncertainty import Budget
 
 _NEAR_25_C = 25.0

@@ -22,7 +22,7 @@ from brumel.core.said import Amount, Named, Of, Said, says
 from brumel.core.sensing.conductivity.terms import Conductivity
 from brumel.core.sensing.response import Origin, Response
 from brumel.core.sensing.run import JudgedPoint, Run
-from brumel.core.sensing.signs import Signs
+from brumel.core.sensing.shows import Signs
 from brumel.core.sensing.untested import beside_the_waters
 
 _KNOWN_SHARE, _UNKNOWN_SHARE = 0.04, 0.12

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from brumel.core.sensing.follows import ReadAs
 from brumel.core.sensing.principle import Principle
-from brumel.core.sensing.read_as import ReadAs
 
 
 def read_as(own: Principle) -> ReadAs:

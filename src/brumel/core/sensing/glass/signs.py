@@ -12,7 +12,7 @@ from brumel.core.said import Amount, Value, says
 from brumel.core.sensing.fit import fit
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, Run
-from brumel.core.sensing.signs import Signs
+from brumel.core.sensing.shows import Signs
 from brumel.core.standards.buffers import FAMILIES, shipped_buffers, value_or_none
 
 _PLAUSIBLE_SLOPE = (85.0, 107.0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from brumel.core.tables import kept, table
+from brumel.core.tables import read_once, table
 
 
 @dataclass(frozen=True)
@@ -39,7 +39,7 @@ def any_ion(charge: int) -> Ion:
     return Ion("", "", charge, 1.0, "", 1.0, "", "", (), float("inf"), 0.0)
 
 
-@kept
+@read_once
 def ions() -> Mapping[str, Ion]:
     """Return all ions by key."""
     found = table("sensing.ion_tip", "ions.toml")

@@ -11,9 +11,9 @@ from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.quantities.ions import activity_coefficient
 from brumel.core.quantities.quantity import quantity
+from brumel.core.sensing.follows import Derived, ReadAs, worked
 from brumel.core.sensing.ion_tip.terms import IonTip
 from brumel.core.sensing.principle import Principle
-from brumel.core.sensing.read_as import Derived, ReadAs, worked
 from brumel.core.uncertainty import Budget
 
 _U_IONIC_STRENGTH = 0.1

@@ -12,7 +12,7 @@ from brumel.core.findings import Finding, Level, beyond
 from brumel.core.said import Amount, Said, says
 from brumel.core.sensing.ion_tip.terms import IonTip
 from brumel.core.sensing.run import JudgedPoint, Run
-from brumel.core.sensing.signs import Signs, Stood
+from brumel.core.sensing.shows import Signs, Stood
 
 PAIR_C = 0.5
 """Two standards farther apart in temperature make no pair (common practice)."""

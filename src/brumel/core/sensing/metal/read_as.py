@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.quantities.redox import REFERENCES
+from brumel.core.sensing.follows import Derived, ReadAs, worked
 from brumel.core.sensing.principle import Principle
-from brumel.core.sensing.read_as import Derived, ReadAs, worked
 from brumel.core.uncertainty import Budget
 
 

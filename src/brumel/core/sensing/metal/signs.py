@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from brumel.core.findings import Bounds, Finding, Level, beyond
 from brumel.core.said import Amount, says
 from brumel.core.sensing.run import JudgedPoint, Run
-from brumel.core.sensing.signs import Signs
+from brumel.core.sensing.shows import Signs
 
 USUAL_S = 180.0
 """A clean metal is settled in a standard after 1 to 3 minutes (common practice)."""

@@ -10,8 +10,8 @@ from brumel.core.arrays import Array
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
+from brumel.core.sensing.follows import Derived, ReadAs, worked
 from brumel.core.sensing.principle import Principle
-from brumel.core.sensing.read_as import Derived, ReadAs, worked
 from brumel.core.uncertainty import Budget
 
 

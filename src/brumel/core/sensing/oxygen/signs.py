@@ -7,13 +7,13 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from brumel.core.findings import Acceptance, Bounds, Finding, Level, beyond
-from brumel.core.place.pressure import pressure_findings
+from brumel.core.place.station_pressure import pressure_findings
 from brumel.core.quantities.oxygen import saturation_mg_l, vapour_pressure_hpa
 from brumel.core.said import Amount, Named, says
 from brumel.core.sensing.oxygen.shared import WITHOUT_PERCENT
 from brumel.core.sensing.response import LINE, Response
 from brumel.core.sensing.run import JudgedPoint, Run
-from brumel.core.sensing.signs import Signs
+from brumel.core.sensing.shows import Signs
 
 _ZERO_MG_L = Bounds.around_zero(0.1, 0.3)
 _NEWS = 0.015

@@ -2,6 +2,6 @@
 
 from __future__ import annotations
 
-from brumel.core.sensing.signs import Signs, nothing
+from brumel.core.sensing.shows import Signs, nothing
 
 SIGNS = Signs(nothing)

@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.kept import KeptPoint, checks_of, judge_kept
+from brumel.core.calibrating.meter_run import KeptPoint, checks_of, judge_kept
 from brumel.core.findings import Acceptance, Finding, verdict
 from brumel.core.kit.kinds import Check, ProbeKind
 from brumel.core.place.conditions import Conditions
@@ -28,6 +28,7 @@ from brumel.services.probes.retiring import why_retired
 from brumel.services.probes.what_it_is import stored_probe
 from brumel.services.said import BY_EYE, finding_rows, settling_columns, stored_findings
 from brumel.services.shelf import lot_words
+from brumel.store.add_fact import add_once
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import (
@@ -39,7 +40,6 @@ from brumel.store.models.calibration import (
     KeptBy,
 )
 from brumel.store.models.reference import Lot, Person, Probe
-from brumel.store.once import add_once
 from brumel.store.queries import run as run_queries
 from brumel.store.queries import shelf as shelf_queries
 

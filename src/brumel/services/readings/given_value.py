@@ -14,22 +14,22 @@ from brumel.core.findings import Acceptance, Finding, verdict, worst_first
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures, method_for
 from brumel.core.place.conditions import U_TEMPERATURE_C
-from brumel.core.place.pressure import Pressure
+from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import Quantity, quantity
+from brumel.core.reading.given_value import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.limits import Limit
-from brumel.core.reading.plain import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.together import Worked
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.readings.history import Known, Value, kept_limits
 from brumel.services.readings.row import add_findings
 from brumel.services.readings.typed_value import TypedValue
 from brumel.services.said import budget_rows, settling_columns
+from brumel.store.add_fact import add_once
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Person, Probe
 from brumel.store.models.visit import Visit
-from brumel.store.once import add_once
 
 _THERMOMETER = Accuracy(absolute=U_TEMPERATURE_C * 3**0.5)
 

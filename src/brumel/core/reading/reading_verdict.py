@@ -6,12 +6,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 from brumel.core.findings import PRODUCT, Acceptance, Despite, Finding, Level, beyond, despite_findings, worst_first
-from brumel.core.holding import worth
-from brumel.core.place.pressure import pressure_findings
+from brumel.core.place.station_pressure import pressure_findings
 from brumel.core.place.surroundings import WATER_C, Surroundings
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.said import Amount, Count, Named, Of, Value, says, three_digits
 from brumel.core.sensing.response import Response
+from brumel.core.valid_until import worth
 from brumel.core.wording import celsius_meant
 
 METERS_OWN = "meters-own-line"

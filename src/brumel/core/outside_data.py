@@ -43,7 +43,7 @@ def read_json(text: str | bytes, what: str = "The file") -> Any:
     {'value': 7.02}
     >>> read_json('{"value": 1, "value": 2}')
     Traceback (most recent call last):
-    brumel.core.plain.DoubledKey: value is given twice: give it once.
+    brumel.core.outside_data.DoubledKey: value is given twice: give it once.
     """
 
     def parse() -> Any:
