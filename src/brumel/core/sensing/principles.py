@@ -125,6 +125,7 @@ def as_read(own: Principle, head: str, values: Array, at: Conditions, water: Com
 
     Examples
     --------
+    >>> import numpy as np
     >>> sensed = np.array([500.0])
     >>> as_read(principle("conductivity"), "specific-conductance", sensed, Conditions(10.0), Compensation()).round()
     array([714.])
