@@ -2,12 +2,22 @@
 
 from __future__ import annotations
 
+from typing import Protocol
+
 from brumel.core.findings import Finding
+from brumel.core.said import Said
 from brumel.core.uncertainty import Contribution
 from brumel.core.words.catalogue import share_words, word
 
 
-def sentence(found: Finding) -> str:
+class Speaks(Protocol):
+    """What says a sentence: a finding, a limit that was asked, what is missing, a look at a cup."""
+
+    @property
+    def says(self) -> Said: ...
+
+
+def sentence(found: Speaks) -> str:
     """Its sentence."""
     return str(word(found.says))
 

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import pytest
 from tests.calibration_files import HIGH, LOW, STEPS, run, signal
+from tests.said import sentence
 
 from brumel.core.calibrating.methods import methods_of
 from brumel.core.calibrating.run_file import judge_file
@@ -109,11 +110,11 @@ def test_the_first_run_of_a_tip_says_nothing_of_a_wrong_cup_and_the_next_does() 
     )
     usual = Response.usual(own)
     first = look_at_signal(signal(HIGH, 22.0), at, HIGH, usual, limits, [])
-    assert (first.unlike, first.sentence) == (False, "This standard should give about +93 mV, ±200 mV.")
+    assert (first.unlike, sentence(first)) == (False, "This standard should give about +93 mV, ±200 mV.")
     known = fit(own, [Point(v, signal(v, 22.0), at, 0.01 * v, 0.5) for v in (HIGH, LOW)])
     assert not look_at_signal(signal(HIGH, 22.0), at, HIGH, known, limits, []).unlike
     swapped = look_at_signal(signal(LOW, 22.0), at, HIGH, known, limits, [("the low standard", LOW)])
-    assert (swapped.unlike, "It looks like the low standard" in swapped.sentence) == (True, True)
+    assert (swapped.unlike, "It looks like the low standard" in sentence(swapped)) == (True, True)
 
 
 @pytest.mark.parametrize(("apart", "named"), [(3.8, True), (4.2, False)])

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import pytest
 from tests.glass import GLASS, LIMITS, fitted, line_of, point
+from tests.said import sentence
 
 from brumel.core.calibrating.methods import methods, rinses
 from brumel.core.calibrating.run_verdict import judge_run
@@ -256,11 +257,11 @@ def test_what_is_said_of_a_cup_before_its_point_is_taken() -> None:
     right = look_at_signal(176.0, at, 4.0, line, LIMITS, [])
     wrong = look_at_signal(2.0, at, 4.0, line, LIMITS, neutral)
     lost = look_at_signal(60.0, at, 4.0, usual, LIMITS, neutral)
-    assert (right.unlike, right.sentence) == (False, "This buffer should give about +174 mV.")
-    assert wrong.sentence == (
+    assert (right.unlike, sentence(right)) == (False, "This buffer should give about +174 mV.")
+    assert sentence(wrong) == (
         "This buffer should give about +174 mV; the probe gives +2 mV. It looks like the neutral buffer, 7.00."
     )
-    assert lost.sentence.endswith("the probe gives +60 mV. Wrong cup, or the probe is not in the liquid?")
+    assert sentence(lost).endswith("the probe gives +60 mV. Wrong cup, or the probe is not in the liquid?")
     assert right.expected == pytest.approx(174.02, abs=0.01)
     assert not look_at_signal(204.01, at, 4.0, line, LIMITS, []).unlike
     assert look_at_signal(204.02, at, 4.0, line, LIMITS, []).unlike

@@ -238,7 +238,7 @@ def test_the_cup_is_looked_at_before_the_point_is_taken() -> None:
     assert not look_at_signal(mv, at, 4.0, usual, LIMITS, []).unlike
     wrong = look_at_signal(mv, at, 7.02, usual, LIMITS, [("the acid buffer", 4.0)])
     assert wrong.unlike
-    assert "the acid buffer" in wrong.sentence
+    assert "the acid buffer" in sentence(wrong)
 
 
 def reading_basis() -> Basis:

@@ -39,7 +39,7 @@ class TestLimits:
     def test_what_has_to_be_acted_on_is_beyond_however_uncertain(self) -> None:
         kept = keeps(OXYGEN, 2.9, 4.0)
         assert (kept.keeps, kept.act) == (Keeps.BEYOND, True)
-        assert kept.sentence == "O₂ 2.90 mg/L (U ±4.00, k = 2) is beyond the limit, at least 5.00 mg/L. Act now."
+        assert sentence(kept) == "O₂ 2.90 mg/L (U ±4.00, k = 2) is beyond the limit, at least 5.00 mg/L. Act now."
         assert keeps(OXYGEN, 3.0, 0.1).act is False
         assert keeps(Limit("ph", high=9.0, act_high=9.5), 9.6, 0.1).act is True
 
@@ -57,7 +57,7 @@ class TestLimits:
     def test_what_can_not_be_seen_is_never_safe(self, limit: Limit, value: float, side: str, how: str) -> None:
         kept = keeps(limit, value, 0.0, side)
         assert kept.keeps == how
-        assert ('That is not "safe".' in kept.sentence) == (how == "near")
+        assert ('That is not "safe".' in sentence(kept)) == (how == "near")
 
     def test_stabiliser_asks_for_more_free_chlorine_and_a_site_has_its_own(self) -> None:
         """Common practice: free chlorine at least 1 mg/L, with stabiliser 2."""
@@ -128,7 +128,7 @@ class TestWhatFollows:
 
     def test_what_is_missing_is_named_with_the_shortest_way(self) -> None:
         found = missing(seen(ph=7.4), ["saturation-index", "unionized-ammonia-n", "density"])
-        assert [m.sentence for m in found] == [
+        assert [sentence(m) for m in found] == [
             "Un-ionised ammonia as N: read total ammonia as N; type the temperature of the water.",
             "Saturation index: type the temperature of the water; read hardness as CaCO₃; read alkalinity as CaCO₃; "
             "read the conductivity, with a factor of dissolved solids on the site's page, or type it.",

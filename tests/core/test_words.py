@@ -103,4 +103,4 @@ def test_what_the_code_says_the_catalogue_words_and_nothing_else() -> None:
 
 def _built(key: str) -> bool:
     """Whether a key is put together where it is said: of a code and a side, or of a code and what is to be done."""
-    return key.endswith((".then", ".when")) or key.split(".")[0] in {"membrane", "luminescence", "settling"}
+    return key.endswith((".then", ".when")) or key.split(".")[0] in {"membrane", "luminescence", "settling", "way"}

@@ -81,9 +81,9 @@ def limits() -> Iterator[str]:
     for limit in (Limit("ph", 7.0, 8.0, 6.5, 8.5), Limit("oxygen", 5.0, act_low=3.0), Limit("orp", high=700.0)):
         middle = limit.low or limit.high or 0.0
         for by in (-2.0, -0.5, -0.25, 0.25, 1.5):
-            yield f"{limit.quantity} {middle + by:g} ±0.25: {keeps(limit, middle + by, 0.25).sentence}"
+            yield f"{limit.quantity} {middle + by:g} ±0.25: {sentence(keeps(limit, middle + by, 0.25))}"
         for by, beyond in product((0.0, 0.25), "<>"):
-            yield f"{limit.quantity} {beyond}{middle + by:g}: {keeps(limit, middle + by, 0.0, beyond).sentence}"
+            yield f"{limit.quantity} {beyond}{middle + by:g}: {sentence(keeps(limit, middle + by, 0.0, beyond))}"
 
 
 def more(at: KeptPoint, sign: float) -> Callable[[float], str]:
@@ -171,7 +171,7 @@ def cups() -> Iterator[str]:
         for p, other in product(points, points):
             if other is points[0] or other is p:
                 at = look_at_signal(other.point.signal, p.point.at, p.point.value, response, tolerances, others)
-                yield f"{code} {other.label} in {p.label}: {at.sentence}"
+                yield f"{code} {other.label} in {p.label}: {sentence(at)}"
         for p, sign in product(points, (1.0, -1.0)):
             yield f"{code} {p.label} {sign:+g}: {'; '.join(changes(look(p, response, tolerances, sign), OFF))}"
 

@@ -9,6 +9,7 @@ import pytest
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import Number, calculations, find
 from brumel.core.tables import table
+from brumel.core.words.catalogue import word
 from brumel.services.reckon.known import onward, takes_from, waters
 from tests.services.world import World
 
@@ -50,7 +51,7 @@ def test_limits_of_the_water_stand_beside_the_answer(world: World) -> None:
     answer = calculate("unionized-ammonia", {"tan_mg_l": 2.0, "ph": 8.6, "temperature_c": 28.0})
     (judged,) = [j for j in world.at().known.limits(answer, "shrimp pond", None) if j.output == "unionized_mg_l"]
     assert judged.kept.keeps == "beyond"
-    assert judged.limit.words == "at most 0.0500 mg/L"
+    assert str(word(judged.limit.said)) == "at most 0.0500 mg/L"
     assert world.at().known.limits(answer, "", None) == []
     assert world.at().known.limits(None, "shrimp pond", None) == []
     assert "shrimp pond" in waters()

@@ -29,6 +29,7 @@ from brumel.services.visits.visits import NewVisit, Said, Sheet
 from brumel.store.database import Database, StoreError
 from brumel.store.models.reference import Meter, Person
 from tests.conftest import NOW
+from tests.said import sentence
 from tests.services.demonstrated import person, services, template
 from tests.services.visited import entries, opened, probe, read, save, site_id
 
@@ -67,7 +68,7 @@ def test_a_pool_with_ten_quantities_is_worked_out_and_judged(
     index = read(view, "saturation-index")[0]
     # common form by hand: A 0.208, B 2.05, C 2.0, D log10(100 − 0.3 × 30)
     assert index.value == pytest.approx(-0.21, abs=0.03)
-    assert [m.sentence for m in view.missing] == [
+    assert [sentence(m) for m in view.missing] == [
         "Hypochlorous share does not apply with stabiliser: cyanuric acid holds most of the free chlorine. Judge free "
         "chlorine and stabiliser instead."
     ]
@@ -197,7 +198,7 @@ def test_un_ionised_ammonia_follows_from_the_tip_ph_temperature_and_salinity(
 ) -> None:
     visit = opened(services, person, "SHRIMP")
     view = save(services, person, visit, {"ammonium-n": ("1.0", "")})
-    assert "read pH; type the temperature of the water" in view.missing[0].sentence
+    assert "read pH; type the temperature of the water" in sentence(view.missing[0])
     values = {"ph": ("8.0", ""), "temperature": ("25", ""), "salinity": ("35", "")}
     view = save(services, person, visit, values)
     total, free = read(view, "total-ammonia-n")[0], read(view, "unionized-ammonia-n")[0]

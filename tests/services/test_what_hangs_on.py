@@ -7,6 +7,7 @@ import uuid
 import pytest
 
 from brumel.core.place.station_pressure import Pressure
+from brumel.core.words.catalogue import word
 from brumel.services.application import Services
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
@@ -26,8 +27,8 @@ def said(services: Services, visit: uuid.UUID) -> tuple[str, str, str]:
     (free,) = read(view, "free-chlorine")
     row = next(r for r in view.rows if r.about.key == "free-chlorine")
     assert row.limit is not None
-    assert row.limit.words in free.limits[0]["sentence"]
-    return free.keeps, row.limit.words, services.readings.view(free.id).reading.keeps
+    assert str(word(row.limit.said)) in free.limits[0]["sentence"]
+    return free.keeps, str(word(row.limit.said)), services.readings.view(free.id).reading.keeps
 
 
 def test_a_limit_that_hangs_on_stabiliser_is_one_limit(services: Services, person: Person, photometer: str) -> None:
@@ -148,7 +149,7 @@ def test_what_follows_from_a_bound_is_a_bound(
     view = save(services, person, visit, values)
     found = read(view, "unionized-ammonia-n")
     assert [r.qualifier for r in found] == ([side] if side else [])
-    why = [m.sentence for m in view.missing if m.quantity == "unionized-ammonia-n"]
+    why = [sentence(m) for m in view.missing if m.quantity == "unionized-ammonia-n"]
     assert bool(why) == (side is None)
     if side is None:
         assert why == [

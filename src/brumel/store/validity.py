@@ -222,7 +222,7 @@ _KNOWN: Mapping[str, Shape] = {
     ),
     "reading.limits": each(
         fields({"quantity": _quantity, "keeps": one_of(list(Keeps)), "sentence": text(), "act": flag},
-               {"source": text()})
+               {"source": text(), "said": read_by(_worded)})
     ),
 }  # fmt: skip
 """What the trade knows of a column, by its name or its table's and its own."""

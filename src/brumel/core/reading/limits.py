@@ -10,6 +10,7 @@ from typing import Any
 
 from brumel.core.findings import beyond
 from brumel.core.quantities.quantity import quantity
+from brumel.core.said import Named, Of, Said, Value, says
 from brumel.core.tables import read_once, table
 
 
@@ -37,20 +38,19 @@ class Limit:
     source: str = ""
 
     @property
-    def words(self) -> str:
+    def said(self) -> Said:
         """As a sentence has it.
 
         Examples
         --------
-        >>> Limit("ph", 7.2, 7.8).words, Limit("oxygen", 5.0).words
-        ('7.20 to 7.80', 'at least 5.00 mg/L')
+        >>> Limit("ph", 7.2, 7.8).said.key, Limit("oxygen", 5.0).said.key
+        ('limit.between', 'limit.least')
         """
-        about = quantity(self.quantity)
         if self.low is not None and self.high is not None:
-            return f"{about.number(self.low)} to {about.number(self.high)}{about.after}"
+            return says("limit.between", low=Of(self.quantity, self.low), high=Of(self.quantity, self.high))
         if self.low is not None:
-            return f"at least {about.number(self.low)}{about.after}"
-        return f"at most {about.number(self.high or 0.0)}{about.after}"
+            return says("limit.least", low=Of(self.quantity, self.low))
+        return says("limit.most", high=Of(self.quantity, self.high or 0.0))
 
 
 @dataclass(frozen=True)
@@ -58,7 +58,7 @@ class Kept:
     """How a reading stands to its limit, in one sentence."""
 
     keeps: Keeps
-    sentence: str
+    says: Said
     act: bool = False
     """Whether something has to be done at once."""
 
@@ -130,8 +130,8 @@ def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "", *,
     --------
     >>> keeps(Limit("oxygen", 5.0), 5.2, 0.3).keeps.value, keeps(Limit("oxygen", 5.0), 5.4, 0.3).keeps.value
     ('near', 'within')
-    >>> keeps(Limit("total-chlorine", high=0.01), 0.02, 0.0, "<").sentence
-    'total Cl₂ below 0.02 mg/L: what is below can\\'t be seen, and the limit is at most 0.01 mg/L. That is not "safe".'
+    >>> keeps(Limit("total-chlorine", high=0.01), 0.02, 0.0, "<").says.key
+    'unseen.untold'
     """
     if qualifier:
         return _unseen(limit, value, qualifier, typed)
@@ -142,34 +142,29 @@ def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "", *,
     act = (limit.act_low is not None and value < limit.act_low) or (
         limit.act_high is not None and value > limit.act_high
     )
-    words = about.exact_words(value) if typed else about.words(value)
-    said = f"{words} (U ±{about.number(expanded_u)}, k = 2)"
+    told: dict[str, Value] = {
+        "value": Of(about.key, value, exact=typed), "u": Of(about.key, expanded_u), "limit": limit.said,
+    }  # fmt: skip
     if not beyond(expanded_u, margin):
-        return Kept(Keeps.WITHIN, f"{said} keeps {limit.words}.")
+        return Kept(Keeps.WITHIN, says("limit.kept", **told))
     if beyond(margin, -expanded_u) and not act:
-        return Kept(Keeps.NEAR, f"{said} is within its uncertainty of the limit, {limit.words}.")
-    now = " Act now." if act else ""
-    return Kept(Keeps.BEYOND, f"{said} is beyond the limit, {limit.words}.{now}", act)
+        return Kept(Keeps.NEAR, says("limit.near", **told))
+    return Kept(Keeps.BEYOND, says("limit.beyond", now=says("act-now") if act else None, **told), act)
 
 
 def _unseen(limit: Limit, value: float, qualifier: str, typed: bool) -> Kept:
-    about = quantity(limit.quantity)
-    side = "below" if qualifier == "<" else "above"
-    number = about.exact(value) if typed else about.number(value)
-    said = f"{about.symbol} {side} {number}{about.after}"
+    side = Named("side", "below" if qualifier == "<" else "above")
+    told: dict[str, Value] = {
+        "value": Of(limit.quantity, value, exact=typed), "side": side, "limit": limit.said,
+    }  # fmt: skip
     low, high = limit.low, limit.high
     if qualifier == "<":
-        if low is not None and value <= low:
-            return Kept(Keeps.BEYOND, f"{said} is beyond the limit, {limit.words}.")
-        if high is not None and value <= high and low is None:
-            return Kept(Keeps.WITHIN, f"{said} keeps {limit.words}.")
+        broken, kept = low is not None and value <= low, high is not None and value <= high and low is None
     else:
-        if high is not None and value >= high:
-            return Kept(Keeps.BEYOND, f"{said} is beyond the limit, {limit.words}.")
-        if low is not None and value >= low and high is None:
-            return Kept(Keeps.WITHIN, f"{said} keeps {limit.words}.")
-    words = f'{said}: what is {side} can\'t be seen, and the limit is {limit.words}. That is not "safe".'
-    return Kept(Keeps.NEAR, words)
+        broken, kept = high is not None and value >= high, low is not None and value >= low and high is None
+    if broken:
+        return Kept(Keeps.BEYOND, says("unseen.beyond", **told))
+    return Kept(Keeps.WITHIN, says("unseen.kept", **told)) if kept else Kept(Keeps.NEAR, says("unseen.untold", **told))
 
 
 def worst(found: Sequence[Keeps]) -> Keeps | None:

@@ -11,9 +11,8 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import is_stabilised
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs
-from brumel.core.said import Named, Value, says
+from brumel.core.said import Named, Of, Said, Value, says
 from brumel.core.uncertainty import Budget, Contribution
-from brumel.core.wording import upper_first
 
 _LEAST_U = 1e-12
 
@@ -48,12 +47,12 @@ class Follows:
     output: str
     inputs: Mapping[str, str]
     optional: Mapping[str, str]
-    why_not: Callable[[Visit], str] | None = None
-    """Why it does not apply to this water; empty where it does."""
+    why_not: Callable[[Visit], Said | None] | None = None
+    """Why it does not apply to this water; None where it does."""
 
-    def does_not_apply(self, seen: Visit) -> str:
-        """Why it does not; empty where it does."""
-        return self.why_not(seen) if self.why_not else ""
+    def does_not_apply(self, seen: Visit) -> Said | None:
+        """Say why it does not; nothing where it does."""
+        return self.why_not(seen) if self.why_not else None
 
 
 @dataclass(frozen=True)
@@ -95,24 +94,23 @@ def rests_on(bases: Sequence[tuple[Value, Level]]) -> list[Finding]:
 
 @dataclass(frozen=True)
 class Missing:
-    """A quantity that can't be worked out, and the shortest way to have it."""
+    """A quantity that can't be worked out, and the shortest way to have it: so many values are to be had first."""
 
     quantity: str
-    sentence: str
+    says: Said
     applies: bool = True
     """False where it has no sense here, whatever is read."""
+    lacks: int = 0
 
 
-def not_with_stabiliser(seen: Visit) -> str:
+def not_with_stabiliser(seen: Visit) -> Said | None:
+    """Say why a share of hypochlorous acid has no sense in a water; nothing where it has."""
     if is_stabilised((t.quantity, t.value, t.qualifier) for t in seen.values()):
-        return (
-            "does not apply with stabiliser: cyanuric acid holds most of the free chlorine. Judge free chlorine and "
-            "stabiliser instead."
-        )
+        return says("senseless.stabiliser")
     salinity = seen.get("salinity")
     if salinity is not None and salinity.value > 5:
-        return "does not apply in sea salt: its bromide turns chlorine into hypobromous acid."
-    return ""
+        return says("senseless.sea-salt")
+    return None
 
 
 _FOLLOWS = (
@@ -135,15 +133,11 @@ _FOLLOWS = (
         "density", "seawater-density", "density_kg_m3", {"salinity": "salinity", "temperature_c": "temperature"}, {},
     ),
 )  # fmt: skip
-"""What follows from several readings; what follows from one stands with it (:mod:`brumel.core.reading.derived`)."""
+"""What follows from several readings; what follows from one stands with it (:mod:`brumel.core.sensing.follows`)."""
 _INSTEAD: Mapping[str, str] = {"total-ammonia-n": "ammonium-n"}
 """What does as well: a tip sees the ion, and the total follows."""
-_SHORTEST: Mapping[str, str] = {
-    "salinity": "read the conductivity, with sea salt as the site's compensation",
-    "dissolved-solids": "read the conductivity, with a factor of dissolved solids on the site's page, or type it",
-    "stabiliser": "measure the stabiliser; none was ever added: type 0",
-    "temperature": "type the temperature of the water",
-}
+_SHORTEST = ("salinity", "dissolved-solids", "stabiliser", "temperature")
+"""What has a shorter way than to read it: the catalogue says which."""
 
 
 def total_ammonia(seen: Visit) -> Worked | None:
@@ -249,35 +243,36 @@ def missing(seen: Visit, wanted: Sequence[str]) -> list[Missing]:
     Examples
     --------
     >>> seen = {"ph": Taken("ph", 7.4, 0.01), "temperature": Taken("temperature", 27.0, 0.1)}
-    >>> missing(seen, ["hypochlorous-share"])[0].sentence
-    'Hypochlorous share: measure the stabiliser; none was ever added: type 0.'
+    >>> missing(seen, ["hypochlorous-share"])[0].says.values["ways"][0].key
+    'way.stabiliser'
     """
     found, contrary = [], _contrary(seen)
     for way in _FOLLOWS:
         if way.quantity not in wanted or way.quantity in seen:
             continue
-        name = upper_first(quantity(way.quantity).name)
+        name = quantity(way.quantity).name
         if why := way.does_not_apply(seen):
-            found.append(Missing(way.quantity, f"{name} {why}", applies=False))
+            found.append(Missing(way.quantity, says("missing.senseless", of=name, why=why), applies=False))
             continue
         if way.quantity in contrary:
-            found.append(Missing(way.quantity, f"{name}: {contrary[way.quantity]}"))
+            said = says("missing.contrary", of=name, both=contrary[way.quantity])
+            found.append(Missing(way.quantity, said, lacks=len(contrary[way.quantity])))
             continue
         lacking = [k for k in way.inputs.values() if k not in seen and _INSTEAD.get(k) not in seen]
         if lacking:
-            ways = "; ".join(_SHORTEST.get(k, f"read {quantity(k).name}") for k in lacking)
-            found.append(Missing(way.quantity, f"{name}: {ways}."))
+            ways = tuple(says(f"way.{k}") if k in _SHORTEST else says("read", of=quantity(k).name) for k in lacking)
+            found.append(Missing(way.quantity, says("missing.read", of=name, ways=ways), lacks=len(lacking)))
     return found
 
 
-def _contrary(seen: Visit) -> dict[str, str]:
-    """What can't be said because two of its values are bounds to opposite sides, with the sentence, by quantity."""
-    worked, found = {w.quantity for w in worked_out(seen)}, {}
+def _contrary(seen: Visit) -> dict[str, tuple[Of, ...]]:
+    """What can't be said because two of its values are bounds to opposite sides, with those, by quantity."""
+    worked = {w.quantity for w in worked_out(seen)}
+    found: dict[str, tuple[Of, ...]] = {}
     for way in _FOLLOWS:
         bounds = [key for key in way.inputs.values() if key in seen and seen[key].qualifier]
         if len(bounds) > 1 and way.quantity not in worked and set(way.inputs.values()) <= seen.keys():
-            both = " and ".join(quantity(key).exact_words(seen[key].value, seen[key].qualifier) for key in bounds)
-            found[way.quantity] = f"{both} don't say on which side it lies; measure one of them in its range."
+            found[way.quantity] = tuple(Of(key, seen[key].value, seen[key].qualifier, exact=True) for key in bounds)
     return found
 
 
@@ -287,12 +282,12 @@ def missing_everywhere(spots: Sequence[Visit], wanted: Sequence[str]) -> list[Mi
     Examples
     --------
     >>> top = {"ph": Taken("ph", 7.4, 0.01), "temperature": Taken("temperature", 27.0, 0.1)}
-    >>> [m.sentence for m in missing_everywhere([{}, top, {}], ["hypochlorous-share"])]
-    ['Hypochlorous share: measure the stabiliser; none was ever added: type 0.']
+    >>> [m.lacks for m in missing_everywhere([{}, top, {}], ["hypochlorous-share"])]
+    [1]
     """
     each = [{m.quantity: m for m in missing(seen, wanted)} for seen in spots]
     return [
-        min((found[key] for found in each), key=lambda m: len(m.sentence))
+        min((found[key] for found in each), key=lambda m: m.lacks)
         for key in (each[0] if each else ())
         if all(key in found for found in each)
     ]

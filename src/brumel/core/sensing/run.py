@@ -10,7 +10,7 @@ from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Despite
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.surroundings import Surroundings
-from brumel.core.said import Value
+from brumel.core.said import Amount, Said, Value, says
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.tolerances import Tolerances
@@ -116,7 +116,7 @@ class CupLook:
 
     expected: float
     unlike: bool
-    sentence: str
+    says: Said
 
 
 def look_at_signal(
@@ -138,17 +138,18 @@ def look_at_signal(
     """
     own, expected = response.principle, response.signal(target, at)
 
-    def words(value: float) -> str:
-        return own.signal_words(value, 0, plus=own.signal_signed)
+    def amount(value: float, *, plus: bool = True) -> Amount:
+        return own.signal_amount(value, 0, plus=plus and own.signal_signed)
 
-    must = f"This {tolerances.standard} should give about {words(expected)}"
+    must: dict[str, Value] = {"standard": tolerances.standard, "expected": amount(expected)}
     unknown = 2.0 * response.u_of_signal(target, at)
     if tolerances.alike(signal, expected, unknown):
         known = tolerances.alike(expected + unknown, expected)
-        return CupLook(expected, False, f"{must}." if known else f"{must}, ±{words(unknown).lstrip('+')}.")
+        within = None if known else says("cup.unknown", within=amount(unknown, plus=False))
+        return CupLook(expected, False, says("cup.alike", unknown=within, **must))
     alike = [name for name, value in others if tolerances.alike(signal, response.signal(value, at))]
-    guess = f" It looks like {alike[0]}." if alike else " Wrong cup, or the probe is not in the liquid?"
-    return CupLook(expected, True, f"{must}; the probe gives {words(signal)}.{guess}")
+    guess = says("cup.other", other=alike[0]) if alike else says("cup.wrong")
+    return CupLook(expected, True, says("cup.unlike", given=amount(signal), guess=guess, **must))
 
 
 def targets_range(points: Sequence[JudgedPoint]) -> tuple[float, float]:

@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.methods import StepKind
 from brumel.core.plan.order import HouseOrder, default_order
+from brumel.core.said import says
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import CupLook
 from brumel.core.words.catalogue import word
@@ -140,7 +141,7 @@ class Calibrations:
             aim = lot_words.aim_of(chosen.step, chosen.lot, at)
             found = judged_run.cup_look(view.run, signal, at, aim.value, response, others)
             besides = words_at(aim.value, round(temperature_c, 1))
-            return replace(found, sentence=f"{found.sentence} {besides}".strip())
+            return replace(found, says=says("cup.besides", look=found.says, besides=besides) if besides else found.says)
 
         positions = signal_positions_of(view.run.probe)
         if positions is None:

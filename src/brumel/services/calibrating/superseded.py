@@ -60,7 +60,7 @@ def superseded_points(
         response, findings = judge_points(run, beside, previous)
         others = [cup for cup in cups if cup.step.key != point.step]
         look = judged_run.cup_look(run, judged.point.signal, judged.point.at, judged.point.value, expected, others)
-        said = [look.sentence] if look.unlike else []
+        said = [str(word(look.says))] if look.unlike else []
         if response is None or response.full:  # a line that is not complete yet is weak by that alone
             said += [str(word(f.says)) for f in findings if f.level is not Level.SOUND and f.code not in still]
         yield Superseded(

@@ -138,7 +138,7 @@ class Watch:
         if self.lens.look is None or not self.signal or self.times_s[-1] - self.times_s[0] < _FAST_PART_S:
             return None
         found = self.lens.look(self.signal[-1], self.temperature_c[-1])
-        return {"unlike": found.unlike, "words": found.sentence}
+        return {"unlike": found.unlike, "words": str(word(found.says))}
 
     def sample_event(self, at: float) -> Event:
         y = _rounded(self.lens.transform(np.array(self.signal[-1:]), np.array(self.temperature_c[-1:])))[0]

@@ -14,6 +14,8 @@ from brumel.core.findings import Finding
 from brumel.core.quantities.quantity import Quantity
 from brumel.core.reading.jump import jump
 from brumel.core.reading.limits import Limit, is_stabilised, keeps, limits_of, with_stabiliser, worst
+from brumel.core.said import as_plain
+from brumel.core.words.catalogue import word
 from brumel.services.probes.what_it_is import Logs
 from brumel.services.readings.correct import Corrected
 from brumel.store.models.reading import Reading
@@ -107,8 +109,16 @@ def judged_anew(own: Mapping[str, Limit], now: Mapping[str, Limit], reading: Rea
         return None
     value = Value(reading.quantity, reading.value, reading.u, reading.qualifier, typed=reading.as_typed)
     found = kept_limits(now, value)
-    before = [kept_limits(limits, value)["limits"] for limits in (own, with_stabiliser(own))]
-    return found if reading.limits in before and reading.limits != found["limits"] else None
+    was, new = _judged_by(reading.limits), _judged_by(found["limits"])
+    before = [_judged_by(kept_limits(limits, value)["limits"]) for limits in (own, with_stabiliser(own))]
+    if any(said is None for *_, said in was):  # an older record does not say by which limit
+        return found if [w[:2] for w in was] != [n[:2] for n in new] else None
+    return found if was in before and was != new else None
+
+
+def _judged_by(limits: Sequence[Mapping[str, Any]]) -> list[tuple[str, str, Any]]:
+    """By which limit each was judged, and how; what it says by keys is None in an older record."""
+    return [(one["quantity"], one["keeps"], one.get("said")) for one in limits]
 
 
 def kept_limits(limits: Mapping[str, Limit], found: Corrected | Value) -> dict[str, Any]:
@@ -120,7 +130,14 @@ def kept_limits(limits: Mapping[str, Limit], found: Corrected | Value) -> dict[s
         if v.quantity in limits
     ]
     plain = [
-        {"quantity": key, "keeps": str(k.keeps), "sentence": k.sentence, "act": k.act, "source": limits[key].source}
+        {
+            "quantity": key,
+            "keeps": str(k.keeps),
+            "sentence": str(word(k.says)),
+            "said": as_plain(k.says),
+            "act": k.act,
+            "source": limits[key].source,
+        }
         for key, k in asked
     ]
     return {"keeps": str(worst([k.keeps for _, k in asked]) or ""), "limits": plain}
