@@ -85,10 +85,6 @@ FILES = {
         standard = "{ion}"
         from = {middle}
         """,
-    "tolerances.toml": """
-        [{ion}-tip]
-        same_as = "ammonium-tip"
-        """,
 }
 
 

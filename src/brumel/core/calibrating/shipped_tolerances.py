@@ -30,6 +30,10 @@ def shipped_tolerances(principle: str, kind: str, first: Mapping[str, float] | N
 @read_once
 def _shipped() -> dict[str, Any]:
     found = table("calibrating", "tolerances.toml")
+    for entry in [found.pop(key) for key, entry in list(found.items()) if "each_of" in entry]:
+        named, principle = entry.pop("each_of"), entry.pop("principle")
+        # A tip of a house's own that has tolerances of its own keeps them.
+        found = {principle.format(each=key): entry for key in table(*named.split(":"))} | found
     return {key: found[entry.pop("same_as")] | entry if "same_as" in entry else entry for key, entry in found.items()}
 
 
