@@ -102,6 +102,25 @@ def test_a_file_of_an_earlier_version_is_taken_in(elsewhere: Database, pond: str
     assert Exchange(elsewhere, CLOCK).take_in(json.dumps(earlier))["calibration_point"] > 0
 
 
+def test_a_file_of_a_version_without_keys_says_the_same_as_what_stands_with_them(
+    elsewhere: Database, pond: str
+) -> None:
+    Exchange(elsewhere, CLOCK).take_in(pond)
+    earlier = json.loads(pond)
+    for name in ("reading_finding", "calibration_finding", "reading", "calibration_point"):
+        for row in earlier["records"][name]:
+            for key in ("said", "settling_said"):
+                row.pop(key, None)
+            for contribution in row.get("budget", ()):
+                contribution.pop("key"), contribution.pop("of", None)
+    count = len(exported(elsewhere)["readings"])
+    Exchange(elsewhere, CLOCK).take_in(json.dumps(earlier))
+    assert len(exported(elsewhere)["readings"]) == count
+    earlier["records"]["reading_finding"][0]["sentence"] += " Or so."
+    with pytest.raises(InvalidInput, match="say something else here"):
+        Exchange(elsewhere, CLOCK).take_in(json.dumps(earlier))
+
+
 def test_who_took_it_in_stands_beside_who_read_it(cluster: Cluster, elsewhere: Database, pond: str) -> None:
     """As a file of an earlier version says ``recorded_at``, too: when it was recorded here is known better."""
     earlier = json.loads(pond)

@@ -148,6 +148,16 @@ def key_of(model: type[Base], row: Mapping[str, Any] | RowMapping) -> tuple[Any,
     return tuple(row[c.name] for c in table_of(model).primary_key)
 
 
+_KEYS_OF_WORDS = ("said", "settling_said")
+"""What a file of a version before the keys leaves out; the words beside them are what it says."""
+
+
+def differs(here: Mapping[str, Any], given: Mapping[str, Any]) -> bool:
+    """Say whether a row of a file says something else than the one that stands."""
+    left_out = {name for name in _KEYS_OF_WORDS if name in given and given[name] is None}
+    return any(here[name] != value for name, value in given.items() if name not in left_out)
+
+
 def standing(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]) -> dict[tuple[Any, ...], Any]:
     """Those of these rows that are here, as they stand, by key."""
     table, keys = table_of(model), [key_of(model, row) for row in rows]

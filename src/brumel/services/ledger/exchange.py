@@ -80,7 +80,9 @@ def _new(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]) ->
         Where what is here says something else.
     """
     known = exchange.standing(session, model, rows)
-    other = [r for r in rows if (here := known.get(exchange.key_of(model, r))) is not None and here != r]
+    other = [
+        r for r in rows if (here := known.get(exchange.key_of(model, r))) is not None and exchange.differs(here, r)
+    ]
     if other:
         name = exchange.table_of(model).name
         places = ", ".join(str(rows.index(row) + 1) for row in other[:_SAID])
