@@ -30,6 +30,7 @@ from brumel.core.reading.jump import jump
 from brumel.core.reading.reading_verdict import JudgedReading, judge_reading
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, within
+from brumel.core.record.shapes import pair
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.ion_tip.signs import pair_apart
 from brumel.core.sensing.metal.signs import metal_causes
@@ -360,3 +361,8 @@ def test_two_results_without_any_uncertainty_are_not_told_apart() -> None:
 def test_the_waters_of_a_file_are_two_numbers_that_rise(waters: object) -> None:
     with pytest.raises(CoreError, match="two numbers, the lower first"):
         judge_file(glass_file(waters=waters))
+
+
+@pytest.mark.parametrize(("ends", "fits"), [([2.0, 2.0], True), ([2.0, 2.1], True), ([2.1, 2.0], False)])
+def test_a_pair_of_ends_rises_or_is_one(ends: list[float], fits: bool) -> None:
+    assert ([*pair(ends)] == []) is fits
