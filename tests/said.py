@@ -11,27 +11,27 @@ from brumel.core.words.catalogue import share_words, word
 
 
 class Speaks(Protocol):
-    """What says a sentence: a finding, a limit that was asked, what is missing, a look at a cup."""
+    """Says a sentence: a finding, a limit that was asked, what is missing, a look at a cup."""
 
     @property
     def says(self) -> Said: ...
 
 
 def sentence(found: Speaks) -> str:
-    """Its sentence."""
+    """Word its sentence."""
     return str(word(found.says))
 
 
 def remedy(found: Finding) -> str:
-    """What to do next; empty where nothing is needed."""
+    """Word what to do next; empty where nothing is needed."""
     return str(word(found.remedy))
 
 
 def source(found: Finding) -> str:
-    """Where its limit comes from."""
+    """Word where its limit comes from."""
     return str(word(found.source))
 
 
 def called(share: Contribution) -> str:
-    """What a contribution is called."""
+    """Name a contribution."""
     return str(share_words(share.key, share.of))

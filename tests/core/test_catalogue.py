@@ -70,7 +70,7 @@ def test_worded_text_is_no_str_and_is_escaped_where_it_is_shown() -> None:
 
 
 def said_in_the_code() -> Iterator[tuple[str, str, set[str] | None]]:
-    """Where, which key, and the values given; None where some come from elsewhere."""
+    """Yield where, which key, and the values given; None where some come from elsewhere."""
     for path in sorted(SOURCE.rglob("*.py")):
         for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
             if not (isinstance(node, ast.Call) and ast.unparse(node.func) == "says" and node.args):
@@ -102,5 +102,5 @@ def test_what_the_code_says_the_catalogue_words_and_nothing_else() -> None:
 
 
 def _built(key: str) -> bool:
-    """Whether a key is put together where it is said: of a code and a side, or of a code and what is to be done."""
+    """Tell a key that is put together where it is said: of a code and a side, or a code and what is to be done."""
     return key.endswith((".then", ".when")) or key.split(".")[0] in {"membrane", "luminescence", "settling", "way"}

@@ -32,10 +32,10 @@ FILES = {
         element_mass = {mass}
         senses = "{ion}-activity"
         reads = "{ion}"
-        interferences = []
+        interferes = []
         hydrated_s = 600.0
         hydration_h = 2
-        """.replace("interferences", "interferes"),
+        """,
     "quantities.toml": """
         [{ion}]
         name = "{ion}"

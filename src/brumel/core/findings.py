@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from brumel.core.said import Named, Said, Value, says
+from brumel.core.said import Named, Said, Value, says, verbatim
 
 
 class Level(StrEnum):
@@ -95,6 +95,11 @@ def verdict(findings: Iterable[Finding]) -> Level:
     'doubtful'
     """
     return worst_of(f.level for f in findings)
+
+
+def unless_sound(level: Level, remedy: str, minutes: int) -> tuple[Said | None, int | None]:
+    """Give what to do next and how long it takes; neither where nothing is wrong."""
+    return (None, None) if level is Level.SOUND else (verbatim(remedy), minutes)
 
 
 def worst_of(levels: Iterable[Level]) -> Level:

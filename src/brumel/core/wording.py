@@ -56,19 +56,14 @@ def upper_first(words: str) -> str:
 
 
 def celsius_meant(typed: float) -> float:
-    """What a number is in °C, had it been typed in °F."""
-    return (typed - 32.0) / 1.8
-
-
-def fahrenheit_meant(celsius: float) -> str:
-    """The question whether a temperature was meant in °F.
+    """Convert a number to °C that was typed in °F.
 
     Examples
     --------
-    >>> fahrenheit_meant(77.0)
-    'was °F meant (25.0 °C)?'
+    >>> celsius_meant(77.0)
+    25.0
     """
-    return f"was °F meant ({signed(celsius_meant(celsius))} °C)?"
+    return (typed - 32.0) / 1.8
 
 
 def counted(count: float, one: str, many: str = "") -> str:

@@ -7,7 +7,7 @@ from typing import Any
 
 from brumel.core.errors import CoreError
 from brumel.core.findings import Finding, Level
-from brumel.core.said import Said, Value, as_plain, as_value, says, verbatim
+from brumel.core.said import VERBATIM, Said, Value, as_plain, as_value, says, verbatim
 from brumel.core.uncertainty import Budget
 from brumel.core.words.catalogue import share_words, word
 from brumel.core.words.kept_findings import plain_finding
@@ -35,12 +35,12 @@ def stored_findings(rows: Iterable[FindingColumns]) -> list[Finding]:
 
 
 def settling_columns(settling: Value) -> dict[str, Any]:
-    """How a value settled, as a point or a reading keeps it: its key, and the words that are read now."""
+    """Put how a value settled into columns: its key, and the words that are read now."""
     return {"settling_words": str(word(settling)), "settling_said": as_plain(settling) if settling else None}
 
 
 def settling_of(row: CalibrationPoint | Reading) -> Value:
-    """How a stored value settled: by its key, else in the words that were read."""
+    """Read how a stored value settled: by its key, else in the words that were read."""
     return _worded(row.settling_said) or row.settling_words
 
 
@@ -56,14 +56,14 @@ def u_of(budget: Sequence[Mapping[str, Any]], key: str, otherwise: float) -> flo
 
 def _finding(row: Mapping[str, Any]) -> Finding:
     said = row.get("said") or {}
-    says = _worded(said.get("says")) or verbatim(row["sentence"]) or Said("verbatim", {"words": ""})
+    sentence = _worded(said.get("says")) or says(VERBATIM, words=row["sentence"])
     remedy = _worded(said.get("remedy")) or verbatim(row["remedy"])
     source: Value = as_value(said["source"]) if "source" in said else str(row["source"])
-    return Finding(row["code"], Level(row["level"]), says, remedy, row["minutes"], source)
+    return Finding(row["code"], Level(row["level"]), sentence, remedy, row["minutes"], source)
 
 
 def _worded(plain: Any) -> Said | None:
-    """What is said by keys that this version's catalogue words; nothing otherwise."""
+    """Read what is said by keys, where this version's catalogue words it; nothing otherwise."""
     try:
         said = Said.of(plain) if plain else None
         return said if word(said) else None

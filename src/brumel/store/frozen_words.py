@@ -28,7 +28,7 @@ def frozen(part: str) -> Mapping[str, str]:
 
 @cache
 def of_contributions(*, derived: bool) -> Mapping[str, Mapping[str, str]]:
-    """What is added to an old contribution, by its name: ``key``, and ``of`` where it names itself.
+    """Give what is added to an old contribution, by its name: ``key``, and ``of`` where it names itself.
 
     In a ``derived`` reading's budget, "temperature" is the reading of that quantity; elsewhere its probe's.
     """

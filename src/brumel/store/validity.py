@@ -185,9 +185,10 @@ def _worded(plain: Mapping[str, Any]) -> None:
 
 def _said(plain: Mapping[str, Any]) -> None:
     """Read the keys of a finding as those do who word it."""
-    word(Said.of(plain["says"]))
+    _worded(plain["says"])
     word(as_value(plain["source"]))
-    word(Said.of(plain["remedy"]) if "remedy" in plain else None)
+    if "remedy" in plain:
+        _worded(plain["remedy"])
 
 
 _KNOWN: Mapping[str, Shape] = {

@@ -105,7 +105,7 @@ def register_filters(app: Flask, clock: Clock) -> None:
         return word(said)
 
     def share_name(contribution: Mapping[str, Any]) -> str:
-        """What a stored contribution is called: by its key, else as it was read."""
+        """Name a stored contribution: by its key, else as it was read."""
         key = contribution.get("key")
         return str(share_words(key, contribution.get("of", ""))) if key else str(contribution["name"])
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 
-from brumel.core.findings import Acceptance, Bounds, Finding, Level
+from brumel.core.findings import Acceptance, Bounds, Finding, Level, unless_sound
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.agreement import agreement
 from brumel.core.reading.together import Taken
-from brumel.core.said import Amount, Named, Of, says, verbatim
+from brumel.core.said import Amount, Named, Of, says
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, look_at_signal
 from brumel.core.sensing.tolerances import Tolerances
@@ -60,13 +60,13 @@ def compared(point: JudgedPoint, response: Response) -> Compared:
 def comparison_finding(point: JudgedPoint, response: Response, tolerances: Tolerances) -> Finding:
     """The finding of one comparison."""
     found, about = compared(point, response), quantity(response.principle.quantity)
-    percent, sound = found.percent, found.level is Level.SOUND
+    percent = found.percent
     apart = None if percent is None else says("agreement.apart", percent=Amount(percent, "%", 1, plus=True))
     said = says(
         "agreement", shown=Of(about.key, found.shown), u=Of(about.key, found.u_shown), apart=apart,
         beside=Of(about.key, found.beside), u_beside=Of(about.key, found.u_beside), whether=found.words,
     )  # fmt: skip
-    remedy, minutes = (None, None) if sound else (verbatim(tolerances.check_remedy), tolerances.redo_minutes)
+    remedy, minutes = unless_sound(found.level, tolerances.check_remedy, tolerances.redo_minutes)
     return Finding("agreement", found.level, said, remedy, minutes, Named("source", "agreement"))
 
 

@@ -7,14 +7,17 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from brumel.core.findings import Bounds, Finding, Level, worst_first
+from brumel.core.findings import Bounds, Finding, Level, unless_sound, worst_first
 from brumel.core.kit.kinds import Check, Reported
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.quantities.quantity import Quantity, quantity
-from brumel.core.said import Amount, Named, Of, Said, Value, says, verbatim
+from brumel.core.said import Amount, Named, Of, Value, says
 from brumel.core.sensing.principles import of_meters
 from brumel.core.sensing.within import Within
 from brumel.core.uncertainty import Contribution, resolution_u
+
+_MINUTES = 30
+"""So long it takes to set a meter right."""
 
 
 @dataclass(frozen=True)
@@ -119,12 +122,7 @@ def _coefficient(about: Reported, value: float) -> Finding:
         Amount(v, about.unit, digits) for v in (value, about.bounds.sound_low, about.bounds.sound_high)
     )
     said = says("reported", name=about.name, value=value_of, low=low, high=high)
-    return Finding(about.key, level, said, *_unless_sound(level, about.remedy))
-
-
-def _unless_sound(level: Level, remedy: str) -> tuple[Said | None, int | None]:
-    """What to do next and how long it takes; nothing where nothing is wrong."""
-    return (None, None) if level is Level.SOUND else (verbatim(remedy), 30)
+    return Finding(about.key, level, said, *unless_sound(level, about.remedy, _MINUTES))
 
 
 def _cause(point: KeptPoint) -> Finding | None:
@@ -169,11 +167,11 @@ def _point(point: KeptPoint) -> Iterator[Finding]:
 def _shown(code: str, point: KeptPoint, shown: float, level: Level) -> Finding:
     sound = point.within.sound_end(point.target, quantity(point.check.quantity))
     said = says(code, at=point.label, sound=sound, **_off(point, shown))
-    return Finding(code, level, said, *_unless_sound(level, point.check.remedy))
+    return Finding(code, level, said, *unless_sound(level, point.check.remedy, _MINUTES))
 
 
 def _off(point: KeptPoint, shown: float) -> dict[str, Value]:
-    """What the meter showed, and how far that is off."""
+    """Give what the meter showed, and how far that is off."""
     about = quantity(point.check.quantity)
     off = point.within.off(point.off(shown), point.target, about)
     return {"shown": Of(about.key, shown), "off": off}

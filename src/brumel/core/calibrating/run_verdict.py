@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from brumel.core.calibrating.comparing import comparison_finding
 from brumel.core.calibrating.methods import deviations
-from brumel.core.findings import Acceptance, Bounds, Finding, Level, beyond, despite_findings, worst_first
+from brumel.core.findings import Acceptance, Bounds, Finding, Level, beyond, despite_findings, unless_sound, worst_first
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.place.surroundings import WATER_C
 from brumel.core.quantities.quantity import Quantity, quantity
@@ -116,12 +116,9 @@ def _residuals(run: Run) -> Iterator[Finding]:
     level = within.level(largest, value)
     off, sound = within.off(largest, value, about), within.sound_end(value, about)
     said = says("residual", off=off, at=at.label, sound=sound)
-    yield Finding("residual", level, said, *_unless_sound(level, run, run.tolerances.residual_remedy))
-
-
-def _unless_sound(level: Level, run: Run, remedy: str) -> tuple[Said | None, int | None]:
-    """What to do next and how long it takes; nothing where nothing is wrong."""
-    return (None, None) if level is Level.SOUND else (verbatim(remedy), run.tolerances.redo_minutes)
+    yield Finding(
+        "residual", level, said, *unless_sound(level, run.tolerances.residual_remedy, run.tolerances.redo_minutes)
+    )
 
 
 def _checks(run: Run) -> Iterator[Finding]:
@@ -137,7 +134,12 @@ def _checks(run: Run) -> Iterator[Finding]:
         level = within.level(off, value)
         sound = within.sound_end(value, about)
         said = says("check-residual", at=p.label, off=within.off(off, value, about), sound=sound)
-        yield Finding("check-residual", level, said, *_unless_sound(level, run, run.tolerances.check_remedy))
+        yield Finding(
+            "check-residual",
+            level,
+            said,
+            *unless_sound(level, run.tolerances.check_remedy, run.tolerances.redo_minutes),
+        )
 
 
 def _scatter(run: Run) -> Iterator[Finding]:

@@ -266,7 +266,7 @@ def missing(seen: Visit, wanted: Sequence[str]) -> list[Missing]:
 
 
 def _contrary(seen: Visit) -> dict[str, tuple[Of, ...]]:
-    """What can't be said because two of its values are bounds to opposite sides, with those, by quantity."""
+    """Find what two bounds to opposite sides leave untold, with those bounds, by quantity."""
     worked = {w.quantity for w in worked_out(seen)}
     found: dict[str, tuple[Of, ...]] = {}
     for way in _FOLLOWS:

@@ -11,6 +11,7 @@ from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.reckoning.answers import Answer, calculate
 from brumel.core.reckoning.definition import InvalidInputs
+from brumel.core.sensing.principle import Principle
 from brumel.core.uncertainty import Budget, Contribution
 
 
@@ -42,11 +43,17 @@ def nothing(value: float, budget: Budget, at: Conditions, water: Compensation) -
 
 @dataclass(frozen=True)
 class ReadAs:
-    """What follows from a sensed value, and for whole traces how it is read as the quantity that people ask for."""
+    """Holds what follows from a sensed value, and for whole traces how it is read as what people ask for."""
 
     follows: Follows = nothing
     heads: Mapping[str, Callable[[Array, Conditions, Compensation], Array]] = field(default_factory=dict)
     """By quantity: bare formulas, for each look at a trace works all of it; the same as ``follows`` says of one."""
+
+
+def as_sensed(own: Principle) -> ReadAs:
+    """Read a value as it is sensed: nothing follows."""
+    del own
+    return ReadAs()
 
 
 def worked(
@@ -72,7 +79,7 @@ _AT_A_VISIT = {"temperature_c": "conversion-temperature", "conductivity_us_cm": 
 
 
 def _budget(answer: Answer, output: str, main: str, behind: Budget, factor: float) -> Budget:
-    """What stands behind the value itself, and what the calculation adds."""
+    """Join what stands behind the value itself with what the calculation adds."""
     found: list[Contribution] = []
     for c in answer.budgets[output].contributions:
         if c.key == main:

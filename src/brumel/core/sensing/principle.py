@@ -288,10 +288,6 @@ class Principle(ABC):
         """A signal, with its unit and digits."""
         return Amount(signal, self.signal_unit, self.signal_decimals if digits is None else digits, plus)
 
-    def signal_words(self, signal: float, digits: int | None = None, *, plus: bool = False) -> str:
-        """A signal as a sentence has it."""
-        return f"{signed(signal, self.signal_decimals if digits is None else digits, plus=plus)} {self.signal_unit}"
-
     def signal_number(self, signal: float) -> str:
         """A signal's digits, with its sign where it has one to show."""
         return signed(signal, self.signal_decimals, plus=self.signal_signed)

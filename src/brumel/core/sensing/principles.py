@@ -65,6 +65,10 @@ def _shipped() -> dict[str, Sensing]:
     return {s.principle.key: s for folder in ordered for s in sensing_in(f"{_ROOM}.{folder}")}
 
 
+def _every() -> dict[str, Sensing]:
+    return _shipped() | _added if _added else _shipped()
+
+
 def sensing(key: str) -> Sensing:
     """Return a principle with its parts.
 
@@ -73,7 +77,7 @@ def sensing(key: str) -> Sensing:
     CoreError
         Where there is none of that key, with those that there are.
     """
-    every = _shipped() | _added
+    every = _every()
     try:
         return every[key]
     except KeyError:
@@ -87,12 +91,12 @@ def principle(key: str) -> Principle:
 
 def principles() -> tuple[Principle, ...]:
     """Return all of them."""
-    return tuple(s.principle for s in (_shipped() | _added).values())
+    return tuple(s.principle for s in _every().values())
 
 
 def known(key: str) -> bool:
     """Say whether there is a principle of a key."""
-    return key in _shipped() or key in _added
+    return key in _every()
 
 
 def signs_of(key: str) -> Signs:
@@ -102,7 +106,7 @@ def signs_of(key: str) -> Signs:
 
 def of_meters(quantity: str) -> OfMeter | None:
     """Return what is known of meters that keep their own calibration of a quantity; None where nothing is."""
-    return next((s.signs.of_meters[quantity] for s in _shipped().values() if quantity in s.signs.of_meters), None)
+    return next((s.signs.of_meters[quantity] for s in _every().values() if quantity in s.signs.of_meters), None)
 
 
 def derived_from(own: Principle, value: float, budget: Budget, at: Conditions, water: Compensation) -> list[Derived]:

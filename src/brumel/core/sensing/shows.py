@@ -24,7 +24,7 @@ def nothing(run: Run) -> Iterator[Finding]:
 
 @dataclass(frozen=True)
 class Signs:
-    """What one principle's signal can show: causes, and remarks beside them."""
+    """Holds what one principle's signal can show: causes, and remarks beside them."""
 
     causes: Callable[[Run], Iterable[Finding]]
     remarks: Callable[[Run], Iterable[Finding]] = nothing

@@ -62,13 +62,13 @@ class Within:
         return abs(scaled * target / 100.0 if self.percent else scaled)
 
     def off(self, off: float, target: float, about: Quantity, *, plus: bool = True) -> Amount:
-        """What is off, given in the unit, with as many digits as tell its level."""
+        """Give what is off, in the unit or percent, with as many digits as tell its level."""
         found, percent = self.scaled(off, target), self._in_percent(target)
         digits = self.bounds(target).digits(found, 1 if percent else about.error_decimals)
         return Amount(found, "%" if percent else about.stated_in, digits, plus)
 
     def sound_end(self, target: float, about: Quantity) -> Amount:
-        """How far off is still sound."""
+        """Give how far off is still sound."""
         return Amount(three_digits(self.bounds(target).sound_high), "%" if self._in_percent(target) else about.unit)
 
     def _in_percent(self, target: float) -> bool:

@@ -68,7 +68,7 @@ class Judgement:
 
 
 def said_of(state: Settling) -> Said:
-    """What is said of a trace in a state."""
+    """Say what state a trace is in."""
     return says(f"settling.{state}")
 
 

@@ -7,6 +7,7 @@ sentence with it, ``_`` continues one. Two stand together: ``{labels:and^}``.
 
 from __future__ import annotations
 
+import html
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -38,7 +39,7 @@ class Worded:
         return bool(self.text)
 
     def __html__(self) -> str:
-        return self.text.replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;").replace('"', "&#34;")
+        return html.escape(self.text)
 
 
 def word(said: Value, language: str = ENGLISH) -> Worded:
@@ -54,7 +55,7 @@ def word(said: Value, language: str = ENGLISH) -> Worded:
     >>> str(word(Said("deviation", {"at": "neutral 7.00", "each": ("rinse skipped", "cup shared"), "carried": None})))
     'Neutral 7.00: rinse skipped; cup shared.'
     """
-    return Worded(_HYPHEN_BEFORE_NUMBER.sub("−", _Places(_texts(language), language).format_field(said, "")))
+    return Worded(_HYPHEN_BEFORE_NUMBER.sub("−", _Places(language).format_field(said, "")))
 
 
 def share_words(key: str, of: str = "", language: str = ENGLISH) -> Worded:
@@ -94,8 +95,8 @@ def _names(language: str) -> Mapping[str, Mapping[str, Any]]:
 class _Places(Formatter):
     """Puts values into a text, each as its form says."""
 
-    def __init__(self, texts: Mapping[str, str], language: str) -> None:
-        self._texts, self._language = texts, language
+    def __init__(self, language: str) -> None:
+        self._language = language
 
     def format_field(self, value: Any, format_spec: str) -> str:
         form, case = format_spec.rstrip("^_"), format_spec[-1:]
@@ -108,7 +109,7 @@ class _Places(Formatter):
         if isinstance(value, str):
             return value
         if isinstance(value, Said):
-            return _text(value, self._texts, self._language)
+            return self._text(value)
         if isinstance(value, Sequence):
             return _JOINED[form or "and"].join(self._words(v, "") for v in value)
         if isinstance(value, Named):
@@ -118,14 +119,14 @@ class _Places(Formatter):
             return f"{value.value:g} {one if value.value == 1 else many}"
         return _amount(value, form) if isinstance(value, Amount) else _of(value, form)
 
-
-def _text(said: Said, texts: Mapping[str, str], language: str) -> str:
-    if said.key not in texts:
-        raise CoreError(f"The catalogue has no words for {said.key!r}.")
-    try:
-        return _Places(texts, language).vformat(texts[said.key], (), said.values)
-    except KeyError as missing:
-        raise CoreError(f"What {said.key!r} says lacks {missing}.") from missing
+    def _text(self, said: Said) -> str:
+        texts = _texts(self._language)
+        if said.key not in texts:
+            raise CoreError(f"The catalogue has no words for {said.key!r}.")
+        try:
+            return self.vformat(texts[said.key], (), said.values)
+        except KeyError as missing:
+            raise CoreError(f"What {said.key!r} says lacks {missing}.") from missing
 
 
 def _amount(amount: Amount, form: str) -> str:

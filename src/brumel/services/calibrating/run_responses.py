@@ -127,6 +127,6 @@ def basis_from(
 
 
 def _worst(run: CalibrationRun) -> Value:
-    """What its verdict says first, where it is not sound."""
+    """Find what its verdict says first, where it is not sound."""
     found = stored_findings(f for f in run.findings if f.level != Level.SOUND)
     return found[0].says if found else ""

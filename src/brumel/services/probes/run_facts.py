@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.methods import steps_of
-from brumel.core.findings import Bounds
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.sensing.tolerances import Tolerances
@@ -67,11 +65,6 @@ def quantity_key(run: CalibrationRun) -> str:
     if run.kept_by == KeptBy.METER:
         return str(run.method["checks"][0]["quantity"])
     return principle_of(run.method).quantity
-
-
-def bounds_of(data: Mapping[str, float]) -> Bounds:
-    """Bounds as they were frozen into a run."""
-    return Bounds(**data)
 
 
 def holds_days_of(run: CalibrationRun) -> tuple[float, float]:

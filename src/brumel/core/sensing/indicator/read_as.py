@@ -2,11 +2,6 @@
 
 from __future__ import annotations
 
-from brumel.core.sensing.follows import ReadAs
-from brumel.core.sensing.principle import Principle
+from brumel.core.sensing.follows import as_sensed as read_as
 
-
-def read_as(own: Principle) -> ReadAs:
-    """Return that nothing follows."""
-    del own
-    return ReadAs()
+__all__ = ["read_as"]

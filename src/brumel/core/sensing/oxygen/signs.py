@@ -28,7 +28,7 @@ _HIGH, _LOW = 0.12, 0.12
 
 @dataclass(frozen=True)
 class _Sensor:
-    """What is sensed with; the catalogue words its wear, and why it shows more or less than a new probe's zero."""
+    """Names what senses; the catalogue words its wear, and why it shows more or less than a new probe's zero."""
 
     key: str
     worn_minutes: int
