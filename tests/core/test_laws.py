@@ -15,6 +15,7 @@ from tests.exact_points import AT, Points, every_method, fullest_methods, moved
 
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.meter_run import KeptPoint, judge_kept
+from brumel.core.calibrating.methods import deviations
 from brumel.core.findings import Level, verdict
 from brumel.core.kit.kinds import Check, probe_kinds
 from brumel.core.place.station_pressure import Pressure
@@ -154,7 +155,8 @@ def test_what_is_done_badly_never_makes_a_run_better(principle: str, by: float, 
     off = moved(points, n, by)
     worse: Points = list(off)
     worse[n] = replace(off[n], **data.draw(st.sampled_from([
-        {"expired_days": 3}, {"over_open_days": 20}, {"deviations": ("rinse skipped",)}, {"target_known": False},
+        {"expired_days": 3}, {"over_open_days": 20}, {"target_known": False},
+        {"deviations": (deviations()["rinse-skipped"].said,)},
     ])))  # fmt: skip
     before, after = (verdict(judge(frozen, found, None)[1]) for found in (off, worse))
     order = [Level.SOUND, Level.DOUBTFUL, Level.UNFIT]

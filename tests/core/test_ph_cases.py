@@ -9,7 +9,7 @@ import pytest
 from tests.glass import GLASS, LIMITS, fitted, line_of, point
 from tests.said import sentence
 
-from brumel.core.calibrating.methods import methods, rinses
+from brumel.core.calibrating.methods import deviations, methods, rinses
 from brumel.core.calibrating.run_verdict import judge_run
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.place.conditions import Conditions
@@ -182,7 +182,7 @@ CASES: dict[str, tuple[Callable[[], list[Finding]], str, str]] = {
         "no table at this temperature",
     ),
     "deviation": (
-        lambda: run(spoilt(deviations=("rinse skipped", "cup shared with another probe"))),
+        lambda: run(spoilt(deviations=(deviations()["rinse-skipped"].said, deviations()["cup-shared"].said))),
         "doubtful deviation",
         "carry-over",
     ),

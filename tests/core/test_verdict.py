@@ -9,6 +9,7 @@ import pytest
 from tests.glass import GLASS, LIMITS, fitted, line_of, point
 from tests.said import remedy, sentence
 
+from brumel.core.calibrating.methods import deviations
 from brumel.core.calibrating.run_verdict import judge_run
 from brumel.core.findings import Acceptance, Finding, Level, verdict
 from brumel.core.place.conditions import Conditions
@@ -194,7 +195,7 @@ def test_what_was_done_badly_is_said() -> None:
         "lot-expired": replace(base[0], expired_days=3),
         "lot-open-too-long": replace(base[0], over_open_days=3),
         "standard-temperature": replace(base[0], target_known=False),
-        "deviation": replace(base[0], deviations=("rinse skipped",)),
+        "deviation": replace(base[0], deviations=(deviations()["rinse-skipped"].said,)),
         "mixed-families": replace(base[0], family="primary"),
         "temperatures-apart": replace(base[0], point=replace(base[0].point, at=Conditions(28.0))),
     }

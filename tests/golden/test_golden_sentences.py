@@ -21,6 +21,7 @@ from tests.said import remedy, sentence, source
 from tests.taken import SEA, seen
 
 from brumel.core.calibrating.judging import judge
+from brumel.core.calibrating.methods import deviations
 from brumel.core.findings import Finding, Level
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures
@@ -69,7 +70,7 @@ def spoilt(points: Points) -> Iterator[Points]:
     for n in numbers:
         for how in (
             {"settling_s": 1200.0}, {"settling_s": None}, {"expired_days": 3}, {"over_open_days": 41},
-            {"deviations": ("rinse skipped",)}, {"target_known": False}, {"family": "primary"},
+            {"deviations": (deviations()["rinse-skipped"].said,)}, {"target_known": False}, {"family": "primary"},
         ):  # fmt: skip
             yield changed(points, n, **how)
         yield changed(moved(points, n, 0.3), n, settling_s=1200.0)

@@ -43,7 +43,7 @@ def take(
 
 
 DRY_AIR = "in open air, not above water or in a damp sleeve"
-ALL = ("Cap dry", "Above water, in sleeve or bottle", "Out of wind, away from people")
+ALL = ("cap-wet", "open-air", "wind")
 
 
 @pytest.mark.parametrize(
@@ -200,10 +200,13 @@ def test_a_broken_order_is_told_before_and_stays_with_the_run(world: World) -> N
 def test_what_was_done_otherwise_wants_a_reason_and_says_its_size_in_the_points_unit(world: World) -> None:
     run_id = world.begin(world.probe())
     world.take(run_id, "neutral")
-    skipped = TakePoint(uuid.uuid4(), "acid", 175.0, 22.0, device=False, deviations=("rinse skipped",))
+    skipped = TakePoint(uuid.uuid4(), "acid", 175.0, 22.0, device=False, deviations=("rinse-skipped",))
     with pytest.raises(InvalidInput) as refused:
         world.at().calibrations.take(run_id, skipped, world.person)
     assert refused.value.fields == {"deviation_reason": "Say in a few words why; it stays on record with the point."}
+    old_page = replace(skipped, deviations=("rinse skipped",))
+    with pytest.raises(InvalidInput, match="load the page again"):
+        world.at().calibrations.take(run_id, old_page, world.person)
     why = replace(skipped, deviation_reason="no water left in the boat")
     world.at().calibrations.take(run_id, why, world.person)
     finding = next(f for f in world.at().calibrations.view(run_id).findings if f.code == "deviation")
@@ -229,7 +232,7 @@ def test_a_skipped_rinse_before_a_low_conductivity_standard_is_eight_percent(wor
     for number, (key, us_cm) in enumerate(zip(steps, (12_880.0, 1413.0), strict=True)):
         point = TakePoint(
             uuid.uuid4(), key, us_cm, 25.0, device=False, meter_did={"method": "none"},
-            deviations=("rinse skipped",) if number else (), deviation_reason="in a hurry" if number else "",
+            deviations=("rinse-skipped",) if number else (), deviation_reason="in a hurry" if number else "",
         )  # fmt: skip
         services.calibrations.take(begin.run_id, point, world.person)
     found = [sentence(f) for f in services.calibrations.view(begin.run_id).findings if f.code == "deviation"]

@@ -17,7 +17,7 @@ from tests.conftest import NOW
 from tests.said import sentence
 from tests.services.world import World
 
-SHARED = "cup shared with another probe"
+SHARED_CUP = "cup-shared"
 
 
 def received(world: World, number: str, **given: object) -> uuid.UUID:
@@ -74,7 +74,7 @@ def test_one_pour_two_runs_each_weaker_by_its_own_value_at_its_temperature(world
     begin = Begin(uuid.uuid4(), cell, "conductivity-combined", "distilled-once", {"combined-conductivity": salts})
     services.calibrations.begin(begin, world.person)
     point = TakePoint(
-        uuid.uuid4(), "combined", 2290.0, 20.0, device=False, meter_did={"method": "none"}, deviations=(SHARED,),
+        uuid.uuid4(), "combined", 2290.0, 20.0, device=False, meter_did={"method": "none"}, deviations=(SHARED_CUP,),
         deviation_reason="one pour for both",
     )  # fmt: skip
     services.calibrations.take(begin.run_id, point, world.person)
@@ -85,7 +85,7 @@ def test_one_pour_two_runs_each_weaker_by_its_own_value_at_its_temperature(world
     assert view.response["cell-constant"] == pytest.approx(2280.0 / 2290.0, rel=0.01)
     by_code = {f.code: f for f in view.findings}
     assert "every range but this one" in sentence(by_code["leaves-open"])
-    assert f"{SHARED}; because: one pour for both" in sentence(by_code["deviation"])
+    assert "cup shared with another probe; because: one pour for both" in sentence(by_code["deviation"])
     # One cup of 30 mL went into both.
     assert [e.facts.left for e in faces(world, "K-2").values()] == [470.0, 470.0]
 
@@ -96,7 +96,7 @@ def test_a_used_sachet_or_an_earlier_meter_is_kept_with_its_size(world: World) -
     run_id = run(
         world, "conductivity-1", "conductivity-combined", "combined-conductivity", salts, "Kit of the sachet"
     )  # fmt: skip
-    otherwise = ("sachet used before", "bottle opened earlier for another meter")
+    otherwise = ("sachet-used", "bottle-opened")
     point = TakePoint(
         uuid.uuid4(), "combined", 2500.0, 25.0, device=False, meter_did={"method": "none"}, deviations=otherwise,
         deviation_reason="the last one",

@@ -146,7 +146,7 @@ RUNS: dict[str, tuple[str, Callable[[World], tuple[Finding, ...]]]] = {
         "doubtful",
         lambda w: run(w, three(temperature_c=15.0), lots={"neutral": "no table 7.01"}),
     ),
-    "deviation": ("doubtful", lambda w: run(w, three(deviations=("rinse skipped",)))),
+    "deviation": ("doubtful", lambda w: run(w, three(deviations=("rinse-skipped",)))),
     "temperatures-apart": ("doubtful", lambda w: run(w, three() | {"acid": {"temperature_c": 28.0}})),
     "not-bracketing": ("doubtful", lambda w: run(w, {"neutral": {}, "acid": {}}, sites=(w.site.id,))),
     "changed-since-last": ("doubtful", after_a_sound_run),

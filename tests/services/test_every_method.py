@@ -72,14 +72,14 @@ def point(run: StepView, own: str, kind: ProbeKind, place: Surroundings, beside:
         signal = Response.usual(sensing).signal(reference, Conditions(warm_c))
         return TakePoint(
             uuid.uuid4(), run.key, round(signal, 2), warm_c, device=False, reference=reference,
-            instrument_id=beside[sensing.quantity], so=[a.so for a in sensing.asks.get(run.step.kind, ())] or None,
+            instrument_id=beside[sensing.quantity], so=[a.key for a in sensing.asks.get(run.step.kind, ())] or None,
         )  # fmt: skip
     aim = run.step.aim(lot_words.bottle(run.lot) if run.lot else None, at).value
     signal = Response.usual(sensing).signal(aim, at)
     did = {"method": "none"} if sensing.meter_asks == "compensation" else {}
     return TakePoint(
         uuid.uuid4(), run.key, round(signal, 3), warm_c, device=False, meter_did=did,
-        so=[a.so for a in sensing.asks.get(run.step.kind, ())] or None,
+        so=[a.key for a in sensing.asks.get(run.step.kind, ())] or None,
     )  # fmt: skip
 
 

@@ -8,14 +8,18 @@ from typing import Any
 import psycopg
 import pytest
 from psycopg.rows import dict_row
+from psycopg.types.json import Jsonb
 from tests.conftest import Urls
 
+from brumel.core.calibrating.methods import deviations
 from brumel.core.findings import Finding
+from brumel.core.said import Value, as_value, says
+from brumel.core.sensing.principles import principles
 from brumel.core.words.catalogue import share_words, word
 from brumel.launch.cluster import APPLICATION
-from brumel.services.said import findings_of
+from brumel.services.said import deviation_columns, findings_of
 from brumel.store import schema
-from brumel.store.frozen_words import keyed
+from brumel.store.frozen_words import frozen, keyed, otherwise
 
 FINDINGS = ("calibration_finding", "reading_finding")
 
@@ -34,14 +38,29 @@ def findings(url: str, table: str) -> list[dict[str, Any]]:
     return rows(url, f"SELECT * FROM {table} ORDER BY {'run_id' if 'calibration' in table else 'reading_id'}, ordinal")
 
 
+def otherwise_at_some(urls: Urls) -> None:
+    """Put deviations to the first points, as taking a point does: the demonstration has none."""
+    of_a_hurry: list[Value] = [d.said for d in deviations().values()] + [says("deviation.because", why="rain: all wet")]
+    columns = deviation_columns([*of_a_hurry, "its cup stood in the sun"])
+    with psycopg.connect(urls.owner) as connection:
+        connection.execute("ALTER TABLE calibration_point DISABLE TRIGGER USER")
+        connection.execute(
+            "UPDATE calibration_point SET deviations = %s, deviations_said = %s WHERE step = 'acid'",
+            (columns["deviations"], Jsonb(columns["deviations_said"])),
+        )
+        connection.execute("ALTER TABLE calibration_point ENABLE TRIGGER USER")
+
+
 @pytest.fixture(scope="module")
 def before_and_after(urls: Urls) -> tuple[dict[str, Any], dict[str, Any]]:
     """All that is said, as this version recorded it, and after a way back to the version before and here again."""
 
     def said() -> dict[str, Any]:
         budgets = rows(urls.owner, "SELECT id, source, budget, settling_words, settling_said FROM reading ORDER BY id")
-        return {"reading": budgets} | {table: findings(urls.owner, table) for table in FINDINGS}
+        points = rows(urls.owner, "SELECT id, deviations, deviations_said FROM calibration_point ORDER BY id")
+        return {"reading": budgets, "point": points} | {table: findings(urls.owner, table) for table in FINDINGS}
 
+    otherwise_at_some(urls)
     before = said()
     schema.downgrade(urls.owner, "0022")
     with psycopg.connect(urls.owner) as connection:
@@ -62,6 +81,12 @@ def test_every_contribution_gets_the_key_that_this_version_gives_it(
     assert {"line", "temperature", "signal", "reading.ph"} <= set(some)
 
 
+def test_what_was_otherwise_at_a_point_gets_its_keys(before_and_after: tuple[dict[str, Any], dict[str, Any]]) -> None:
+    before, after = before_and_after
+    assert after["point"] == before["point"]
+    assert any(p["deviations_said"] for p in after["point"])
+
+
 @pytest.mark.parametrize("table", FINDINGS)
 def test_every_finding_is_worded_as_before_and_what_has_no_numbers_by_its_key(
     before_and_after: tuple[dict[str, Any], dict[str, Any]], table: str
@@ -78,6 +103,22 @@ def test_every_finding_is_worded_as_before_and_what_has_no_numbers_by_its_key(
 
 def said(found: Finding) -> tuple[str, str, str]:
     return str(word(found.says)), str(word(found.remedy)), str(word(found.source))
+
+
+def test_every_deviation_of_the_versions_before_has_its_key() -> None:
+    """The frozen words are those of the catalogue when it was frozen; what was typed stays as typed."""
+    known = frozen("otherwise")
+    assert set(known.values()) == {
+        *deviations(),
+        *(a.key for p in principles() for s in p.asks.values() for a in s),
+    }
+    given = ["rinse skipped", "because: no water: none", "taken all the same: late", "stood on its head"]
+    said = otherwise(given)
+    assert [str(word(as_value(d))) for d in said] == given
+    assert [d if isinstance(d, str) else d["key"] for d in said] == [
+        "rinse-skipped", "deviation.because", "deviation.all-the-same", "stood on its head",
+    ]  # fmt: skip
+    assert otherwise(said) == said, "keyed once"
 
 
 def test_a_file_of_an_earlier_version_gets_its_keys_and_what_is_not_known_keeps_its_words() -> None:

@@ -44,6 +44,16 @@ def settling_of(row: CalibrationPoint | Reading) -> Value:
     return _worded(row.settling_said) or row.settling_words
 
 
+def deviation_columns(otherwise: Sequence[Value]) -> dict[str, Any]:
+    """Put what was done otherwise at a point into columns: its keys, and the words that are read now."""
+    return {"deviations": [str(word(d)) for d in otherwise], "deviations_said": [as_plain(d) for d in otherwise]}
+
+
+def deviations_of(point: CalibrationPoint) -> tuple[Value, ...]:
+    """Read what was done otherwise at a stored point, by its keys."""
+    return tuple(as_value(d) for d in point.deviations_said)
+
+
 def budget_rows(budget: Budget) -> list[dict[str, Any]]:
     """The contributions of a budget as a record keeps them: each with its key, and the name that was read."""
     return [row | {"name": str(share_words(row["key"], row.get("of", "")))} for row in budget.plain]

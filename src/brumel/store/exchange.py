@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from sqlalchemy.types import TypeEngine
 
 from brumel.store.database import hand_over
-from brumel.store.frozen_words import keyed
+from brumel.store.frozen_words import keyed, otherwise
 from brumel.store.models.base import Base, Source
 from brumel.store.models.calibration import (
     CalibrationAbandonment,
@@ -140,6 +140,8 @@ def read_back(model: type[Base], plain: Mapping[str, Any]) -> dict[str, Any]:
     }
     if model is Reading:
         given["budget"] = keyed(given.get("budget"), derived=given.get("source") == Source.DERIVED)
+    if model is CalibrationPoint and "deviations_said" not in given:
+        given["deviations_said"] = otherwise(given.get("deviations"))
     return {name: _value(table.c[name].type, value) if name in table.c else value for name, value in given.items()}
 
 

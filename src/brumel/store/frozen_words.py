@@ -13,13 +13,14 @@ from typing import Any
 
 _OF_DERIVED = ("readings", "contributions", "signals", "inputs")
 _OF_OTHERS = ("contributions", "signals", "inputs", "readings")
+_BEGINS = {"because: ": "deviation.because", "taken all the same: ": "deviation.all-the-same"}
 _NAMES_ITSELF = ("signals", "readings", "inputs")
 
 
 @cache
 def frozen(part: str) -> Mapping[str, str]:
     """Keys by words: of ``contributions``, ``signals``, ``readings``, ``inputs``, ``sentences``, ``sources``,
-    ``settling``.
+    ``settling``, ``otherwise``.
     """
     text = files("brumel.store").joinpath("frozen_words.toml").read_text(encoding="utf-8")
     found: Mapping[str, str] = tomllib.loads(text)[part]
@@ -37,6 +38,21 @@ def of_contributions(*, derived: bool) -> Mapping[str, Mapping[str, str]]:
         for name, key in frozen(part).items():
             found[name] = {"key": key} | ({"of": name} if part in _NAMES_ITSELF else {})
     return found
+
+
+def otherwise(deviations: Any) -> Any:
+    """Return what an earlier version kept of a point's deviations by its keys; what it doesn't know as it is."""
+    known = frozen("otherwise")
+
+    def one(words: Any) -> Any:
+        if not isinstance(words, str):
+            return words
+        if words in known:
+            return {"table": "otherwise", "key": known[words]}
+        why = next((key for begins, key in _BEGINS.items() if words.startswith(begins)), None)
+        return {"key": why, "values": {"why": words.split(": ", 1)[1]}} if why else words
+
+    return [one(d) for d in deviations] if isinstance(deviations, list) else deviations
 
 
 def keyed(budget: Any, *, derived: bool) -> Any:

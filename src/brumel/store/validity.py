@@ -217,6 +217,7 @@ _KNOWN: Mapping[str, Shape] = {
     ),
     "said": nothing_or(read_by(_said)),
     "settling_said": nothing_or(read_by(_worded)),
+    "deviations_said": each(read_by(lambda said: word(as_value(said)))),
     "reading.working": each(text()),
     "reading.derived": each(
         fields({"quantity": _quantity, "value": number(), "u": _NOT_NEGATIVE, "unit": _SHORT, "working": each(text())})

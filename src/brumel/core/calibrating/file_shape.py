@@ -37,10 +37,12 @@ from brumel.core.record.shapes import (
     text,
     whole,
 )
+from brumel.core.said import as_value
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Origin
 from brumel.core.sensing.run import Use
 from brumel.core.standards.targets import Bottle, bottle_of, check_bottle
+from brumel.core.words.catalogue import word
 
 FORMAT, VERSION = "brumel-calibration", 1
 BY_BRUMEL, BY_METER = "brumel", "meter"
@@ -232,6 +234,7 @@ _OF_A_POINT: dict[str, Shape] = {
     "expired_days": nothing_or(_DAYS),
     "over_open_days": nothing_or(_DAYS),
     "deviations": each(text()),
+    "deviations_said": each(read_by(lambda said: word(as_value(said)))),
     "settling_s": nothing_or(number()),
     "first_signal": nothing_or(number()),
     "left_over": nothing_or(number(0.0, 1e9)),

@@ -13,7 +13,9 @@ from brumel.core.errors import CoreError
 from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.shelf import CUP_ML
 from brumel.core.place.conditions import Conditions
+from brumel.core.said import Named
 from brumel.core.sensing.fit import Weights
+from brumel.core.sensing.principle import OTHERWISE
 from brumel.core.sensing.run import Use
 from brumel.core.standards.targets import Bottle, Target, target
 from brumel.core.tables import read_once, table, tables_in
@@ -165,7 +167,7 @@ class Step:
         return Target(self.target, math.hypot(self.target_u, of_pressure), known=True)
 
 
-SHARED_CUP = "cup shared with another probe"
+SHARED_CUP = "cup-shared"
 """A point that was taken so took no standard of its own."""
 
 
@@ -173,15 +175,20 @@ SHARED_CUP = "cup shared with another probe"
 class Deviation:
     """What may be done otherwise than a method says; ``carries`` something of the cup before, or of ``tap`` water."""
 
-    words: str
+    key: str
     carries: bool = False
     tap: bool = False
+
+    @property
+    def said(self) -> Named:
+        """What a record says of it."""
+        return Named(OTHERWISE, self.key)
 
 
 @read_once
 def deviations() -> Mapping[str, Deviation]:
-    """All of them by their words."""
-    return {d["words"]: Deviation(**d) for d in table("calibrating", "rinses.toml")["deviations"]}
+    """All of them by key."""
+    return {d["key"]: Deviation(**d) for d in table("calibrating", "rinses.toml")["deviations"]}
 
 
 @dataclass(frozen=True)
@@ -210,9 +217,9 @@ class Rinse:
         return ml_per_point(self.standard_share)
 
     @property
-    def deviations(self) -> tuple[str, ...]:
+    def deviations(self) -> tuple[Deviation, ...]:
         """What may be done otherwise under this regime."""
-        return tuple(d for d in deviations() if d not in self.is_)
+        return tuple(d for d in deviations().values() if d.key not in self.is_)
 
 
 def ml_per_point(standard_share: float) -> float:

@@ -32,6 +32,7 @@ from brumel.core.kit.kinds import Check
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.quantity import quantity
 from brumel.core.record.shapes import UNREADABLE
+from brumel.core.said import as_value
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Origin, Response
@@ -118,7 +119,7 @@ def _point(given: Mapping[str, Any], own: Principle, step: Step, reference: str)
         settling=given.get("settling_words", ""),
         expired_days=given.get("expired_days") or 0,
         over_open_days=given.get("over_open_days") or 0,
-        deviations=tuple(given.get("deviations", ())),
+        deviations=tuple(as_value(d) for d in given.get("deviations_said", given.get("deviations", ()))),
         settling_s=given.get("settling_s"),
         first_signal=given.get("first_signal"),
         in_air=step.kind is StepKind.AIR,

@@ -194,7 +194,7 @@ def _unit_asked(temperature_c: float) -> Said | None:
 
 def _carried(run: Run, before: JudgedPoint | None, now: JudgedPoint) -> Said | None:
     """What a hundredth of what came before would do to a standard that was entered so; in its own unit."""
-    known = [d for words, d in deviations().items() if words in now.deviations]
+    known = [d for d in deviations().values() if d.said in now.deviations]
     carries, value = any(d.carries for d in known), now.point.value
     came_before = before.point.value if carries and before is not None else None
     if not (carries or any(d.tap for d in known)) or came_before == value:

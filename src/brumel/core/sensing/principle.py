@@ -16,7 +16,7 @@ import numpy as np
 
 from brumel.core.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
-from brumel.core.said import Amount
+from brumel.core.said import Amount, Named
 from brumel.core.uncertainty import Contribution
 from brumel.core.wording import signed
 
@@ -77,12 +77,25 @@ class Coefficient:
         return f"{signed(value, self.decimals if digits is None else digits, plus=plus)}{unit}"
 
 
+OTHERWISE = "otherwise"
+"""Of the catalogue: what may be otherwise than it should be at a step."""
+
+
 @dataclass(frozen=True)
 class Ask:
-    """What a technician is asked at a step: how it should be, and what a record says where it is not."""
+    """What a technician is asked at a step: whether it is as it should be."""
 
-    so: str
-    otherwise: str
+    key: str
+
+    @property
+    def so(self) -> Named:
+        """How it should be."""
+        return Named("so", self.key)
+
+    @property
+    def otherwise(self) -> Named:
+        """What a record says where it is not so."""
+        return Named(OTHERWISE, self.key)
 
 
 class Principle(ABC):

@@ -63,7 +63,7 @@ class JudgedPoint:
     settling: Value = ""
     expired_days: int = 0
     over_open_days: int = 0
-    deviations: tuple[str, ...] = ()
+    deviations: tuple[Value, ...] = ()
     settling_s: float | None = None
     first_signal: float | None = None
     in_air: bool = False

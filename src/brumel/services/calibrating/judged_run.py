@@ -15,7 +15,7 @@ from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import CupLook, JudgedPoint, Use, look_at_signal
 from brumel.services.probes.run_facts import tolerances_of, where
-from brumel.services.said import settling_of
+from brumel.services.said import deviations_of, settling_of
 from brumel.services.shelf.lot_words import aim_of, lot_label
 from brumel.store.models.calibration import (
     CalibrationPoint,
@@ -63,7 +63,7 @@ def judged_point(point: CalibrationPoint, own: Principle, at: Conditions, step: 
         settling=settling_of(point),
         expired_days=point.expired_days,
         over_open_days=point.over_open_days,
-        deviations=tuple(point.deviations),
+        deviations=deviations_of(point),
         settling_s=point.settling_s,
         first_signal=point.first_signal,
         in_air=step.kind is StepKind.AIR,

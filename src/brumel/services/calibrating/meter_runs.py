@@ -26,7 +26,7 @@ from brumel.services.people import may_record
 from brumel.services.probes import what_it_is
 from brumel.services.probes.retiring import why_retired
 from brumel.services.probes.what_it_is import stored_probe
-from brumel.services.said import BY_EYE, finding_rows, settling_columns, stored_findings
+from brumel.services.said import BY_EYE, deviation_columns, finding_rows, settling_columns, stored_findings
 from brumel.services.shelf import lot_words
 from brumel.store.add_fact import add_once
 from brumel.store.database import Database
@@ -196,7 +196,7 @@ def _point_row(run_id: uuid.UUID, person: Person, taken: Taken, at: datetime) ->
         "pressure_hpa": None, "shown_before": point.before, "shown_after": point.after,
         "expired_days": point.expired_days, "over_open_days": point.over_open_days,
         "acceptance": str(Acceptance.BY_EYE), **settling_columns(BY_EYE),
-        "settling_s": None, "first_signal": None, "left_over": None, "deviations": [],
+        "settling_s": None, "first_signal": None, "left_over": None, **deviation_columns(()),
     }  # fmt: skip
 
 

@@ -22,7 +22,7 @@ from brumel.core.standards.targets import Target
 from brumel.services.calibrating import judged_run
 from brumel.services.live.signal import Signal
 from brumel.services.probes import run_facts
-from brumel.services.said import settling_columns
+from brumel.services.said import deviation_columns, settling_columns
 from brumel.services.shelf import lot_words
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationPoint, CalibrationRun, KeptBy
@@ -142,7 +142,7 @@ def point_row(
         "settling_s": signal.elapsed_s,
         "first_signal": signal.trace[0] if signal.trace else None,
         "left_over": signal.left_over,
-        "deviations": [],
+        **deviation_columns(()),
     }
 
 

@@ -10,10 +10,11 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Step, StepKind, roles, steps_of
+from brumel.core.calibrating.methods import Step, StepKind, deviations, roles, steps_of
 from brumel.core.findings import Acceptance
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity, rule_of
+from brumel.core.said import Value, says
 from brumel.core.sensing.principles import signs_of
 from brumel.core.words.catalogue import word
 from brumel.services.calibrating.rows import (
@@ -27,7 +28,7 @@ from brumel.services.live.channels import signal_positions_of
 from brumel.services.live.display import asked_thousandth, signal_behind, wrong_of_meter
 from brumel.services.live.signal import Signal, signal_since
 from brumel.services.probes import run_facts
-from brumel.services.said import BY_EYE
+from brumel.services.said import BY_EYE, deviation_columns
 from brumel.services.shelf import lot_words
 from brumel.store.database import hold
 from brumel.store.models.base import Source
@@ -87,7 +88,7 @@ def taken(
     row = point_row(take.point_id, run, person, step, lot, signal, taken_at=now, today=today, beside=beside)
     row |= {
         "source": Source.DEVICE if take.device else Source.TYPED_SIGNAL,
-        "deviations": _deviations(run, take),
+        **deviation_columns(_deviations(run, take)),
         "meter_did": dict(take.meter_did),
         "begun_id": begun.id if begun else None,
     }
@@ -180,25 +181,27 @@ def _typed_signal(run: CalibrationRun, take: TakePoint) -> Signal:
 
 def told(run: CalibrationRun, take: TakePoint) -> dict[str, Any]:
     """What the form of a point itself says."""
-    told: dict[str, Any] = {"run_id": run.id, "step": take.step, "deviations": _deviations(run, take)}
+    told: dict[str, Any] = {"run_id": run.id, "step": take.step, **deviation_columns(_deviations(run, take))}
     if not take.device:
         typed = _typed_signal(run, take)
         told |= {"signal": typed.value, "temperature_c": typed.temperature_c}
     return told
 
 
-def _deviations(run: CalibrationRun, take: TakePoint) -> list[str]:
+def _deviations(run: CalibrationRun, take: TakePoint) -> list[Value]:
     """What was otherwise; what was asked and not said to be so is."""
-    found = [d.strip() for d in take.deviations if d.strip()]
+    found: list[Value] = [d.said for d in deviations().values() if d.key in take.deviations]
+    if len(found) < len(set(take.deviations)):
+        raise InvalidInput({"deviations": "One of these is not known here; load the page again and tick what differs."})
     if found and not take.deviation_reason.strip():
         raise InvalidInput({"deviation_reason": "Say in a few words why; it stays on record with the point."})
     if found:
-        found.append(f"because: {take.deviation_reason.strip()}")
+        found.append(says("deviation.because", why=take.deviation_reason.strip()))
     asked = principle_of(run.method).asks.get(step_of(run, take.step).kind, ())
     if asked and take.so is not None:
         if not take.so:
             raise InvalidInput({"so": "Look, and tick what is so; what isn't ticked is kept with the point."})
-        found += [a.otherwise for a in asked if a.so not in take.so]
+        found += [a.otherwise for a in asked if a.key not in take.so]
     if take.unsettled_reason.strip():
-        found.append(f"taken all the same: {take.unsettled_reason.strip()}")
+        found.append(says("deviation.all-the-same", why=take.unsettled_reason.strip()))
     return found

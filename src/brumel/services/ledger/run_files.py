@@ -76,6 +76,7 @@ def _point(point: CalibrationPoint, at: Conditions) -> dict[str, Any]:
         "expired_days": point.expired_days,
         "over_open_days": point.over_open_days,
         "deviations": list(point.deviations),
+        "deviations_said": point.deviations_said,
         "meter_did": point.meter_did or {},
     }  # fmt: skip
 

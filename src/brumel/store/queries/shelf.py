@@ -6,10 +6,11 @@ import uuid
 from collections.abc import Sequence
 from datetime import datetime
 
-from sqlalchemy import all_, func, literal, null, select, union_all
+from sqlalchemy import func, null, select, union_all
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import SHARED_CUP
+from brumel.core.calibrating.methods import SHARED_CUP, deviations
+from brumel.core.said import as_plain
 from brumel.store.models.calibration import CalibrationPoint, CalibrationRun
 from brumel.store.models.reference import Lot
 from brumel.store.models.shelf import LotRecord
@@ -39,7 +40,10 @@ def taken_from_lots(session: Session, since: datetime | None = None) -> list[tup
     query = (
         select(CalibrationPoint.lot_id, share, func.count())
         .join(CalibrationRun, CalibrationRun.id == CalibrationPoint.run_id)
-        .where(CalibrationPoint.lot_id.in_(standing), literal(SHARED_CUP) != all_(CalibrationPoint.deviations))
+        .where(
+            CalibrationPoint.lot_id.in_(standing),
+            ~CalibrationPoint.deviations_said.contains([as_plain(deviations()[SHARED_CUP].said)]),
+        )
         .group_by(CalibrationPoint.lot_id, share)
     )
     by_hand = select(LotRecord.lot_id, null(), func.sum(LotRecord.amount))

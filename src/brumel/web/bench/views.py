@@ -9,7 +9,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from werkzeug.datastructures import MultiDict
 
-from brumel.core.calibrating.methods import deviations, rinse_from, rinses, roles
+from brumel.core.calibrating.methods import rinse_from, rinses, roles
 from brumel.core.place.station_pressure import KINDS, Pressure
 from brumel.core.place.water import BY_METERS
 from brumel.core.quantities.pressure import UNITS_HPA
@@ -189,7 +189,7 @@ def _typed_point(typed: Typed, view: RunView, step: StepView) -> TakePoint:
         device=False,
         meter_did=typed.meter_did(),
         unsettled_reason=typed.text(f"{step.key}-unsettled_reason"),
-        so=[a.so for a in asks] if f"{step.key}-so" in typed.form else [] if asks else None,
+        so=[a.key for a in asks] if f"{step.key}-so" in typed.form else [] if asks else None,
         lot_id=typed.record_id(f"{step.key}-lot"),
         reference=typed.number(f"{step.key}-reference"),
         instrument_id=typed.record_id(f"{step.key}-instrument"),
@@ -228,7 +228,7 @@ def take(run_id: uuid.UUID) -> ResponseReturnValue:
         device=device,
         meter_did={} if device else typed.meter_did(),
         unsettled_reason=typed.text("unsettled_reason"),
-        deviations=[d for d in deviations() if d in request.form.getlist("deviations")],
+        deviations=request.form.getlist("deviations"),
         deviation_reason=typed.text("deviation_reason"),
         so=request.form.getlist("so") if "asked" in request.form else None,
         lot_id=typed.record_id("lot"),

@@ -62,12 +62,12 @@ class Conductivity(Principle):
     into_water = "Vents covered, off walls and bottom; swing it four or five times until no bubble is left."
     asks: ClassVar[Mapping[str, tuple[Ask, ...]]] = {
         "cup": (
-            Ask("Vents covered", "vents not covered"),
-            Ask("Off walls, bottom", "near a wall or the bottom"),
-            Ask("No bubbles", "bubbles seen"),
-            Ask("Plastic beaker", "in a glass beaker"),
+            Ask("vents-open"),
+            Ask("near-wall"),
+            Ask("bubbles"),
+            Ask("glass-beaker"),
         ),
-        "air": (Ask("Dry, nothing touches it", "a wet or touched cell in the air"),),
+        "air": (Ask("cell-wet"),),
     }
     meter_asks = "compensation"
     meter_shows: ClassVar[Mapping[str, Mapping[str, Any]]] = {"specific-conductance": {"method": ""}}

@@ -46,8 +46,8 @@ class IonTip(Principle):
     into_water = "Tip and junction covered, no bubble on the membrane; stir gently and wait: ions take minutes."
     asks: ClassVar[Mapping[str, tuple[Ask, ...]]] = {
         "cup": (
-            Ask("The tip is rinsed with deionised water and shaken dry, not rubbed", "tip rubbed or not rinsed"),
-            Ask("No bubble sits on the membrane", "a bubble may have been on the membrane"),
+            Ask("tip-rubbed"),
+            Ask("tip-bubble"),
         ),
     }
     needs_conductivity = True

@@ -44,17 +44,17 @@ class Luminescence(Oxygen):
     into_water = "Cap covered, no bubble on it; move it gently."
     asks: ClassVar[Mapping[str, tuple[Ask, ...]]] = {
         "air": (
-            Ask("Cap dry", "a wet cap in the air"),
-            Ask("Above water, in sleeve or bottle", "in open air, not above water or in a damp sleeve"),
-            Ask("Out of wind, away from people", "in wind or near people"),
+            Ask("cap-wet"),
+            Ask("open-air"),
+            Ask("wind"),
         ),
         "cup": (
-            Ask("Stirred", "not stirred"),
-            Ask("No bubble on it", "a bubble on the cap"),
+            Ask("not-stirred"),
+            Ask("cap-bubble"),
         ),
         "zero": (
-            Ask("Stirred", "not stirred"),
-            Ask("No bubble on it", "a bubble on the cap"),
+            Ask("not-stirred"),
+            Ask("cap-bubble"),
         ),
     }
 

@@ -44,17 +44,17 @@ class Membrane(Oxygen):
     into_water = "Membrane covered, no bubble on it. Keep it moving all the time: without flow it reads low."
     asks: ClassVar[Mapping[str, tuple[Ask, ...]]] = {
         "air": (
-            Ask("Membrane dry", "a wet membrane in the air"),
-            Ask("Above water, in sleeve or bottle", "in open air, not above water or in a damp sleeve"),
-            Ask("Out of wind, away from people", "in wind or near people"),
+            Ask("membrane-wet"),
+            Ask("open-air"),
+            Ask("wind"),
         ),
         "cup": (
-            Ask("Kept moving", "not kept moving"),
-            Ask("No bubble on it", "a bubble on the membrane"),
+            Ask("not-moving"),
+            Ask("membrane-bubble"),
         ),
         "zero": (
-            Ask("Kept moving", "not kept moving"),
-            Ask("No bubble on it", "a bubble on the membrane"),
+            Ask("not-moving"),
+            Ask("membrane-bubble"),
         ),
     }
 
