@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brumel.core.quantities.quantity import rule_of
+from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
@@ -108,7 +109,7 @@ def _looked_at(trace: _Trace, quantity: str) -> tuple[bool, list[bool], list[boo
     intervals: list[tuple[float, float, float | None]] = []
     for seconds in np.arange(10.0, _LONGEST_S, _EVERY_S):
         seen = trace.t <= seconds
-        found = judge_settling(trace.t[seen], trace.y[seen], trace.temperature_c[seen], rule)
+        found = judge_settling(Series.of(trace.t[seen], trace.y[seen], temperature_c=trace.temperature_c[seen]), rule)
         if found.stable:
             first, false = float(seconds), abs(found.value - trace.end) > span
             break

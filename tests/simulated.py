@@ -16,9 +16,10 @@ from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.quantity import rule_of
 from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.principles import principle
+from brumel.core.series import Series
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
-from brumel.core.settling.windows import Trace, first_window
+from brumel.core.settling.windows import first_window
 
 Array = NDArray[np.float64]
 
@@ -66,7 +67,7 @@ class Kept:
 
 def judged(t: Array, y: Array, rule: SettlingRule = CALIBRATION_PH) -> Judgement:
     """The core's judgement of a trace at one temperature."""
-    return judge_settling(t, y, np.full(t.shape, 21.0), rule)
+    return judge_settling(Series.of(t, y, temperature_c=np.full(t.shape, 21.0)), rule)
 
 
 def interval_kept(make: Iterator[Signal], seed: int, traces: int, looks: int = 3) -> Kept:
@@ -76,7 +77,7 @@ def interval_kept(make: Iterator[Signal], seed: int, traces: int, looks: int = 3
     for signal, _ in zip(make, range(traces), strict=False):
         t, y = signal.drawn(random, 900.0)
         rule = CALIBRATION_PH.at(0.0, signal.step)
-        window = first_window(Trace(t, y, np.full(t.shape, 21.0)), rule)
+        window = first_window(Series.of(t, y, temperature_c=np.full(t.shape, 21.0)), rule)
         if window is None:
             continue
         first = window.times[1]
@@ -196,9 +197,9 @@ def one_run_and_reading(random: np.random.Generator, cell: Cell) -> tuple[float,
 def _accepted(t: Array, y: Array, rule: SettlingRule) -> tuple[float, float]:
     """The value taken as soon as the core says stable, and what the core says was left of its approach."""
     temperature = np.full(t.shape, 21.0)
-    window = first_window(Trace(t, y, temperature), rule)
+    window = first_window(Series.of(t, y, temperature_c=temperature), rule)
     last = t.size if window is None else int(np.searchsorted(t, window.times[1])) + 1
-    found = judge_settling(t[:last], y[:last], temperature[:last], rule)
+    found = judge_settling(Series.of(t[:last], y[:last], temperature_c=temperature[:last]), rule)
     assert found.value is not None
     return found.value, found.left_over or 0.0
 

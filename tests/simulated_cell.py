@@ -21,9 +21,10 @@ from brumel.core.sensing.fit import Point, Weights, fit
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import as_read, derived_from, principle
 from brumel.core.sensing.response import Response
+from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule
-from brumel.core.settling.windows import Trace, first_window
+from brumel.core.settling.windows import first_window
 from brumel.core.standards.targets import Bottle, Target, target
 
 Array = NDArray[np.float64]
@@ -152,9 +153,9 @@ def _point(cell: Principle, bottle: Bottle | None, t: Array, signal: Array, show
 
 def accepted(t: Array, y: Array, shown_c: Array, rule: SettlingRule) -> tuple[slice, float]:
     """The window in which it was taken as soon as the core says stable, and what was left of its approach."""
-    window = first_window(Trace(t, y, shown_c), rule)
+    window = first_window(Series.of(t, y, temperature_c=shown_c), rule)
     end = t.size if window is None else int(np.searchsorted(t, window.times[1])) + 1
-    found = judge_settling(t[:end], y[:end], shown_c[:end], rule)
+    found = judge_settling(Series.of(t[:end], y[:end], temperature_c=shown_c[:end]), rule)
     first = found.window[0] if found.window else t[0]
     return slice(int(np.searchsorted(t, first)), end), found.left_over or 0.0
 

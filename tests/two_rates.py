@@ -11,9 +11,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from brumel.core.quantities.quantity import rule_of
+from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.troubles import Settling
-from brumel.core.settling.windows import Trace, first_window
+from brumel.core.settling.windows import first_window
 
 Ends = tuple[float, float]
 _LONGEST_S = 1_500.0
@@ -82,12 +83,12 @@ def held(row: Row, seed: int, count: int) -> Held:
     for _ in range(count):
         t, y, end, stirred_at = _trace(random, row)
         warm = np.full(t.shape, 21.0)
-        window = first_window(Trace(t, y, warm), rule)
+        window = first_window(Series.of(t, y, temperature_c=warm), rule)
         if window is None:
             continue
         first = window.times[1]
         seen = t <= first
-        found = judge_settling(t[seen], y[seen], warm[seen], rule)
+        found = judge_settling(Series.of(t[seen], y[seen], temperature_c=warm[seen]), rule)
         u = 2.0 * float(np.hypot(found.left_over or 0.0, row.display / 12**0.5))
         covered.append(abs((found.value or 0.0) - end) <= u)
         stated.append(u)
@@ -95,7 +96,7 @@ def held(row: Row, seed: int, count: int) -> Held:
             seen = t <= share * first
             if share * first < stirred_at + 15.0 or seen.sum() < 8:
                 continue  # nobody can tell that it will be stirred
-            said = judge_settling(t[seen], y[seen], warm[seen], rule)
+            said = judge_settling(Series.of(t[seen], y[seen], temperature_c=warm[seen]), rule)
             if row.stirred and said.state is Settling.STEPPED:
                 continue  # it says so, and promises nothing
             left = first - t[seen][-1]

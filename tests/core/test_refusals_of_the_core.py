@@ -20,6 +20,7 @@ from brumel.core.reckoning.definition import calculation, find
 from brumel.core.sensing.fit import fit
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.run import targets_range
+from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.standards.buffers import buffer
 from brumel.core.standards.targets import Bottle, check_bottle
@@ -56,8 +57,8 @@ REFUSALS: dict[str, Callable[[], object]] = {
     "An ion has a charge other than 0; 0 was given.": lambda: nernst_slope_mv(25.0, 0),
     "lies outside: check the thermometer.": lambda: nernst_slope_mv(150.0),
     "A slope of 0 % measures nothing: calibrate the electrode.": lambda: ph_from_millivolts(0.0, 25.0, 0.0),
-    "times, values and temperatures must have one length": lambda: judge_settling(
-        np.arange(9.0), np.arange(8.0), np.arange(9.0), RULE
+    "times, values and conditions of a series must have one length": lambda: judge_settling(
+        Series.of(np.arange(9.0), np.arange(8.0), temperature_c=np.arange(9.0)), RULE
     ),
     "A fit needs at least one calibration point; none was given: take a point.": lambda: fit(principle("glass"), []),
     "No buffer is named 'tea'": lambda: buffer("tea"),

@@ -13,12 +13,13 @@ from tests.simulated import CALIBRATION_PH, READING_PH, Signal, interval_kept, j
 from tests.two_rates import ROWS, Row, held
 
 from brumel.core.quantities.quantity import rule_of, settling_rules
+from brumel.core.series import Series
 from brumel.core.settling import troubles
 from brumel.core.settling.approach import fit_approach
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.core.settling.troubles import Settling
-from brumel.core.settling.windows import Trace, first_window, held_window, window_at
+from brumel.core.settling.windows import first_window, held_window, window_at
 
 ONE_RATE = replace(CALIBRATION_PH, slow_percent=(0.0, 0.0))
 """Of which it is known that no slow part stands behind the approach."""
@@ -29,7 +30,7 @@ def judge(values, times=None, temperatures=None, until=None):  # type: ignore[no
     t = np.arange(len(values)) * 0.2 if times is None else times
     c = np.full(len(t), 21.5) if temperatures is None else temperatures
     keep = slice(None) if until is None else t <= until
-    return judge_settling(t[keep], np.asarray(values)[keep], c[keep], RULE)
+    return judge_settling(Series.of(t[keep], np.asarray(values)[keep], temperature_c=c[keep]), RULE)
 
 
 @given(st.integers(0, 10_000), st.floats(2.0, 9.0), st.floats(-200.0, 200.0))
@@ -74,7 +75,7 @@ def test_without_noise_the_moment_is_told_to_the_sample(spacing_s: float) -> Non
     for tau in random.uniform(5.0, 50.0, 6):
         signal = Signal(tau, random.uniform(60.0, 200.0), 0.0, spacing_s=spacing_s)
         t, y = signal.drawn(random, 900.0)
-        first = first_window(Trace(t, y, np.full(t.shape, 21.0)), RULE.at(0.0))
+        first = first_window(Series.of(t, y, temperature_c=np.full(t.shape, 21.0)), RULE.at(0.0))
         assert first is not None
         now = t <= 0.5 * first.times[1]
         said, left = judged(t[now], y[now], ONE_RATE), first.times[1] - t[now][-1]
@@ -151,8 +152,8 @@ def test_a_rule_knows_the_display_it_judges() -> None:
     flicker = np.where(np.arange(80) % 3 == 0, 177.0, 178.0)
     t = np.arange(80) * 1.0
     assert judge(flicker, t).stable
-    assert judge_settling(t, flicker, np.zeros(80), RULE, resolution=1.0).stable
-    assert not judge_settling(t, flicker, np.zeros(80), RULE, resolution=0.1).stable
+    assert judge_settling(Series.of(t, flicker, temperature_c=np.zeros(80)), RULE, resolution=1.0).stable
+    assert not judge_settling(Series.of(t, flicker, temperature_c=np.zeros(80)), RULE, resolution=0.1).stable
     coarse = RULE.at(0.0, 1.0)
     assert (coarse.span, coarse.slope_per_window, coarse.window_s) == (1.0, 0.5, 30.0)
     assert RULE.at(0.0, 0.1) == RULE
@@ -179,13 +180,13 @@ def test_what_is_left_of_the_approach_is_its_distance_from_the_end(tau: float, a
 def test_stable_at_is_the_end_of_the_first_window_that_kept_the_rule() -> None:
     t = np.arange(0, 200, 0.5)
     y = 100.0 * np.exp(-t / 8.0)
-    trace = Trace(t, y, np.zeros(t.size))
+    trace = Series.of(t, y, temperature_c=np.zeros(t.size))
     first = first_window(trace, RULE)
     assert first is not None
     before = t < first.times[1]
     assert judge(y, t, until=first.times[1]).stable
     assert not judge(y[before], t[before]).stable
-    assert first_window(Trace(t[:40], y[:40], np.zeros(40)), RULE) is None
+    assert first_window(Series.of(t[:40], y[:40], temperature_c=np.zeros(40)), RULE) is None
 
 
 @pytest.mark.parametrize(("newest", "holds"), [(0.34, True), (0.36, False)])
@@ -194,7 +195,7 @@ def test_a_window_that_kept_the_rule_holds_until_a_sample_lies_a_span_from_it(ne
     y = np.tile([0.0, 0.1], 60)
     y[-1] = newest
     t = 1000.0 + np.arange(y.size)
-    trace = Trace(t, y, np.zeros(y.size))
+    trace = Series.of(t, y, temperature_c=np.zeros(y.size))
     assert not window_at(trace, y.size - 1, RULE).keeps_rule
     held = held_window(trace, RULE)
     assert (held.times[1] if held else None) == (t[-2] if holds else None)
@@ -203,12 +204,15 @@ def test_a_window_that_kept_the_rule_holds_until_a_sample_lies_a_span_from_it(ne
 def test_a_clock_that_does_not_begin_at_nought_changes_nothing() -> None:
     t = np.arange(0, 200, 0.5)
     y, warmth = 100.0 * np.exp(-t / 8.0), np.zeros(t.size)
-    first, later = (first_window(Trace(t + by, y, warmth), RULE) for by in (0.0, 1000.0))
+    first, later = (first_window(Series.of(t + by, y, temperature_c=warmth), RULE) for by in (0.0, 1000.0))
     assert first is not None
     assert later is not None
     assert later.times == tuple(1000.0 + end for end in first.times)
     for until in (20, 60, 140, 400):
-        at_nought, shifted = (judge_settling(t[:until] + by, y[:until], warmth[:until], RULE) for by in (0.0, 1000.0))
+        at_nought, shifted = (
+            judge_settling(Series.of(t[:until] + by, y[:until], temperature_c=warmth[:until]), RULE)
+            for by in (0.0, 1000.0)
+        )
         assert (shifted.state, shifted.remaining_s) == (at_nought.state, at_nought.remaining_s)
         assert shifted.left_over == pytest.approx(at_nought.left_over)
 
@@ -218,11 +222,11 @@ def test_every_rule_finds_its_first_window_where_it_is_called_stable(rule: Settl
     """Rules that go by percent of the value too: a first window is found by the rule as it is at that value."""
     t = np.arange(0.0, 400.0)
     y, warmth = 100.0 + 60.0 * np.exp(-t / 15.0), np.full(t.size, 21.0)
-    first = first_window(Trace(t, y, warmth), rule)
+    first = first_window(Series.of(t, y, temperature_c=warmth), rule)
     assert first is not None
     seen = t <= first.times[1]
-    assert judge_settling(t[seen], y[seen], warmth[seen], rule).stable
-    assert not judge_settling(t[seen][:-2], y[seen][:-2], warmth[seen][:-2], rule).stable
+    assert judge_settling(Series.of(t[seen], y[seen], temperature_c=warmth[seen]), rule).stable
+    assert not judge_settling(Series.of(t[seen][:-2], y[seen][:-2], temperature_c=warmth[seen][:-2]), rule).stable
 
 
 def test_what_is_left_is_told_by_the_longest_part_that_one_rate_explains() -> None:
@@ -230,7 +234,7 @@ def test_what_is_left_is_told_by_the_longest_part_that_one_rate_explains() -> No
     t = np.arange(0.0, 125.0, 1.5)
     noise = np.random.default_rng(2).normal(0.0, 0.004, t.shape)
     y = 9.0 - 2.2 * np.exp(-t / 26.0) + 1.6 * np.exp(-t / 9.0) + noise
-    found = judge_settling(t, y, np.full(t.size, 15.0), rule_of("oxygen", calibrating=False))
+    found = judge_settling(Series.of(t, y, temperature_c=np.full(t.size, 15.0)), rule_of("oxygen", calibrating=False))
     assert found.stable
     assert abs(found.value - 9.0) < 2.0 * found.left_over < 5.0 * abs(found.value - 9.0)
 
@@ -292,7 +296,7 @@ def to_and_fro(height: float, count: int = 65) -> np.ndarray:
     ],
 )
 def test_all_bounds_are_included_and_each_counts(y: np.ndarray, temperature: np.ndarray, stable: bool) -> None:
-    found = judge_settling(np.arange(y.size), y, temperature, BINARY)
+    found = judge_settling(Series.of(np.arange(y.size), y, temperature_c=temperature), BINARY)
     assert found.stable is stable
     if stable:
         assert found.band == pytest.approx((found.value - 0.25, found.value + 0.25))
@@ -302,14 +306,14 @@ def test_all_bounds_are_included_and_each_counts(y: np.ndarray, temperature: np.
 @pytest.mark.parametrize(("gap", "stable"), [(10.5, True), (10.75, False)])
 def test_a_gap_of_a_third_of_the_window_is_the_most(gap: float, stable: bool) -> None:
     t = np.concatenate([np.arange(21), 20.0 + gap + np.arange(6)])
-    assert judge_settling(t, np.zeros(t.size), np.zeros(t.size), BINARY).stable is stable
+    assert judge_settling(Series.of(t, np.zeros(t.size), temperature_c=np.zeros(t.size)), BINARY).stable is stable
 
 
 @pytest.mark.parametrize(("since", "left"), [(0, 32.0), (6, 26.0), (20, 12.0)])
 def test_after_a_gap_a_whole_window_is_still_to_come(since: int, left: float) -> None:
     """A gap longer than what is held: no time left is said that an unbroken window does not need."""
     t = np.concatenate([np.arange(65), 64.0 + 40.0 + np.arange(since + 1)])
-    found = judge_settling(t, np.full(t.size, 5.0), np.zeros(t.size), BINARY)
+    found = judge_settling(Series.of(t, np.full(t.size, 5.0), temperature_c=np.zeros(t.size)), BINARY)
     assert found.state is Settling.SETTLING
     assert found.remaining_s == pytest.approx(left)
     assert found.remaining_low_s is not None
@@ -355,7 +359,7 @@ def test_what_held_holds_until_a_sample_lies_beyond_its_bounds(last: float, warm
     """The newest window is too wide by its last sample; bounds are included."""
     y, temperature = np.zeros(60), np.full(60, 20.0)
     y[[-6, -5, -1]], temperature[-1] = (-0.25, 0.25, last), 20.0 + warm
-    assert judge_settling(np.arange(60.0), y, temperature, BINARY).stable == stable
+    assert judge_settling(Series.of(np.arange(60.0), y, temperature_c=temperature), BINARY).stable == stable
 
 
 def test_a_drifting_temperature_holds_it_back() -> None:
@@ -369,7 +373,7 @@ def test_nothing_yet() -> None:
     assert judge(np.array([])).state is Settling.EMPTY
     assert judge(np.array([1.0, 1.0])).state is Settling.STARTING
     with pytest.raises(ValueError, match="one length"):
-        judge_settling([1.0], [1.0, 2.0], [20.0], RULE)
+        judge_settling(Series.of([1.0], [1.0, 2.0], temperature_c=[20.0]), RULE)
 
 
 @given(
@@ -425,7 +429,7 @@ def test_the_time_left_waits_for_the_temperature() -> None:
     """A cell's signal is still at once, what warms is the liquid in it."""
     t = np.arange(0.0, 25.0, 0.5)
     warmth = 25.0 - 4.0 * np.exp(-t / 20.0)
-    found = judge_settling(t, np.full(t.shape, 12.0), warmth, CALIBRATION_PH)
+    found = judge_settling(Series.of(t, np.full(t.shape, 12.0), temperature_c=warmth), CALIBRATION_PH)
     assert found.says.key == "settling.warming" or found.remaining_s is not None
     assert found.remaining_low_s is not None
     assert found.remaining_low_s > 20.0

@@ -22,6 +22,7 @@ from brumel.core.kit.trend import Point, trend_of
 from brumel.core.place.conditions import Conditions
 from brumel.core.plan.problem import Problem
 from brumel.core.plan.solve import best_plan, earliest_departure
+from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 
 START = datetime(2026, 1, 1, tzinfo=UTC)
@@ -61,7 +62,7 @@ def settling() -> Iterator[str]:
         for key, looks in (("calibration", (26.0, 75.0, 200.0)), ("percent", (48.0,))):
             for until in looks:
                 seen = t <= until
-                j = judge_settling(t[seen], y[seen], c[seen], RULES[key])
+                j = judge_settling(Series.of(t[seen], y[seen], temperature_c=c[seen]), RULES[key])
                 yield (
                     f"settling {name} {key} {until:g}: {j.state} {words(j.value)} {words(j.window)} {words(j.span)} "
                     f"{words(j.slope_per_window)} {words(j.temperature_span_c)} left {words(j.remaining_low_s)} "

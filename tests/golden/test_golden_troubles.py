@@ -14,7 +14,8 @@ from tests.golden.changes import changes
 from tests.golden.golden import Golden
 from tests.simulated import RULES, Signal
 
-from brumel.core.settling.judgement import judge_settling
+from brumel.core.series import Series
+from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
 
 AMOUNTS = [float(by) for by in np.geomspace(0.02, 60.0, 15)]
@@ -44,6 +45,10 @@ def added(what: Callable[[Array], Array], *, coarse: bool = False) -> Callable[[
         return t, np.round(y / step) * step if coarse else y, c
 
     return spoilt
+
+
+def judged(t: Array, y: Array, temperature_c: Array, rule: SettlingRule) -> Judgement:
+    return judge_settling(Series.of(t, y, temperature_c=temperature_c), rule)
 
 
 def without(by: float, span: float) -> Trace:
@@ -103,7 +108,7 @@ def troubles() -> Iterator[str]:
         for key, rule in RULES.items():
 
             def said(by: float, spoil: Callable[[float, float], Trace] = spoil, rule: SettlingRule = rule) -> str:
-                return str(judge_settling(*spoil(by, rule.span), rule).state)
+                return str(judged(*spoil(by, rule.span), rule).state)
 
             yield f"{key} | {name} | {'; '.join(changes(said, AMOUNTS))}"
 

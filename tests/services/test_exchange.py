@@ -109,15 +109,28 @@ def test_a_file_of_a_version_without_keys_says_the_same_as_what_stands_with_them
     earlier = json.loads(pond)
     for name in ("reading_finding", "calibration_finding", "reading", "calibration_point"):
         for row in earlier["records"][name]:
-            for key in ("said", "settling_said"):
+            for key in ("said", "settling_said", "deviations_said"):
                 row.pop(key, None)
             for contribution in row.get("budget", ()):
                 contribution.pop("key"), contribution.pop("of", None)
+    blocks = earlier["records"].pop("series_block")
+    earlier["records"]["calibration_trace"] = [
+        {
+            "point_id": b["point_id"],
+            "times_s": b["times_s"],
+            "signal": b["samples"],
+            "temperature_c": b["temperature_c"],
+        }
+        for b in blocks
+    ]
     count = len(exported(elsewhere)["readings"])
-    Exchange(elsewhere, CLOCK).take_in(json.dumps(earlier))
+    assert Exchange(elsewhere, CLOCK).take_in(json.dumps(earlier))["series_block"] == len(blocks) > 0
     assert len(exported(elsewhere)["readings"]) == count
     earlier["records"]["reading_finding"][0]["sentence"] += " Or so."
     with pytest.raises(InvalidInput, match="say something else here"):
+        Exchange(elsewhere, CLOCK).take_in(json.dumps(earlier))
+    earlier["records"]["calibration_trace"][0]["signal"] = "none"
+    with pytest.raises(InvalidInput, match="calibration_trace, row 1: it is no trace of a row of calibration_point"):
         Exchange(elsewhere, CLOCK).take_in(json.dumps(earlier))
 
 
@@ -126,7 +139,7 @@ def test_who_took_it_in_stands_beside_who_read_it(cluster: Cluster, elsewhere: D
     earlier = json.loads(pond)
     for row in earlier["records"]["reading"]:
         row["id"], row["recorded_at"], row["amends_id"] = str(uuid.uuid4()), "2001-01-01T00:00:00+00:00", None
-    for name in ("reading_basis", "reading_finding", "reading_trace", "acknowledgement"):
+    for name in ("reading_basis", "reading_finding", "series_block", "acknowledgement"):
         earlier["records"][name] = []
     with elsewhere.session() as session:
         oskar = session.query(Person).filter_by(login="oskar").one()

@@ -10,6 +10,7 @@ from PIL import Image
 from sqlalchemy import select
 
 from brumel.core.kit.kinds import probe_kind
+from brumel.core.series import Series
 from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin
 from brumel.services.clock import Clock
@@ -19,13 +20,15 @@ from brumel.services.sites.site_settings import NewSetting
 from brumel.services.sites.sites import NewLimit
 from brumel.services.visits.filling import Entry
 from brumel.services.visits.visits import NewVisit, Said, Sheet
-from brumel.store.add_fact import add_once
+from brumel.store.add_fact import add_new
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationSignature
-from brumel.store.models.reading import Reading, ReadingTrace
+from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Lot, Probe
 from brumel.store.models.reference import Person as StoredPerson
+from brumel.store.models.series import SeriesBlock
 from brumel.store.queries import shelf as shelf_queries
+from brumel.store.series_blocks import block_rows
 
 
 def fill(database: Database, owner: Database, clock: Clock) -> None:
@@ -72,8 +75,8 @@ def fill(database: Database, owner: Database, clock: Clock) -> None:
     services.sites.limit(NewLimit(uuid.uuid4(), site_id, "ph", 6.0, 8.0, "the permit"), supervisor)
     # Of a reading that stands already only the owner adds a trace.
     with owner.session() as session:
-        trace = {"reading_id": reading, "times_s": [0.0], "signal": [1.0], "temperature_c": [20.0]}
-        add_once(session, ReadingTrace, trace)
+        trace = Series.of([0.0], [1.0], temperature_c=[20.0])
+        add_new(session, SeriesBlock, block_rows(trace, clock.now(), "mV", reading_id=reading))
 
 
 def _person(services: Services, role: str) -> Person:

@@ -72,7 +72,8 @@ def test_no_certificate_is_infinite(world: World, urls: Urls, value: str) -> Non
     world.take(world.begin(world.probe()), "neutral")
     with psycopg.connect(urls.owner) as connection, pytest.raises(psycopg.Error) as refused:
         connection.execute(
-            "INSERT INTO calibration_trace SELECT id, ARRAY[0, %s::float8], ARRAY[1.0], ARRAY[20.0] "
+            "INSERT INTO series_block (id, point_id, number, first_at, last_at, unit, times_s, samples) "
+            "SELECT gen_random_uuid(), id, 7, now(), now(), 'mV', ARRAY[0, 1], ARRAY[1.0, %s::float8] "
             "FROM calibration_point LIMIT 1",
             [value],
         )
@@ -199,7 +200,7 @@ def test_facts_come_through_a_change_of_their_shape(dump: Urls) -> None:
         connection.execute(
             f"INSERT INTO {table}_new ({names}) OVERRIDING SYSTEM VALUE SELECT {names} FROM {table} ORDER BY ordinal"
         )
-        pointing = ("calibration_trace", "calibration_entry")
+        pointing = ("series_block", "calibration_entry")
         for other in pointing:
             connection.execute(f"ALTER TABLE {other} DROP CONSTRAINT fk_{other}_point_id")
         connection.execute(f"DROP TABLE {table}")

@@ -9,6 +9,8 @@ from dataclasses import replace
 from datetime import date, datetime, timedelta
 from typing import Any
 
+import numpy as np
+
 from brumel.core.calibrating.methods import Step, StepKind, method, rinses, roles, steps_of
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.care import Care
@@ -19,6 +21,7 @@ from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import PreviousRun
+from brumel.core.series import Series
 from brumel.core.settling.judgement import said_of
 from brumel.core.settling.troubles import Settling
 from brumel.core.standards.targets import Target
@@ -35,7 +38,6 @@ from brumel.services.calibrating.rows import (
     point_row,
     run_row,
     signature_row,
-    trace_row,
 )
 from brumel.services.clock import Clock
 from brumel.services.live.signal import Signal
@@ -55,12 +57,13 @@ from brumel.store.models.calibration import (
     CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
-    CalibrationTrace,
 )
 from brumel.store.models.care import CareRecord, Inspection, MeterRecord
 from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Lot, Person, Probe
+from brumel.store.models.series import SeriesBlock
 from brumel.store.models.visit import Acknowledgement, ReadingBasis, Visit, VisitEntry
+from brumel.store.series_blocks import block_rows
 
 _SEED = 20411
 THREE, ONE = "ph-neutral-acid-alkaline", "conductivity-one"
@@ -73,7 +76,7 @@ _STANDARD_OF = {
 IN_ORDER: tuple[type[Base], ...] = (
     CalibrationRun,
     CalibrationPoint,
-    CalibrationTrace,
+    SeriesBlock,
     CalibrationCoefficient,
     CalibrationSignature,
     CalibrationFinding,
@@ -208,7 +211,8 @@ class AtTheBench:
             lot = lots.get(step.role)
             row = point_row(self._id(), run, person, step, lot, signal, taken_at=at, today=today, beside=beside)
             self.rows[CalibrationPoint].append(row)
-            self.rows[CalibrationTrace].append(trace_row(row["id"], signal))
+            if signal.trace:
+                self.rows[SeriesBlock] += block_rows(signal.trace, at, row["signal_unit"], point_id=row["id"])
             points.append(CalibrationPoint(**row, lot=lots.get(step.role)))
         note = "Neutral and acid cups mixed up; done again." if swap else ""
         self._sign(label, run, person, points, at + timedelta(minutes=1), note)
@@ -289,6 +293,6 @@ class AtTheBench:
         trace = [end + (before - end) * math.exp(-t / tau) + self.random.gauss(0, 0.04) for t in times]
         return Signal(
             value=round(end, 2), temperature_c=round(temperature_c, 2), acceptance=Acceptance.SETTLED,
-            says=said_of(Settling.STABLE), elapsed_s=74.0, times_s=times, trace=[round(v, 2) for v in trace],
-            temperature_trace=[round(temperature_c, 2)] * len(times),
+            says=said_of(Settling.STABLE), elapsed_s=74.0,
+            trace=Series.of(times, np.round(trace, 2), temperature_c=[round(temperature_c, 2)] * len(times)),
         )  # fmt: skip

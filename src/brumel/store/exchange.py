@@ -8,7 +8,7 @@ from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from datetime import date, datetime
 from typing import Any, cast
 
-from sqlalchemy import ARRAY, ColumnElement, RowMapping, Table, select, tuple_
+from sqlalchemy import ARRAY, ColumnElement, RowMapping, Table, or_, select, tuple_
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
@@ -27,10 +27,10 @@ from brumel.store.models.calibration import (
     CalibrationRun,
     CalibrationSignature,
     CalibrationStep,
-    CalibrationTrace,
 )
-from brumel.store.models.reading import Reading, ReadingFinding, ReadingTrace
+from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import Instrument, Lot, Person, PlannedRound, Probe, Site
+from brumel.store.models.series import SeriesBlock
 from brumel.store.models.tables import BY_OWNER, addable
 from brumel.store.models.visit import Acknowledgement, ReadingBasis, Visit, VisitEntry, VisitPhoto
 
@@ -43,11 +43,11 @@ KNOWN_BY: Mapping[str, tuple[type[Base], tuple[str, ...]]] = {
 }
 """What facts point to, by table, and the columns that people know it by."""
 _OF_RUNS: tuple[type[Base], ...] = (
-    CalibrationRun, CalibrationStep, CalibrationPoint, CalibrationTrace, CalibrationEntry, CalibrationSignature,
+    CalibrationRun, CalibrationStep, CalibrationPoint, CalibrationEntry, CalibrationSignature,
     CalibrationCoefficient, CalibrationFinding, CalibrationAbandonment, CalibrationAmendment,
 )  # fmt: skip
 _OF_VISITS: tuple[type[Base], ...] = (Visit, VisitEntry, VisitPhoto)
-_OF_READINGS: tuple[type[Base], ...] = (Reading, ReadingTrace, ReadingFinding, ReadingBasis, Acknowledgement)
+_OF_READINGS: tuple[type[Base], ...] = (Reading, SeriesBlock, ReadingFinding, ReadingBasis, Acknowledgement)
 IN_ORDER = (*_OF_RUNS, *_OF_VISITS, *_OF_READINGS)
 """The tables, so that each row comes after what it points to."""
 Rows = dict[str, list[dict[str, Any]]]
@@ -96,8 +96,7 @@ def rows_of(session: Session, reading_ids: Collection[uuid.UUID]) -> Rows:
         if model in own:
             which: ColumnElement[bool] = table.c["id"].in_(own[model])
         else:
-            by = next(name for name in keys if name in table.c)
-            which = table.c[by].in_(keys[by])
+            which = or_(*(table.c[by].in_(keys[by]) for by in keys if by in table.c))
         order = [table.c["ordinal"]] if "ordinal" in table.c else list(table.primary_key)
         query = select(*(table.c[name] for name in columns_of(model))).where(which).order_by(*order)
         found[table.name] = [{k: _plain(v) for k, v in row.items()} for row in session.execute(query).mappings()]

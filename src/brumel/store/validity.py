@@ -42,12 +42,14 @@ from brumel.core.record.shapes import (
 )
 from brumel.core.said import Said, as_value
 from brumel.core.sensing.run import Use
+from brumel.core.series import BLOCK
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST
 from brumel.core.wording import from_to
 from brumel.core.words.catalogue import word
 from brumel.store.database import StoreError
 from brumel.store.models.base import Base
-from brumel.store.models.tables import FACTS, addable
+from brumel.store.models.series import SeriesBlock
+from brumel.store.models.tables import FACTS, HANGING, addable
 
 _ROOM = 0.05
 """As a share of what may be typed of a quantity: so far beyond it lies what was measured at its end."""
@@ -245,9 +247,12 @@ def _reading(row: Mapping[str, Any]) -> Iterator[str]:
         yield "amends_id is its own key: a reading can't amend itself"
 
 
-def _trace(row: Mapping[str, Any]) -> Iterator[str]:
-    if len({len(row[name]) for name in ("times_s", "signal", "temperature_c") if name in row}) > 1:
-        yield "times_s, signal and temperature_c must be of one length"
+def _block(row: Mapping[str, Any]) -> Iterator[str]:
+    arrays = [row[name] for name in ("times_s", "samples", "temperature_c") if row.get(name) is not None]
+    if len({len(array) for array in arrays}) > 1 or not all(1 <= len(array) <= BLOCK for array in arrays):
+        yield f"times_s, samples and temperature_c must be of one length, 1 to {BLOCK}"
+    if sum(row.get(owner) is not None for owner in HANGING[SeriesBlock]) != 1:
+        yield f"it must be of exactly one of {', '.join(HANGING[SeriesBlock])}"
 
 
 def _basis(row: Mapping[str, Any]) -> Iterator[str]:
@@ -256,6 +261,6 @@ def _basis(row: Mapping[str, Any]) -> Iterator[str]:
 
 
 _TOGETHER: Mapping[str, Callable[[Mapping[str, Any]], Iterator[str]]] = {
-    "reading": _reading, "reading_trace": _trace, "calibration_trace": _trace, "reading_basis": _basis,
+    "reading": _reading, "series_block": _block, "reading_basis": _basis,
 }  # fmt: skip
 """What the columns of a row must be together, by table."""

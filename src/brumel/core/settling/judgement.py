@@ -15,15 +15,15 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import ArrayLike
 
 from brumel.core.said import Amount, Said, says
+from brumel.core.series import Series
 from brumel.core.settling.approach import Approach, entered, fit_approach, stirred
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.core.settling.slow import SlowPart, slow_part
 from brumel.core.settling.troubles import DIP_S, Settling, name_trouble, turns_round
 from brumel.core.settling.waiting import time_left
-from brumel.core.settling.windows import Trace, held_window, last_gap_ended, window_at
+from brumel.core.settling.windows import held_window, last_gap_ended, window_at
 
 _LATER = (0.5, 0.75)
 """Where the later parts of a trace begin that tell its present rate, as shares of its length."""
@@ -72,23 +72,13 @@ def said_of(state: Settling) -> Said:
     return says(f"settling.{state}")
 
 
-def judge_settling(
-    times_s: ArrayLike,
-    values: ArrayLike,
-    temperatures_c: ArrayLike,
-    rule: SettlingRule,
-    resolution: float | None = None,
-) -> Judgement:
+def judge_settling(trace: Series, rule: SettlingRule, resolution: float | None = None) -> Judgement:
     """Judge a trace by a rule.
 
     Parameters
     ----------
-    times_s
-        Times of the samples since any moment, s; rising, not necessarily regular. Shape (n,).
-    values
-        The judged value, in ``rule.unit``. Shape (n,).
-    temperatures_c
-        Temperature with each sample, °C. Shape (n,).
+    trace
+        The judged value, in ``rule.unit``, with times that rise, not necessarily regular, and ``temperature_c``.
     resolution
         Step of the display that the values came from, in ``rule.unit``; read off the values where None.
 
@@ -96,11 +86,6 @@ def judge_settling(
     -------
     Judgement
         Stable only if the samples cover the whole window without a gap of more than a third of it.
-
-    Raises
-    ------
-    ValueError
-        Where the three arrays differ in length.
 
     Notes
     -----
@@ -113,22 +98,18 @@ def judge_settling(
     --------
     >>> rule = SettlingRule("calibration-ph", "mV", span=0.3, window_s=30.0, slope_per_window=0.2)
     >>> t = np.arange(0, 60, 0.5)
-    >>> judge_settling(t, np.full(t.shape, 177.2), np.full(t.shape, 25.0), rule).state.value
+    >>> judge_settling(Series.of(t, 0 * t + 177.2, temperature_c=0 * t + 25.0), rule).state.value
     'stable'
     """
-    t, y, temperature = (np.asarray(a, dtype=float) for a in (times_s, values, temperatures_c))
-    if not t.shape == y.shape == temperature.shape:
-        raise ValueError("times, values and temperatures must have one length")
-    known = np.isfinite(t) & np.isfinite(y) & np.isfinite(temperature)
-    trace = Trace(t[known], y[known], temperature[known])
-    if trace.t.size == 0:
+    trace = trace.known()
+    if not len(trace):
         return Judgement(Settling.EMPTY, said_of(Settling.EMPTY), 0.0)
-    step = display_step(trace.y) if resolution is None else resolution
-    return _judged(trace, rule.at(float(trace.y[-1]), step), step)
+    step = display_step(trace.values) if resolution is None else resolution
+    return _judged(trace, rule.at(float(trace.values[-1]), step), step)
 
 
-def _judged(trace: Trace, rule: SettlingRule, resolution: float) -> Judgement:
-    t, y = trace.t, trace.y
+def _judged(trace: Series, rule: SettlingRule, resolution: float) -> Judgement:
+    t, y = trace.times_s, trace.values
     elapsed = float(t[-1] - t[0])
     newest = window_at(trace, t.size - 1, rule)
     held = newest if newest.keeps_rule else held_window(trace, rule)
@@ -204,9 +185,9 @@ Left = tuple[float | None, float | None, float | None]
 """Time left at least, most likely and at most, s; None where it is not known."""
 
 
-def _warming(trace: Trace, start: int, spacing_s: float, rule: SettlingRule, earliest_s: float) -> Left | None:
+def _warming(trace: Series, start: int, spacing_s: float, rule: SettlingRule, earliest_s: float) -> Left | None:
     """The time until the temperature is still; None where it is, or nothing tells."""
-    t, warmth = trace.t[start:], trace.temperature[start:]
+    t, warmth = trace.times_s[start:], trace.temperature_c[start:]
     recent = warmth[t >= t[-1] - rule.window_s]
     if recent.size < 2 or np.ptp(recent) <= rule.temperature_span_c:
         return None

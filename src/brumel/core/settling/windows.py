@@ -6,19 +6,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from brumel.core.series import Series
 from brumel.core.settling.rules import Array, SettlingRule, display_step
 
 _EXACT = 1e-9
 """What floating point makes of a difference of readings, as a share of them."""
-
-
-@dataclass(frozen=True)
-class Trace:
-    """Samples with their own times, s, rising; values in the rule's unit; temperatures, °C. All of shape (n,)."""
-
-    t: Array
-    y: Array
-    temperature: Array
 
 
 @dataclass(frozen=True)
@@ -41,12 +33,12 @@ class Window:
         return self.covered and self.signal_settled and self.temperature_settled
 
 
-def window_at(trace: Trace, last: int, rule: SettlingRule) -> Window:
+def window_at(trace: Series, last: int, rule: SettlingRule) -> Window:
     """The window that ends with the sample of this index."""
-    t = trace.t
+    t = trace.times_s
     end = float(t[last])
     inside = slice(int(np.searchsorted(t, end - rule.window_s)), last + 1)
-    y, temperature = trace.y[inside], trace.temperature[inside]
+    y, temperature = trace.values[inside], trace.temperature_c[inside]
     span, temperature_span = float(np.ptp(y)), float(np.ptp(temperature))
     slope = slope_of(t[inside], y) * rule.window_s
     enough = end - t[0] >= max(rule.window_s, rule.minimum_s)
@@ -64,9 +56,9 @@ def window_at(trace: Trace, last: int, rule: SettlingRule) -> Window:
     )
 
 
-def held_window(trace: Trace, rule: SettlingRule) -> Window | None:
+def held_window(trace: Series, rule: SettlingRule) -> Window | None:
     """The newest earlier window that kept the rule, not older than a window, that nothing since contradicts."""
-    t, y = trace.t, trace.y
+    t, y = trace.times_s, trace.values
     recent = int(np.searchsorted(t, t[-1] - rule.window_s))
     if np.ptp(y[recent:]) > 2 * rule.span:  # then some sample must lie further than a span from any such window
         return None
@@ -74,14 +66,14 @@ def held_window(trace: Trace, rule: SettlingRule) -> Window | None:
         window = window_at(trace, last, rule)
         if window.keeps_rule:
             strays = np.abs(y[last + 1 :] - window.value) > rule.span
-            warms = np.abs(trace.temperature[last + 1 :] - window.temperature_c) > rule.temperature_span_c
+            warms = np.abs(trace.temperature_c[last + 1 :] - window.temperature_c) > rule.temperature_span_c
             return None if strays.any() or warms.any() else window
     return None
 
 
-def first_window(trace: Trace, rule: SettlingRule) -> Window | None:
+def first_window(trace: Series, rule: SettlingRule) -> Window | None:
     """The first window of the whole trace that kept the rule, as it is where the trace ends; None where none did."""
-    t, y = trace.t, trace.y
+    t, y = trace.times_s, trace.values
     if t.size == 0:
         return None
     rule = rule.at(float(y[-1]), display_step(y))

@@ -140,19 +140,9 @@ def point_row(
         "acceptance": str(signal.acceptance),
         **settling_columns(signal.says),
         "settling_s": signal.elapsed_s,
-        "first_signal": signal.trace[0] if signal.trace else None,
+        "first_signal": float(signal.trace.values[0]) if signal.trace else None,
         "left_over": signal.left_over,
         **deviation_columns(()),
-    }
-
-
-def trace_row(point_id: uuid.UUID, signal: Signal) -> dict[str, Any]:
-    """The trace behind a point as it is stored."""
-    return {
-        "point_id": point_id,
-        "times_s": signal.times_s,
-        "signal": signal.trace,
-        "temperature_c": signal.temperature_trace,
     }
 
 

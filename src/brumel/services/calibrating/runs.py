@@ -33,7 +33,6 @@ from brumel.services.calibrating.rows import (
     Begin,
     coefficient_rows,
     signature_row,
-    trace_row,
 )
 from brumel.services.calibrating.shown import RunView, holder_of, run_view
 from brumel.services.calibrating.taking import TakePoint, step_of, taken, told
@@ -46,7 +45,7 @@ from brumel.services.probes import run_facts
 from brumel.services.probes.what_it_is import stored_probe
 from brumel.services.said import finding_rows
 from brumel.services.shelf import lot_words
-from brumel.store.add_fact import add_once, refuse_other, stands
+from brumel.store.add_fact import add_new, add_once, refuse_other, stands
 from brumel.store.database import Database, hold
 from brumel.store.models.calibration import (
     AmendmentKind,
@@ -59,12 +58,13 @@ from brumel.store.models.calibration import (
     CalibrationRun,
     CalibrationSignature,
     CalibrationStep,
-    CalibrationTrace,
     EntryKind,
 )
 from brumel.store.models.reference import Person, Probe
+from brumel.store.models.series import SeriesBlock
 from brumel.store.queries import device as device_queries
 from brumel.store.queries import run as run_queries
+from brumel.store.series_blocks import block_rows
 
 
 @dataclass(frozen=True)
@@ -202,8 +202,9 @@ class Calibrations:
             steering.check_step(session, run, step.kind, self.clock.today())
             row, signal = taken(session, run, step, take, person, self.clock)
             added = add_once(session, CalibrationPoint, row)
-            if added and signal.times_s:
-                add_once(session, CalibrationTrace, trace_row(take.point_id, signal))
+            if added and signal.trace:
+                blocks = block_rows(signal.trace, row["taken_at"], row["signal_unit"], point_id=take.point_id)
+                add_new(session, SeriesBlock, blocks)
 
     @act(run="run_id")
     def take_typed(self, run_id: uuid.UUID, takes: Sequence[TakePoint], person: Person) -> dict[str, str]:

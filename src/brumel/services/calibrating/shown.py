@@ -23,6 +23,7 @@ from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import derived_from
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import PreviousRun, Use
+from brumel.core.series import Series
 from brumel.core.standards.buffers import COMBINED, LABEL_TEMPERATURE_C
 from brumel.core.uncertainty import Budget
 from brumel.core.wording import signed
@@ -48,6 +49,7 @@ from brumel.store.models.calibration import (
 )
 from brumel.store.models.reference import Lot, Person
 from brumel.store.queries import shelf as shelf_queries
+from brumel.store.series_blocks import series_of
 
 
 @dataclass(frozen=True)
@@ -71,6 +73,11 @@ class StepView:
     """The mark beside its point."""
     off: float | None = None
     """How far its point is off its target by the response so far, in the quantity's unit."""
+
+    @property
+    def trace(self) -> Series:
+        """The samples that its point was taken from; none where it was typed, or where they were not loaded."""
+        return series_of(self.point.blocks if self.point else ())
 
     @property
     def key(self) -> str:

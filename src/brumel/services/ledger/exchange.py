@@ -19,6 +19,7 @@ from brumel.store.models.base import Base
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import PlannedRound
 from brumel.store.models.visit import ReadingBasis
+from brumel.store.series_blocks import FORMER, former_rows
 
 FORMAT, VERSION = "brumel-readings", 1
 _TABLES = {exchange.table_of(model).name: model for model in exchange.IN_ORDER}
@@ -147,11 +148,31 @@ def _records(text: str) -> dict[str, list[dict[str, Any]]]:
         raise InvalidInput({"file": f'The file is no "{FORMAT}" of version {VERSION}: export readings as JSON.'})
     records = data.get("records")
     if not isinstance(records, Mapping) or not all(
-        name in _TABLES and isinstance(rows, list) and all(isinstance(r, Mapping) for r in rows)
+        name in _TABLES.keys() | FORMER and isinstance(rows, list) and all(isinstance(r, Mapping) for r in rows)
         for name, rows in records.items()
     ):
         raise InvalidInput({"file": f"records must be an object of lists of rows; it may hold {', '.join(_TABLES)}."})
-    return {name: [dict(row) for row in rows] for name, rows in records.items()}
+    return _in_blocks({name: [dict(row) for row in rows] for name, rows in records.items()})
+
+
+def _in_blocks(records: dict[str, list[dict[str, Any]]]) -> dict[str, list[dict[str, Any]]]:
+    """Put the traces of a file of an earlier version into blocks, as they are kept now.
+
+    Raises
+    ------
+    InvalidInput
+        Where one is no trace, or what it is of is not in the file.
+    """
+    blocks, wrong = [], []
+    for name, (owner, parents) in FORMER.items():
+        of = {str(row.get("id")): row for row in records.get(parents, [])}
+        for number, trace in enumerate(records.pop(name, []), 1):
+            try:
+                blocks += former_rows(name, trace, of[str(trace[owner])])
+            except (KeyError, TypeError, ValueError, AttributeError, OverflowError):
+                wrong.append(f"records.{name}, row {number}: it is no trace of a row of {parents} in this file.")
+    _refuse(wrong)
+    return records | {"series_block": records.get("series_block", []) + blocks} if blocks else records
 
 
 def _named(session: Session, records: Mapping[str, list[dict[str, Any]]]) -> None:

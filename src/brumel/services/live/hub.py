@@ -174,7 +174,7 @@ class LiveHub:
                         watch.add(s.seq, s.time_s, s.values)
             watch.viewers.append((viewer, number))
             viewer.put(watch.trace_event(), number)
-            if watch.signal and (trouble := self._trouble(key.device_id)):
+            if watch.trace and (trouble := self._trouble(key.device_id)):
                 viewer.put(trouble, number)
         return watch
 

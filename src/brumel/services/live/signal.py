@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Callable, Hashable, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from brumel.core.findings import Acceptance
 from brumel.core.said import Said
 from brumel.core.sensing.run import CupLook
+from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.services.errors import InvalidInput
@@ -76,9 +77,8 @@ class Signal:
     elapsed_s: float | None = None
     approach: tuple[float, float, float] | None = None
     """End, height and time constant, s, of its approach, in the judged unit; None where no trace tells."""
-    times_s: list[float] = field(default_factory=list)
-    trace: list[float] = field(default_factory=list)
-    temperature_trace: list[float] = field(default_factory=list)
+    trace: Series | None = None
+    """The samples that it was judged by, from their first; None where it was typed."""
 
 
 def signal_since(
@@ -113,23 +113,20 @@ def signal_since(
             {"device": "The probe has stopped sending: wait until the trace goes on, or type the reading by hand."}
         )
     samples = _as_seen(samples, until_seq)
-    time_s = np.array([s.time_s for s in samples])
     signal, temperature_c = np.array([positions.of(s.values) for s in samples], dtype=float).T
+    trace = Series.of([s.time_s for s in samples], signal, temperature_c=temperature_c)
     step = judged_step(signal, temperature_c, transform)
-    judgement = judge_settling(time_s, transform(signal, temperature_c), temperature_c, rule, step)
-    first, last = judgement.window or (time_s[0], time_s[-1])
-    window = (time_s >= first) & (time_s <= last)
+    judgement = judge_settling(trace.seen_as(transform(signal, temperature_c)), rule, step)
+    window = trace.span(*(judgement.window or ()))
     return Signal(
-        value=float(signal[window].mean()),
-        temperature_c=float(temperature_c[window].mean()),
+        value=float(window.values.mean()),
+        temperature_c=float(window.temperature_c.mean()),
         acceptance=Acceptance.SETTLED if judgement.stable else Acceptance.UNSETTLED,
         left_over=judgement.left_over,
         says=judgement.says,
         approach=judgement.approach,
         elapsed_s=judgement.elapsed_s,
-        times_s=[round(float(t), 3) for t in time_s - time_s[0]],
-        trace=signal.tolist(),
-        temperature_trace=temperature_c.tolist(),
+        trace=trace.begun(),
     )
 
 

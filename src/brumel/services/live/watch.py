@@ -11,6 +11,7 @@ from typing import Any
 
 import numpy as np
 
+from brumel.core.series import Series
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.words.catalogue import word
@@ -83,9 +84,7 @@ class Watch:
     key: WatchKey
     lens: Lens
     seq: int
-    times_s: list[float] = field(default_factory=list)
-    signal: list[float] = field(default_factory=list)
-    temperature_c: list[float] = field(default_factory=list)
+    trace: Series = field(default_factory=lambda: Series.of([], [], temperature_c=[]))
     viewers: list[tuple[Viewer, int]] = field(default_factory=list)
     """Who looks, each with the number that this trace has on their page."""
     judged: Judgement | None = None
@@ -98,34 +97,35 @@ class Watch:
             return False
         self.seq = seq
         signal, temperature_c = self.lens.positions.of(values)
-        self.times_s.append(time_s)
-        self.signal.append(signal)
-        self.temperature_c.append(temperature_c)
-        while self.times_s[-1] - self.times_s[0] > _TRACE_KEPT_S:
-            del self.times_s[0], self.signal[0], self.temperature_c[0]
+        self.trace = self.trace.followed_by(time_s, signal, temperature_c=temperature_c).span(time_s - _TRACE_KEPT_S)
         return True
 
+    @property
+    def now_s(self) -> float:
+        """The time of its newest sample, s; 0 where none has come."""
+        return float(self.trace.times_s[-1]) if len(self.trace) else 0.0
+
     def judged_values(self) -> Any:
-        return self.lens.transform(np.array(self.signal), np.array(self.temperature_c))
+        return self.lens.transform(self.trace.values, self.trace.temperature_c)
 
     def judgement(self) -> Judgement:
         """The trace judged, at most so often as its own time asks for."""
-        now = self.times_s[-1] if self.times_s else 0.0
+        now = self.now_s
         if self.judged is None or now - self.judged_at >= self.key.rule.window_s / _JUDGED_A_WINDOW:
-            values, resolution = self.judged_values(), None
-            if self.signal:
-                resolution = self.lens.resolution(np.array(self.signal), np.array(self.temperature_c))
-            self.judged = judge_settling(self.times_s, values, self.temperature_c, self.key.rule, resolution)
+            seen, resolution = self.trace.seen_as(self.judged_values()), None
+            if len(seen):
+                resolution = self.lens.resolution(self.trace.values, self.trace.temperature_c)
+            self.judged = judge_settling(seen, self.key.rule, resolution)
             self.judged_at, self.judged_seq = now, self.seq
         return self.judged
 
     def trace_event(self) -> Event:
         """All samples so far: what a viewer that comes later starts with."""
-        values = [] if not self.signal else _rounded(self.judged_values())
+        values = _rounded(self.judged_values()) if len(self.trace) else []
         return "trace", {
-            "t": [round(t, 3) for t in self.times_s],
+            "t": self.trace.times_s.round(3).tolist(),
             "y": values,
-            "c": [round(c, 2) for c in self.temperature_c],
+            "c": self.trace.temperature_c.round(2).tolist(),
             "window": self.key.rule.window_s,
             "unit": self.key.rule.unit,
             "judgement": describe(self.judgement()),
@@ -135,18 +135,18 @@ class Watch:
 
     def look(self) -> dict[str, Any] | None:
         """What the newest sample says of the cup that the probe is in."""
-        if self.lens.look is None or not self.signal or self.times_s[-1] - self.times_s[0] < _FAST_PART_S:
+        if self.lens.look is None or not len(self.trace) or self.now_s - self.trace.times_s[0] < _FAST_PART_S:
             return None
-        found = self.lens.look(self.signal[-1], self.temperature_c[-1])
+        found = self.lens.look(float(self.trace.values[-1]), float(self.trace.temperature_c[-1]))
         return {"unlike": found.unlike, "words": str(word(found.says))}
 
     def sample_event(self, at: float) -> Event:
-        y = _rounded(self.lens.transform(np.array(self.signal[-1:]), np.array(self.temperature_c[-1:])))[0]
+        newest = self.trace[-1:]
         return "sample", {
-            "t": round(self.times_s[-1], 3),
-            "y": y,
-            "raw": round(self.signal[-1], 2),
-            "c": round(self.temperature_c[-1], 2),
+            "t": round(self.now_s, 3),
+            "y": _rounded(self.lens.transform(newest.values, newest.temperature_c))[0],
+            "raw": round(float(newest.values[0]), 2),
+            "c": round(float(newest.temperature_c[0]), 2),
             "at": at,
             "judgement": describe(self.judgement()),
             "seen": self.judged_seq,

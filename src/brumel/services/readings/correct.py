@@ -24,6 +24,7 @@ from brumel.core.sensing.follows import Derived
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import as_read, derived_from
 from brumel.core.sensing.response import LEFT_OVER, Response
+from brumel.core.series import Series
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.errors import InvalidInput
 from brumel.services.live.signal import Transform
@@ -51,7 +52,7 @@ class Measured:
     """End, height and time constant, s, of its approach."""
     place: Surroundings = field(default_factory=Surroundings)
     """What was known of it beside the temperature."""
-    trace: dict[str, list[float]] | None = None
+    trace: Series | None = None
     u_temperature_c: float = U_TEMPERATURE_C
     """Of the thermometer that its temperature is by."""
 

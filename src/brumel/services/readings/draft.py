@@ -115,7 +115,7 @@ def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime,
         settling=signal.says,
         settling_s=signal.elapsed_s,
         approach=signal.approach,
-        trace={"times_s": signal.times_s, "signal": signal.trace, "temperature_c": signal.temperature_trace},
+        trace=signal.trace,
     )
 
 

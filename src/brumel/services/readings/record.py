@@ -32,15 +32,17 @@ from brumel.services.readings.history import Known, kept_limits
 from brumel.services.readings.place import Place
 from brumel.services.readings.row import add_bases, add_findings, noted, reading_row
 from brumel.services.said import stored_findings
-from brumel.store.add_fact import add_once, stands
+from brumel.store.add_fact import add_new, add_once, stands
 from brumel.store.database import Database
 from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationRun
-from brumel.store.models.reading import Reading, ReadingTrace
+from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person, Probe, Site
+from brumel.store.models.series import SeriesBlock
 from brumel.store.models.visit import Visit
 from brumel.store.queries import reading as reading_queries
 from brumel.store.queries import visit as visit_queries
+from brumel.store.series_blocks import block_rows
 from brumel.store.showable import why_not_shown
 
 
@@ -202,7 +204,8 @@ def record_within(
         add_findings(session, new.reading_id, corrected.findings)
         add_bases(session, new.reading_id, new.warm_by, measured.place)
         if measured.trace:
-            add_once(session, ReadingTrace, {"reading_id": new.reading_id, **measured.trace})
+            blocks = block_rows(measured.trace, taken_at, row["signal_unit"], reading_id=new.reading_id)
+            add_new(session, SeriesBlock, blocks)
     return corrected
 
 

@@ -9,9 +9,10 @@ import numpy as np
 
 from brumel.core.outside_data import listed
 from brumel.core.quantities.quantity import settling_rules
+from brumel.core.series import Series
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
-from brumel.core.settling.windows import Trace, first_window
+from brumel.core.settling.windows import first_window
 from brumel.core.typed import NotANumber, number_typed
 from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput
@@ -84,8 +85,8 @@ def settle(source: TextIO, rule: SettlingRule) -> Settled:
     temperature = columns[2] if len(names) > 2 else np.zeros(t.size)
     if falls := np.flatnonzero(np.diff(t) < 0).tolist():
         raise InvalidInput({"file": f"Line {falls[0] + 3}: {_TIME} must rise; {t[falls[0] + 1]:g} comes after more."})
-    judgement = judge_settling(t, y, temperature, rule)
-    first = first_window(Trace(t, y, temperature), rule)
+    judgement = judge_settling(Series.of(t, y, temperature_c=temperature), rule)
+    first = first_window(Series.of(t, y, temperature_c=temperature), rule)
     return Settled(judgement, rule, first.times[1] if first else None, len(names) > 2)
 
 

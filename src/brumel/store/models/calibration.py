@@ -24,6 +24,7 @@ from brumel.core.findings import Acceptance
 from brumel.core.sensing.response import Origin
 from brumel.store.models.base import Base, FindingColumns, Recorded, Source, one_of, own_id
 from brumel.store.models.reference import Instrument, Lot, Person, Probe
+from brumel.store.models.series import SeriesBlock
 
 
 class KeptBy(StrEnum):
@@ -150,19 +151,9 @@ class CalibrationPoint(Recorded, Base):
 
     lot: Mapped[Lot | None] = relationship(lazy="joined")
     instrument: Mapped[Instrument | None] = relationship(lazy="joined")
-    trace: Mapped[CalibrationTrace | None] = relationship(viewonly=True)
+    blocks: Mapped[list[SeriesBlock]] = relationship(order_by=SeriesBlock.number, viewonly=True)
+    """Its trace."""
     dropped: Mapped[CalibrationEntry | None] = relationship(lazy="joined", viewonly=True)
-
-
-class CalibrationTrace(Base):
-    """The samples behind a point, times in s since the probe went in."""
-
-    __tablename__ = "calibration_trace"
-
-    point_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("calibration_point.id"), primary_key=True)
-    times_s: Mapped[list[float]]
-    signal: Mapped[list[float]]
-    temperature_c: Mapped[list[float]]
 
 
 class CalibrationCoefficient(Base):

@@ -108,7 +108,6 @@ class Reading(Recorded, Base):
     acknowledgement: Mapped[Acknowledgement | None] = relationship(lazy="joined", viewonly=True)
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
     findings: Mapped[list[ReadingFinding]] = relationship(order_by="ReadingFinding.ordinal", viewonly=True)
-    trace: Mapped[ReadingTrace | None] = relationship(viewonly=True)
 
     @property
     def where(self) -> str:
@@ -143,17 +142,6 @@ class Reading(Recorded, Base):
     def read_with(self) -> str:
         """The label of its probe or instrument; empty where it was worked out or nobody said."""
         return self.probe.label if self.probe else self.instrument.label if self.instrument else ""
-
-
-class ReadingTrace(Base):
-    """The samples behind a reading, times in s since the probe went in."""
-
-    __tablename__ = "reading_trace"
-
-    reading_id: Mapped[uuid.UUID] = mapped_column(ForeignKey("reading.id"), primary_key=True)
-    times_s: Mapped[list[float]]
-    signal: Mapped[list[float]]
-    temperature_c: Mapped[list[float]]
 
 
 class ReadingFinding(FindingColumns, Base):

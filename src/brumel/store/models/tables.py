@@ -23,11 +23,10 @@ from brumel.store.models.calibration import (
     CalibrationRun,
     CalibrationSignature,
     CalibrationStep,
-    CalibrationTrace,
 )
 from brumel.store.models.care import CareRecord, CareWithdrawal, Inspection, InspectionPhoto, MeterRecord
 from brumel.store.models.owned import HouseSecret, Invitation, LoginAttempt, PersonSecret, SignIn
-from brumel.store.models.reading import Reading, ReadingFinding, ReadingTrace
+from brumel.store.models.reading import Reading, ReadingFinding
 from brumel.store.models.reference import (
     ChangeCount,
     Device,
@@ -44,6 +43,7 @@ from brumel.store.models.reference import (
     SiteRange,
     SiteSetting,
 )
+from brumel.store.models.series import SeriesBlock
 from brumel.store.models.shelf import LotCertificate, LotRecord
 from brumel.store.models.visit import Acknowledgement, ReadingBasis, SiteLimit, Visit, VisitEntry, VisitPhoto
 
@@ -70,7 +70,6 @@ FACTS = (
     CalibrationRun,
     CalibrationStep,
     CalibrationPoint,
-    CalibrationTrace,
     CalibrationCoefficient,
     CalibrationSignature,
     CalibrationFinding,
@@ -78,7 +77,7 @@ FACTS = (
     CalibrationAmendment,
     CalibrationEntry,
     Reading,
-    ReadingTrace,
+    SeriesBlock,
     ReadingFinding,
     CareRecord,
     CareWithdrawal,
@@ -99,16 +98,17 @@ FACTS = (
 
 STANDING = tuple(model for model in FACTS if "recorded_by" in model.__table__.columns)
 """Facts that stand by themselves: who recorded them, and when, is put by a trigger."""
-HANGING: dict[type[Base], tuple[type[Base], str]] = {
-    CalibrationTrace: (CalibrationPoint, "point_id"),
-    CalibrationCoefficient: (CalibrationSignature, "run_id"),
-    CalibrationFinding: (CalibrationSignature, "run_id"),
-    ReadingTrace: (Reading, "reading_id"),
-    ReadingFinding: (Reading, "reading_id"),
-    ReadingBasis: (Reading, "reading_id"),
-    InspectionPhoto: (Inspection, "inspection_id"),
+HANGING: dict[type[Base], dict[str, type[Base]]] = {
+    CalibrationCoefficient: {"run_id": CalibrationSignature},
+    CalibrationFinding: {"run_id": CalibrationSignature},
+    SeriesBlock: {"point_id": CalibrationPoint, "reading_id": Reading},
+    ReadingFinding: {"reading_id": Reading},
+    ReadingBasis: {"reading_id": Reading},
+    InspectionPhoto: {"inspection_id": Inspection},
 }
-"""Facts that hang on another, by which column: they come in its transaction or not at all."""
+"""Facts that hang on another, by column, on one of them where there are several: they come in its transaction or
+not at all.
+"""
 BY_OWNER = frozenset({"recorded_by", "recorded_at"})
 
 

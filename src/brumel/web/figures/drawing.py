@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from math import isfinite
 
+from brumel.core.series import Series
 from brumel.core.wording import grouped
 from brumel.services.clock import Clock
 from brumel.services.kit.coefficient_history import Course
@@ -28,10 +29,11 @@ class TraceFigure:
     height: float = 40.0
 
 
-def trace_figure(times_s: Sequence[float], values: Sequence[float]) -> TraceFigure | None:
+def trace_figure(trace: Series) -> TraceFigure | None:
     """Lay a stored trace out; None where there is none."""
-    if len(times_s) < 2:
+    if len(trace) < 2:
         return None
+    times_s, values = trace.times_s.tolist(), trace.values.tolist()
     x, y = Scale(times_s[0], times_s[-1], 2, 148), Scale(min(values), max(values), 37, 3)
     step = max(len(times_s) // 150, 1)
     path = " ".join(f"{x(t)},{y(v)}" for t, v in list(zip(times_s, values, strict=True))[::step])

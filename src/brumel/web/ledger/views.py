@@ -166,11 +166,7 @@ def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
         view=view,
         figure=response_figure(view),
         picture=picture_of(view),
-        traces={
-            s.key: trace_figure(s.point.trace.times_s, s.point.trace.signal)
-            for s in view.steps
-            if s.point and s.point.trace
-        },
+        traces={s.key: trace_figure(s.trace) for s in view.steps},
         rinse=rinse_from(view.run.method["rinse"]),
         standard=tolerances_of(view.run).standard,
         accepted=lambda key: Acceptance(key).words,
