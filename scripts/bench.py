@@ -36,8 +36,6 @@ from bench_visits import visits
 from playwright.sync_api import sync_playwright
 from tests.browser.driving import LAUNCH, SCREEN, sign_in
 
-from brumel.core.calibrating.methods import rinses
-from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.readiness import Readiness, State
 from brumel.core.place.conditions import Conditions
 from brumel.core.plan.check import faults
@@ -51,6 +49,7 @@ from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.corrected import corrected_rows
 from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.principles import principle
+from brumel.core.shipped_rules import shipped
 from brumel.launch.cluster import Cluster
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.services.reckon.batch import batch
@@ -283,12 +282,12 @@ def plan() -> None:
     """The time to plan a day of six probes and twelve sites, from kinds and waters to steps, the first and again."""
     ready, waiting = (Readiness(state, None, "", "", (), None) for state in (State.READY, State.WAITING))
     days = [
-        (ProbeDay("A-pH", probe_kind("ph-combination"), ready, cleaned=False), 0),
-        (ProbeDay("B-pH", probe_kind("ph-refillable"), ready, cleaned=False), 0),
-        (ProbeDay("A-DO", probe_kind("oxygen-polarographic"), waiting), 50),
-        (ProbeDay("A-EC", probe_kind("conductivity-1"), ready), 0),
-        (ProbeDay("B-ORP", probe_kind("orp"), ready, cleaned=False), 0),
-        (ProbeDay("B-NH4", probe_kind("ammonium"), waiting), 100),
+        (ProbeDay("A-pH", shipped().kind("ph-combination"), ready, cleaned=False), 0),
+        (ProbeDay("B-pH", shipped().kind("ph-refillable"), ready, cleaned=False), 0),
+        (ProbeDay("A-DO", shipped().kind("oxygen-polarographic"), waiting), 50),
+        (ProbeDay("A-EC", shipped().kind("conductivity-1"), ready), 0),
+        (ProbeDay("B-ORP", shipped().kind("orp"), ready, cleaned=False), 0),
+        (ProbeDay("B-NH4", shipped().kind("ammonium"), waiting), 100),
     ]
     waters = [
         Expected(f"Site {n}", key, low, high)
@@ -303,7 +302,7 @@ def plan() -> None:
         times = []
         for _ in range(2):
             begun = time.perf_counter()
-            needs_of(waters, going, [], rinses()["distilled-once"])
+            needs_of(waters, going, [], shipped().rinses["distilled-once"], shipped())
             jobs = tuple(Job(d.label, d.kind.quantity, d.kind.plan.weight, tasks_of(d), release) for d, release in days)
             problem = Problem(jobs, departure)
             found = best_plan(problem)

@@ -8,6 +8,7 @@ from collections import Counter
 from tests.faulty_files import KINDS, files
 
 from brumel.core.calibrating.run_file import WrongFile, judge_file
+from brumel.core.shipped_rules import shipped
 
 _FAULTY, _HEALTHY = 500, 2_000
 
@@ -17,7 +18,7 @@ def _first(kind: str, fault: str, seed: int, count: int) -> Counter[str]:
     found: Counter[str] = Counter()
     for file in files(kind, fault, seed, count):
         try:
-            judged = judge_file(file)
+            judged = judge_file(file, shipped())
         except WrongFile:
             found["refused"] += 1
             continue

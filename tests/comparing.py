@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import math
 
-from brumel.core.calibrating.methods import method, rinses
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, Use
+from brumel.core.shipped_rules import shipped
 
 TIP = Response.usual(principle("chlorine-tip"))
 
@@ -17,8 +17,12 @@ TIP = Response.usual(principle("chlorine-tip"))
 AT = Conditions(21.0)
 
 
-FROZEN = method("chlorine-beside").frozen(
-    waters=None, rinse=next(iter(rinses().values())), kind="chlorine", holds_days=(7.0, 30.0)
+FROZEN = (
+    shipped()
+    .method("chlorine-beside")
+    .frozen(
+        shipped(), waters=None, rinse=next(iter(shipped().rinses.values())), kind="chlorine", holds_days=(7.0, 30.0)
+    )
 )
 
 

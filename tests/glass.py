@@ -4,15 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
+from brumel.core.calibrating.tolerances_of_kinds import tolerances_for
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, diagonal
 from brumel.core.sensing.tolerances import Tolerances
+from brumel.core.shipped_rules import shipped
 
 GLASS = principle("glass")
-LIMITS = Tolerances.of(shipped_tolerances("glass", "ph-combination") | {"holds_days": (1.0, 7.0)})
+LIMITS = Tolerances.of(tolerances_for(shipped(), "glass", "ph-combination") | {"holds_days": (1.0, 7.0)})
 
 
 def point(ph: float, mv: float, t: float, u_ph: float = 0.01, u_mv: float = 0.15, bottle: str = "") -> Point:

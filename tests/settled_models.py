@@ -11,9 +11,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brumel.core.quantities.quantity import rule_of
 from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
+from brumel.core.shipped_rules import shipped
 from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
 from brumel.devices.simulation.metal import MetalModel
@@ -102,7 +102,7 @@ def _traced(kind: Kind, seed: int, slower: float, forth: bool) -> _Trace:
 
 def _looked_at(trace: _Trace, quantity: str) -> tuple[bool, list[bool], list[bool]]:
     """Whether the first "stable" was false, each look at a still trace that was, and whether each time left held."""
-    rule = rule_of(quantity, calibrating=True)
+    rule = shipped().settled(quantity, calibrating=True)
     span = rule.at(trace.end).span
     still_from = _still_from(trace, span, rule.window_s, rule.minimum_s)
     first, false, late = None, False, []

@@ -13,18 +13,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brumel.core.place.conditions import Conditions
-from brumel.core.quantities.quantity import rule_of
 from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.principles import principle
 from brumel.core.series import Series
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.settling.windows import first_window
+from brumel.core.shipped_rules import shipped
 
 Array = NDArray[np.float64]
 
-CALIBRATION_PH = rule_of("ph", calibrating=True)
-READING_PH = rule_of("ph", calibrating=False)
+CALIBRATION_PH = shipped().settled("ph", calibrating=True)
+READING_PH = shipped().settled("ph", calibrating=False)
 RULES = {
     "calibration": CALIBRATION_PH, "orp": SettlingRule("o", "mV", 2.0, 60.0, 1.3),
     "percent": SettlingRule("p", "µS/cm", 0.1, 20.0, span_percent=0.5, minimum_s=10.0),

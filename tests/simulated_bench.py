@@ -15,15 +15,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brumel.core.calibrating.judging import judge, principle_of
-from brumel.core.calibrating.methods import Step, StepKind, method, rinses, steps_of
+from brumel.core.calibrating.methods import Step, StepKind, steps_of
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
-from brumel.core.quantities.quantity import rule_of
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import as_read, derived_from, principle
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint
+from brumel.core.shipped_rules import shipped
 from brumel.core.standards.targets import Bottle, Target
 from brumel.devices.sdi12 import values
 from brumel.devices.simulation.bench import Bench, SimulatedProbe
@@ -233,7 +233,7 @@ def one_run_and_reading(random: Random, case: Case) -> tuple[float, float]:
     kind = KINDS[case.kind]
     probe, day = OnTheLine(kind.make(random, case.tau_s)), Day(random)
     frozen = frozen_for(kind, case.method)
-    line, _ = judge(frozen, points_of(day, kind, frozen, probe, case.water_c), None)
+    line, _ = judge(frozen, points_of(day, kind, frozen, probe, case.water_c), None, rules=shipped())
     assert line is not None
     water = Liquid(f"water {_seed(random)}", case.water_c, {**kind.water(random), "station-pressure": day.hpa})
     value, u = _read(kind, line, probe, water, day.read_hpa)
@@ -243,7 +243,13 @@ def one_run_and_reading(random: Random, case: Case) -> tuple[float, float]:
 
 def frozen_for(kind: Kind, code: str) -> dict[str, Any]:
     """A method as a run of this kind of probe keeps it."""
-    return method(code).frozen(waters=None, rinse=next(iter(rinses().values())), kind=kind.kind, holds_days=(7.0, 30.0))
+    return (
+        shipped()
+        .method(code)
+        .frozen(
+            shipped(), waters=None, rinse=next(iter(shipped().rinses.values())), kind=kind.kind, holds_days=(7.0, 30.0)
+        )
+    )
 
 
 def points_of(
@@ -273,7 +279,7 @@ def _point(day: Day, kind: Kind, own: Principle, probe: OnTheLine, step: Step, w
     tip_c = at_c + (random.normal(0.0, _BATH_C) if step.kind is StepKind.COMPARE else 0.0)
     liquid = Liquid(f"{step.key} {_seed(random)}", tip_c, held, u, standard=True, gas=gas)
     t, signal, shown_c = probe.dipped(liquid)
-    last, left = accepted(t, signal, shown_c, rule_of(quantity, calibrating=True))
+    last, left = accepted(t, signal, shown_c, shipped().settled(quantity, calibrating=True))
     mean, at = float(signal[last].mean()), _at(float(shown_c[last].mean()), day.read_hpa)
     aim = step.aim(bottle, at)
     if step.kind is StepKind.COMPARE:
@@ -289,7 +295,7 @@ def _read(kind: Kind, line: Response, probe: OnTheLine, water: Liquid, hpa: floa
     key = line.principle.quantity
     warm = _at(shown_c, hpa, water)
     read = as_read(line.principle, kind.head, np.asarray(line.value(signal, warm)), warm, kind.compensation)
-    last, left = accepted(t, read, shown_c, rule_of(kind.head, calibrating=False))
+    last, left = accepted(t, read, shown_c, shipped().settled(kind.head, calibrating=False))
     mean, at = float(signal[last].mean()), _at(float(shown_c[last].mean()), hpa, water)
     value = float(line.value(mean, at))
     left *= abs(value / float(read[last].mean())) if key != kind.head else 1.0

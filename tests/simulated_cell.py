@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
-from brumel.core.quantities.quantity import rule_of
 from brumel.core.sensing.fit import Point, Weights, fit
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import as_read, derived_from, principle
@@ -25,12 +24,13 @@ from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.settling.windows import first_window
+from brumel.core.shipped_rules import shipped
 from brumel.core.standards.targets import Bottle, Target, target
 
 Array = NDArray[np.float64]
-CALIBRATING = rule_of("conductivity", calibrating=True)
+CALIBRATING = shipped().settled("conductivity", calibrating=True)
 HEAD = "specific-conductance"
-READING = rule_of(HEAD, calibrating=False)
+READING = shipped().settled(HEAD, calibrating=False)
 METHODS: dict[str, tuple[str, ...]] = {
     "one standard": ("above",),
     "dry air, one standard": ("air", "above"),

@@ -16,15 +16,15 @@ from numpy.typing import NDArray
 
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
-from brumel.core.quantities.quantity import rule_of
 from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import as_read, derived_from, principle
+from brumel.core.shipped_rules import shipped
 from tests.simulated_cell import accepted
 
 Array = NDArray[np.float64]
-CALIBRATING = rule_of("oxygen-saturation", calibrating=True)
-READING = rule_of("oxygen", calibrating=False)
+CALIBRATING = shipped().settled("oxygen-saturation", calibrating=True)
+READING = shipped().settled("oxygen", calibrating=False)
 METHODS: dict[str, tuple[str, ...]] = {"air": ("air",), "zero, air": ("zero", "air"), "water": ("water",)}
 TEMPERATURES_C = (5.0, 15.0, 30.0)
 TIME_CONSTANTS = (12.0, 26.0)

@@ -10,11 +10,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brumel.core.quantities.quantity import rule_of
 from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.troubles import Settling
 from brumel.core.settling.windows import first_window
+from brumel.core.shipped_rules import shipped
 
 Ends = tuple[float, float]
 _LONGEST_S = 1_500.0
@@ -78,7 +78,7 @@ class Held:
 def held(row: Row, seed: int, count: int) -> Held:
     """Look at so many traces: when they are first stable, and twice before."""
     random = np.random.default_rng([seed, *row.words.encode()])
-    rule = rule_of(PROBES[row.probe].quantity, calibrating=True)
+    rule = shipped().settled(PROBES[row.probe].quantity, calibrating=True)
     covered, stated, kept, widths = [], [], [], []
     for _ in range(count):
         t, y, end, stirred_at = _trace(random, row)

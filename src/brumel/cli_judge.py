@@ -12,6 +12,7 @@ import click
 from brumel.cli_calc import opened, refuse
 from brumel.core.calibrating.run_file import WrongFile, judge_file
 from brumel.core.outside_data import UnreadableText, read_json
+from brumel.core.shipped_rules import shipped
 
 
 @click.command()
@@ -27,7 +28,7 @@ def _answers(source: TextIO) -> Iterator[object]:
     text = source.read()
     lines = [line for line in text.splitlines() if line.strip()]
     try:
-        yield judge_file(read_json(text))
+        yield judge_file(read_json(text), shipped())
         return
     except UnreadableText as unread:
         # A file that is written over several lines has no line that is an object by itself.
@@ -38,7 +39,7 @@ def _answers(source: TextIO) -> Iterator[object]:
     refused = 0
     for number, line in enumerate(lines, 1):
         try:
-            yield judge_file(read_json(line, "The line"))
+            yield judge_file(read_json(line, "The line"), shipped())
         except (UnreadableText, WrongFile) as wrong:
             refused += 1
             yield {"line": number, "error": str(wrong)}

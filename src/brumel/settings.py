@@ -9,7 +9,8 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-from brumel.core.plan.order import HouseOrder, default_order, orders
+from brumel.core.plan.order import HouseOrder
+from brumel.core.shipped_rules import shipped
 from brumel.core.typed import whole_written
 
 
@@ -24,8 +25,8 @@ TABLE: dict[str, tuple[str, str]] = {
     "BRUMEL_SECRET_KEY": ("", "key that signs sessions; made and kept in the data folder where it is empty"),
     "BRUMEL_TIMEZONE": ("UTC", "time zone of the screens, an IANA name"),
     "BRUMEL_ORDER": (
-        default_order().key,
-        "in which order a house calibrates: " + "; ".join(f"{o.key} ({o.name})" for o in orders().values()),
+        next(iter(shipped().orders.values())).key,
+        "in which order a house calibrates: " + "; ".join(f"{o.key} ({o.name})" for o in shipped().orders.values()),
     ),
     "BRUMEL_NOW": ("", "freezes the calendar at this ISO 8601 time with offset; for tests and pictures"),
     "BRUMEL_SESSION_HOURS": ("168", "how long somebody stays signed in, hours"),
@@ -72,8 +73,8 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
         zone = ZoneInfo(value["BRUMEL_TIMEZONE"])
     except (ZoneInfoNotFoundError, ValueError):
         raise SettingsError(f"BRUMEL_TIMEZONE: {value['BRUMEL_TIMEZONE']!r} is not a time zone's IANA name.") from None
-    if value["BRUMEL_ORDER"] not in orders():
-        known = ", ".join(orders())
+    if value["BRUMEL_ORDER"] not in shipped().orders:
+        known = ", ".join(shipped().orders)
         raise SettingsError(f"BRUMEL_ORDER: {value['BRUMEL_ORDER']!r} is no order; known are {known}.")
     hops = whole_written(value["BRUMEL_PROXY_HOPS"], 2)
     if hops is None:
@@ -89,7 +90,7 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
         data=Path(value["BRUMEL_DATA"]) if value["BRUMEL_DATA"] else default_data_folder(),
         secret_key=value["BRUMEL_SECRET_KEY"],
         timezone=zone,
-        order=orders()[value["BRUMEL_ORDER"]],
+        order=shipped().orders[value["BRUMEL_ORDER"]],
         now=_moment(value["BRUMEL_NOW"]),
         user=value["BRUMEL_USER"],
         stays=timedelta(hours=hours),

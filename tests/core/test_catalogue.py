@@ -11,7 +11,7 @@ from string import Formatter
 import pytest
 
 from brumel.core.errors import CoreError
-from brumel.core.said import Amount, Count, Named, Of, Said, Value, says, verbatim
+from brumel.core.said import Amount, Count, Day, Named, Of, Said, Value, says, verbatim
 from brumel.core.words import catalogue
 from brumel.core.words.catalogue import keys, share_words, word
 
@@ -26,6 +26,7 @@ SOURCE = Path(__file__).parents[2] / "src/brumel"
         (Of("ph", 7.4), "pH 7.40"), (Of("free-chlorine", 0.02, "<"), "free Cl₂ <0.02 mg/L"),
         (Of("turbidity", 0.02, exact=True), "turbidity 0.02 NTU"), (Count(1, "day"), "1 day"),
         (Count(2, "day"), "2 days"),
+        (Day("2026-11-03", "2026-11-23"), "Tue 3 Nov"), (Day("2027-01-04", "2026-11-23"), "Mon 4 Jan 2027"),
         (Named("level", "unfit"), "unfit"), (None, ""), ("as typed", "as typed"), (("a", "b"), "a and b"),
         (verbatim("5 to -3 mV"), "5 to −3 mV"), (verbatim(""), ""),
     ],

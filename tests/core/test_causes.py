@@ -10,7 +10,7 @@ import pytest
 from tests.said import remedy, sentence
 
 from brumel.core.calibrating.run_verdict import judge_run
-from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
+from brumel.core.calibrating.tolerances_of_kinds import tolerances_for
 from brumel.core.findings import Finding
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
@@ -21,10 +21,11 @@ from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, diagonal
 from brumel.core.sensing.run import JudgedPoint, PreviousRun, Run, Use
 from brumel.core.sensing.tolerances import Tolerances
+from brumel.core.shipped_rules import shipped
 from brumel.core.standards.targets import Bottle, target
 
 CELL = principle("conductivity")
-LIMITS = Tolerances.of(shipped_tolerances("conductivity", "conductivity-1") | {"holds_days": (7.0, 30.0)})
+LIMITS = Tolerances.of(tolerances_for(shipped(), "conductivity", "conductivity-1") | {"holds_days": (7.0, 30.0)})
 K = 1.02
 LAST = Response(CELL, (0.0, 1.0 / K, 0.0), diagonal([0.2, 0.008, 0.1]), (Origin.ASSUMED, Origin.FITTED, Origin.ASSUMED))
 
@@ -129,7 +130,7 @@ def test_healthy_cells_show_none() -> None:
 @pytest.mark.parametrize(("settling_s", "fouled"), [(180.0, False), (180.1, True)])
 def test_a_clean_metal_takes_three_minutes_at_most(settling_s: float, fouled: bool) -> None:
     metal, at = principle("metal"), Conditions(20.0)
-    tolerances = Tolerances.of(shipped_tolerances("metal", "orp") | {"holds_days": (7.0, 30.0)})
+    tolerances = Tolerances.of(tolerances_for(shipped(), "metal", "orp") | {"holds_days": (7.0, 30.0)})
     point = JudgedPoint("ZoBell", Point(229.6, 231.0, at, 3.0, 1.0), 220.0, "zobell", Use.CHECK, settling_s=settling_s)
     found = metal_causes(Run((point,), Response.usual(metal), tolerances))
     assert [f.code for f in found] == (["metal-fouled"] if fouled else [])

@@ -10,16 +10,17 @@ from tests.said import remedy, sentence
 
 from brumel.core.calibrating.comparing import compared, comparison_finding, level_of_point, off_its_target
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.methods import StepKind, method
+from brumel.core.calibrating.methods import StepKind
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.sensing.run import JudgedPoint, Use
 from brumel.core.sensing.tolerances import Tolerances
+from brumel.core.shipped_rules import shipped
 from brumel.devices.simulation.chlorine import ChlorineModel
 from brumel.devices.simulation.model import Ailment, Liquid
 
 
 def judged(*points: JudgedPoint) -> tuple[Level, dict[str, Finding]]:
-    response, findings = judge(FROZEN, points, None)
+    response, findings = judge(FROZEN, points, None, rules=shipped())
     assert response is not None
     assert response.by_key == {"zero": 0.0, "gain": 1.0}
     return verdict(findings), {f.code: f for f in findings}
@@ -69,7 +70,7 @@ def test_what_is_said_of_two_that_disagree() -> None:
 
 
 def test_the_steps_say_what_hands_do_and_count_the_seconds() -> None:
-    steps = method("chlorine-beside").steps
+    steps = shipped().method("chlorine-beside").steps
     assert [(s.kind, s.seconds) for s in steps[-2:]] == [(StepKind.WAIT, 20), (StepKind.COMPARE, 10)]
     words = " ".join(s.words for s in steps)
     for said in ("20 mL", "fingers never touch it", "Crush it", "it zeroes itself", "at once", "read both"):

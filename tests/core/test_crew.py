@@ -8,12 +8,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brumel.core.kit.kinds import probe_kind, probe_kinds
 from brumel.core.plan.crew import Candidate, crew_for, misfit
 from brumel.core.plan.waters import Expected
 from brumel.core.quantities.quantity import of_a_round
+from brumel.core.shipped_rules import shipped
 
-CELLS = {k: Candidate(f"K {k}", probe_kind(f"conductivity-{k}")) for k in ("0.1", "1", "10")}
+CELLS = {k: Candidate(f"K {k}", shipped().kind(f"conductivity-{k}")) for k in ("0.1", "1", "10")}
 WATERS = {
     "spring": (30, 70), "tank": (1200, 2600), "shrimp": (18e3, 40e3), "sea": (44e3, 54e3), "estuary": (200, 3e4),
 }  # fmt: skip
@@ -54,7 +54,7 @@ def test_what_is_chosen_by_hand_goes_and_measures_what_nobody_is_made_for() -> N
 
 
 def test_ion_tips_mind_the_salt_and_the_ph() -> None:
-    tip = probe_kind("ammonium")
+    tip = shipped().kind("ammonium")
     own, fresh = Expected("Reed", "ammonium-n", 5.0, 25.0), Expected("Reed", "specific-conductance", 300, 1500)
     assert misfit(tip, "Reed", [own]) == ""
     assert misfit(tip, "Reed", [own, Expected("Reed", "ph", 6.5, 8.0), fresh]) == ""
@@ -66,7 +66,7 @@ def test_ion_tips_mind_the_salt_and_the_ph() -> None:
 
 
 def test_every_kind_says_what_it_suits_in_quantities_that_exist() -> None:
-    for kind in probe_kinds().values():
+    for kind in shipped().kinds.values():
         assert set(kind.suits) <= {q.key for q in of_a_round()}
         assert all(low < high for low, high in kind.suits.values())
 

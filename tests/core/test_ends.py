@@ -14,7 +14,7 @@ from tests.simulated_bench import KINDS
 
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.run_file import judge_file
-from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
+from brumel.core.calibrating.tolerances_of_kinds import tolerances_for
 from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Level
 from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until
@@ -41,6 +41,7 @@ from brumel.core.sensing.tolerances import Tolerances
 from brumel.core.sensing.untested import beside_the_waters
 from brumel.core.sensing.within import Within
 from brumel.core.settling.windows import slope_of
+from brumel.core.shipped_rules import shipped
 from brumel.core.standards.targets import Bottle, target
 from brumel.core.typed import NotANumber, number_typed
 from brumel.core.words.catalogue import word
@@ -62,7 +63,7 @@ def test_thousands_are_grouped_from_ten_thousand(us_cm: float, words: str) -> No
 @pytest.mark.parametrize(("signal", "words"), [(262.0, "stands +32 mV off"), (190.0, "stands −40 mV off")])
 def test_a_drifted_reference_is_off_by_what_it_shows(signal: float, words: str) -> None:
     metal, at = principle("metal"), Conditions(25.0)
-    limits = Tolerances.of(shipped_tolerances("metal", "orp") | {"holds_days": (7.0, 30.0)})
+    limits = Tolerances.of(tolerances_for(shipped(), "metal", "orp") | {"holds_days": (7.0, 30.0)})
     point = JudgedPoint("ZoBell", Point(230.0, signal, at, 3.0, 1.0), 220.0, "zobell", Use.CHECK, settling_s=60.0)
     (found,) = metal_causes(Run((point,), Response.usual(metal), limits))
     assert words in sentence(found)
@@ -75,7 +76,7 @@ def test_a_slow_metal_is_drawn_to_what_it_came_from(off: float, came_from: float
     """From five millivolts on (common practice); what it gave at first is not what it gives now."""
     point = Point(230.0, 230.0 + off, Conditions(25.0), 3.0, 1.0)
     slow = JudgedPoint("ZoBell", point, 220.0, "zobell", Use.CHECK, settling_s=900.0, first_signal=came_from)
-    limits = Tolerances.of(shipped_tolerances("metal", "orp") | {"holds_days": (7.0, 30.0)})
+    limits = Tolerances.of(tolerances_for(shipped(), "metal", "orp") | {"holds_days": (7.0, 30.0)})
     (found,) = metal_causes(Run((slow,), Response.usual(principle("metal")), limits))
     assert ("it came from" in sentence(found), found.level is Level.UNFIT) == (drawn, drawn)
 
@@ -92,7 +93,7 @@ def glass_file(**more: Any) -> dict[str, Any]:
 
 def test_the_waters_of_a_file_reach_from_the_lower_to_the_higher() -> None:
     file = glass_file(waters=[6.5, 10.8])
-    said = next(f["sentence"] for f in judge_file(file)["findings"] if f["code"] == "not-bracketing")
+    said = next(f["sentence"] for f in judge_file(file, shipped())["findings"] if f["code"] == "not-bracketing")
     assert "from pH 6.50 to 10.80" in said
 
 
@@ -173,13 +174,13 @@ def test_air_is_compared_with_a_run_that_can_tell(days: float, more: float, told
     found = exact(KINDS["membrane"], "membrane-air")
     assert found is not None
     frozen, response, points = found
-    _, findings = judge(frozen, moved(points, 0, more), PreviousRun(response, days))
+    _, findings = judge(frozen, moved(points, 0, more), PreviousRun(response, days), rules=shipped())
     assert ("air-not-saturated" in {f.code for f in findings}) is told
 
 
 @pytest.mark.parametrize(("mv", "alike"), [(30.0, True), (-30.0, True), (30.1, False)])
 def test_a_cup_is_like_what_is_expected_within_its_limit(mv: float, alike: bool) -> None:
-    limits = Tolerances.of(shipped_tolerances("glass", "ph-combination") | {"holds_days": (1.0, 7.0)})
+    limits = Tolerances.of(tolerances_for(shipped(), "glass", "ph-combination") | {"holds_days": (1.0, 7.0)})
     assert limits.alike(mv, 0.0) is alike
 
 
@@ -203,7 +204,7 @@ def test_a_number_of_a_file_lies_within_what_anybody_can_mean(target: dict[str, 
     file["points"][0]["target"] = target
     refused = ""
     try:
-        judge_file(file)
+        judge_file(file, shipped())
     except CoreError as wrong:
         refused = str(wrong)
     assert bool(words) is bool(refused)
@@ -301,7 +302,7 @@ def test_standards_five_degrees_apart_are_sound_up_to_five(one: float, other: fl
     file = glass_file()
     for point, t in zip(file["points"], (one, other, one), strict=True):
         point["temperature_c"] = t
-    assert "temperatures-apart" not in {f["code"] for f in judge_file(file)["findings"]}
+    assert "temperatures-apart" not in {f["code"] for f in judge_file(file, shipped())["findings"]}
 
 
 def test_air_ten_degrees_from_the_waters_is_not_more_than_ten_from_them() -> None:
@@ -347,7 +348,7 @@ def test_a_standard_serves_waters_from_a_hundredth_of_it_to_twice(
 def test_fahrenheit_is_asked_about_beyond_what_waters_have(t: float, asked: bool) -> None:
     file = glass_file()
     file["points"][1]["temperature_c"] = t
-    said = [f["sentence"] for f in judge_file(file)["findings"] if f["code"] == "standard-temperature"]
+    said = [f["sentence"] for f in judge_file(file, shipped())["findings"] if f["code"] == "standard-temperature"]
     assert any("°F" in sentence for sentence in said) is asked
 
 
@@ -360,7 +361,7 @@ def test_two_results_without_any_uncertainty_are_not_told_apart() -> None:
 @pytest.mark.parametrize("waters", [[8.0], [6.0, 7.0, 8.0], [9.0, 6.0], "6 to 9", [6.0, "9"]])
 def test_the_waters_of_a_file_are_two_numbers_that_rise(waters: object) -> None:
     with pytest.raises(CoreError, match="two numbers, the lower first"):
-        judge_file(glass_file(waters=waters))
+        judge_file(glass_file(waters=waters), shipped())
 
 
 @pytest.mark.parametrize(("ends", "fits"), [([2.0, 2.0], True), ([2.0, 2.1], True), ([2.1, 2.0], False)])

@@ -20,6 +20,7 @@ from brumel.core.findings import Level, verdict
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import PreviousRun
 from brumel.core.sensing.tolerances import Tolerances
+from brumel.core.shipped_rules import shipped
 from brumel.devices.simulation.conductivity import ConductivityModel
 from brumel.devices.simulation.glass import GlassModel
 from brumel.devices.simulation.ion import IonModel
@@ -61,7 +62,7 @@ def before_and_ailing(kind: str, code: str, ailment: Ailment, seed: int, backwar
     for fault in (Ailment.HEALTHY, ailment):
         probe.ail(fault)
         points = points_of(OneRoom(np.random.default_rng(seed)), of, frozen, probe)  # the same bottles both times
-        line, findings = judge(frozen, points, PreviousRun(last, 1.0) if last else None)
+        line, findings = judge(frozen, points, PreviousRun(last, 1.0) if last else None, rules=shipped())
         assert line is not None
         limits = Tolerances.of(frozen["tolerances"])
         marks = {level_of_point(p, limits, last or Response.usual(line.principle), line) for p in points}
@@ -153,7 +154,7 @@ def test_a_healthy_cell_is_seldom_called_coated() -> None:
     of, frozen, alarms = KINDS["conductivity"], frozen_for(KINDS["conductivity"], "conductivity-two"), 0
     for seed in range(100):
         points = points_of(Day(np.random.default_rng(seed)), of, frozen, OnTheLine(PROBES["conductivity"](seed % 3)))
-        alarms += "cell-coated" in {f.code for f in judge(frozen, points, None)[1]}
+        alarms += "cell-coated" in {f.code for f in judge(frozen, points, None, rules=shipped())[1]}
     assert alarms <= 6  # beyond which a chance of 2.3 % leads once in 70
 
 

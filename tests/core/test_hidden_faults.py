@@ -9,6 +9,7 @@ import pytest
 from tests.faulty_files import KINDS, files
 
 from brumel.core.calibrating.run_file import judge_file
+from brumel.core.shipped_rules import shipped
 
 SEED = 3
 SELDOM = {"dry air": 0.2, "evaporated": 0.8, "covered": 0.8}
@@ -18,14 +19,14 @@ compensation would do as well."""
 
 @pytest.mark.parametrize("kind", KINDS)
 def test_what_is_healthy_is_sound(kind: str) -> None:
-    levels = [judge_file(file)["level"] for file in files(kind, "", SEED, 300)]
+    levels = [judge_file(file, shipped())["level"] for file in files(kind, "", SEED, 300)]
     assert levels.count("sound") >= 297
 
 
 @pytest.mark.parametrize(("kind", "fault"), [(kind, fault) for kind, (_, faults) in KINDS.items() for fault in faults])
 def test_what_is_wrong_is_named_first(kind: str, fault: str) -> None:
     codes = KINDS[kind][1][fault]
-    judged = [judge_file(file) for file in files(kind, fault, SEED, 60)]
+    judged = [judge_file(file, shipped()) for file in files(kind, fault, SEED, 60)]
     first = [j["findings"][0]["code"] for j in judged]
     assert sum(code in codes for code in first) >= 60 * SELDOM.get(fault, 0.9), first
     # What follows from a cause stands below it, and nothing that it makes absurd is called sound.
@@ -40,7 +41,7 @@ def test_a_label_that_is_not_known_so_warm_carries_what_temperature_can_do(kind:
     """Of 400 runs in a standard beyond its table no U held the truth: the label was used with an unchanged u."""
     held = 0
     for file in files(kind, "unknown temperature", SEED, 100):
-        judged = judge_file(file)
+        judged = judge_file(file, shipped())
         if kind == "cell":
             given = file["points"][0]
             truth = 84.0 * (1.0 + 0.0191 * (given["temperature_c"] - 25.0)) / given["signal"]

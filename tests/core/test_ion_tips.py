@@ -10,9 +10,8 @@ import pytest
 from tests.calibration_files import HIGH, LOW, STEPS, run, signal
 from tests.said import sentence
 
-from brumel.core.calibrating.methods import methods_of
 from brumel.core.calibrating.run_file import judge_file
-from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
+from brumel.core.calibrating.tolerances_of_kinds import tolerances_for
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.quantities.ions import activity_coefficient
@@ -22,17 +21,18 @@ from brumel.core.sensing.principles import as_read, derived_from, principle
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import look_at_signal
 from brumel.core.sensing.tolerances import Tolerances
+from brumel.core.shipped_rules import shipped
 from brumel.core.uncertainty import Budget, Contribution
 
 
 def codes(given: dict[str, Any]) -> list[str]:
-    return [f["code"] for f in judge_file(given)["findings"] if f["level"] != "sound"]
+    return [f["code"] for f in judge_file(given, shipped())["findings"] if f["level"] != "sound"]
 
 
 @pytest.mark.parametrize("ion", ["ammonium", "nitrate"])
 @pytest.mark.parametrize("method", STEPS)
 def test_each_method_finds_what_was_put_in(ion: str, method: str) -> None:
-    found = judge_file(run(method, ion=ion))
+    found = judge_file(run(method, ion=ion), shipped())
     by_key = {c["key"]: c for c in found["coefficients"]}
     assert found["level"] == "sound"
     assert by_key["slope"]["value"] == pytest.approx(96.0, abs=0.01)
@@ -45,7 +45,7 @@ def test_each_method_finds_what_was_put_in(ion: str, method: str) -> None:
     mv = 0.96 * abs(float(nernst_slope_mv(22.0)))
     assert f"{mv:.1f} mV a decade, 96 % of theory" in gap
     assert gap.count("of theory") == (2 if method == "four" else 1)
-    assert [m.code for m in methods_of(f"{ion}-tip")] == [f"{ion}-{m}" for m in STEPS]
+    assert [m.code for m in shipped().methods_of(f"{ion}-tip")] == [f"{ion}-{m}" for m in STEPS]
 
 
 @pytest.mark.parametrize(
@@ -54,7 +54,7 @@ def test_each_method_finds_what_was_put_in(ion: str, method: str) -> None:
     [(83.0, "doubtful", "slope"), (75.0, "unfit", "slope"), (112.0, "doubtful", "slope"), (118.0, "unfit", "slope")],
 )
 def test_a_gap_too_small_or_too_large(percent: float, level: str, code: str) -> None:
-    found = judge_file(run(tip={"percent": percent}))
+    found = judge_file(run(tip={"percent": percent}), shipped())
     first = found["findings"][0]
     assert (found["level"], first["code"]) == (level, code)
     assert ("aged" in first["remedy"]) == (percent < 84)
@@ -71,7 +71,7 @@ def test_what_spoils_a_gap_is_named_before_it() -> None:
     assert codes(run(low={"signal": signal(HIGH, 22.0)})) == ["no-response"]
     slow = {"settling_s": 1500.0}
     assert codes(run(high=slow, low=slow))[0] == "tip-not-hydrated"
-    assert judge_file(run(high=slow))["findings"][0]["level"] == "doubtful"
+    assert judge_file(run(high=slow), shipped())["findings"][0]["level"] == "doubtful"
     assert codes(run(high={"settling_s": 300.0})) == []
 
 
@@ -83,7 +83,7 @@ def test_a_label_as_the_ion_entered_as_n_is_recognised(ion: str, ratio: float) -
     weaker = {s: {"signal": signal(v / ratio, 22.0, charge=charge, drift=0.0) - 5.0} for s, v in
               (("high", HIGH), ("low", LOW))}  # fmt: skip
     given = run(ion=ion, previous=last, **weaker)
-    first = judge_file(given)["findings"][0]
+    first = judge_file(given, shipped())["findings"][0]
     assert (first["code"], "as the ion, and was entered as N" in first["sentence"]) == ("as-the-ion", True)
 
 
@@ -106,7 +106,7 @@ def test_the_first_run_of_a_tip_says_nothing_of_a_wrong_cup_and_the_next_does() 
     own, at, limits = (
         principle("ammonium-tip"),
         Conditions(22.0),
-        Tolerances.of(shipped_tolerances("ammonium-tip", "ammonium") | {"holds_days": [0.5, 1.0]}),
+        Tolerances.of(tolerances_for(shipped(), "ammonium-tip", "ammonium") | {"holds_days": [0.5, 1.0]}),
     )
     usual = Response.usual(own)
     first = look_at_signal(signal(HIGH, 22.0), at, HIGH, usual, limits, [])

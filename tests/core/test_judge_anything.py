@@ -16,6 +16,7 @@ from tests.calibration_files import run as of_an_ion
 from tests.simulated_bench import KINDS, frozen_for
 
 from brumel.core.calibrating.run_file import WrongFile, judge_file
+from brumel.core.shipped_rules import shipped
 
 SCHEMA = Draft202012Validator(json.loads(
     files("brumel.core.calibrating").joinpath("calibration.schema.json").read_text("utf-8")))  # fmt: skip
@@ -56,7 +57,7 @@ def test_one_odd_value_anywhere(number: int) -> None:
         for value in drawn.sample(ODD, 7):
             file = spoilt(FILES[number], path, value)
             try:
-                json.dumps(judge_file(file), allow_nan=False)
+                json.dumps(judge_file(file, shipped()), allow_nan=False)
                 judged += 1
                 assert SCHEMA.is_valid(file), (path, value)
             except WrongFile:
@@ -76,4 +77,4 @@ def test_a_method_that_is_none_is_refused(change: Callable[[dict[str, Any]], Non
     method = copy.deepcopy(WHOLE)
     change(method)
     with pytest.raises(WrongFile, match=r"method( or lot)? can't be read: ."):
-        judge_file(of_a_cell(1330.0, method=method))
+        judge_file(of_a_cell(1330.0, method=method), shipped())

@@ -15,15 +15,15 @@ from tests.exact_points import AT, Points, every_method, fullest_methods, moved
 
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.meter_run import KeptPoint, judge_kept
-from brumel.core.calibrating.methods import deviations
 from brumel.core.findings import Level, verdict
-from brumel.core.kit.kinds import Check, probe_kinds
+from brumel.core.kit.kinds import Check
 from brumel.core.place.station_pressure import Pressure
 from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.reading.limits import Keeps, Limit, keeps
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs, Number, calculations
 from brumel.core.sensing.response import LEFT_OVER, LINE, SIGNAL, TEMPERATURE, Response
+from brumel.core.shipped_rules import shipped
 
 DOES_NOT_APPLY = {("hypochlorous-fraction", "cyanuric_acid_mg_l"), ("hypochlorous-fraction", "salinity")}
 """Inputs that are nought or the calculation is refused."""
@@ -35,7 +35,7 @@ NUMBERS = [
 ]
 FEW = settings(max_examples=20)
 FULLEST = {found[1]["principle"]: found for found in fullest_methods()}
-CHECKS = {c.key: c for kind in probe_kinds().values() for c in kind.checks}
+CHECKS = {c.key: c for kind in shipped().kinds.values() for c in kind.checks}
 PRINCIPLES = pytest.mark.parametrize("principle", FULLEST)
 Worked = dict[str, Any]
 
@@ -77,7 +77,7 @@ def off_by(principle: str, by: float) -> tuple[Response, float]:
     _, frozen, _, points = FULLEST[principle]
     for n in range(len(points)):
         points = moved(points, n, by * (-1) ** n)
-    found, _ = judge(frozen, points, None)
+    found, _ = judge(frozen, points, None, rules=shipped())
     assert found is not None
     return found, points[-1].point.signal
 
@@ -131,7 +131,7 @@ def test_u_of_a_coefficient_falls_as_the_points_get_surer(principle: str) -> Non
     _, frozen, _, points = FULLEST[principle]
     surer = [replace(p, point=replace(p.point, u_value=p.point.u_value / 2, u_signal=p.point.u_signal / 2))
              for p in points]  # fmt: skip
-    one, other = judge(frozen, points, None)[0], judge(frozen, surer, None)[0]
+    one, other = judge(frozen, points, None, rules=shipped())[0], judge(frozen, surer, None, rules=shipped())[0]
     assert one is not None
     assert other is not None
     for was, now in zip(np.diag(one.covariance), np.diag(other.covariance), strict=True):
@@ -143,7 +143,7 @@ def test_points_on_the_usual_line_are_sound_by_every_procedure(code: str) -> Non
     """Nothing is wrong with them: no fault may be made of them, in any order of taking them."""
     _, frozen, _, points = next(found for found in every_method() if found[0] == code)
     for order in (points, points[::-1]):
-        assert verdict(judge(frozen, order, None)[1]) is Level.SOUND or len(points) < 2
+        assert verdict(judge(frozen, order, None, rules=shipped())[1]) is Level.SOUND or len(points) < 2
 
 
 @PRINCIPLES
@@ -156,9 +156,9 @@ def test_what_is_done_badly_never_makes_a_run_better(principle: str, by: float, 
     worse: Points = list(off)
     worse[n] = replace(off[n], **data.draw(st.sampled_from([
         {"expired_days": 3}, {"over_open_days": 20}, {"target_known": False},
-        {"deviations": (deviations()["rinse-skipped"].said,)},
+        {"deviations": (shipped().deviations["rinse-skipped"].said,)},
     ])))  # fmt: skip
-    before, after = (verdict(judge(frozen, found, None)[1]) for found in (off, worse))
+    before, after = (verdict(judge(frozen, found, None, rules=shipped())[1]) for found in (off, worse))
     order = [Level.SOUND, Level.DOUBTFUL, Level.UNFIT]
     assert order.index(after) >= order.index(before)
 

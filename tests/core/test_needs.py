@@ -9,17 +9,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brumel.core.calibrating.methods import rinses
 from brumel.core.kit.care import Care
-from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, readiness
 from brumel.core.plan.needs import Need, Offer, needs_of
 from brumel.core.plan.tasks import ProbeDay, can_be_planned, tasks_of
 from brumel.core.plan.waters import Expected, Going
+from brumel.core.shipped_rules import shipped
 
 NOON = datetime(2026, 5, 6, 12, tzinfo=UTC)
 DAY = timedelta(days=1)
-PLAIN, QUARTER = rinses()["distilled-once"], rinses()["shake-and-discard"]
+PLAIN, QUARTER = shipped().rinses["distilled-once"], shipped().rinses["shake-and-discard"]
 
 
 def offers(*items: tuple[str, str, float | None, float | None]) -> list[Offer]:
@@ -33,12 +32,12 @@ BUFFERS = offers(
 
 
 def goes(label: str, kind: str, *sites: str) -> Going:
-    return Going(label, probe_kind(kind).quantity, sites, probe_kind(kind).standards)
+    return Going(label, shipped().kind(kind).quantity, sites, shipped().kind(kind).standards)
 
 
 def needs(kind: str, low: float, high: float, shelf: list[Offer], probes: int = 1) -> list[Need]:
     going = [goes(f"P{n}", kind, "Water") for n in range(probes)]
-    return needs_of([Expected("Water", probe_kind(kind).quantity, low, high)], going, shelf, PLAIN)
+    return needs_of([Expected("Water", shipped().kind(kind).quantity, low, high)], going, shelf, PLAIN, shipped())
 
 
 @pytest.mark.parametrize(
@@ -72,7 +71,7 @@ def test_a_water_beyond_its_buffers_and_too_little_of_one_are_said() -> None:
     [(50, 84), (84, 84), (120, 147), (900, 1413), (2600, 12_880), (40_000, 80_000), (90_000, 111_800)],
 )
 def test_conductivity_is_bracketed_from_above(high: float, standard: float) -> None:
-    shelf = offers(*(("conductivity", "kcl", s, 500.0) for s in probe_kind("conductivity-1").standards.sold))
+    shelf = offers(*(("conductivity", "kcl", s, 500.0) for s in shipped().kind("conductivity-1").standards.sold))
     (need,) = needs("conductivity-1", high / 3, high, shelf)
     assert need.lots[0].split()[1] == str(standard) + ".0" or need.lots[0].split()[1] == str(standard)
     assert need.caution == ""
@@ -82,9 +81,9 @@ def test_each_cell_takes_the_standards_of_its_own_waters() -> None:
     waters = [Expected("Spring", "specific-conductance", 30, 70), Expected("Sea", "specific-conductance", 44e3, 54e3)]
     going = [goes(f"K 10 {n}", "conductivity-10", "Sea") for n in range(2)]
     going.append(goes("K 1", "conductivity-1", "Spring"))
-    both = needs_of(waters, going, [], PLAIN)
+    both = needs_of(waters, going, [], PLAIN, shipped())
     assert [(n.what.split(" ")[2], n.points) for n in both] == [("84", 1), ("80\u202f000", 2)]
-    assert [n.what for n in needs_of(waters, going[2:], [], PLAIN)] == ["conductivity standard 84 µS/cm"]
+    assert [n.what for n in needs_of(waters, going[2:], [], PLAIN, shipped())] == ["conductivity standard 84 µS/cm"]
 
 
 def test_a_far_standard_or_none_is_said() -> None:
@@ -116,14 +115,14 @@ def test_tablets_are_one_a_site_and_sachets_one_a_point() -> None:
         goes("A-DO", "oxygen-galvanic", *pools),
         goes("B-DO", "oxygen-galvanic", *pools),
     ]
-    zero, tablets = needs_of(waters, going, shelf, QUARTER)
+    zero, tablets = needs_of(waters, going, shelf, QUARTER, shipped())
     assert (tablets.amount, tablets.unit, zero.amount, zero.unit) == (3, "tablets", 2, "sachets")
 
 
-@given(st.integers(1, 6), st.sampled_from(list(rinses().values())))
+@given(st.integers(1, 6), st.sampled_from(list(shipped().rinses.values())))
 def test_volume_follows_probes_and_rinse(probes: int, rinse: object) -> None:
     going = [goes(f"P{n}", "ph-combination", "W") for n in range(probes)]
-    found = needs_of([Expected("W", "ph", 7.5, 8.5)], going, BUFFERS, rinse)  # type: ignore[arg-type]
+    found = needs_of([Expected("W", "ph", 7.5, 8.5)], going, BUFFERS, rinse, shipped())  # type: ignore[arg-type]
     assert all(n.amount == pytest.approx(probes * rinse.ml_per_point) for n in found)  # type: ignore[attr-defined]
 
 
@@ -134,10 +133,10 @@ def test_the_fuller_rinse_takes_more() -> None:
 def day(
     kind: str, *events: CareEvent, inspections: tuple[Inspected, ...] = (), **given_: object
 ) -> list[tuple[str, int]]:
-    found = readiness(probe_kind(kind), events, inspections, NOON)
+    found = readiness(shipped().kind(kind), events, inspections, NOON)
     usual = {"inspected": True, "cleaned": True, "sound": True} | given_
     assert can_be_planned(found)
-    return [(t.name, t.wait) for t in tasks_of(ProbeDay("P", probe_kind(kind), found, **usual))]  # type: ignore[arg-type]
+    return [(t.name, t.wait) for t in tasks_of(ProbeDay("P", shipped().kind(kind), found, **usual))]  # type: ignore[arg-type]
 
 
 def ago(care: Care, minutes: float, detail: str = "") -> CareEvent:
@@ -182,13 +181,13 @@ def test_tasks(kind: str, events: list[CareEvent], given_: dict[str, bool], task
 
 def test_what_failed_its_inspection_cannot_be_planned() -> None:
     failed = Inspected(NOON - timedelta(hours=1), ("bulb",))
-    assert not can_be_planned(readiness(probe_kind("ph-combination"), [], [failed], NOON))
+    assert not can_be_planned(readiness(shipped().kind("ph-combination"), [], [failed], NOON))
 
 
 def test_how_long_hands_are_needed() -> None:
     """Common practice; cleaning and soaking wait, the rest is hands alone."""
     ready = Readiness(State.READY, None, "", "", (), None)
-    found = tasks_of(ProbeDay("P", probe_kind("ph-combination"), ready, cleaned=False))
+    found = tasks_of(ProbeDay("P", shipped().kind("ph-combination"), ready, cleaned=False))
     assert [(t.name, t.hands, t.wait) for t in found] == [
         ("inspect", 3, 0), ("clean", 5, 15), ("rinse, into storage solution", 2, 120), ("calibrate", 12, 0),
         ("pack", 2, 0),
@@ -217,6 +216,6 @@ def test_eight_times_counts_as_a_decade(upper: float, reaches: bool) -> None:
 
 def test_where_nothing_is_known_of_the_waters_the_shelf_says_which_decade() -> None:
     shelf = offers(("ammonium", "a", 46.2, 250.0), ("ammonium", "a", 10.0, 250.0), ("ammonium", "a", 4.62, 250.0))
-    low, high = needs_of([], [goes("B-NH4", "ammonium")], shelf, PLAIN)
+    low, high = needs_of([], [goes("B-NH4", "ammonium")], shelf, PLAIN, shipped())
     assert (low.lots, high.lots) == ((shelf[2].key,), (shelf[0].key,))
     assert low.caution == high.caution == ""

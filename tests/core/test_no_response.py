@@ -16,6 +16,7 @@ from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.run_file import WrongFile, judge_file
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import PreviousRun
+from brumel.core.shipped_rules import shipped
 
 METHODS = [
     ("glass", "ph-neutral-acid-alkaline"), ("glass", "ph-one-point"), ("metal", "orp-check"), ("metal", "orp-offset"),
@@ -38,7 +39,7 @@ def test_whatever_it_gives_every_number_is_one(kind: str, code: str) -> None:
     frozen, usual, points = found
     for signals in product((0.0, -0.02, points[0].point.signal), repeat=len(points)):
         for before in (None, PreviousRun(usual, 2.0)):
-            response, findings = judge(frozen, shown(points, signals), before)
+            response, findings = judge(frozen, shown(points, signals), before, rules=shipped())
             assert not any("nan" in sentence(f) or "inf" in sentence(f) for f in findings)
             if response is None:
                 assert [f.code for f in findings] == ["no-response"]
@@ -63,7 +64,7 @@ def test_it_is_said_what_it_gave(kind: str, code: str, signals: tuple[float, ...
     found = exact(KINDS[kind], code)
     assert found is not None
     frozen, _, points = found
-    response, (only,) = judge(frozen, shown(points, signals), None)
+    response, (only,) = judge(frozen, shown(points, signals), None, rules=shipped())
     assert response is None
     assert (only.code, only.level, only.minutes) == ("no-response", "unfit", 5)
     assert words in sentence(only)
@@ -71,7 +72,7 @@ def test_it_is_said_what_it_gave(kind: str, code: str, signals: tuple[float, ...
 
 
 def test_a_file_of_one_is_judged() -> None:
-    found = judge_file(file(0.0))
+    found = judge_file(file(0.0), shipped())
     assert (found["level"], [f["code"] for f in found["findings"]]) == ("unfit", ["no-response"])
     assert (found["coefficients"], found["residuals"]) == ([], [])
 
@@ -79,7 +80,7 @@ def test_a_file_of_one_is_judged() -> None:
 def test_a_cell_constant_of_nothing_is_refused_in_a_file() -> None:
     last = {"age_days": 1.0, "coefficients": {"cell-constant": 0}}
     with pytest.raises(WrongFile, match=r"cell-constant must be a number other than 0"):
-        judge_file(file(1330.0, previous=last))
+        judge_file(file(1330.0, previous=last), shipped())
 
 
 def test_a_factor_of_nothing_reads_nothing() -> None:

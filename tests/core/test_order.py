@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from brumel.core.plan.order import Done, default_order, orders
+from brumel.core.plan.order import Done
+from brumel.core.shipped_rules import shipped
 
 EC, PH, ION = (
     Done("A-EC", "specific-conductance", "09:10"),
@@ -33,13 +34,13 @@ EC, PH, ION = (
     ],
 )
 def test_what_came_too_early_is_named_with_its_reason(order: str, quantity: str, done: Done, words: str) -> None:
-    found = orders()[order].broken(quantity, [done])
+    found = shipped().orders[order].broken(quantity, [done])
     assert len(found) == bool(words)
     assert not words or found[0].startswith(words)
 
 
 def test_each_order_says_of_every_stage_what_it_is_and_conductivity_first_is_the_default() -> None:
-    assert default_order().key == "conductivity-first"
-    for order in orders().values():
+    assert next(iter(shipped().orders.values())).key == "conductivity-first"
+    for order in shipped().orders.values():
         assert order.stages["ammonium-n"] == order.stages["nitrate-n"] == max(order.stages.values())
         assert {"specific-conductance", "ph", "orp"} < set(order.stages)

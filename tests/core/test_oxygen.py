@@ -9,7 +9,6 @@ import pytest
 from tests.said import sentence
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.methods import method, rinses
 from brumel.core.findings import Acceptance, Despite, Finding, Level
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.station_pressure import Pressure, wrong_with
@@ -20,6 +19,7 @@ from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.principles import derived_from, principle
 from brumel.core.sensing.response import Origin, Response, diagonal
 from brumel.core.sensing.run import JudgedPoint, PreviousRun, Use
+from brumel.core.shipped_rules import shipped
 from brumel.core.uncertainty import Budget
 from brumel.devices.simulation.model import Ailment, Liquid
 from brumel.devices.simulation.oxygen import LuminescenceModel, MembraneModel, OxygenModel
@@ -103,6 +103,9 @@ class TestShownByAMeter:
         assert words[0].startswith("The meter was calibrated with 1013 hPa set")
 
 
+RINSE = next(iter(shipped().rinses.values()))
+
+
 def settled(model: OxygenModel, liquid: Liquid, after_s: float) -> float:
     """A mean over half a minute, long after it went in."""
     return float(np.mean([model.values(after_s + n)[1] for n in range(30)]))
@@ -114,8 +117,17 @@ def calibrated(
 ) -> tuple[Response, list[Finding]]:  # fmt: skip
     """A run on a model by a method, compared with the last one, as the bench does it."""
     kind = "oxygen-galvanic" if isinstance(model, MembraneModel) else "oxygen-optical"
-    frozen = method(code).frozen(
-        waters=None, rinse=next(iter(rinses().values())), kind=kind, holds_days=(1.0, 3.0), conditions=place or {}
+    frozen = (
+        shipped()
+        .method(code)
+        .frozen(
+            shipped(),
+            waters=None,
+            rinse=next(iter(shipped().rinses.values())),
+            kind=kind,
+            holds_days=(1.0, 3.0),
+            conditions=place or {},
+        )
     )
     own, points, now = principle(frozen["principle"]), [], 0.0
     for step in frozen["steps"]:
@@ -132,7 +144,7 @@ def calibrated(
         )  # fmt: skip
         now += 30.0
     previous = PreviousRun(last, 1.0) if last else None
-    response, findings = judge(frozen, points, previous, None, despite)
+    response, findings = judge(frozen, points, previous, None, despite, rules=shipped())
     assert response is not None
     return response, findings
 
@@ -202,20 +214,28 @@ def test_air_and_water_apart(water_c: float, told: bool) -> None:
 def test_after_a_new_membrane_a_change_is_no_surprise() -> None:
     own = principle("membrane")
     worn = Response(own, (0.5, 70.0), diagonal([0.2, 1.0]), (Origin.FITTED, Origin.FITTED))
-    frozen = method("membrane-air").frozen(
-        waters=None, rinse=next(iter(rinses().values())), kind="oxygen-galvanic", holds_days=(1.0, 3.0)
+    frozen = (
+        shipped()
+        .method("membrane-air")
+        .frozen(
+            shipped(),
+            waters=None,
+            rinse=next(iter(shipped().rinses.values())),
+            kind="oxygen-galvanic",
+            holds_days=(1.0, 3.0),
+        )
     )
     at = Conditions(21.0)
     signal = Response(own, (0.5, 101.0), worn.covariance, worn.origins).signal(100.0, at)
     point = JudgedPoint("water-saturated air", Point(100.0, signal, at, 0.3, 0.3, "air"), None, "", in_air=True)
     for tended, level in (("membrane changed", Level.SOUND), ("", Level.DOUBTFUL)):
-        _, findings = judge(frozen, [point], PreviousRun(worn, 2.0, tended))
+        _, findings = judge(frozen, [point], PreviousRun(worn, 2.0, tended), rules=shipped())
         assert next(f for f in findings if f.code == "changed-since-last").level is level
 
 
 def test_the_gain_is_judged_by_the_first_after_a_change() -> None:
-    frozen = method("membrane-air").frozen(
-        waters=None, rinse=next(iter(rinses().values())), kind="oxygen-galvanic", holds_days=(1.0, 3.0),
+    frozen = shipped().method("membrane-air").frozen(
+        shipped(), waters=None, rinse=RINSE, kind="oxygen-galvanic", holds_days=(1.0, 3.0),
         first={"gain": 100.0, "zero": 0.5},
     )  # fmt: skip
     assert frozen["tolerances"]["coefficients"]["gain"]["bounds"] == [80.0, 120.0, 70.0, 130.0]

@@ -9,7 +9,6 @@ import pytest
 from tests.glass import GLASS, LIMITS, fitted, line_of, point
 from tests.said import sentence
 
-from brumel.core.calibrating.methods import deviations, methods, rinses
 from brumel.core.calibrating.run_verdict import judge_run
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.place.conditions import Conditions
@@ -18,6 +17,7 @@ from brumel.core.reading.reading_verdict import Basis, JudgedReading, MetersOwn,
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, PreviousRun, Run, Use, look_at_signal
+from brumel.core.shipped_rules import shipped
 from brumel.core.standards.buffers import buffer, buffer_of_label
 
 NEUTRAL = point(7.02, 3.4, 20.0, 0.01, 0.15, "n")
@@ -182,7 +182,9 @@ CASES: dict[str, tuple[Callable[[], list[Finding]], str, str]] = {
         "no table at this temperature",
     ),
     "deviation": (
-        lambda: run(spoilt(deviations=(deviations()["rinse-skipped"].said, deviations()["cup-shared"].said))),
+        lambda: run(
+            spoilt(deviations=(shipped().deviations["rinse-skipped"].said, shipped().deviations["cup-shared"].said))
+        ),
         "doubtful deviation",
         "carry-over",
     ),
@@ -268,9 +270,13 @@ def test_what_is_said_of_a_cup_before_its_point_is_taken() -> None:
 
 
 def test_what_a_run_keeps_of_its_method() -> None:
-    school = methods()["ph-neutral-side-check"]
+    school = shipped().methods["ph-neutral-side-check"]
     kept = school.frozen(
-        waters=(7.7, 8.4), rinse=rinses()["deionised-and-buffer"], kind="ph-combination", holds_days=(1.0, 7.0)
+        shipped(),
+        waters=(7.7, 8.4),
+        rinse=shipped().rinses["deionised-and-buffer"],
+        kind="ph-combination",
+        holds_days=(1.0, 7.0),
     )
     assert [(x["key"], x["role"], x["use"], x["kind"]) for x in kept["steps"]] == [
         ("neutral", "neutral", "adjust", "cup"), ("side", "alkaline", "adjust", "cup"),
@@ -284,7 +290,7 @@ def test_what_a_run_keeps_of_its_method() -> None:
     assert (limits["temperature_spread_c"], limits["same_signal_share"], limits["change_signal"]) == (5.0, 0.30, 6.0)
     assert kept["rinse"]["standard_share"] == 0.5
     assert (kept["code"], kept["version"], kept["principle"]) == ("ph-neutral-side-check", 1, "glass")
-    assert methods()["ph-neutral-side-check"].steps_for((5.0, 6.0))[1].role == "acid"
+    assert shipped().methods["ph-neutral-side-check"].steps_for((5.0, 6.0), shipped())[1].role == "acid"
 
 
 @pytest.mark.parametrize(

@@ -4,15 +4,13 @@ from __future__ import annotations
 
 import pytest
 
-from brumel.core.calibrating.methods import method, methods_of, rinses
 from brumel.core.errors import CoreError
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantities
-from brumel.core.reading.limits import water_kinds
+from brumel.core.shipped_rules import shipped
 from brumel.core.standards.targets import Bottle, check_bottle, families_of
 from brumel.core.start.proposal import FIELDS, gears, propose, read_file, works
 
-ALL = propose([w.key for w in works()], [g.key for g in gears()])
+ALL = propose([w.key for w in works(shipped())], [g.key for g in gears(shipped())], shipped())
 TOML = """
 [[sites]]
 name = "Mill pond"
@@ -34,14 +32,14 @@ probes;;;;A1;ph-combination;78;Kit 1
 
 
 def test_all_that_is_proposed_is_known() -> None:
-    assert {row["water_kind"] for row in ALL.rows["sites"]} <= set(water_kinds())
-    assert {row["kind"] for row in ALL.rows["probes"]} <= set(probe_kinds())
+    assert {row["water_kind"] for row in ALL.rows["sites"]} <= set(shipped().waters)
+    assert {row["kind"] for row in ALL.rows["probes"]} <= set(shipped().kinds)
     assert {row["meter"] for row in ALL.rows["probes"]} <= {row["label"] for row in ALL.rows["meters"]}
     for row in ALL.rows["lots"]:
         assert row["family"] in families_of(row["standard"])
         check_bottle(Bottle(row["standard"], row["family"], float(row["nominal"])))
-    assert ALL.rinse in rinses()
-    assert all(method(code) in methods_of(principle) for principle, code in ALL.methods.items())
+    assert ALL.rinse in shipped().rinses
+    assert all(shipped().method(code) in shipped().methods_of(principle) for principle, code in ALL.methods.items())
     for row in ALL.rows["instruments"]:
         for said in row["sees"].split(";"):
             key, low, high, *gives = said.split()
@@ -53,28 +51,28 @@ def test_all_that_is_proposed_is_known() -> None:
         assert len(labels) == len(set(labels))
 
 
-@pytest.mark.parametrize("work", [w.key for w in works()])
+@pytest.mark.parametrize("work", [w.key for w in works(shipped())])
 def test_each_water_is_read_with_each_gear_that_can(work: str) -> None:
-    found = propose([work], ["handheld"])
+    found = propose([work], ["handheld"], shipped())
     assert found.rows["sites"]
-    assert {probe_kinds()[row["kind"]].quantity for row in found.rows["probes"]} >= {"ph"}
+    assert {shipped().kinds[row["kind"]].quantity for row in found.rows["probes"]} >= {"ph"}
     assert found.rows["lots"]
 
 
 def test_nothing_chosen_proposes_nothing() -> None:
-    assert not any(propose([], ["handheld", "nonsense"]).rows.values())
-    assert propose(["ponds"], []).rows["sites"]
+    assert not any(propose([], ["handheld", "nonsense"], shipped()).rows.values())
+    assert propose(["ponds"], [], shipped()).rows["sites"]
 
 
 def test_toml_and_csv_give_rows_as_they_are_typed() -> None:
-    found = read_file(TOML).rows
+    found = read_file(TOML, shipped()).rows
     assert found["lots"][0]["nominal"] == "7"
     assert found["lots"][0]["expires_on"] == "2027-06-30"
-    table = read_file(CSV)
+    table = read_file(CSV, shipped())
     assert table.rows["sites"] == [{"name": "Mill pond", "code": "MILL", "water_kind": "warm-water pond"}]
     assert table.rows["probes"][0]["label"] == "A1"
     assert table.methods == {"glass": "ph-neutral-acid-alkaline"}
-    assert read_file(CSV.replace(";", ",")).rows == table.rows
+    assert read_file(CSV.replace(";", ","), shipped()).rows == table.rows
 
 
 @pytest.mark.parametrize(
@@ -95,4 +93,4 @@ def test_toml_and_csv_give_rows_as_they_are_typed() -> None:
 )  # fmt: skip
 def test_what_can_not_be_read_is_said_in_a_line(text: str, words: str) -> None:
     with pytest.raises(CoreError, match=words):
-        read_file(text)
+        read_file(text, shipped())

@@ -8,11 +8,13 @@ import numpy as np
 import pytest
 
 from brumel.core.errors import CoreError
-from brumel.core.kit.care import Care, about_care
-from brumel.core.kit.kinds import probe_kind, probe_kinds, storage_finding
+from brumel.core.kit.care import Care
+from brumel.core.kit.kinds import storage_finding
 from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, readiness
 from brumel.core.kit.trend import Point, trend_of
+from brumel.core.shipped_rules import shipped
 from brumel.core.wording import day_words
+from brumel.core.words.catalogue import word
 
 NOON = datetime(2026, 5, 6, 12, tzinfo=UTC)
 
@@ -22,7 +24,7 @@ def ago(care: Care, minutes: float, detail: str = "") -> CareEvent:
 
 
 def ready(kind: str, *events: CareEvent, inspections: tuple[Inspected, ...] = ()) -> Readiness:
-    return readiness(probe_kind(kind), events, inspections, NOON)
+    return readiness(shipped().kind(kind), events, inspections, NOON)
 
 
 @pytest.mark.parametrize(
@@ -73,10 +75,10 @@ def test_what_lies_ahead_does_not_count_yet() -> None:
 def test_blocked_until_somebody_does_something() -> None:
     lost = ready("oxygen-polarographic", ago(Care.UNPLUGGED, 5))
     assert lost.state is State.BLOCKED
-    assert "without power" in lost.why
+    assert "without power" in str(word(lost.why))
     dry = ready("ph-combination", ago(Care.STORED, 5, "deionised or distilled water"))
     assert dry.state is State.BLOCKED
-    assert "soak" in dry.do
+    assert "soak" in str(word(dry.do))
     fallen = ready("ph-combination", ago(Care.DROPPED, 5))
     assert fallen.state is State.BLOCKED
     seen = Inspected(NOON - timedelta(minutes=2))
@@ -114,7 +116,7 @@ def test_a_part_serves_on_its_last_day_and_not_after(days_left: int, state: Stat
     if state is State.BLOCKED:
         assert found.cure is not None
         assert (found.cure.care, found.cure.minutes) == (Care("membrane-changed"), 90)
-        assert f"good until {day_words(until, NOON.date())}" in found.why
+        assert f"good until {day_words(until, NOON.date())}" in str(word(found.why))
     renewed = CareEvent(Care("membrane-changed"), NOON - timedelta(days=2))
     assert ready("oxygen-polarographic", put_in, renewed).state is State.READY
 
@@ -135,8 +137,8 @@ def test_a_failed_inspection_blocks_until_one_passes() -> None:
     failed = Inspected(NOON - timedelta(minutes=9), ("bulb",))
     found = ready("ph-combination", inspections=(failed,))
     assert found.state is State.BLOCKED
-    assert "without a crack? No." in found.why
-    assert "Replace the electrode" in found.do
+    assert "without a crack? No." in str(word(found.why))
+    assert "Replace the electrode" in str(word(found.do))
     passed = Inspected(NOON - timedelta(minutes=1))
     assert ready("ph-combination", inspections=(passed, failed)).state is State.READY
 
@@ -179,12 +181,12 @@ and what ends it; common practice.
 
 
 def test_no_kind_is_forgotten() -> None:
-    assert set(KINDS) == set(probe_kinds())
+    assert set(KINDS) == set(shipped().kinds)
 
 
 @pytest.mark.parametrize("key", KINDS)
 def test_where_a_kind_stands_and_what_ends_its_calibration(key: str) -> None:
-    kind = probe_kind(key)
+    kind = shipped().kind(key)
     good, bad, holds_days, voids = KINDS[key]
     assert set(kind.storage_good) == good
     for liquid in good:
@@ -196,7 +198,7 @@ def test_where_a_kind_stands_and_what_ends_its_calibration(key: str) -> None:
         assert (found.code, found.level, found.minutes) == ("wrong-storage", "unfit", minutes)
     assert kind.holds_days == holds_days
     assert kind.voids == {Care(v) for v in voids}
-    elsewhere = {care for care in kind.voids if about_care()[care].never_logged}  # said on the page of another thing
+    elsewhere = {care for care in kind.voids if shipped().care[care].never_logged}  # said on the page of another thing
     assert set(kind.care) >= kind.voids - elsewhere
     assert Care.CALIBRATION_LOST not in kind.care
 
@@ -214,22 +216,22 @@ def test_where_a_kind_stands_and_what_ends_its_calibration(key: str) -> None:
     ],
 )
 def test_what_is_asked_before_use(key: str, questions: list[str]) -> None:
-    assert [q.key for q in probe_kind(key).inspection] == questions
-    assert all(q.remedy for q in probe_kind(key).inspection)
+    assert [q.key for q in shipped().kind(key).inspection] == questions
+    assert all(q.remedy for q in shipped().kind(key).inspection)
 
 
 def test_a_kind_that_there_is_not() -> None:
     with pytest.raises(CoreError, match="No kind of probe is named 'thermocouple'; known are ph-combination"):
-        probe_kind("thermocouple")
+        shipped().kind("thermocouple")
 
 
 def test_the_newest_inspection_counts_with_its_own_remedies() -> None:
     older = Inspected(NOON - timedelta(hours=2), ("bulb",))
     newer = Inspected(NOON - timedelta(hours=1), ("plug",))
     found = ready("ph-combination", inspections=(newer, older))
-    assert found.why == "Failed its inspection: Are plug and cable dry and whole? No."
-    assert found.do.startswith("Dry the plug")
-    assert "Replace the electrode" not in found.do
+    assert str(word(found.why)) == "Failed its inspection: Are plug and cable dry and whole? No."
+    assert str(word(found.do)).startswith("Dry the plug")
+    assert "Replace the electrode" not in str(word(found.do))
 
 
 def test_a_meter_that_lost_its_calibration_is_told_apart_from_what_ends_any() -> None:

@@ -8,13 +8,12 @@ from typing import Any
 import numpy as np
 import pytest
 
-from brumel.core.calibrating.methods import method
 from brumel.core.calibrating.run_file import WrongFile, judge_file
 from brumel.core.curves import MonotoneCurve
 from brumel.core.errors import CoreError
 from brumel.core.kit import kinds
 from brumel.core.quantities.ph import nernst_slope_mv, ph_from_millivolts
-from brumel.core.quantities.quantity import quantity, rule_of
+from brumel.core.quantities.quantity import quantity
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import calculation, find
 from brumel.core.sensing.fit import fit
@@ -22,12 +21,13 @@ from brumel.core.sensing.principles import principle
 from brumel.core.sensing.run import targets_range
 from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
+from brumel.core.shipped_rules import shipped
 from brumel.core.standards.buffers import buffer
 from brumel.core.standards.targets import Bottle, check_bottle
 from brumel.core.typed import number_typed
 
 POINTS = [{"activity": 0.01, "mv": 0.0, "temperature_c": 20.0}] * 2
-RULE = rule_of("ph", calibrating=True)
+RULE = shipped().settled("ph", calibrating=True)
 A_POINT = {"step": "neutral", "signal": 1.0, "temperature_c": 25.0, "target": {"value": 7.0, "u": 0.01}}
 RUN = {"format": "brumel-calibration", "version": 1, "probe": {"kind": "ph-combination"}, "method": "ph-one-point",
        "points": [A_POINT]}  # fmt: skip
@@ -47,11 +47,11 @@ REFUSALS: dict[str, Callable[[], object]] = {
     "slope needs two activities, best a decade apart; take another point.": lambda: calculate(
         "ion-electrode-fit", {"points": POINTS, "charge": 1}
     ),
-    "No method has the code 'tea'": lambda: method("tea"),
+    "No method has the code 'tea'": lambda: shipped().method("tea"),
     "A run without points covers no range.": lambda: targets_range([]),
     "There is no quantity 'tea'": lambda: quantity("tea"),
-    "No rule says when": lambda: rule_of("hardness", calibrating=True),
-    "No care has the name 'sung to'": lambda: kinds._care("sung to"),
+    "No rule says when": lambda: shipped().settled("hardness", calibrating=True),
+    "No care has the name 'sung to'": lambda: kinds._care("sung to", shipped().care),
     "a curve needs at least two places that rise": lambda: MonotoneCurve.through([1.0], [1.0]),
     "There is no sensing principle 'tea'": lambda: principle("tea"),
     "An ion has a charge other than 0; 0 was given.": lambda: nernst_slope_mv(25.0, 0),
@@ -93,14 +93,15 @@ REFUSALS: dict[str, Callable[[], object]] = {
         },
     ),
     "points must hold at least one that the response is adjusted to.": lambda: judge_file(
-        RUN | {"method": "ph-neutral-side-check", "waters": [7.2, 8.2], "points": [A_POINT | {"step": "opposite"}]}
+        RUN | {"method": "ph-neutral-side-check", "waters": [7.2, 8.2], "points": [A_POINT | {"step": "opposite"}]},
+        shipped(),
     ),
-    "conditions must be an object; ": lambda: judge_file(RUN | {"conditions": [1]}),
+    "conditions must be an object; ": lambda: judge_file(RUN | {"conditions": [1]}, shipped()),
     "conditions can't be read: 29.9 hPa is no air pressure": lambda: judge_file(
-        RUN | {"conditions": {"pressure": {"typed": 29.9}}}
+        RUN | {"conditions": {"pressure": {"typed": 29.9}}}, shipped()
     ),
     "method can't be read: ": lambda: judge_file(
-        RUN | {"method": {"principle": "tea", "steps": [], "tolerances": {}, "weights": "equal"}}
+        RUN | {"method": {"principle": "tea", "steps": [], "tolerances": {}, "weights": "equal"}}, shipped()
     ),
 }
 

@@ -14,11 +14,12 @@ from tests.browser.made_up.sensing import Glow
 from brumel.core import tables
 from brumel.core.errors import NotEnoughPoints
 from brumel.core.place.conditions import Conditions
-from brumel.core.quantities.quantity import quantities, settling_rules
+from brumel.core.quantities.quantity import quantities
 from brumel.core.sensing.fit import Point, Weights, fit
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Origin, Response, diagonal
+from brumel.core.shipped_rules import shipped
 
 RANGES = {"glass": (0.0, 14.0), "metal": (-600.0, 1000.0), "conductivity": (0.5, 200_000.0),
           "membrane": (0.0, 300.0), "luminescence": (0.0, 300.0), "ammonium-tip": (0.05, 500.0)}  # fmt: skip
@@ -206,7 +207,7 @@ class TestTheTable:
 
     def test_settling_rules_are_those_of_the_trade(self) -> None:
         """Common practice: ORP 2 mV over 60 s; conductivity 0.5 % or 1 µS/cm over 20 s; oxygen 0.1 mg/L or 1 %."""
-        rules = settling_rules()
+        rules = shipped().settling
         assert (rules["calibration-orp"].span, rules["calibration-orp"].window_s) == (2.0, 60.0)
         assert (rules["reading-orp"].span, rules["reading-orp"].window_s) == (2.0, 60.0)
         conductance = rules["reading-specific-conductance"]

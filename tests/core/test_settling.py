@@ -12,7 +12,6 @@ from tests.settled_models import KINDS, tried
 from tests.simulated import CALIBRATION_PH, READING_PH, Signal, interval_kept, judged, signals
 from tests.two_rates import ROWS, Row, held
 
-from brumel.core.quantities.quantity import rule_of, settling_rules
 from brumel.core.series import Series
 from brumel.core.settling import troubles
 from brumel.core.settling.approach import fit_approach
@@ -20,6 +19,7 @@ from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.core.settling.troubles import Settling
 from brumel.core.settling.windows import first_window, held_window, window_at
+from brumel.core.shipped_rules import shipped
 
 ONE_RATE = replace(CALIBRATION_PH, slow_percent=(0.0, 0.0))
 """Of which it is known that no slow part stands behind the approach."""
@@ -217,7 +217,7 @@ def test_a_clock_that_does_not_begin_at_nought_changes_nothing() -> None:
         assert shifted.left_over == pytest.approx(at_nought.left_over)
 
 
-@pytest.mark.parametrize("rule", settling_rules().values(), ids=settling_rules())
+@pytest.mark.parametrize("rule", shipped().settling.values(), ids=shipped().settling)
 def test_every_rule_finds_its_first_window_where_it_is_called_stable(rule: SettlingRule) -> None:
     """Rules that go by percent of the value too: a first window is found by the rule as it is at that value."""
     t = np.arange(0.0, 400.0)
@@ -234,7 +234,9 @@ def test_what_is_left_is_told_by_the_longest_part_that_one_rate_explains() -> No
     t = np.arange(0.0, 125.0, 1.5)
     noise = np.random.default_rng(2).normal(0.0, 0.004, t.shape)
     y = 9.0 - 2.2 * np.exp(-t / 26.0) + 1.6 * np.exp(-t / 9.0) + noise
-    found = judge_settling(Series.of(t, y, temperature_c=np.full(t.size, 15.0)), rule_of("oxygen", calibrating=False))
+    found = judge_settling(
+        Series.of(t, y, temperature_c=np.full(t.size, 15.0)), shipped().settled("oxygen", calibrating=False)
+    )
     assert found.stable
     assert abs(found.value - 9.0) < 2.0 * found.left_over < 5.0 * abs(found.value - 9.0)
 

@@ -9,7 +9,6 @@ import pytest
 from tests.glass import GLASS, LIMITS, fitted, line_of, point
 from tests.said import remedy, sentence
 
-from brumel.core.calibrating.methods import deviations
 from brumel.core.calibrating.run_verdict import judge_run
 from brumel.core.findings import Acceptance, Finding, Level, verdict
 from brumel.core.place.conditions import Conditions
@@ -17,6 +16,7 @@ from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.core.reading.reading_verdict import Basis, JudgedReading, MetersOwn, judge_reading
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, PreviousRun, Run, Use, look_at_signal
+from brumel.core.shipped_rules import shipped
 from brumel.core.standards.buffers import buffer
 
 HOLDS = (1.0, 7.0)
@@ -195,7 +195,7 @@ def test_what_was_done_badly_is_said() -> None:
         "lot-expired": replace(base[0], expired_days=3),
         "lot-open-too-long": replace(base[0], over_open_days=3),
         "standard-temperature": replace(base[0], target_known=False),
-        "deviation": replace(base[0], deviations=(deviations()["rinse-skipped"].said,)),
+        "deviation": replace(base[0], deviations=(shipped().deviations["rinse-skipped"].said,)),
         "mixed-families": replace(base[0], family="primary"),
         "temperatures-apart": replace(base[0], point=replace(base[0].point, at=Conditions(28.0))),
     }

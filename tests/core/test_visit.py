@@ -14,11 +14,12 @@ from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures
 from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.agreement import agreement
-from brumel.core.reading.contrary import judge_together, pairs
+from brumel.core.reading.contrary import judge_together
 from brumel.core.reading.given_value import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.jump import jump
-from brumel.core.reading.limits import Keeps, Limit, keeps, limits_of, water_kinds, worst
+from brumel.core.reading.limits import Keeps, Limit, keeps, limits_of, worst
 from brumel.core.reading.together import Taken, missing, total_ammonia, worked_out
+from brumel.core.shipped_rules import shipped
 
 PH = Limit("ph", 7.2, 7.8)
 OXYGEN = Limit("oxygen", 5.0, act_low=3.0)
@@ -61,10 +62,10 @@ class TestLimits:
 
     def test_stabiliser_asks_for_more_free_chlorine_and_a_site_has_its_own(self) -> None:
         """Common practice: free chlorine at least 1 mg/L, with stabiliser 2."""
-        assert limits_of("chlorinated pool")["free-chlorine"].low == 1.0
-        assert limits_of("chlorinated pool", stabilised=True)["free-chlorine"].low == 2.0
-        assert limits_of("tea") == {}
-        assert limits_of("tea", [PH]) == {"ph": PH}
+        assert limits_of(shipped(), "chlorinated pool")["free-chlorine"].low == 1.0
+        assert limits_of(shipped(), "chlorinated pool", stabilised=True)["free-chlorine"].low == 2.0
+        assert limits_of(shipped(), "tea") == {}
+        assert limits_of(shipped(), "tea", [PH]) == {"ph": PH}
 
     def test_the_worst_of_several(self) -> None:
         assert worst([Keeps.WITHIN, Keeps.BEYOND, Keeps.NEAR]) == "beyond"
@@ -72,7 +73,7 @@ class TestLimits:
         assert worst([]) is None
 
     def test_every_kind_of_water_reads_and_limits_known_quantities(self) -> None:
-        kinds = water_kinds()
+        kinds = shipped().waters
         assert {"shrimp pond", "chlorinated pool", "well", "drinking water", "marine aquarium"} <= kinds.keys()
         for kind in kinds.values():
             assert set(kind.reads) <= quantities().keys()
@@ -80,7 +81,7 @@ class TestLimits:
                 assert limit.quantity in quantities()
                 assert limit.low is not None or limit.high is not None
                 assert limit.source
-        shrimp = limits_of("shrimp pond")
+        shrimp = limits_of(shipped(), "shrimp pond")
         assert (shrimp["temperature"].low, shrimp["temperature"].high) == (26.0, 32.0)
         assert (shrimp["salinity"].low, shrimp["salinity"].high) == (10.0, 25.0)
 
@@ -149,7 +150,7 @@ class TestTogether:
         ],
     )
     def test_what_can_not_be_together(self, given: dict[str, float], code: str) -> None:
-        assert [f.code for f in judge_together(seen(**given), NATURAL)] == [code]
+        assert [f.code for f in judge_together(seen(**given), NATURAL, shipped())] == [code]
 
     @pytest.mark.parametrize(
         "given",
@@ -160,10 +161,10 @@ class TestTogether:
         ],
     )  # fmt: skip
     def test_what_can_be(self, given: dict[str, float]) -> None:
-        assert judge_together(seen(**given), NATURAL) == []
+        assert judge_together(seen(**given), NATURAL, shipped()) == []
 
     def test_each_pair_has_its_source(self) -> None:
-        assert all(p.source and p.remedy and len(p.bounds) == 2 for p in pairs())
+        assert all(p.source and p.remedy and len(p.bounds) == 2 for p in shipped().contrary)
 
     @pytest.mark.parametrize(
         ("mg_l", "pressure", "salinity", "words"),
@@ -183,34 +184,34 @@ class TestTogether:
         given = seen(oxygen=(mg_l, 0.03), temperature=(25.0, 0.05), salinity=(salinity, 0.1),
                      station_pressure=(pressure, 0.5)) | {
             "oxygen-saturation": Taken("oxygen-saturation", 100.0, 0.5, record="another")}  # fmt: skip
-        found = judge_together(given, SEA)
+        found = judge_together(given, SEA, shipped())
         assert [f.code for f in found] == ([] if words is None else ["together-oxygen"])
         assert not found or words in sentence(found[0])
         same = {key: replace(taken, record="one") for key, taken in given.items()}
-        assert judge_together(same, SEA) == []
+        assert judge_together(same, SEA, shipped()) == []
 
     def test_a_salinity_against_the_conductivity_of_the_visit(self) -> None:
         """Standard sea water: 42.914 mS/cm at 15 °C is S 35 (PSS-78)."""
         given = seen(conductivity=(42_914.0, 100.0), temperature=(15.0, 0.05), salinity=(35.0, 0.05))
-        assert judge_together(given, SEA) == []
+        assert judge_together(given, SEA, shipped()) == []
         off = given | seen(salinity=(31.0, 0.05))
-        assert [f.code for f in judge_together(off, SEA)] == ["together-salinity"]
-        assert "makes it 35.0" in sentence(judge_together(off, SEA)[0])
-        assert judge_together(off, NATURAL) == []
+        assert [f.code for f in judge_together(off, SEA, shipped())] == ["together-salinity"]
+        assert "makes it 35.0" in sentence(judge_together(off, SEA, shipped())[0])
+        assert judge_together(off, NATURAL, shipped()) == []
 
     def test_combined_chlorine_below_nought_by_more_than_u(self) -> None:
-        assert judge_together(seen(combined_chlorine=(-0.1, 0.051)), NATURAL) == []
-        found = judge_together(seen(combined_chlorine=(-0.1, 0.049)), NATURAL)
+        assert judge_together(seen(combined_chlorine=(-0.1, 0.051)), NATURAL, shipped()) == []
+        found = judge_together(seen(combined_chlorine=(-0.1, 0.049)), NATURAL, shipped())
         assert [(f.code, str(f.level)) for f in found] == [("combined-negative", "unfit")]
 
     def test_stabiliser_is_asked_for_where_hypochlorous_acid_is(self) -> None:
-        assert [f.code for f in judge_together(seen(free_chlorine=1.0), NATURAL, asks_hocl=True)] == [
+        assert [f.code for f in judge_together(seen(free_chlorine=1.0), NATURAL, shipped(), asks_hocl=True)] == [
             "stabiliser-missing"
         ]
-        assert judge_together(seen(free_chlorine=1.0, stabiliser=0.0), NATURAL, asks_hocl=True) == []
-        assert judge_together(seen(free_chlorine=1.0), NATURAL) == []
+        assert judge_together(seen(free_chlorine=1.0, stabiliser=0.0), NATURAL, shipped(), asks_hocl=True) == []
+        assert judge_together(seen(free_chlorine=1.0), NATURAL, shipped()) == []
         sea = seen(free_chlorine=1.0, salinity=31.0)
-        assert judge_together(sea, SEA, asks_hocl=True) == []
+        assert judge_together(sea, SEA, shipped(), asks_hocl=True) == []
 
     def test_working_says_its_inputs_as_they_are_said_elsewhere(self) -> None:
         given = seen(

@@ -19,11 +19,12 @@ from tests.said import called, remedy, sentence
 
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.care import Care
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.kit.readiness import CareEvent, readiness
 from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until
 from brumel.core.place.station_pressure import KINDS, Pressure, pressure_findings, wrong_with
 from brumel.core.quantities.pressure import UNITS_HPA
+from brumel.core.shipped_rules import shipped
+from brumel.core.words.catalogue import word
 
 NOON = datetime(2026, 5, 6, 12, tzinfo=UTC)
 MINUTES = [float(m) for m in np.geomspace(0.5, 20_000.0, 14)]
@@ -36,7 +37,7 @@ def waits() -> Iterator[str]:
     What is ready whatever happened, and what another kind says too, is left out.
     """
     told: set[str] = set()
-    for key, kind in probe_kinds().items():
+    for key, kind in shipped().kinds.items():
         liquid = kind.storage_bad[0].liquid if kind.storage_bad else ""
         for care in kind.care:
 
@@ -45,14 +46,14 @@ def waits() -> Iterator[str]:
                 soaked = [CareEvent(Care.SOAKED, at + timedelta(hours=10))] if care == Care.STORED else []  # noqa: B023
                 found = readiness(kind, [CareEvent(care, at, liquid), *soaked], [], NOON)  # noqa: B023
                 cure = f" {found.cure.care} {found.cure.minutes:g}" if found.cure else ""
-                return f"{found.state}: {found.why} {found.do}{cure}".strip()
+                return f"{found.state}: {word(found.why)} {word(found.do)}{cure}".strip()
 
             answers = "; ".join(changes(said, MINUTES))
             if (line := f"after {care}: {answers}") not in told and answers != "ready:":
                 told.add(line)
                 yield f"{key} {line}"
     changed = CareEvent(Care("membrane-changed"), NOON - timedelta(minutes=30.5))
-    clock = readiness(probe_kinds()["oxygen-polarographic"], [changed], [], NOON).clocks[0]
+    clock = readiness(shipped().kinds["oxygen-polarographic"], [changed], [], NOON).clocks[0]
     yield f"clock: {clock.minutes_left(NOON)} min left, {clock.filled(NOON):.4f} filled"
 
 

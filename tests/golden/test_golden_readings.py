@@ -24,7 +24,6 @@ from brumel.core.calibrating.comparing import compared, level_of_point, off_its_
 from brumel.core.calibrating.judging import judge
 from brumel.core.calibrating.meter_run import KeptPoint, judge_kept, of_last_check
 from brumel.core.findings import Acceptance, Finding, Level
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit, keeps
 from brumel.core.reading.reading_verdict import Basis, JudgedReading, MetersOwn, judge_reading
@@ -32,6 +31,7 @@ from brumel.core.reading.together import rests_on
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, look_at_signal
 from brumel.core.sensing.tolerances import Tolerances
+from brumel.core.shipped_rules import shipped
 
 OFF = [float(by) for by in np.geomspace(1e-4, 20.0, 22)]
 LESS = [*(by for by in OFF if by < 1.0), 0.992]
@@ -98,7 +98,7 @@ def more(at: KeptPoint, sign: float) -> Callable[[float], str]:
 
 def kept() -> Iterator[str]:
     """Each check of each kind, as a meter shows more and more, or less; then as it is put right, or late."""
-    checks = {c.key: c for kind in probe_kinds().values() for c in kind.checks}
+    checks = {c.key: c for kind in shipped().kinds.values() for c in kind.checks}
     for key, check in checks.items():
         for target, t in ((84.0, None), (1413.0, 36.0)) if check.percent else ((7.0, None),):
             aim = KeptPoint(check, "the standard", target, temperature_c=t, target_u=0.004)
@@ -115,7 +115,7 @@ def kept() -> Iterator[str]:
     for t, shown in product((8.0, 36.0), (1000.0, 1413.0 * 10.0)):
         at = KeptPoint(percent, "the standard", 1413.0, before=shown, temperature_c=t)
         yield f"{shown:g} at {t}: {said(judge_kept([at], []))}"
-    reported = {about.key: (kind, about) for kind in probe_kinds().values() for about in kind.reported}
+    reported = {about.key: (kind, about) for kind in shipped().kinds.values() for about in kind.reported}
     for kind, about in reported.values():
         of = about.bounds
         for value in (of.sound_low, 0.999 * of.sound_low, 1.2 * of.sound_high):
@@ -147,7 +147,7 @@ def compares() -> Iterator[str]:
         at = beside(reference + 0.07, reference, u)
         found = compared(at, TIP)
         figures = words([found.u_shown, found.u_beside, found.resolves, *(found.percent or 0.0, found.en or 0.0)])
-        _, findings = judge(FROZEN, [at], None)
+        _, findings = judge(FROZEN, [at], None, rules=shipped())
         yield f"{reference:g} ±{u:g}: {figures} {words(off_its_target(at, TIP, tolerances)[0])} {said(findings)}"
 
 

@@ -18,6 +18,7 @@ from tests.simulated_bench import KINDS
 from brumel.core.calibrating.judging import judge
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.response import Response
+from brumel.core.shipped_rules import shipped
 
 PLACES = (
     Conditions(22.0, "ag-agcl-3m", 1004.0, conductivity_us_cm=600.0, u_conductivity=6.0),
@@ -33,7 +34,7 @@ def lines() -> Iterator[tuple[str, str, Response, float]]:
     for code, frozen, usual, points in fullest_methods():
         for number in range(len(points)):
             points = moved(points, number, 0.01 * (-1) ** number)
-        fitted, _ = judge(frozen, points, None)
+        fitted, _ = judge(frozen, points, None, rules=shipped())
         last = points[-1].point.signal
         yield code, "usual", usual, last
         if fitted is not None:

@@ -21,7 +21,6 @@ from tests.said import remedy, sentence, source
 from tests.taken import SEA, seen
 
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.methods import deviations
 from brumel.core.findings import Finding, Level
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures
@@ -33,6 +32,7 @@ from brumel.core.reading.given_value import PlainValue, judge_plain
 from brumel.core.reading.jump import jump
 from brumel.core.reading.together import Taken
 from brumel.core.sensing.run import JudgedPoint, PreviousRun
+from brumel.core.shipped_rules import shipped
 
 SHARES = (0.004, 0.02, 0.05, 0.09, 0.15, 0.4, 0.95, 9.0)
 TWICE = (8.12, -0.9)
@@ -70,7 +70,8 @@ def spoilt(points: Points) -> Iterator[Points]:
     for n in numbers:
         for how in (
             {"settling_s": 1200.0}, {"settling_s": None}, {"expired_days": 3}, {"over_open_days": 41},
-            {"deviations": (deviations()["rinse-skipped"].said,)}, {"target_known": False}, {"family": "primary"},
+            {"deviations": (shipped().deviations["rinse-skipped"].said,)}, {"target_known": False},
+            {"family": "primary"},
         ):  # fmt: skip
             yield changed(points, n, **how)
         yield changed(moved(points, n, 0.3), n, settling_s=1200.0)
@@ -117,22 +118,22 @@ def of_runs() -> Iterator[tuple[str, Finding]]:
         if frozen["principle"] == "conductivity":
             weak = [scaled(p, 84.0) for p in points[-1:]]
             runs += [(frozen, moved(weak, 0, sign * share), None, None) for share in SHARES for sign in (-1.0, 1.0)]
-        yield from ((frozen["principle"], f) for run in runs for f in judge(*run)[1])
+        yield from ((frozen["principle"], f) for run in runs for f in judge(*run, rules=shipped())[1])
 
 
 def of_visits() -> Iterator[Finding]:
     """What is found in readings beside each other, and in one value as it was typed."""
     around = {"temperature": 21.0, "salinity": 31.0, "station-pressure": 930.0, "oxygen-saturation": 88.0}
     for mg_l in (4.0, 5.2, 5.6, 6.0, 6.7, 7.3, 8.0, 9.0):
-        yield from judge_together(taken(around | {"oxygen": mg_l}), SEA)
+        yield from judge_together(taken(around | {"oxygen": mg_l}), SEA, shipped())
     for shown in (10.0, 30.5, 31.5, 35.0):
         salts = taken({"temperature": 21.0, "salinity": shown})
-        yield from judge_together(salts | {"conductivity": Taken("conductivity", 44_000.0, 300.0)}, SEA)
+        yield from judge_together(salts | {"conductivity": Taken("conductivity", 44_000.0, 300.0)}, SEA, shipped())
     for free, combined in ((1.2, -0.03), (1.2, -0.4), (0.2, 0.1)):
         chlorine = {"free-chlorine": free, "combined-chlorine": combined, "ph": 7.4, "temperature": 27.0}
-        yield from judge_together(taken(chlorine), Compensation(), asks_hocl=True)
+        yield from judge_together(taken(chlorine), Compensation(), shipped(), asks_hocl=True)
     odd = {"oxygen-saturation": 160.0, "orp": -180.0, "temperature": 2.0, "free-chlorine": 0.8}
-    yield from judge_together(taken(odd), Compensation())
+    yield from judge_together(taken(odd), Compensation(), shipped())
     for about in quantities().values():
         low, high = about.plausible
         for value, measures, expected in (

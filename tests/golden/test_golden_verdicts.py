@@ -22,6 +22,7 @@ from tests.golden.golden import Golden
 from brumel.core.calibrating.judging import judge
 from brumel.core.findings import Level
 from brumel.core.sensing.run import PreviousRun
+from brumel.core.shipped_rules import shipped
 
 AMOUNTS = [float(by) for by in np.geomspace(0.001, 4.0, 13)]
 
@@ -62,7 +63,7 @@ AFTER_ONE: dict[str, Change] = {"higher": moved} | TOGETHER
 
 def said(frozen: dict[str, Any], points: Points, previous: PreviousRun | None) -> str:
     """What is not sound, in order, with the minutes that mending takes."""
-    _, findings = judge(frozen, points, previous)
+    _, findings = judge(frozen, points, previous, rules=shipped())
     said = (f"{f.level} {f.code} {f.minutes}" for f in findings if f.level is not Level.SOUND or f.minutes)
     return ", ".join(said) or "sound"
 

@@ -15,7 +15,7 @@ from brumel.core.errors import CoreError
 from brumel.core.findings import Level
 from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
-from brumel.core.plan.order import orders
+from brumel.core.shipped_rules import shipped
 from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
@@ -183,7 +183,7 @@ def test_a_broken_order_is_told_before_and_stays_with_the_run(world: World) -> N
     assert words.startswith(f"{buffers.label} was calibrated before it, at {NOW:%H:%M}: salt of a buffer")
     assert later.calibrations.before(elsewhere)[1].out_of_order == ()
     assert world.at(NOW + timedelta(hours=5)).calibrations.before(cell)[1].out_of_order == ()
-    free = Services.over(world.database, later.clock, orders()["ions-last"])
+    free = Services.over(world.database, later.clock, shipped().orders["ions-last"])
     assert free.calibrations.before(cell)[1].out_of_order == ()
     lot = world.shelved("1413 of the order", standard="conductivity", family="kcl", nominal=1413.0)
     begin = Begin(uuid.uuid4(), cell, "conductivity-one", "distilled-once", {"conductivity": lot.id}, despite=DESPITE)

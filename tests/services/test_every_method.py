@@ -6,14 +6,15 @@ import uuid
 
 import pytest
 
-from brumel.core.calibrating.methods import StepKind, method, methods, roles
+from brumel.core.calibrating.methods import StepKind
 from brumel.core.findings import Level
-from brumel.core.kit.kinds import ProbeKind, probe_kinds
+from brumel.core.kit.kinds import ProbeKind
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
+from brumel.core.shipped_rules import shipped
 from brumel.services.calibrating.meter_runs import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.shown import StepView
@@ -36,15 +37,15 @@ WEAKER = {"ph-one-point", "ph-combined", "conductivity-combined"}
 def lot_of(world: World, role: str) -> Lot:
     name = f"every {role}"
     if name not in world.lots:
-        standard = roles()[role].standard
-        family = next(iter(roles()[role].families), FAMILIES.get(standard, standard))
+        standard = shipped().roles[role].standard
+        family = next(iter(shipped().roles[role].families), FAMILIES.get(standard, standard))
         world.shelved(name, standard=standard, family=family, nominal=NOMINALS[role])
     return world.lots[name]
 
 
 def kind_for(key: str) -> ProbeKind:
     """A kind of this principle that is usual: a cell of K 1."""
-    fitting = [k for k in probe_kinds().values() if k.principle == key]
+    fitting = [k for k in shipped().kinds.values() if k.principle == key]
     return next((k for k in fitting if k.key == "conductivity-1"), fitting[0])
 
 
@@ -83,9 +84,9 @@ def point(run: StepView, own: str, kind: ProbeKind, place: Surroundings, beside:
     )  # fmt: skip
 
 
-@pytest.mark.parametrize("code", sorted(methods()))
+@pytest.mark.parametrize("code", sorted(shipped().methods))
 def test_from_begin_to_signature(world: World, beside: dict[str, uuid.UUID], code: str) -> None:
-    chosen = method(code)
+    chosen = shipped().method(code)
     kind = kind_for(chosen.principle)
     place = Surroundings(Pressure(1008.0)) if principle(chosen.principle).needs_pressure else Surroundings()
     sites = (world.site.id,) if chosen.needs_waters else ()
@@ -108,13 +109,13 @@ def test_from_begin_to_signature(world: World, beside: dict[str, uuid.UUID], cod
     assert view.level is (Level.DOUBTFUL if code in WEAKER else Level.SOUND), view.findings
 
 
-@pytest.mark.parametrize("key", sorted(k for k, kind in probe_kinds().items() if kind.checks))
+@pytest.mark.parametrize("key", sorted(k for k, kind in shipped().kinds.items() if kind.checks))
 def test_kept_by_a_meter(world: World, key: str) -> None:
-    kind = probe_kinds()[key]
+    kind = shipped().kinds[key]
     probe = world.other_probe(key, f"Meter kit of {key}")
     points = {}
     for check in kind.checks:
-        role = next((r for r in NOMINALS if roles()[r].standard == check.standard), None)
+        role = next((r for r in NOMINALS if shipped().roles[r].standard == check.standard), None)
         lot = lot_of(world, role) if role and check.standard else None
         aim = check.target if check.target is not None else (lot.nominal if lot and lot.nominal else 1.0)
         points[check.key] = TypedPoint(lot.id if lot else None, None if check.standard else aim, 25.0, aim, aim)

@@ -15,6 +15,7 @@ from jsonschema import Draft202012Validator
 from brumel.cli import main
 from brumel.core.calibrating.run_file import WrongFile, judge_file
 from brumel.core.place.conditions import Conditions
+from brumel.core.shipped_rules import shipped
 from brumel.core.standards.targets import Bottle, target
 from brumel.services.application import Services
 from brumel.services.errors import NotFound
@@ -53,15 +54,15 @@ def changed(given: dict[str, Any], path: str, value: Any) -> dict[str, Any]:
 def test_the_examples_of_the_docs_are_judged_and_fit_the_schema(validator: Draft202012Validator) -> None:
     for example in (CELL, ELECTRODE):
         validator.validate(example)
-    cell = judge_file(CELL)
+    cell = judge_file(CELL, shipped())
     by_key = {c["key"]: c for c in cell["coefficients"]}
     aim = target(Bottle("conductivity", "kcl", 1413.0), Conditions(21.3)).value
     assert by_key["cell-constant"]["value"] == pytest.approx(aim / 1270.9)
     assert by_key["cell-constant"]["u"] == pytest.approx(0.0105, abs=5e-4)
     assert (cell["level"], cell["residuals"][0]["off"]) == ("sound", pytest.approx(0.0, abs=1e-9))
-    membrane = judge_file(MEMBRANE)
+    membrane = judge_file(MEMBRANE, shipped())
     assert (membrane["level"], membrane["coefficients"][1]["key"]) == ("sound", "gain")
-    electrode = judge_file(ELECTRODE)
+    electrode = judge_file(ELECTRODE, shipped())
     assert {c["key"] for c in electrode["coefficients"]} == {"offset", "slope"}
     assert "family-not-verified" in {f["code"] for f in electrode["findings"]}
 
@@ -88,7 +89,7 @@ def test_every_run_of_the_demonstration_is_judged_again_to_the_same(
         data = json.loads(line)
         validator.validate(data)
         kinds.add((data["probe"]["kind"], data["kept_by"]))
-        answer, record = judge_file(data), records[data["id"]]
+        answer, record = judge_file(data, shipped()), records[data["id"]]
         assert record["status"] in (answer["level"], "withdrawn"), data["id"]
         assert [(f["level"], f["code"], f["sentence"]) for f in answer["findings"]] == [
             (f["level"], f["code"], f["sentence"]) for f in record["findings"]
@@ -141,7 +142,7 @@ def test_one_run_is_saved_from_its_page(demonstration: Services) -> None:
 )  # fmt: skip
 def test_what_is_wrong_is_named(path: str, value: Any, words: str) -> None:
     with pytest.raises(WrongFile) as refused:
-        judge_file(changed(CELL, path, value))
+        judge_file(changed(CELL, path, value), shipped())
     assert words in str(refused.value)
 
 
@@ -149,25 +150,25 @@ def test_each_fault_is_named_in_one_sentence() -> None:
     point = CELL["points"][0] | {"signal": "high", "temperature_c": 300, "use": "both"}
     wrong = CELL | {"version": 7, "points": [point, point | {"signal": 1270.0}], "waters": [9, 3], "note": "mine"}
     with pytest.raises(WrongFile) as refused:
-        judge_file(wrong)
+        judge_file(wrong, shipped())
     faults = re.sub(r"; [^;]* is not", "", str(refused.value)).split("; ")
     assert [re.split(" must | is ", fault)[0] for fault in faults] == [
         "version", "points 1 signal", "points 1 temperature_c", "points 1 use", "points 2 temperature_c",
         "points 2 use", "waters",
     ]  # fmt: skip
     with pytest.raises(WrongFile, match=r"; and 14 more\.$"):
-        judge_file(CELL | {"points": [point] * 8})
+        judge_file(CELL | {"points": [point] * 8}, shipped())
 
 
 def test_no_object_no_point_to_adjust_to() -> None:
     with pytest.raises(WrongFile, match="The file must be an object; 3 is not"):
-        judge_file(3)
+        judge_file(3, shipped())
     air = changed(CELL, "method", "conductivity-two")
     with pytest.raises(WrongFile, match=r"points 1 step must be one of low, high"):
-        judge_file(air)
+        judge_file(air, shipped())
     checked = changed(CELL, "points[0].use", "check")
     with pytest.raises(WrongFile, match="at least one that the response is adjusted to"):
-        judge_file(checked)
+        judge_file(checked, shipped())
 
 
 class TestTheCommand:

@@ -9,7 +9,8 @@ import pytest
 from sqlalchemy import text
 
 from brumel.core.calibrating import methods as model
-from brumel.core.calibrating.methods import methods, rinse_from, rinses
+from brumel.core.calibrating.methods import rinse_from
+from brumel.core.shipped_rules import shipped
 from brumel.services.calibrating.meter_runs import NewKept
 from brumel.services.kit.meters import Meters
 from brumel.services.probes.care_log import NewCare
@@ -65,7 +66,7 @@ class TestARun:
         """The regime is removed and its share edited: the run still says what was done, and what its points took."""
         run_id = world.begin(world.probe())
         before = world.at().shelf.view(world.lots["7.00"].id).entry
-        kept = {k: v for k, v in rinses().items() if k != "distilled-once"}
+        kept = {k: v for k, v in shipped().rinses.items() if k != "distilled-once"}
         monkeypatch.setattr(model, "rinses", lambda: kept)
         run = world.at().calibrations.view(run_id).run
         assert rinse_from(run.method["rinse"]).words.startswith("Rinse once in distilled or deionised water")
@@ -75,7 +76,7 @@ class TestARun:
     def test_days_of_holding_stand_with_the_kind_alone(self, world: World) -> None:
         run = world.calibrated(world.probe()).run
         assert run.method["tolerances"]["holds_days"] == [1, 7]
-        assert "holds" not in (methods()[SIDE].used_for + str(methods()[SIDE].steps))
+        assert "holds" not in (shipped().methods[SIDE].used_for + str(shipped().methods[SIDE].steps))
 
 
 def _with_holding(urls: Urls, run_id: uuid.UUID, days: int) -> _Holding:

@@ -9,7 +9,7 @@ import pytest
 
 from brumel.core.calibrating.meter_run import KeptPoint, judge_kept
 from brumel.core.findings import Level
-from brumel.core.kit.kinds import probe_kind
+from brumel.core.shipped_rules import shipped
 from brumel.services.calibrating.meter_runs import NewKept, TypedPoint
 from brumel.services.probes.care_log import NewCare
 from brumel.services.readings.draft import NewReading
@@ -44,14 +44,14 @@ DAY = timedelta(days=1)
     ],
 )
 def test_what_is_off_a_standard(kind: str, check: str, target: float, shown: float, level: Level) -> None:
-    chosen = next(c for c in probe_kind(kind).checks if c.key == check)
+    chosen = next(c for c in shipped().kind(kind).checks if c.key == check)
     (finding,) = judge_kept([KeptPoint(chosen, "its standard", target, before=shown)], [])
     assert (finding.code, finding.level) == ("as-found", level)
     assert (remedy(finding) == "") == (level is Level.SOUND)
 
 
 def test_as_left_decides_and_as_found_tells_of_the_readings_before() -> None:
-    check = probe_kind("conductivity-1").checks[0]
+    check = shipped().kind("conductivity-1").checks[0]
     found = judge_kept([KeptPoint(check, "1413", 1413.0, before=1300.0, after=1413.0)], [])
     assert [(f.code, f.level) for f in found] == [("as-found", Level.SOUND), ("as-left", Level.SOUND)]
     assert "−8.0 % off: adjusted since" in sentence(found[0])
@@ -80,7 +80,7 @@ def test_as_left_decides_and_as_found_tells_of_the_readings_before() -> None:
 def test_a_meter_that_compensates_by_the_wrong_rule_is_told(
     ratio: float, temperature_c: float | None, code: str, words: str
 ) -> None:
-    check = probe_kind("conductivity-1").checks[0]
+    check = shipped().kind("conductivity-1").checks[0]
     point = KeptPoint(check, "1413", 1413.0, before=1413.0 * ratio, temperature_c=temperature_c)
     first = judge_kept([point], [])[0]
     assert (first.code, words in sentence(first)) == (code, True)

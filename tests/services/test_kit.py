@@ -9,9 +9,10 @@ from datetime import date, timedelta
 import pytest
 from PIL import Image
 
-from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.readiness import State
+from brumel.core.shipped_rules import shipped
 from brumel.core.wording import day_words
+from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.probes import NewProbe
 from brumel.services.probes.care_log import NewCare
@@ -69,7 +70,7 @@ def test_a_failed_inspection_blocks_and_a_passed_one_clears(world: World) -> Non
 
 
 def test_of_two_inspections_in_one_moment_the_later_counts(world: World) -> None:
-    kit, questions = world.at().kit, {q.key: True for q in probe_kind("ph-combination").inspection}
+    kit, questions = world.at().kit, {q.key: True for q in shipped().kind("ph-combination").inspection}
     for _ in range(6):
         probe = world.probe()
         for passed in (False, True):
@@ -162,7 +163,10 @@ def test_a_part_past_its_date_blocks_until_a_new_one_is_in(world: World) -> None
     worn = NewCare(uuid.uuid4(), "cap-changed", NOW - timedelta(days=300), good_until=last)
     world.at().kit.log(probe_id, worn, world.person)
     blocked = world.at().states.probe_state(probe_id).readiness
-    assert (blocked.state, f"good until {day_words(last, NOW.date())}" in blocked.why) == (State.BLOCKED, True)
+    assert (blocked.state, f"good until {day_words(last, NOW.date())}" in str(word(blocked.why))) == (
+        State.BLOCKED,
+        True,
+    )
     with pytest.raises(InvalidInput, match="past its date"):
         world.at().kit.log(probe_id, NewCare(uuid.uuid4(), "cap-changed", good_until=last), world.person)
     fresh = NewCare(uuid.uuid4(), "cap-changed", good_until=NOW.date() + timedelta(days=300))

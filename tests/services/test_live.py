@@ -11,7 +11,7 @@ from typing import Any
 import pytest
 
 from brumel.core.findings import Acceptance
-from brumel.core.quantities.quantity import rule_of
+from brumel.core.shipped_rules import shipped
 from brumel.services.live import hub as live
 from brumel.services.live.channels import Positions
 from brumel.services.live.hub import LiveHub
@@ -163,7 +163,7 @@ def test_a_picture_is_corrected_as_a_reading_of_now_would_be(world: World, monke
 
     def watched() -> list[Watched]:
         lens = services.readings.lens(probe.id, site.site_id)
-        return [Watched(probe.device_id, 0, rule_of("specific-conductance", calibrating=False), lens)]
+        return [Watched(probe.device_id, 0, shipped().settled("specific-conductance", calibrating=False), lens)]
 
     stream = services.live.stream(watched)
     first = json.loads(next(stream).split("data: ")[1])

@@ -9,6 +9,7 @@ from datetime import date, timedelta
 import pytest
 
 from brumel.core.kit.readiness import State
+from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
@@ -65,7 +66,7 @@ def test_without_power_it_is_blocked(world: World, event: str) -> None:
     log(world, meter_id, event, 30)
     found = world.at().states.probe_state(probe_id).readiness
     assert found.state is State.BLOCKED
-    assert event.replace("-", " ") in found.why
+    assert event.replace("-", " ") in str(word(found.why))
 
 
 def test_a_meter_takes_only_its_kinds(world: World) -> None:

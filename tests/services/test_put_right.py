@@ -10,6 +10,7 @@ import pytest
 from brumel.core.calibrating.run_file import judge_file
 from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
+from brumel.core.shipped_rules import shipped
 from brumel.services.calibrating.beginning import PutRight
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
@@ -56,7 +57,7 @@ def test_a_pressure_that_was_of_sea_level_is_put_right_and_the_points_are_judged
     assert view.pressure is not None
     assert (view.pressure.typed, view.run.method["conditions"]["pressure"]["typed"]) == (938.0, 1010.0)
     assert [(e.kind, e.reason) for e in view.run.entries] == [("put-right", "the weather report gives sea level")]
-    judged = judge_file(json.loads(world.at().ledger.calibration_file(run_id)))
+    judged = judge_file(json.loads(world.at().ledger.calibration_file(run_id)), shipped())
     found = {c["key"]: c["value"] for c in judged["coefficients"]}
     assert found["gain"] == pytest.approx(gain(world, run_id)), "who judges the file finds the same"
 

@@ -17,9 +17,9 @@ from itertools import combinations_with_replacement, count
 import pytest
 from sqlalchemy import select, text
 
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.plan.tasks import STORAGE
+from brumel.core.shipped_rules import shipped
 from brumel.services.acts import ACTS
 from brumel.services.calibrating.beginning import PutRight
 from brumel.services.calibrating.meter_runs import NewKept
@@ -388,7 +388,7 @@ def _of_probe(world: World, probe_id: uuid.UUID, meter_id: uuid.UUID, name: str)
     return acts[name]
 
 
-QUESTIONS = [q.key for q in probe_kinds()["ph-combination"].inspection]
+QUESTIONS = [q.key for q in shipped().kinds["ph-combination"].inspection]
 _OF_PROBES = {
     "a retired probe with an open run": "SELECT p.id FROM probe p JOIN calibration_run r ON r.probe_id = p.id "
     "WHERE p.retired_on IS NOT NULL AND NOT EXISTS (SELECT 1 FROM calibration_signature s WHERE s.run_id = r.id) "

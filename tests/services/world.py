@@ -8,10 +8,10 @@ from datetime import date, datetime, timedelta
 from itertools import count
 from zoneinfo import ZoneInfo
 
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.core.sensing.principles import principle
+from brumel.core.shipped_rules import shipped
 from brumel.core.standards.targets import target
 from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin
@@ -63,7 +63,7 @@ class World:
         )  # fmt: skip
         with self.database.session() as session:
             if device:
-                own = principle(probe_kinds()[kind].principle)
+                own = principle(shipped().kinds[kind].principle)
                 line = Device(id=uuid.uuid4(), label=f"L{number}", url="socket://127.0.0.1:1", address="0",
                               channels=[TEMPERATURE.plain, signal_channel(own).plain], period_s=1.0)  # fmt: skip
                 session.add(line)

@@ -9,8 +9,8 @@ from datetime import timedelta
 from PIL import Image
 from sqlalchemy import select
 
-from brumel.core.kit.kinds import probe_kind
 from brumel.core.series import Series
+from brumel.core.shipped_rules import shipped
 from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin
 from brumel.services.clock import Clock
@@ -58,7 +58,7 @@ def fill(database: Database, owner: Database, clock: Clock) -> None:
     care_id = uuid.uuid4()
     services.kit.log(probe.id, NewCare(care_id, "cleaned", clock.now() - timedelta(hours=1)), technician)
     services.kit.withdraw(care_id, "the other probe", technician)
-    questions = {q.key: True for q in probe_kind(probe.kind).inspection}
+    questions = {q.key: True for q in shipped().kind(probe.kind).inspection}
     services.kit.inspect(probe.id, uuid.uuid4(), questions, "", technician, _picture())
     meter_id = services.meters.all()[0].meter.id
     services.meters.log(meter_id, uuid.uuid4(), "switched-on", None, "", technician)

@@ -11,10 +11,10 @@ from psycopg.rows import dict_row
 from psycopg.types.json import Jsonb
 from tests.conftest import Urls
 
-from brumel.core.calibrating.methods import deviations
 from brumel.core.findings import Finding
 from brumel.core.said import Value, as_value, says
 from brumel.core.sensing.principles import principles
+from brumel.core.shipped_rules import shipped
 from brumel.core.words.catalogue import share_words, word
 from brumel.launch.cluster import APPLICATION
 from brumel.services.said import deviation_columns, findings_of
@@ -40,7 +40,9 @@ def findings(url: str, table: str) -> list[dict[str, Any]]:
 
 def otherwise_at_some(urls: Urls) -> None:
     """Put deviations to the first points, as taking a point does: the demonstration has none."""
-    of_a_hurry: list[Value] = [d.said for d in deviations().values()] + [says("deviation.because", why="rain: all wet")]
+    of_a_hurry: list[Value] = [d.said for d in shipped().deviations.values()] + [
+        says("deviation.because", why="rain: all wet")
+    ]
     columns = deviation_columns([*of_a_hurry, "its cup stood in the sun"])
     with psycopg.connect(urls.owner) as connection:
         connection.execute("ALTER TABLE calibration_point DISABLE TRIGGER USER")
@@ -109,7 +111,7 @@ def test_every_deviation_of_the_versions_before_has_its_key() -> None:
     """The frozen words are those of the catalogue when it was frozen; what was typed stays as typed."""
     known = frozen("otherwise")
     assert set(known.values()) == {
-        *deviations(),
+        *shipped().deviations,
         *(a.key for p in principles() for s in p.asks.values() for a in s),
     }
     given = ["rinse skipped", "because: no water: none", "taken all the same: late", "stood on its head"]

@@ -1,8 +1,8 @@
 """What is to be said, as facts hold it: a key of the catalogue and values; no words but those that people typed.
 
 A value is a number with its unit and digits (:class:`Amount`), a number of a quantity (:class:`Of`), a count of things
-(:class:`Count`), a word of the catalogue by its key (:class:`Named`), something said within (:class:`Said`), several of
-them, or text that a person typed, a label, a name of data.
+(:class:`Count`), a day (:class:`Day`), a word of the catalogue by its key (:class:`Named`), something said within
+(:class:`Said`), several of them, or text that a person typed, a label, a name of data.
 """
 
 from __future__ import annotations
@@ -47,6 +47,14 @@ class Count:
 
 
 @dataclass(frozen=True)
+class Day:
+    """A day, ISO 8601, as it is said on another: with its year where that is not the same."""
+
+    on: str
+    said_on: str = ""
+
+
+@dataclass(frozen=True)
 class Named:
     """A word of the catalogue: ``table`` says of what, ``key`` which."""
 
@@ -81,7 +89,7 @@ class Said:
         return cls(plain["key"], {k: as_value(v) for k, v in plain.get("values", {}).items()})
 
 
-Value = Union[Amount, Of, Count, Named, Said, str, "Sequence[Value]", None]
+Value = Union[Amount, Of, Count, Day, Named, Said, str, "Sequence[Value]", None]
 
 
 def says(key: str, **values: Value) -> Said:
@@ -99,7 +107,7 @@ def verbatim(words: str) -> Said | None:
     return Said(VERBATIM, {"words": words}) if words else None
 
 
-_KINDS: Mapping[str, Any] = {"unit": Amount, "quantity": Of, "of": Count, "table": Named}
+_KINDS: Mapping[str, Any] = {"unit": Amount, "quantity": Of, "of": Count, "on": Day, "table": Named}
 """By the name that only its plain form has."""
 
 

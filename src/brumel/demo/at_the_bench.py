@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calibrating.methods import Step, StepKind, method, rinses, roles, steps_of
+from brumel.core.calibrating.methods import Step, StepKind, steps_of
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.care import Care
 from brumel.core.place.conditions import Conditions
@@ -46,6 +46,7 @@ from brumel.services.probes.care_log import NewCare, care_row
 from brumel.services.probes.run_facts import age_days
 from brumel.services.probes.what_it_is import holding_of, kind_of
 from brumel.services.readings.correct import principle_of
+from brumel.services.rules import in_force
 from brumel.services.said import finding_rows
 from brumel.services.shelf import lot_words
 from brumel.store.models.base import Base
@@ -117,7 +118,7 @@ class AtTheBench:
         fitting = [
             lot
             for lot in self.lots
-            if roles()[role].admits(lot.standard, lot.nominal, lot.family)
+            if in_force().roles[role].admits(lot.standard, lot.nominal, lot.family)
             and lot.family not in ("primary", "sea-water")
             and lot.lot_number != "T4-2480"
         ]
@@ -175,14 +176,15 @@ class AtTheBench:
         pressure: Pressure | None = None, altitude_m: float = 3.0,
     ) -> None:  # fmt: skip
         person = self.people["mira" if self.random.random() < 0.8 else "oskar"]
-        probe, chosen = self.probes[label], method(school)
+        probe, chosen = self.probes[label], in_force().method(school)
         key = kind_of(probe).quantity
         reaches = [w.expected[key] for w in WATERS if key in w.expected and label in (w.probe, w.cell, "B-ORP")]
         reach = (min(low for low, _ in reaches), max(high for _, high in reaches)) if reaches else None
         true = self._pressure(at, altitude_m)
         place = Surroundings(pressure or true) if principle_of(probe).needs_pressure else Surroundings()
         frozen = chosen.frozen(
-            waters=reach, rinse=rinses()["distilled-once"], kind=probe.kind, holds_days=holding_of(probe),
+            in_force(), waters=reach, rinse=in_force().rinses["distilled-once"], kind=probe.kind,
+            holds_days=holding_of(probe),
             first=self._first(label, at), conditions=place.plain, steers=kind_of(probe).steers,
         )  # fmt: skip
         steps = [s for s in steps_of(frozen) if s.kind.has_point]

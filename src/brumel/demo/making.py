@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import insert
 
-from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
+from brumel.core.calibrating.tolerances_of_kinds import tolerances_for
 from brumel.core.findings import Acceptance, Level
 from brumel.core.kit.care import Care, MeterEvent
 from brumel.core.place.station_pressure import Pressure
@@ -42,6 +42,7 @@ from brumel.services.readings.history import kept_limits
 from brumel.services.readings.meter_settings import Resetting, WrongSetting
 from brumel.services.readings.record import record_within
 from brumel.services.readings.row import reading_row
+from brumel.services.rules import in_force
 from brumel.services.said import BY_EYE, finding_rows
 from brumel.store.database import Acting, Database, acting
 from brumel.store.models.base import Base, Source
@@ -381,14 +382,14 @@ class Maker(AtTheBench):
             signature, response, findings = usable[-1]
             worst = next((f.says for f in findings if f.level is not Level.SOUND), "")
             held = Tolerances.of(
-                shipped_tolerances(response.principle.key, probe.kind) | {"holds_days": holding_of(probe)}
+                tolerances_for(in_force(), response.principle.key, probe.kind) | {"holds_days": holding_of(probe)}
             )
             basis, run = basis_from(response, signature, held, worst, at), CalibrationRun(id=signature.run_id)
         corrected = correct(measured, probe, basis, site, water.compensation)
         source = Source.DEVICE if on_line else Source.TYPED_SIGNAL
         new = NewReading(self._id(), site.id, probe.id, source, visit_id=visit.id)
         row = reading_row(new, site, probe, self.people["mira"], measured, corrected, run, taken_at=at)
-        row |= kept_limits(limits_of(water.kind), corrected)
+        row |= kept_limits(limits_of(in_force(), water.kind), corrected)
         self.rows[Reading].append(row)
         self.rows[ReadingFinding] += [{"reading_id": new.reading_id, **f} for f in finding_rows(corrected.findings)]
         return row

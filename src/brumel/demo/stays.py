@@ -18,6 +18,7 @@ from brumel.demo.places import Water
 from brumel.services.readings.given_value import Amending, PlainReading, Spot, plain_row, worked_row
 from brumel.services.readings.standing import seen_at
 from brumel.services.readings.typed_value import TypedValue
+from brumel.services.rules import in_force
 from brumel.services.said import finding_rows
 from brumel.store.models.base import Base
 from brumel.store.models.reading import Reading, ReadingFinding
@@ -110,7 +111,7 @@ class Stays:
     def end(self, visit: Visit, water: Water, at: datetime, read: list[dict[str, Any]], *, finish: bool = True) -> None:
         """What was typed beside the probes' readings, what follows, and that all is read."""
         stabilised = water.code == "POOL"
-        limits = limits_of(water.kind, stabilised=stabilised)
+        limits = limits_of(in_force(), water.kind, stabilised=stabilised)
         warm = next((r["temperature_c"] for r in read), water.mean_c)
         own = [*read, self._typed(visit, "temperature", warm, None, self.probes[water.probe], at, limits)]
         keys = [*_DAILY.get(water.code, ()), *(_WEEKLY.get(water.code, ()) if at.weekday() == 2 else ())]
@@ -146,7 +147,7 @@ class Stays:
 
     def dawn(self, water: Water, at: datetime) -> None:
         """A dawn that nearly went wrong: oxygen at the bottom fell below 3 mg/L, and somebody was there."""
-        visit, limits = self.begin(water, at), limits_of(water.kind)
+        visit, limits = self.begin(water, at), limits_of(in_force(), water.kind)
         meter, kept = self.probes[water.oxygen_probe], []
         for minutes, layer, mg_l in ((0, "top", 3.6), (3, "bottom", 2.7), (95, "bottom", 4.6)):
             moment, spot = at + timedelta(minutes=minutes), Spot(layer=layer)
@@ -163,7 +164,7 @@ class Stays:
     def compare(self, visit: Visit, water: Water, at: datetime) -> None:
         """The laboratory in town on the photometer's own sample: they disagree."""
         found = self.instruments["Town laboratory"]
-        self._typed(visit, "free-chlorine", 2.31, found, None, at, limits_of(water.kind, stabilised=True))
+        self._typed(visit, "free-chlorine", 2.31, found, None, at, limits_of(in_force(), water.kind, stabilised=True))
         self._say(visit, at, "note", "Sample sent along: the photometer's cell was scratched, a new one is ordered.")
 
     def _see_to(self, read: list[dict[str, Any]], at: datetime) -> None:

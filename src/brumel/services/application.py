@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 from pathlib import Path
 
-from brumel.core.plan.order import HouseOrder, default_order
+from brumel.core.plan.order import HouseOrder
 from brumel.services.calibrating.meter_runs import KeptRuns
 from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
@@ -30,6 +30,7 @@ from brumel.services.probes.states import States
 from brumel.services.readings.meter_settings import Resetting
 from brumel.services.readings.record import Readings
 from brumel.services.reckon.known import KnownFacts
+from brumel.services.rules import in_force
 from brumel.services.shelf.lots import Shelf
 from brumel.services.sites.night import Nights
 from brumel.services.sites.site_history import Rounds
@@ -105,7 +106,7 @@ class Services:
         notes
             Where it is noted that a part was started again.
         """
-        order = order or default_order()
+        order = order or next(iter(in_force().orders.values()))
         keep_out_of_sight(database.sessions)
         states, shelf = States(database, clock), Shelf(database, clock)
         kit, meters = Kit(database, clock, states), Meters(database, clock, states)

@@ -8,10 +8,10 @@ from dataclasses import dataclass
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import methods_of, rinses
 from brumel.services.acts import act
 from brumel.services.errors import InvalidInput
 from brumel.services.people import Person, may_record
+from brumel.services.rules import in_force
 from brumel.store.database import Database
 from brumel.store.models.reference import HouseChoice
 
@@ -34,9 +34,9 @@ class House:
             For what there is not: ``rinse``, ``method-PRINCIPLE``.
         """
         may_record(person)
-        wrong = {} if rinse in rinses() else {"rinse": "Choose how you rinse between solutions."}
+        wrong = {} if rinse in in_force().rinses else {"rinse": "Choose how you rinse between solutions."}
         for principle, code in methods.items():
-            if code not in {m.code for m in methods_of(principle)}:
+            if code not in {m.code for m in in_force().methods_of(principle)}:
                 wrong[f"method-{principle}"] = "Choose a procedure for these probes."
         if wrong:
             raise InvalidInput(wrong)

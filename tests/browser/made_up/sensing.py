@@ -22,8 +22,8 @@ class Glow(Principle):
     signal_range = (-100.0, 5_000.0)
     u_signal = 0.3
     coefficients = (
-        Coefficient("zero", "Zero", "nA", 1, 0.0, 2.0),
-        Coefficient("gain", "Gain", "nA/gu", 2, 2.0, 0.2, least_apart=20.0),
+        Coefficient("zero", "zero", "nA", 1, 0.0, 2.0),
+        Coefficient("gain", "gain", "nA/gu", 2, 2.0, 0.2, least_apart=20.0),
     )
     value_term = 1
     drawn = (0.0, 600.0)

@@ -7,13 +7,13 @@ hangs on the kind and the method (its steps, its signal's range, its coefficient
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from brumel.core.calibrating.judging import principle_of, read_method
 from brumel.core.calibrating.meter_run import checks_of, reports_of
-from brumel.core.calibrating.methods import Step, method, methods, rinses, steps_of
+from brumel.core.calibrating.methods import Step, steps_of
 from brumel.core.findings import Acceptance
-from brumel.core.kit.kinds import Check, ProbeKind, Reported, probe_kinds
+from brumel.core.kit.kinds import Check, ProbeKind, Reported
 from brumel.core.kit.shelf import standards
 from brumel.core.outside_data import shown
 from brumel.core.place.station_pressure import STATION_HPA
@@ -44,6 +44,9 @@ from brumel.core.sensing.run import Use
 from brumel.core.standards.targets import Bottle, bottle_of, check_bottle
 from brumel.core.words.catalogue import word
 
+if TYPE_CHECKING:
+    from brumel.core.rules import Rules
+
 FORMAT, VERSION = "brumel-calibration", 1
 BY_BRUMEL, BY_METER = "brumel", "meter"
 _TAKEN_WHOLE = ("principle", "steps", "tolerances", "weights")
@@ -53,32 +56,32 @@ _TARGET = fields({"value": number(), "u": number(0.0)}, {"unit": text(), "known"
 _BESIDE = fields({}, {"number": text(), "label": text()}, anything)
 
 
-def faults(data: object) -> Iterator[str]:
+def faults(data: object, rules: Rules) -> Iterator[str]:
     """Yield what is wrong with a file, each with its place: a sentence's end."""
     if not isinstance(data, Mapping):
         yield from (f"The file {words}" for words in fields({})(data))
     else:
-        needed, more = (_by_meter if data.get("kept_by") == BY_METER else _by_brumel)(data)
+        needed, more = (_by_meter if data.get("kept_by") == BY_METER else _by_brumel)(data, rules)
         yield from fields(_HEAD | needed, _AROUND | more, anything)(data)
 
 
-def frozen_of(data: Mapping[str, Any]) -> Mapping[str, Any]:
+def frozen_of(data: Mapping[str, Any], rules: Rules) -> Mapping[str, Any]:
     """Return a file's method whole: as a run froze it, or as the one of its code ships."""
     given, kind = data["method"], data["probe"]["kind"]
     if isinstance(given, Mapping):
         return given
-    holds = probe_kinds()[kind].holds_days or (0.0, 0.0)
-    return method(given).frozen(
-        waters=waters_of(data), rinse=rinses()[data.get("rinse") or next(iter(rinses()))], kind=kind, holds_days=holds,
-        conditions=data.get("conditions") or {},
-    )  # fmt: skip
+    holds = rules.kind(kind).holds_days or (0.0, 0.0)
+    rinse = rules.rinses[data.get("rinse") or next(iter(rules.rinses))]
+    return rules.method(given).frozen(
+        rules, waters=waters_of(data), rinse=rinse, kind=kind, holds_days=holds, conditions=data.get("conditions") or {}
+    )
 
 
-def kept_by_meter(data: Mapping[str, Any]) -> tuple[Mapping[str, Check], Mapping[str, Reported]]:
+def kept_by_meter(data: Mapping[str, Any], rules: Rules) -> tuple[Mapping[str, Check], Mapping[str, Reported]]:
     """Return what a meter is looked at in and what it may report, by key: as a run froze it, or as its kind ships."""
     if isinstance(given := data.get("method"), Mapping):
         return checks_of(given), reports_of(given)
-    kind = probe_kinds()[data["probe"]["kind"]]
+    kind = rules.kind(data["probe"]["kind"])
     return {c.key: c for c in kind.checks}, {r.key: r for r in kind.reported}
 
 
@@ -95,19 +98,19 @@ def waters_of(data: Mapping[str, Any]) -> tuple[float, float] | None:
     return (float(given[0]), float(given[1])) if given else None
 
 
-def _by_brumel(data: Mapping[str, Any]) -> tuple[dict[str, Shape], dict[str, Shape]]:
+def _by_brumel(data: Mapping[str, Any], rules: Rules) -> tuple[dict[str, Shape], dict[str, Shape]]:
     """Make the shapes of the fields that a file must have, and may have, where Brumel fits."""
-    kind, told = _kind(data), data.get("method")
+    kind, told = _kind(data, rules), data.get("method")
     senses = kind.principle if kind else ""
-    fitting = [code for code, m in methods().items() if not senses or m.principle == senses]
-    own, steps = _method(data)
+    fitting = [code for code, m in rules.methods.items() if not senses or m.principle == senses]
+    own, steps = _method(data, rules)
     needed: dict[str, Shape] = {
-        "probe": _probe([key for key, one in probe_kinds().items() if one.principle]),
+        "probe": _probe([key for key, one in rules.kinds.items() if one.principle]),
         "method": _METHOD if isinstance(told, Mapping) else one_of(fitting),
         "points": each(_point(own, steps) if own else fields({"step": text()}, {}, anything), least=1),
     }
     return needed, {
-        "rinse": one_of([*rinses()]),
+        "rinse": one_of([*rules.rinses]),
         "waters": nothing_or(pair),
         "conditions": read_by(read_place),
         "not_ready": text(),
@@ -116,12 +119,12 @@ def _by_brumel(data: Mapping[str, Any]) -> tuple[dict[str, Shape], dict[str, Sha
     }
 
 
-def _by_meter(data: Mapping[str, Any]) -> tuple[dict[str, Shape], dict[str, Shape]]:
+def _by_meter(data: Mapping[str, Any], rules: Rules) -> tuple[dict[str, Shape], dict[str, Shape]]:
     """Make the shapes of the fields that a file must have, and may have, where a meter adjusts itself."""
-    needed: dict[str, Shape] = {"probe": _probe([*probe_kinds()])}
+    needed: dict[str, Shape] = {"probe": _probe([*rules.kinds])}
     more: dict[str, Shape] = {"method": _METHOD_OF_METER if isinstance(data.get("method"), Mapping) else anything}
     try:
-        checks, reports = kept_by_meter(data)
+        checks, reports = kept_by_meter(data, rules)
     except UNREADABLE:
         return needed, more
     point = fields({"check": one_of([*checks]), "target": _TARGET}, _KEPT, anything)
@@ -133,16 +136,16 @@ def _probe(kinds: list[str]) -> Shape:
     return fields({"kind": one_of(kinds)}, {"reference": one_of(["", *REFERENCES])}, anything)
 
 
-def _kind(data: Mapping[str, Any]) -> ProbeKind | None:
+def _kind(data: Mapping[str, Any], rules: Rules) -> ProbeKind | None:
     probe = data.get("probe")
     key = probe.get("kind") if isinstance(probe, Mapping) else None
-    return probe_kinds().get(key) if isinstance(key, str) else None
+    return rules.kinds.get(key) if isinstance(key, str) else None
 
 
-def _method(data: Mapping[str, Any]) -> tuple[Principle | None, Mapping[str, Step]]:
+def _method(data: Mapping[str, Any], rules: Rules) -> tuple[Principle | None, Mapping[str, Step]]:
     """The principle and the steps that a file's points are held against; none where its method can't be read."""
     try:
-        frozen = frozen_of(data)
+        frozen = frozen_of(data, rules)
         return principle_of(frozen), {step.key: step for step in steps_of(frozen)}
     except UNREADABLE:
         return None, {}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from brumel.core.calibrating.methods import steps_of
 from brumel.core.calibrating.run_verdict import judge_run
@@ -17,6 +17,9 @@ from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, PreviousRun, Run, Use
 from brumel.core.sensing.tolerances import Tolerances
+
+if TYPE_CHECKING:
+    from brumel.core.rules import Rules
 
 
 def principle_of(frozen: Mapping[str, Any]) -> Principle:
@@ -36,7 +39,7 @@ def read_method(frozen: Mapping[str, Any]) -> None:
 
 def judge(
     frozen: Mapping[str, Any], points: Sequence[JudgedPoint], previous: PreviousRun | None,
-    waters: tuple[float, float] | None = None, despite: Despite | None = None,
+    waters: tuple[float, float] | None = None, despite: Despite | None = None, *, rules: Rules,
 ) -> tuple[Response | None, list[Finding]]:  # fmt: skip
     """The response through the points and its findings, by the method frozen; no response before a point tells one.
 
@@ -48,6 +51,8 @@ def judge(
         In the order done.
     previous
         The probe's last full run.
+    rules
+        For what a run does not freeze.
     """
     own = principle_of(frozen)
     adjusted = [p.point for p in points if p.use is Use.ADJUST]
@@ -70,6 +75,7 @@ def judge(
         Surroundings.of(frozen.get("conditions")),
         tuple(frozen.get("out_of_order", ())),
         frozen.get("leaves_open", ""),
+        rules.deviations,
     )
     return response, judge_run(run)
 

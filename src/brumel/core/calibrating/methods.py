@@ -6,19 +6,20 @@ import math
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass, field, replace
 from enum import StrEnum
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
+from brumel.core.calibrating.tolerances_of_kinds import tolerances_for
 from brumel.core.errors import CoreError
-from brumel.core.kit.kinds import probe_kind
 from brumel.core.kit.shelf import CUP_ML
 from brumel.core.place.conditions import Conditions
-from brumel.core.said import Named
 from brumel.core.sensing.fit import Weights
-from brumel.core.sensing.principle import OTHERWISE
+from brumel.core.sensing.principle import Deviation
 from brumel.core.sensing.run import Use
 from brumel.core.standards.targets import Bottle, Target, target
-from brumel.core.tables import read_once, table, tables_in
+from brumel.core.tables import table, tables_in
+
+if TYPE_CHECKING:
+    from brumel.core.rules import Rules
 
 
 class StepKind(StrEnum):
@@ -74,9 +75,11 @@ class Role:
 
         Examples
         --------
-        >>> roles()["neutral"].admits("ph-buffer", 8.0), roles()["acid"].admits("ph-buffer", 6.0)
+        >>> from brumel.core.shipped_rules import shipped
+        >>> roles = shipped().roles
+        >>> roles["neutral"].admits("ph-buffer", 8.0), roles["acid"].admits("ph-buffer", 6.0)
         (True, False)
-        >>> roles()["acid"].admits("ph-buffer", 4.0, "combined"), roles()["combined-ph"].admits("ph-buffer", 4.0)
+        >>> roles["acid"].admits("ph-buffer", 4.0, "combined"), roles["combined-ph"].admits("ph-buffer", 4.0)
         (False, False)
         """
         if standard != self.standard or family in self.others or (self.families and family not in self.families):
@@ -91,7 +94,9 @@ class Role:
 
         Examples
         --------
-        >>> roles()["water-side"].resolved((7.7, 8.4)), roles()["opposite-side"].resolved((7.7, 8.4))
+        >>> from brumel.core.shipped_rules import shipped
+        >>> roles = shipped().roles
+        >>> roles["water-side"].resolved((7.7, 8.4)), roles["opposite-side"].resolved((7.7, 8.4))
         ('alkaline', 'acid')
         """
         if self.middle is None:
@@ -99,9 +104,8 @@ class Role:
         return self.lower if waters is not None and sum(waters) / 2 < self.middle else self.higher
 
 
-@read_once
-def roles() -> Mapping[str, Role]:
-    """All roles by key."""
+def read_roles() -> Mapping[str, Role]:
+    """Read all roles by key."""
 
     def role(key: str, entry: dict[str, Any]) -> Role:
         return Role(
@@ -171,23 +175,8 @@ SHARED_CUP = "cup-shared"
 """A point that was taken so took no standard of its own."""
 
 
-@dataclass(frozen=True)
-class Deviation:
-    """What may be done otherwise than a method says; ``carries`` something of the cup before, or of ``tap`` water."""
-
-    key: str
-    carries: bool = False
-    tap: bool = False
-
-    @property
-    def said(self) -> Named:
-        """What a record says of it."""
-        return Named(OTHERWISE, self.key)
-
-
-@read_once
-def deviations() -> Mapping[str, Deviation]:
-    """All of them by key."""
+def read_deviations() -> Mapping[str, Deviation]:
+    """Read all that may be done otherwise, by key."""
     return {d["key"]: Deviation(**d) for d in table("calibrating", "rinses.toml")["deviations"]}
 
 
@@ -211,15 +200,11 @@ class Rinse:
 
         Examples
         --------
-        >>> [round(r.ml_per_point) for r in rinses().values()]
+        >>> from brumel.core.shipped_rules import shipped
+        >>> [round(r.ml_per_point) for r in shipped().rinses.values()]
         [30, 30, 45, 38]
         """
         return ml_per_point(self.standard_share)
-
-    @property
-    def deviations(self) -> tuple[Deviation, ...]:
-        """What may be done otherwise under this regime."""
-        return tuple(d for d in deviations().values() if d.key not in self.is_)
 
 
 def ml_per_point(standard_share: float) -> float:
@@ -245,9 +230,9 @@ class Method:
     leaves_open: str = ""
     """What a run of it does not tell, as the end of a sentence; empty where it tells what it should."""
 
-    def steps_for(self, waters: tuple[float, float] | None) -> tuple[Step, ...]:
+    def steps_for(self, waters: tuple[float, float] | None, rules: Rules) -> tuple[Step, ...]:
         """The steps, once the day's waters are known."""
-        return tuple(replace(s, role=roles()[s.role].resolved(waters) if s.role else "") for s in self.steps)
+        return tuple(replace(s, role=rules.roles[s.role].resolved(waters) if s.role else "") for s in self.steps)
 
     def steering(self, what: str) -> Method:
         """This method for a probe that steers something: paused before, handed back after a check that adjusts nothing.
@@ -263,10 +248,9 @@ class Method:
         back = Step("hand-back", kind=StepKind.HAND_BACK, words=f"Put the probe back into its water, hand {what} back.")
         return replace(self, steps=(pause, *self.steps, *checks, back))
 
-    @property
-    def needs_waters(self) -> bool:
+    def needs_waters(self, rules: Rules) -> bool:
         """Whether a step depends on the day's waters."""
-        return any(s.role and roles()[s.role].middle is not None for s in self.steps)
+        return any(s.role and rules.roles[s.role].middle is not None for s in self.steps)
 
     @property
     def adjusted(self) -> int:
@@ -275,6 +259,7 @@ class Method:
 
     def frozen(
         self,
+        rules: Rules,
         *,
         waters: tuple[float, float] | None,
         rinse: Rinse,
@@ -292,42 +277,27 @@ class Method:
         place, ``steers`` what its probe steers, ``out_of_order`` what was calibrated before it and should come after.
         """
         data = asdict(self)
-        data["steps"] = [asdict(s) for s in self.steering(steers).steps_for(waters)]
+        data["steps"] = [asdict(s) for s in self.steering(steers).steps_for(waters, rules)]
         data["steers"] = steers
         data["out_of_order"] = list(out_of_order)
-        data["tolerances"] = shipped_tolerances(self.principle, kind, first) | {"holds_days": list(holds_days)}
+        data["tolerances"] = tolerances_for(rules, self.principle, kind, first) | {"holds_days": list(holds_days)}
         data["rinse"] = asdict(rinse)
-        data["usual"] = dict(probe_kind(kind).usual)
+        own = rules.kind(kind)
+        data["usual"] = dict(own.usual)
         data["settings"] = dict(settings or {})
         data["conditions"] = dict(conditions or {})
-        own = probe_kind(kind)
         data["reach"] = list(own.suits[own.quantity]) if own.quantity in own.suits else None
         return data
 
 
-@read_once
-def methods() -> dict[str, Method]:
-    """All methods by code, each principle's default first."""
+def read_methods() -> Mapping[str, Method]:
+    """Read all methods by code, each principle's default first."""
     found = [_method(one) for data in tables_in("calibrating", "procedures") for one in _each(data)]
     return {m.code: m for m in sorted(found, key=lambda m: (m.principle, m.order))}
 
 
-def methods_of(principle: str) -> list[Method]:
-    """The methods of a principle, the default first."""
-    return [m for m in methods().values() if m.principle == principle]
-
-
-def method(code: str) -> Method:
-    """The method of this code; refuses an unknown one with the known ones."""
-    try:
-        return methods()[code]
-    except KeyError:
-        raise CoreError(f"No method has the code {code!r}; known are {', '.join(methods())}.") from None
-
-
-@read_once
-def rinses() -> dict[str, Rinse]:
-    """The rinse regimes by key, the default first."""
+def read_rinses() -> Mapping[str, Rinse]:
+    """Read the rinse regimes by key, the default first."""
     return {r["key"]: rinse_from(r) for r in table("calibrating", "rinses.toml")["rinses"]}
 
 

@@ -9,7 +9,7 @@ import json
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -40,6 +40,9 @@ from brumel.core.sensing.run import JudgedPoint, PreviousRun, Use
 from brumel.core.standards.targets import Target, target
 from brumel.core.words.kept_findings import plain_finding
 
+if TYPE_CHECKING:
+    from brumel.core.rules import Rules
+
 _NAMED = 10
 """So many faults are named; the others are counted."""
 
@@ -48,7 +51,7 @@ class WrongFile(CoreError):
     """A file that can't be judged: one sentence that names each wrong field and what it should be."""
 
 
-def judge_file(data: Any) -> dict[str, Any]:
+def judge_file(data: Any, rules: Rules) -> dict[str, Any]:
     """Judge a calibration from its file.
 
     Returns
@@ -60,11 +63,11 @@ def judge_file(data: Any) -> dict[str, Any]:
     WrongFile
         With one sentence that names each field that is wrong.
     """
-    if wrong := [*faults(data)]:
+    if wrong := [*faults(data, rules)]:
         more = f"; and {len(wrong) - _NAMED} more" if len(wrong) > _NAMED else ""
         raise WrongFile(f"{'; '.join(wrong[:_NAMED])}{more}.")
     try:
-        answer = _by_meter(data) if data.get("kept_by") == BY_METER else _by_brumel(data)
+        answer = (_by_meter if data.get("kept_by") == BY_METER else _by_brumel)(data, rules)
         json.dumps(answer, allow_nan=False)
     except WrongFile:
         raise
@@ -73,13 +76,14 @@ def judge_file(data: Any) -> dict[str, Any]:
     return answer
 
 
-def _by_brumel(data: Mapping[str, Any]) -> dict[str, Any]:
-    frozen = frozen_of(data)
+def _by_brumel(data: Mapping[str, Any], rules: Rules) -> dict[str, Any]:
+    frozen = frozen_of(data, rules)
     own, steps = principle_of(frozen), {s.key: s for s in steps_of(frozen)}
     reference = data["probe"].get("reference", "")
     points = [_point(p, own, steps[p["step"]], reference) for p in data["points"]]
     despite = Despite(data.get("not_ready", ""), data.get("despite", ""))
-    response, findings = judge(frozen, points, _previous(data.get("previous"), own), waters_of(data), despite)
+    before = _previous(data.get("previous"), own)
+    response, findings = judge(frozen, points, before, waters_of(data), despite, rules=rules)
     if response is None and findings:
         return {**_answer(findings), "coefficients": [], "residuals": []}
     if response is None:
@@ -151,9 +155,9 @@ def _previous(last: Mapping[str, Any] | None, own: Principle) -> PreviousRun | N
     return PreviousRun(response, float(last["age_days"]), last.get("tended", ""))
 
 
-def _by_meter(data: Mapping[str, Any]) -> dict[str, Any]:
+def _by_meter(data: Mapping[str, Any], rules: Rules) -> dict[str, Any]:
     """Judge a calibration that a meter keeps: what it showed in its standards, and what it reports."""
-    checks, reports = kept_by_meter(data)
+    checks, reports = kept_by_meter(data, rules)
     points = [_kept_point(p, checks[p["check"]]) for p in data.get("points") or ()]
     reported = data.get("reported") or {}
     told = [(key, report, float(reported[key])) for key, report in reports.items() if key in reported]

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from brumel.core.calibrating.comparing import comparison_finding
-from brumel.core.calibrating.methods import deviations
 from brumel.core.findings import Acceptance, Bounds, Finding, Level, beyond, despite_findings, unless_sound, worst_first
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.place.surroundings import WATER_C
@@ -86,14 +85,14 @@ def _coefficients(run: Run) -> Iterator[Finding]:
         end = Amount(bounds.sound_high, about.unit)
         low = Amount(bounds.sound_low)
         said = says(
-            "coefficient", name=about.name, of=about.of, u=about.amount(2 * response.u(key)),
+            "coefficient", name=about.called, of=about.of_what, u=about.amount(2 * response.u(key)),
             value=about.amount(value, plus=around_zero, digits=bounds.digits(value, about.decimals)),
             bounds=says("bounds.around-zero", end=end) if around_zero else says("bounds.from-to", low=low, high=end),
         )  # fmt: skip
         yield Finding(key, level, said, verbatim(remedy.words), remedy.minutes)
-    fitted = [c.name.lower() for c in own.coefficients if response.origin(c.key) is Origin.FITTED]
+    fitted = [c.called for c in own.coefficients if response.origin(c.key) is Origin.FITTED]
     for (minor, origin), those in taken_over.items():
-        each = [says("one-point.taken", name=c.name.lower(), value=c.amount(response[c.key])) for c in those]
+        each = [says("one-point.taken", name=c.called, value=c.amount(response[c.key])) for c in those]
         sets = "one-point.one" if len(run.adjusted) == 1 else "one-point.several"
         said = says(
             "one-point", sets=says(sets, standard=run.tolerances.standard), fitted=tuple(fitted), taken=tuple(each),
@@ -194,7 +193,7 @@ def _unit_asked(temperature_c: float) -> Said | None:
 
 def _carried(run: Run, before: JudgedPoint | None, now: JudgedPoint) -> Said | None:
     """What a hundredth of what came before would do to a standard that was entered so; in its own unit."""
-    known = [d for d in deviations().values() if d.said in now.deviations]
+    known = [d for d in run.deviations.values() if d.said in now.deviations]
     carries, value = any(d.carries for d in known), now.point.value
     came_before = before.point.value if carries and before is not None else None
     if not (carries or any(d.tap for d in known)) or came_before == value:
@@ -251,7 +250,7 @@ def _change(run: Run) -> Iterator[Finding]:
         about = principle.coefficient(key)
         digits = Bounds.around_zero(allowed).digits(change, about.decimals)
         by_words = about.amount(change, plus=True, digits=digits)
-        changed.append(says("changed.coefficient", name=about.name.lower(), by=by_words))
+        changed.append(says("changed.coefficient", name=about.called, by=by_words))
         expected.append(Amount(float(f"{allowed:.4g}"), about.unit))
     if most:
         key = "changed.signal-too" if changed else "changed.signal"

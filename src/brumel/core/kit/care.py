@@ -41,7 +41,7 @@ class Care(str):
     @property
     def words(self) -> str:
         """As a log says it."""
-        return about_care()[self].words or self.replace("-", " ")
+        return _words().get(self) or self.replace("-", " ")
 
 
 for _name in Care.__annotations__:
@@ -61,22 +61,19 @@ class AboutCare:
     of_steering: bool = False
 
 
-@read_once
-def about_care() -> Mapping[str, AboutCare]:
-    """All words of care by key, in the order of a log's form."""
+def read_care() -> Mapping[str, AboutCare]:
+    """Read all words of care by key, in the order of a log's form."""
     return {key: AboutCare(**entry) for key, entry in table("kit", "care.toml").items()}
 
 
 @read_once
-def part_changes() -> Mapping[str, Care]:
-    """The care by which each part is changed."""
-    return {about.part: Care(key) for key, about in about_care().items() if about.part}
+def _words() -> Mapping[str, str]:
+    return {key: about.words for key, about in read_care().items()}
 
 
-@read_once
-def power_lost() -> frozenset[Care]:
-    """What takes the power from a probe."""
-    return frozenset(Care(key) for key, about in about_care().items() if about.takes_power)
+def part_changes(care: Mapping[str, AboutCare]) -> Mapping[str, Care]:
+    """Give the care by which each part is changed."""
+    return {about.part: Care(key) for key, about in care.items() if about.part}
 
 
 REFERENCE_CHANGES = frozenset({Care("electrode-changed"), Care("reference-refilled"), Care("junction-changed")})

@@ -8,9 +8,9 @@ from typing import Any
 
 from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Finding, Level
-from brumel.core.kit.care import Care, about_care, part_changes, power_lost
+from brumel.core.kit.care import AboutCare, Care, part_changes
 from brumel.core.said import says, verbatim
-from brumel.core.tables import read_once, table
+from brumel.core.tables import table
 
 
 @dataclass(frozen=True)
@@ -131,18 +131,20 @@ class ProbeKind:
     """What its coefficients usually are, by key, where it differs from its principle."""
     steers: str = ""
     """What a probe of the kind steers, as the end of a sentence: ``the acid dosing``; empty where nothing."""
+    knows: Mapping[str, AboutCare] = field(default_factory=dict, repr=False)
+    """All words of care by key, its own among them."""
 
     @property
     def care(self) -> tuple[Care, ...]:
         """The care events that this kind knows, in the order of a log's form."""
-        own = {w.after for w in self.waits} | self.voids | {c for p in self.parts if (c := part_changes().get(p))}
+        own = {w.after for w in self.waits} | self.voids | {c for p in self.parts if (c := self.part_change(p))}
         if self.powered:
-            own |= {*power_lost(), Care.POWER_BACK}
+            own |= {*self.power_lost, Care.POWER_BACK}
         if self.steers:
-            own |= {Care(key) for key, about in about_care().items() if about.of_steering}
-        always = [Care(key) for key, about in about_care().items() if about.always]
+            own |= {Care(key) for key, about in self.knows.items() if about.of_steering}
+        always = [Care(key) for key, about in self.knows.items() if about.always]
         further = [
-            Care(k) for k, about in about_care().items() if k in own and not about.always and not about.never_logged
+            Care(k) for k, about in self.knows.items() if k in own and not about.always and not about.never_logged
         ]
         return (*always, *further)
 
@@ -150,17 +152,21 @@ class ProbeKind:
     def waited_after(self) -> tuple[Care, ...]:
         """The care events whose wait, or want of one, a probe's leaflet may say otherwise."""
         after = {w.after for w in self.waits}
-        return tuple(c for c in self.care if c in after or about_care()[c].leaflet)
+        return tuple(c for c in self.care if c in after or self.knows[c].leaflet)
 
     @property
     def powered(self) -> bool:
         """Whether it polarises only while it has power."""
         return any(w.after == Care.POWER_BACK for w in self.waits)
 
-    @staticmethod
-    def part_change(part: str) -> Care | None:
+    @property
+    def power_lost(self) -> frozenset[Care]:
+        """What takes the power from it."""
+        return frozenset(Care(key) for key, about in self.knows.items() if about.takes_power)
+
+    def part_change(self, part: str) -> Care | None:
         """The care event by which a part is changed; None where it never is."""
-        return part_changes().get(part)
+        return part_changes(self.knows).get(part)
 
     def wait_after(self, care: Care, minutes_without_power: float = float("inf")) -> Wait | None:
         """The longest wait that a care event starts; for power coming back it depends on how long it was away."""
@@ -176,7 +182,8 @@ class ProbeKind:
 
         Examples
         --------
-        >>> slow = probe_kind("oxygen-galvanic").with_waits({"membrane-changed": 360})
+        >>> from brumel.core.shipped_rules import shipped
+        >>> slow = shipped().kind("oxygen-galvanic").with_waits({"membrane-changed": 360})
         >>> slow.wait_after(Care("membrane-changed")).minutes
         360
         """
@@ -200,25 +207,10 @@ class ProbeKind:
         return next((b for b in self.storage_bad if b.liquid == liquid), None)
 
 
-@read_once
-def probe_kinds() -> Mapping[str, ProbeKind]:
-    """All kinds of probes, by key."""
+def read_kinds(care: Mapping[str, AboutCare]) -> Mapping[str, ProbeKind]:
+    """Read all kinds of probes, by key, with the words of care that there are."""
     data = table("kit", "kinds.toml")
-    return {key: _kind(key, _inherited(data, entry)) for key, entry in data.items()}
-
-
-def probe_kind(key: str) -> ProbeKind:
-    """The kind of this key.
-
-    Examples
-    --------
-    >>> probe_kind("ph-combination").quantity
-    'ph'
-    """
-    try:
-        return probe_kinds()[key]
-    except KeyError:
-        raise CoreError(f"No kind of probe is named {key!r}; known are {', '.join(probe_kinds())}.") from None
+    return {key: _kind(key, _inherited(data, entry), care) for key, entry in data.items()}
 
 
 def storage_finding(kind: ProbeKind, liquid: str) -> Finding | None:
@@ -226,9 +218,10 @@ def storage_finding(kind: ProbeKind, liquid: str) -> Finding | None:
 
     Examples
     --------
-    >>> storage_finding(probe_kind("ph-combination"), "deionised or distilled water").level.value
+    >>> from brumel.core.shipped_rules import shipped
+    >>> storage_finding(shipped().kind("ph-combination"), "deionised or distilled water").level.value
     'unfit'
-    >>> storage_finding(probe_kind("ph-combination"), "storage solution") is None
+    >>> storage_finding(shipped().kind("ph-combination"), "storage solution") is None
     True
     """
     bad = kind.bad_storage(liquid)
@@ -246,10 +239,10 @@ def _inherited(data: Mapping[str, Any], entry: dict[str, Any]) -> dict[str, Any]
     return {**data[parent], **entry} if parent else entry
 
 
-def _care(key: str) -> Care:
+def _care(key: str, known: Mapping[str, AboutCare]) -> Care:
     """A word of care; refuses one that there is not."""
-    if key not in about_care():
-        raise CoreError(f"No care has the name {key!r}; known are {', '.join(about_care())}.")
+    if key not in known:
+        raise CoreError(f"No care has the name {key!r}; known are {', '.join(known)}.")
     return Care(key)
 
 
@@ -257,7 +250,7 @@ def _standards(entry: Mapping[str, Any] | None) -> Standards | None:
     return None if entry is None else Standards(entry["how"], entry["of"], tuple(entry.get("sold", ())))
 
 
-def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
+def _kind(key: str, entry: Mapping[str, Any], care: Mapping[str, AboutCare]) -> ProbeKind:
     return ProbeKind(
         key=key,
         name=entry["name"],
@@ -267,12 +260,13 @@ def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
         storage_good=tuple(entry["storage_good"]),
         storage_stopgap=tuple(entry["storage_stopgap"]),
         storage_bad=tuple(BadStorage(b["in"], b["remedy"], b["minutes"]) for b in entry["storage_bad"]),
-        voids=frozenset(_care(v) for v in entry["voids"]),
+        voids=frozenset(_care(v, care) for v in entry["voids"]),
         waits=tuple(
-            Wait(_care(w["after"]), w["minutes"], w["then"], w.get("least_off_minutes", 0.0)) for w in entry["waits"]
+            Wait(_care(w["after"], care), w["minutes"], w["then"], w.get("least_off_minutes", 0.0))
+            for w in entry["waits"]
         ),
         inspection=tuple(
-            Question(q["key"], q["ask"], q["no"], _care(q["action"]) if "action" in q else None)
+            Question(q["key"], q["ask"], q["no"], _care(q["action"], care) if "action" in q else None)
             for q in entry["inspection"]
         ),
         leans_on=tuple(entry.get("leans_on", ())),
@@ -290,4 +284,5 @@ def _kind(key: str, entry: Mapping[str, Any]) -> ProbeKind:
         own_reference=entry.get("own_reference", False),
         usual=entry.get("usual", {}),
         steers=entry.get("steers", ""),
+        knows=care,
     )

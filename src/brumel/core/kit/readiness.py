@@ -8,9 +8,9 @@ from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from enum import StrEnum
 
-from brumel.core.kit.care import METER_LOSES, Care, power_lost
-from brumel.core.kit.kinds import ProbeKind
-from brumel.core.wording import day_words, upper_first
+from brumel.core.kit.care import METER_LOSES, Care
+from brumel.core.kit.kinds import ProbeKind, Wait
+from brumel.core.said import Day, Said, says
 
 _EVER = datetime.min.replace(tzinfo=UTC)
 
@@ -51,7 +51,7 @@ class Clock:
 
     begin: datetime
     end: datetime
-    why: str
+    why: Said
 
     def minutes_left(self, at: datetime) -> int:
         """Whole minutes until it is over, at least one while it runs."""
@@ -81,7 +81,7 @@ class Readiness:
     ready_at
         When it will be ready; None where it is, or where that depends on somebody.
     why, do
-        One sentence each; empty where ready.
+        What is said of it; nothing where ready.
     clocks
         The waits still running, the longest last.
     voided_at
@@ -96,8 +96,8 @@ class Readiness:
 
     state: State
     ready_at: datetime | None
-    why: str
-    do: str
+    why: Said | None
+    do: Said | None
     clocks: tuple[Clock, ...]
     voided_at: datetime | None
     cure: Cure | None = None
@@ -121,10 +121,10 @@ def readiness(
     Examples
     --------
     >>> from datetime import UTC
-    >>> from brumel.core.kit.kinds import probe_kind
+    >>> from brumel.core.shipped_rules import shipped
     >>> noon = datetime(2026, 5, 6, 12, tzinfo=UTC)
     >>> changed = CareEvent(Care("membrane-changed"), noon - timedelta(minutes=30))
-    >>> found = readiness(probe_kind("oxygen-polarographic"), [changed], [], noon)
+    >>> found = readiness(shipped().kind("oxygen-polarographic"), [changed], [], noon)
     >>> found.state.value, found.ready_at - noon
     ('waiting', datetime.timedelta(seconds=3600))
     """
@@ -145,16 +145,16 @@ def readiness(
         found = Readiness(State.BLOCKED, None, block.why, block.do, running, voided_at, block.cure, block.failed)
     elif running:
         last = running[-1]
-        found = Readiness(State.WAITING, last.end, f"{upper_first(last.why)}.", "", running, voided_at)
+        found = Readiness(State.WAITING, last.end, says("wait", why=last.why), None, running, voided_at)
     else:
-        found = Readiness(State.READY, None, "", "", (), voided_at)
+        found = Readiness(State.READY, None, None, None, (), voided_at)
     return replace(found, meter_lost_at=meter_lost_at)
 
 
 @dataclass(frozen=True)
 class _Block:
-    why: str
-    do: str
+    why: Said
+    do: Said
     cure: Cure | None = None
     failed: bool = False
 
@@ -162,30 +162,32 @@ class _Block:
 def _clocks(kind: ProbeKind, past: Sequence[CareEvent]) -> list[Clock]:
     found = []
     for n, event in enumerate(past):
-        wait = kind.wait_after(event.care, _minutes_off(past[:n], event.at))
+        wait = kind.wait_after(event.care, _minutes_off(kind, past[:n], event.at))
         if wait is not None:
-            found.append(
-                Clock(event.at, event.at + timedelta(minutes=wait.minutes), f"{event.care.words}: {wait.then}")
-            )
+            found.append(Clock(event.at, event.at + timedelta(minutes=wait.minutes), _after(event, wait)))
         if event.care == Care.SOAKED and (minutes := _soak_owed(kind, past[:n])):
-            found.append(Clock(event.at, event.at + timedelta(minutes=minutes), "soaking after wrong storage"))
+            found.append(Clock(event.at, event.at + timedelta(minutes=minutes), says("wait.soaking")))
     return found
 
 
-def _minutes_off(before: Sequence[CareEvent], at: datetime) -> float:
+def _after(event: CareEvent, wait: Wait) -> Said:
+    return says("wait.after", care=event.care.words, then=wait.then)
+
+
+def _minutes_off(kind: ProbeKind, before: Sequence[CareEvent], at: datetime) -> float:
     """Minutes without power until now; unknown counts as long."""
-    lost = _last_of_power(before)
+    lost = _last_of_power(kind, before)
     if lost is None or lost.care == Care.POWER_BACK:
         return float("inf")
     return (at - lost.at).total_seconds() / 60.0
 
 
-def _last_of_power(before: Sequence[CareEvent]) -> CareEvent | None:
+def _last_of_power(kind: ProbeKind, before: Sequence[CareEvent]) -> CareEvent | None:
     """The event that says whether it has power: the first of the losses that nothing has ended, or the last return."""
     found: CareEvent | None = None
     for event in before:
         if event.care == Care.POWER_BACK or (
-            event.care in power_lost() and (found is None or found.care == Care.POWER_BACK)
+            event.care in kind.power_lost and (found is None or found.care == Care.POWER_BACK)
         ):
             found = event
     return found
@@ -202,15 +204,15 @@ def _failed(kind: ProbeKind, looked: Sequence[Inspected]) -> _Block | None:
     if not looked or not looked[-1].failed:
         return None
     questions = [q for q in kind.inspection if q.key in looked[-1].failed]
-    why = "Failed its inspection: " + "; ".join(f"{q.ask} No." for q in questions)
-    return _Block(why, " ".join(q.remedy for q in questions) + " Then inspect it again.", failed=True)
+    why = says("blocked.failed", each=tuple(says("blocked.failed.one", ask=q.ask) for q in questions))
+    return _Block(why, says("blocked.failed.then", each=tuple(q.remedy for q in questions)), failed=True)
 
 
 def _dropped(past: Sequence[CareEvent], looked: Sequence[Inspected]) -> _Block | None:
     fall = next((e for e in reversed(past) if e.care == Care.DROPPED), None)
     if fall is None or any(i.at > fall.at for i in looked):
         return None
-    return _Block("It was dropped and has not been inspected since.", "Inspect it; then calibrate before use.")
+    return _Block(says("blocked.dropped"), says("blocked.dropped.then"))
 
 
 def _worn_out(kind: ProbeKind, past: Sequence[CareEvent], at: datetime) -> _Block | None:
@@ -222,22 +224,26 @@ def _worn_out(kind: ProbeKind, past: Sequence[CareEvent], at: datetime) -> _Bloc
             wait = kind.wait_after(change)
             cure = Cure(change, wait.minutes if wait else 0.0)
             return _Block(
-                f"Its {part} was good until {day_words(put_in.good_until, at.date())}.",
-                f"Fit a new {part} and log it.",
+                says(
+                    "blocked.worn-out",
+                    part=part,
+                    until=Day(put_in.good_until.isoformat(), at.date().isoformat()),
+                ),
+                says("blocked.worn-out.then", part=part),
                 cure,
             )
     return None
 
 
 def _without_power(kind: ProbeKind, past: Sequence[CareEvent], at: datetime) -> _Block | None:
-    last = _last_of_power(past) if kind.powered else None
+    last = _last_of_power(kind, past) if kind.powered else None
     if last is None or last.care == Care.POWER_BACK:
         return None
     wait = kind.wait_after(Care.POWER_BACK, (at - last.at).total_seconds() / 60.0)
     cure = Cure(Care.POWER_BACK, wait.minutes if wait else 0.0)
     return _Block(
-        f"It is without power: {last.detail or last.care.words}.",
-        "Give it power and log it: polarisation then starts again.",
+        says("blocked.without-power", why=last.detail or last.care.words),
+        says("blocked.without-power.then"),
         cure,
     )
 
@@ -249,5 +255,5 @@ def _badly_stored(kind: ProbeKind, past: Sequence[CareEvent]) -> _Block | None:
     last = next(e for e in reversed(past) if e.care == Care.STORED)
     bad = kind.bad_storage(last.detail)
     assert bad is not None
-    do = f"{bad.remedy} Log the soaking: its time starts then."
-    return _Block(f"It was kept in {bad.liquid}.", do, Cure(Care.SOAKED, minutes))
+    do = says("blocked.stored.then", remedy=bad.remedy)
+    return _Block(says("blocked.stored", liquid=bad.liquid), do, Cure(Care.SOAKED, minutes))

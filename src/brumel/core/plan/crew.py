@@ -34,8 +34,8 @@ def misfit(kind: ProbeKind, site: str, waters: Iterable[Expected]) -> str:
 
     Examples
     --------
-    >>> from brumel.core.kit.kinds import probe_kind
-    >>> misfit(probe_kind("conductivity-0.1"), "Tank", [Expected("Tank", "specific-conductance", 1200, 2600)])
+    >>> from brumel.core.shipped_rules import shipped
+    >>> misfit(shipped().kind("conductivity-0.1"), "Tank", [Expected("Tank", "specific-conductance", 1200, 2600)])
     'A conductivity cell, K 0.1 is made for specific conductance of 0 to 500 µS/cm; Tank is expected at 1200 to 2600.'
     """
     for water in waters:

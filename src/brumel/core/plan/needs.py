@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from brumel.core.calibrating.methods import Rinse, Role, roles
+from brumel.core.calibrating.methods import Rinse, Role
 from brumel.core.kit.kinds import Standards
 from brumel.core.kit.shelf import standards
 from brumel.core.plan.waters import Expected, Going
 from brumel.core.quantities.quantity import of_a_round, quantity
 from brumel.core.wording import grouped
+
+if TYPE_CHECKING:
+    from brumel.core.rules import Rules
 
 _FAR_ABOVE = 30.0
 """A conductivity standard so many times above the water says little about it (rule of this product)."""
@@ -56,7 +60,9 @@ class Need:
     caution: str = ""
 
 
-def needs_of(waters: Sequence[Expected], going: Sequence[Going], offers: Sequence[Offer], rinse: Rinse) -> list[Need]:
+def needs_of(
+    waters: Sequence[Expected], going: Sequence[Going], offers: Sequence[Offer], rinse: Rinse, rules: Rules
+) -> list[Need]:
     """What a round needs, in the order of what a round can measure.
 
     Parameters
@@ -72,16 +78,15 @@ def needs_of(waters: Sequence[Expected], going: Sequence[Going], offers: Sequenc
 
     Examples
     --------
-    >>> from brumel.core.calibrating.methods import rinses
-    >>> from brumel.core.kit.kinds import probe_kind
+    >>> from brumel.core.shipped_rules import shipped
     >>> key = "specific-conductance"
     >>> pond, spring = Expected("Pond", key, 20e3, 42e3), Expected("Spring", key, 30, 70)
-    >>> cell = Going("A-EC", key, ("Pond", "Spring"), probe_kind("conductivity-1").standards)
-    >>> found = needs_of([pond, spring], [cell], [], rinses()["distilled-once"])
+    >>> cell = Going("A-EC", key, ("Pond", "Spring"), shipped().kind("conductivity-1").standards)
+    >>> found = needs_of([pond, spring], [cell], [], shipped().rinses["distilled-once"], shipped())
     >>> [n.what for n in found]
     ['conductivity standard 84 µS/cm', 'conductivity standard 80\u202f000 µS/cm']
     """
-    maker = _Maker(waters, going, offers, rinse)
+    maker = _Maker(waters, going, offers, rinse, rules)
     ways = {
         "sides": maker.sides, "next-above": maker.next_above, "one": maker.one, "decade": maker.decade,
         "each-reading": maker.each_reading,
@@ -96,16 +101,18 @@ class _Maker:
     going: Sequence[Going]
     offers: Sequence[Offer]
     rinse: Rinse
+    rules: Rules
 
     def sides(self, key: str, wanted: Standards) -> list[Need]:
         """A neutral standard, and one on each side that the waters are on; all of one family."""
         reach = self._reach(key)
         low, high = reach or (0.0, 0.0)
-        side = roles()["water-side"]
+        roles = self.rules.roles
+        side = roles["water-side"]
         middle = side.middle or 0.0
-        chosen = [roles()["neutral"]]
-        chosen += [roles()[side.lower]] if low < middle or not reach else []
-        chosen += [roles()[side.higher]] if high > middle or not reach else []
+        chosen = [roles["neutral"]]
+        chosen += [roles[side.lower]] if low < middle or not reach else []
+        chosen += [roles[side.higher]] if high > middle or not reach else []
         buffers = [o for o in self._on_shelf(wanted) if o.value is not None]
         family = _one_family(chosen, buffers)
         about = quantity(key)

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from brumel.core.tables import read_once, table
+from brumel.core.tables import table
 
 _WHY = "the house takes it the other way round"
 
@@ -27,38 +27,34 @@ class HouseOrder:
     key: str
     name: str
     stages: Mapping[str, int]
+    reasons: Sequence[Mapping[str, Any]] = ()
+    """Why what is measured now should not come after something: ``now``, ``after``, ``words``."""
 
     def broken(self, quantity: str, done: Sequence[Done]) -> list[str]:
         """What was calibrated before this quantity and should have come after it, with the reason.
 
         Examples
         --------
-        >>> orders()["conductivity-first"].broken("ph", [Done("A-EC", "specific-conductance", "09:10")])
+        >>> from brumel.core.shipped_rules import shipped
+        >>> shipped().orders["conductivity-first"].broken("ph", [Done("A-EC", "specific-conductance", "09:10")])
         []
         """
         mine = self.stages.get(quantity)
         if mine is None:
             return []
         early = [d for d in done if (stage := self.stages.get(d.quantity)) is not None and stage > mine]
-        return [f"{d.label} was calibrated before it, at {d.when}: {_why(quantity, d.quantity)}" for d in early]
+        return [f"{d.label} was calibrated before it, at {d.when}: {self._why(quantity, d.quantity)}" for d in early]
+
+    def _why(self, now: str, after: str) -> str:
+        return next((r["words"] for r in self.reasons if now in r["now"] and after in r["after"]), _WHY)
 
 
-@read_once
-def orders() -> Mapping[str, HouseOrder]:
-    """All orders by key, the default first."""
+def read_orders() -> Mapping[str, HouseOrder]:
+    """Read all orders by key, the default first."""
+    data = table("plan", "orders.toml")
 
     def order(key: str, entry: Mapping[str, Any]) -> HouseOrder:
         stages = {q: number for number, group in enumerate(entry["groups"]) for q in group}
-        return HouseOrder(key, entry["name"], stages)
+        return HouseOrder(key, entry["name"], stages, tuple(data["reasons"]))
 
-    return {key: order(key, entry) for key, entry in table("plan", "orders.toml")["orders"].items()}
-
-
-def default_order() -> HouseOrder:
-    """The order that holds where nobody says otherwise."""
-    return next(iter(orders().values()))
-
-
-def _why(now: str, after: str) -> str:
-    reasons = table("plan", "orders.toml")["reasons"]
-    return next((r["words"] for r in reasons if now in r["now"] and after in r["after"]), _WHY)
+    return {key: order(key, entry) for key, entry in data["orders"].items()}

@@ -5,10 +5,13 @@ from __future__ import annotations
 import math
 from collections.abc import Collection, Mapping
 from dataclasses import dataclass
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from brumel.core.tables import read_once, table
+from brumel.core.tables import table
 from brumel.core.wording import grouped
+
+if TYPE_CHECKING:
+    from brumel.core.rules import Rules
 
 _LITRE_ML = 1000.0
 
@@ -65,9 +68,8 @@ class Thing:
         return f"{grouped(total)} {self.unit}".strip()
 
 
-@read_once
-def things() -> Mapping[str, Thing]:
-    """Everything that may go along, in the order of the list."""
+def read_pack() -> Mapping[str, Thing]:
+    """Read everything that may go along, in the order of the list."""
     return {what: _thing(what, entry) for what, entry in table("plan", "pack.toml").items()}
 
 
@@ -76,6 +78,6 @@ def _thing(what: str, entry: Mapping[str, Any]) -> Thing:
     return Thing(what, **given)
 
 
-def pack(load: Load) -> list[tuple[str, str]]:
+def pack(load: Load, rules: Rules) -> list[tuple[str, str]]:
     """What a round takes along, and how much of each."""
-    return [(thing.what, thing.amount(load)) for thing in things().values() if thing.goes(load)]
+    return [(thing.what, thing.amount(load)) for thing in rules.pack.values() if thing.goes(load)]

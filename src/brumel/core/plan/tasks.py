@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from brumel.core.kit.care import Care, part_changes
+from brumel.core.kit.care import Care
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.readiness import Readiness, State
 from brumel.core.plan.problem import Task
@@ -56,8 +56,8 @@ def caution_of(key: str, kind: ProbeKind) -> str:
 
     Examples
     --------
-    >>> from brumel.core.kit.kinds import probe_kind
-    >>> caution_of(CLEAN, probe_kind("orp"))
+    >>> from brumel.core.shipped_rules import shipped
+    >>> caution_of(CLEAN, shipped().kind("orp"))
     'Cleaning acids and their fumes: gloves, air, never with chlorine.'
     """
     if key == CLEAN:
@@ -75,11 +75,11 @@ def tasks_of(day: ProbeDay) -> tuple[Task, ...]:
 
     Examples
     --------
-    >>> from brumel.core.kit.kinds import probe_kind
+    >>> from brumel.core.shipped_rules import shipped
     >>> ready = Readiness(State.READY, None, "", "", (), None)
-    >>> [t.name for t in tasks_of(ProbeDay("A", probe_kind("orp"), ready, cleaned=False))]
+    >>> [t.name for t in tasks_of(ProbeDay("A", shipped().kind("orp"), ready, cleaned=False))]
     ['inspect', 'clean', 'rinse, into storage solution', 'check', 'pack']
-    >>> [(t.name, t.wait) for t in tasks_of(ProbeDay("B", probe_kind("oxygen-polarographic"), ready))][1:3]
+    >>> [(t.name, t.wait) for t in tasks_of(ProbeDay("B", shipped().kind("oxygen-polarographic"), ready))][1:3]
     [('switch on, warm up', 10), ('calibrate', 0)]
     """
     tasks = [*_cure(day)]
@@ -116,8 +116,8 @@ def _cure(day: ProbeDay) -> list[Task]:
         return []
     if cure.care == Care.POWER_BACK:
         return [_task(day, CURE, "give it power, let it polarise", _SWITCH_ON_MIN, cure.minutes)]
-    if cure.care in part_changes().values():
-        part = next(p for p in day.kind.parts if day.kind.part_change(p) == cure.care)
+    part = next((p for p in day.kind.parts if day.kind.part_change(p) == cure.care), "")
+    if part:
         return [_task(day, CURE, f"fit a new {part}", _PART_MIN, cure.minutes)]
     return [_task(day, CURE, "soak", _CURE_MIN, cure.minutes)]
 

@@ -178,14 +178,6 @@ def quantity(key: str) -> Quantity:
         raise CoreError(f"There is no quantity {key!r}; known are {', '.join(quantities())}.") from None
 
 
-def rule_of(key: str, *, calibrating: bool) -> SettlingRule:
-    """The rule for stability of a quantity's raw signal while calibrating, or of its value while reading."""
-    rule = quantity(key).calibrating if calibrating else quantity(key).reading
-    if rule is None:
-        raise CoreError(f"No rule says when {quantity(key).name} is stable: type the reading by hand.")
-    return rule
-
-
 @read_once
 def of_a_round() -> tuple[Quantity, ...]:
     """What a round can measure, in the order of a list."""
@@ -193,9 +185,8 @@ def of_a_round() -> tuple[Quantity, ...]:
     return tuple(sorted(found, key=lambda q: q.round_order or 0))
 
 
-@read_once
 def settling_rules() -> Mapping[str, SettlingRule]:
-    """All rules for stability by name."""
+    """Read all rules for stability by name."""
     both = [rule for q in quantities().values() for rule in (q.calibrating, q.reading)]
     return {rule.name: rule for rule in both if rule is not None}
 

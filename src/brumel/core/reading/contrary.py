@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from brumel.core.findings import Finding, Level, beyond, worst_first
 from brumel.core.place.water import Compensation
@@ -13,7 +14,10 @@ from brumel.core.reading.together import Taken, Visit, not_with_stabiliser
 from brumel.core.reckoning.answers import Answer, calculate
 from brumel.core.reckoning.definition import InvalidInputs
 from brumel.core.said import Amount, Named, Of, says, verbatim
-from brumel.core.tables import read_once, table
+from brumel.core.tables import table
+
+if TYPE_CHECKING:
+    from brumel.core.rules import Rules
 
 _LEAST_U = 1e-12
 _LEAST_PERCENT = 10.0
@@ -49,9 +53,8 @@ class Pair:
         )
 
 
-@read_once
-def pairs() -> tuple[Pair, ...]:
-    """All pairs that can't be together."""
+def read_contrary() -> tuple[Pair, ...]:
+    """Read all pairs that can't be together."""
     return tuple(
         Pair(
             key, tuple((c["quantity"], c.get("above"), c.get("below")) for c in entry["all"]), entry["words"],
@@ -61,13 +64,15 @@ def pairs() -> tuple[Pair, ...]:
     )  # fmt: skip
 
 
-def judge_together(seen: Visit, water: Compensation, *, asks_hocl: bool = False) -> list[Finding]:
+def judge_together(seen: Visit, water: Compensation, rules: Rules, *, asks_hocl: bool = False) -> list[Finding]:
     """What speaks against the readings of a visit beside each other, worst first."""
-    return worst_first([*_pairs(seen), *_salinity(seen, water), *_oxygen(seen, water), *_chlorine(seen, asks_hocl)])
+    return worst_first(
+        [*_pairs(seen, rules), *_salinity(seen, water), *_oxygen(seen, water), *_chlorine(seen, asks_hocl)]
+    )
 
 
-def _pairs(seen: Visit) -> Iterator[Finding]:
-    for pair in pairs():
+def _pairs(seen: Visit, rules: Rules) -> Iterator[Finding]:
+    for pair in rules.contrary:
         if pair.holds(seen):
             each = tuple(Of(key, seen[key].value) for key, _, _ in pair.bounds)
             said = says("together", each=each, why=pair.words)

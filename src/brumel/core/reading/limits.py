@@ -6,12 +6,15 @@ import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from brumel.core.findings import beyond
 from brumel.core.quantities.quantity import quantity
 from brumel.core.said import Named, Of, Said, Value, says
-from brumel.core.tables import read_once, table
+from brumel.core.tables import table
+
+if TYPE_CHECKING:
+    from brumel.core.rules import Rules
 
 
 class Keeps(StrEnum):
@@ -77,9 +80,8 @@ class WaterKind:
     """Whether its oxygen falls by night and somebody looks at dusk."""
 
 
-@read_once
-def water_kinds() -> Mapping[str, WaterKind]:
-    """All kinds of water by name."""
+def read_waters() -> Mapping[str, WaterKind]:
+    """Read all kinds of water by name."""
     return {name: _kind(name, entry) for name, entry in table("reading", "waters.toml").items()}
 
 
@@ -90,17 +92,18 @@ def _kind(name: str, entry: Mapping[str, Any]) -> WaterKind:
     )
 
 
-def limits_of(kind: str, own: Iterable[Limit] = (), *, stabilised: bool = False) -> dict[str, Limit]:
+def limits_of(rules: Rules, kind: str, own: Iterable[Limit] = (), *, stabilised: bool = False) -> dict[str, Limit]:
     """The limits of a kind of water by quantity, a site's own in place of the kind's.
 
     Examples
     --------
-    >>> limits_of("chlorinated pool", stabilised=True)["free-chlorine"].low
+    >>> from brumel.core.shipped_rules import shipped
+    >>> limits_of(shipped(), "chlorinated pool", stabilised=True)["free-chlorine"].low
     2.0
-    >>> limits_of("shrimp pond", [Limit("salinity", 15.0, 35.0, source="the farm's")])["salinity"].high
+    >>> limits_of(shipped(), "shrimp pond", [Limit("salinity", 15.0, 35.0, source="the farm's")])["salinity"].high
     35.0
     """
-    found = {limit.quantity: limit for limit in water_kinds()[kind].limits} if kind in water_kinds() else {}
+    found = {limit.quantity: limit for limit in rules.waters[kind].limits} if kind in rules.waters else {}
     found |= {limit.quantity: limit for limit in own}
     return dict(with_stabiliser(found)) if stabilised else found
 

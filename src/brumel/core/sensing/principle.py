@@ -18,7 +18,8 @@ from brumel.core.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.said import Amount, Named
 from brumel.core.uncertainty import Contribution
-from brumel.core.wording import signed
+from brumel.core.wording import signed, upper_first
+from brumel.core.words.catalogue import word
 
 _FALLS = 0.2
 """A fall by this share of the end is told from noise (rule of this product)."""
@@ -36,8 +37,8 @@ class Coefficient:
         The principle itself fixes it at its usual value.
     least_apart
         Points whose values lie nearer together (by :meth:`Principle.apart`) can't tell it; 0: any point does.
-    of
-        What follows its unit in a sentence: `` of Nernst``.
+    word, of
+        What it is called, and what follows its unit in a sentence (`` of Nernst``), by key of the catalogue.
     inverse
         People read the reciprocal of what the term is multiplied by: a cell constant, not its reciprocal.
     minor
@@ -47,7 +48,7 @@ class Coefficient:
     """
 
     key: str
-    name: str
+    word: str
     unit: str
     decimals: int
     usual: float
@@ -58,6 +59,21 @@ class Coefficient:
     inverse: bool = False
     minor: bool = False
     renew_days: int = 0
+
+    @property
+    def called(self) -> Named:
+        """What it is called, within a sentence."""
+        return Named("coefficient", self.word)
+
+    @property
+    def of_what(self) -> Named | None:
+        """What follows its unit in a sentence."""
+        return Named("of-coefficient", self.of) if self.of else None
+
+    @property
+    def name(self) -> str:
+        """What it is called at the head of a line."""
+        return upper_first(str(word(self.called)))
 
     def turned(self, value: float) -> float:
         """From what people read to what the term is multiplied by, or back: the way is the same."""
@@ -95,6 +111,20 @@ class Ask:
     @property
     def otherwise(self) -> Named:
         """What a record says where it is not so."""
+        return Named(OTHERWISE, self.key)
+
+
+@dataclass(frozen=True)
+class Deviation:
+    """What may be done otherwise than a method says; ``carries`` something of the cup before, or of ``tap`` water."""
+
+    key: str
+    carries: bool = False
+    tap: bool = False
+
+    @property
+    def said(self) -> Named:
+        """What a record says of it."""
         return Named(OTHERWISE, self.key)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from enum import StrEnum
 
@@ -12,6 +12,7 @@ from brumel.core.place.conditions import Conditions
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.said import Amount, Said, Value, says
 from brumel.core.sensing.fit import Point
+from brumel.core.sensing.principle import Deviation
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.tolerances import Tolerances
 
@@ -103,6 +104,8 @@ class Run:
 
     leaves_open: str = ""
     """What its method does not tell."""
+    deviations: Mapping[str, Deviation] = field(default_factory=dict)
+    """What is known of each that may be done otherwise, by key."""
 
     @property
     def adjusted(self) -> tuple[JudgedPoint, ...]:

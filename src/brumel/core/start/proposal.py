@@ -6,16 +6,17 @@ import csv
 import io
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from brumel.core.errors import CoreError
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.kit.shelf import standards
 from brumel.core.outside_data import listed, read_toml, shown
 from brumel.core.quantities.redox import REFERENCES
-from brumel.core.reading.limits import water_kinds
-from brumel.core.tables import read_once, table
+from brumel.core.tables import table
 from brumel.core.wording import plain_number
+
+if TYPE_CHECKING:
+    from brumel.core.rules import Rules
 
 Row = Mapping[str, str]
 """What stands in a row, by field, as it is typed."""
@@ -49,33 +50,34 @@ class Proposal:
     methods: Mapping[str, str] = field(default_factory=dict)
 
 
-@read_once
-def _data() -> Mapping[str, Any]:
+def read_proposals() -> Mapping[str, Any]:
+    """Read what houses begin with, as plain data."""
     return table("start", "proposals.toml")
 
 
-def works() -> list[Choice]:
+def works(rules: Rules) -> list[Choice]:
     """The waters that can be worked with."""
-    return [Choice(key, each["name"], each["words"]) for key, each in _data()["work"].items()]
+    return [Choice(key, each["name"], each["words"]) for key, each in rules.proposals["work"].items()]
 
 
-def gears() -> list[Choice]:
+def gears(rules: Rules) -> list[Choice]:
     """What can be read with."""
-    return [Choice(key, each["name"], each["words"]) for key, each in _data()["gear"].items()]
+    return [Choice(key, each["name"], each["words"]) for key, each in rules.proposals["gear"].items()]
 
 
-def propose(work: Collection[str], gear: Collection[str]) -> Proposal:
+def propose(work: Collection[str], gear: Collection[str], rules: Rules) -> Proposal:
     """What a house begins with that works with some waters and some gear.
 
     Examples
     --------
-    >>> found = propose(["pools"], ["handheld"])
+    >>> from brumel.core.shipped_rules import shipped
+    >>> found = propose(["pools"], ["handheld"], shipped())
     >>> [row["kind"] for row in found.rows["probes"]], len(found.rows["lots"])
     (['ph-combination', 'orp'], 4)
     """
-    data = _data()
+    data = rules.proposals
     sites = [site for key, each in data["work"].items() if key in work for site in each["sites"]]
-    reads = {q for site in sites for q in water_kinds()[site["water"]].reads}
+    reads = {q for site in sites for q in rules.waters[site["water"]].reads}
     rows: dict[str, list[Row]] = {section: [] for section in FIELDS}
     rows["sites"] = [
         {
@@ -88,18 +90,18 @@ def propose(work: Collection[str], gear: Collection[str]) -> Proposal:
     ]
     for key, each in data["gear"].items():
         if key in gear:
-            _add(rows, each, reads)
-    principles = list(dict.fromkeys(probe_kinds()[row["kind"]].principle for row in rows["probes"]))
+            _add(rows, each, reads, rules)
+    principles = list(dict.fromkeys(rules.kinds[row["kind"]].principle for row in rows["probes"]))
     rows["lots"] = [_lot(s) for p in principles for s in data["standards"].get(p, ())]
     return Proposal(rows, data["rinse"], {p: data["methods"][p] for p in principles if p in data["methods"]})
 
 
-def _add(rows: dict[str, list[Row]], gear: Mapping[str, Any], reads: Collection[str]) -> None:
+def _add(rows: dict[str, list[Row]], gear: Mapping[str, Any], reads: Collection[str], rules: Rules) -> None:
     wanted = [probe for probe in gear.get("probes", ()) if probe["reads"] in reads]
     if wanted:
         rows["meters"].append({"label": gear["meter"], "kit": _KIT})
     for probe in wanted:
-        own = {"reference": next(iter(REFERENCES))} if probe_kinds()[probe["kind"]].own_reference else {}
+        own = {"reference": next(iter(REFERENCES))} if rules.kinds[probe["kind"]].own_reference else {}
         row = {"label": probe["label"], "kind": probe["kind"], "kit": _KIT, "meter": gear["meter"], **own}
         rows["probes"].append(row)
     sees = {q: ends for q, ends in gear.get("sees", {}).items() if q in reads}
@@ -120,7 +122,7 @@ def _code(name: str) -> str:
     return (first[:4] + "".join(rest)).upper()
 
 
-def read_file(text: str) -> Proposal:
+def read_file(text: str, rules: Rules) -> Proposal:
     """The rows of a TOML or CSV file; of CSV a column ``what`` names the section of each row.
 
     Raises
@@ -140,9 +142,11 @@ def read_file(text: str) -> Proposal:
         raise CoreError("The file has no rows.")
     if any(len(rows) > MOST_ROWS for rows in found.values()):
         raise CoreError(f"At most {MOST_ROWS} rows of each are taken at once: enter more with ./brumel load.")
-    kinds = probe_kinds()
+    kinds = rules.kinds
     principles = {kinds[row["kind"]].principle for row in found["probes"] if row.get("kind") in kinds}
-    return Proposal(found, _data()["rinse"], {p: m for p, m in _data()["methods"].items() if p in principles})
+    return Proposal(
+        found, rules.proposals["rinse"], {p: m for p, m in rules.proposals["methods"].items() if p in principles}
+    )
 
 
 def _rows_of(text: str) -> Iterator[tuple[str, Mapping[str, Any]]]:

@@ -11,14 +11,15 @@ import html
 import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import date
 from string import Formatter
 from typing import Any
 
 from brumel.core.errors import CoreError
 from brumel.core.quantities.quantity import quantity
-from brumel.core.said import Amount, Count, Named, Of, Said, Value
+from brumel.core.said import Amount, Count, Day, Named, Of, Said, Value
 from brumel.core.tables import read_once, table
-from brumel.core.wording import grouped, lower_first, signed, upper_first
+from brumel.core.wording import day_words, grouped, lower_first, signed, upper_first
 
 ENGLISH = "english"
 _GROUPED = 10_000.0
@@ -117,6 +118,9 @@ class _Places(Formatter):
         if isinstance(value, Count):
             one, many = _names(self._language)["count"][value.of]
             return f"{value.value:g} {one if value.value == 1 else many}"
+        if isinstance(value, Day):
+            said_on = date.fromisoformat(value.said_on) if value.said_on else None
+            return day_words(date.fromisoformat(value.on), said_on)
         return _amount(value, form) if isinstance(value, Amount) else _of(value, form)
 
     def _text(self, said: Said) -> str:

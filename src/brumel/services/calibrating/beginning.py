@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Method, Step, method, methods, methods_of, rinses, roles
+from brumel.core.calibrating.methods import Method, Step
 from brumel.core.findings import Level
 from brumel.core.kit.shelf import standards
 from brumel.core.place.station_pressure import Pressure, wrong_with
@@ -28,6 +28,7 @@ from brumel.services.errors import InvalidInput, check_number
 from brumel.services.probes import run_facts, what_it_is
 from brumel.services.probes.retiring import why_retired
 from brumel.services.probes.states import USUAL, probe_states
+from brumel.services.rules import in_force
 from brumel.services.shelf import lot_words
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person, Probe, Site
@@ -95,9 +96,9 @@ def new_run_row(session: Session, begin: Begin, person: Person, clock: Clock, or
     InvalidInput
         With every choice that can't be taken.
     """
-    wrong, now = dict[str, str](), clock.now()
+    wrong, now, rules = dict[str, str](), clock.now(), in_force()
     probe = session.get(Probe, begin.probe_id) if begin.probe_id else None
-    school = method(begin.method_code)
+    school = rules.method(begin.method_code)
     if probe is None:
         wrong["probe"] = "Choose the probe to calibrate."
     else:
@@ -105,21 +106,22 @@ def new_run_row(session: Session, begin: Begin, person: Person, clock: Clock, or
     not_ready = not_ready_for(session, probe, now) if probe else ""
     if not_ready and not begin.despite.strip():
         wrong["despite"] = f"{not_ready} Or say why you calibrate it as it is; the reason stays on record."
-    if begin.rinse not in rinses():
+    if begin.rinse not in rules.rinses:
         wrong["rinse"] = "Choose how you rinse between solutions."
     waters = _waters(session, begin.site_ids, what_it_is.kind_of(probe).quantity) if probe else None
-    if waters is None and school.needs_waters:
+    if waters is None and school.needs_waters(rules):
         wrong["sites"] = "This school calibrates on the water's side: choose the sites of the day."
     wrong |= _wrong_place(probe, begin.place) if probe else {}
-    chosen = _chosen_lots(session, begin.lots, school.steps_for(waters), wrong)
+    chosen = _chosen_lots(session, begin.lots, school.steps_for(waters, rules), wrong)
     if begin.new_sensor and school.adjusted < (most := _fullest(school.principle)):
         points = _NUMBERS.get(most, "all")
         wrong["method"] = f"A new electrode's first run needs {points} adjusted points: choose that school."
     if wrong or probe is None:
         raise InvalidInput(wrong)
     frozen = school.frozen(
+        rules,
         waters=waters,
-        rinse=rinses()[begin.rinse],
+        rinse=rules.rinses[begin.rinse],
         kind=probe.kind,
         holds_days=what_it_is.holding_of(probe),
         settings=probe.settings,
@@ -174,11 +176,11 @@ def choices_for(
     session: Session, probe: Probe, now: datetime, today: date, site_ids: Collection[uuid.UUID] = ()
 ) -> Choices:
     """What a run with a probe can begin with, lots in date first, for the waters of these or its usual sites."""
-    kind = what_it_is.kind_of(probe)
-    found = methods_of(kind.principle) if kind.principle else []
+    kind, roles = what_it_is.kind_of(probe), in_force().roles
+    found = in_force().methods_of(kind.principle) if kind.principle else []
     wanted = {s.role for m in found for s in m.steps if s.role}
-    wanted = {r for key in wanted for r in (roles()[key].lower, roles()[key].higher, key) if r in roles()}
-    wanted = {key for key in roles() if key in wanted and roles()[key].middle is None}
+    wanted = {r for key in wanted for r in (roles[key].lower, roles[key].higher, key) if r in roles}
+    wanted = {key for key in roles if key in wanted and roles[key].middle is None}
     last = run_queries.newest_run(session, probe.id, now)
     usual, sites = reading_queries.sites_read_with(session, probe.id, now - USUAL), queries.sites(session)
     waters = _reach((s for s in sites if s.id in (site_ids or usual)), kind.quantity)
@@ -219,10 +221,10 @@ def same_pour(session: Session, run: CalibrationRun) -> list[Probe]:
     others = [x for x in lots if x.id not in of_run and (x.bottle_id or x.id) in bottles and x.discarded_on is None]
     fitting = {
         m.principle
-        for m in methods().values()
+        for m in in_force().methods.values()
         for s in m.steps
         for lot in others
-        if s.role and roles()[s.role].admits(lot.standard, lot.nominal, lot.family)
+        if s.role and in_force().roles[s.role].admits(lot.standard, lot.nominal, lot.family)
     }
     return [p for p in queries.probes(session) if p.kit == run.probe.kit and what_it_is.kind_of(p).principle in fitting]
 
@@ -297,7 +299,7 @@ def _chosen_lots(
 ) -> dict[str, Lot]:
     chosen: dict[str, Lot] = {}
     for key in sorted({s.role for s in steps if s.role}):
-        lot_id, role = wanted.get(key), roles()[key]
+        lot_id, role = wanted.get(key), in_force().roles[key]
         lot = session.get(Lot, lot_id) if lot_id else None
         short = standards()[role.standard].short
         if lot is None:
@@ -315,7 +317,7 @@ def _chosen_lots(
 
 def _fullest(principle: str) -> int:
     """So many points the fullest method of a principle adjusts to."""
-    return max(m.adjusted for m in methods_of(principle))
+    return max(m.adjusted for m in in_force().methods_of(principle))
 
 
 _NUMBERS = {1: "one", 2: "two", 3: "three", 4: "four"}

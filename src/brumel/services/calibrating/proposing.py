@@ -9,8 +9,8 @@ from datetime import date
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import Method, roles
-from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
+from brumel.core.calibrating.methods import Method
+from brumel.core.calibrating.tolerances_of_kinds import tolerances_for
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.shelf import standards
 from brumel.core.quantities.quantity import quantity
@@ -21,6 +21,7 @@ from brumel.core.sensing.untested import beside_the_waters, not_between
 from brumel.core.wording import lower_first
 from brumel.core.words.catalogue import word
 from brumel.services.calibrating.shown import lot_findings
+from brumel.services.rules import in_force
 from brumel.services.shelf import lot_words
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot
@@ -64,8 +65,8 @@ def lots_for(session: Session, wanted: Collection[str], today: date, aim: Aimed)
     """List the standing lots of each role, what is wanted first."""
     found: dict[str, list[LotChoice]] = {}
     standing = [x for x in shelf_queries.lots(session) if x.discarded_on is None]
-    for key in (k for k in roles() if k in wanted):
-        role = roles()[key]
+    for key in (k for k in in_force().roles if k in wanted):
+        role = in_force().roles[key]
         lots = [x for x in standing if role.admits(x.standard, x.nominal, x.family)]
         choices = [
             LotChoice(x, lot_words.label_value(x) or standards()[x.standard].short, _caution(x, today, aim))
@@ -135,8 +136,8 @@ class _Tried:
         if missing:
             return f"the shelf has no {', '.join(missing)} standard."
         waters, labels = self.waters, list(self._labels())
-        brackets = shipped_tolerances(self.method.principle, self.kind.key)["brackets"]
-        adjusted = [s.role for s in self.method.steps_for(waters) if s.role and s.use is not Use.CHECK]
+        brackets = tolerances_for(in_force(), self.method.principle, self.kind.key)["brackets"]
+        adjusted = [s.role for s in self.method.steps_for(waters, in_force()) if s.role and s.use is not Use.CHECK]
         between = [n for role, n in labels if role in adjusted] if brackets else []
         where = not_between(between, waters) or signs_of(self.method.principle).beside([n for _, n in labels], waters)
         about = quantity(self.kind.quantity)
@@ -157,7 +158,7 @@ def _picked(
 ) -> dict[str, LotChoice | None]:
     """The lot of each role: that of last time while nothing speaks against it, else the one that stands first."""
     found: dict[str, LotChoice | None] = {}
-    for role in dict.fromkeys(s.role for s in method.steps_for(waters) if s.role):
+    for role in dict.fromkeys(s.role for s in method.steps_for(waters, in_force()) if s.role):
         offered = lots.get(role, ())
         again = (c for c in offered if str(c.lot.id) == last.get(f"lot_{role}") and not c.caution)
         found[role] = next(again, next(iter(offered), None))

@@ -22,6 +22,7 @@ from brumel.core.standards.targets import Target
 from brumel.services.calibrating import judged_run
 from brumel.services.live.signal import Signal
 from brumel.services.probes import run_facts
+from brumel.services.rules import in_force
 from brumel.services.said import deviation_columns, settling_columns
 from brumel.services.shelf import lot_words
 from brumel.store.models.base import Source
@@ -151,9 +152,8 @@ def judge_points(
 ) -> tuple[Response | None, list[Finding]]:
     """The response through a run's standing points and its findings, by the method frozen into the run."""
     despite = Despite(run.not_ready or "", run.despite or "")
-    return judge(
-        run_facts.method_of(run), judged_run.judged_points(run, points), previous, run_facts.waters_of(run), despite
-    )
+    frozen, judged = run_facts.method_of(run), judged_run.judged_points(run, points)
+    return judge(frozen, judged, previous, run_facts.waters_of(run), despite, rules=in_force())
 
 
 def signature_row(

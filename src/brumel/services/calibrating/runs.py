@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import uuid
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cache
 from typing import Any
 
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.methods import StepKind
-from brumel.core.plan.order import HouseOrder, default_order
+from brumel.core.plan.order import HouseOrder
 from brumel.core.said import says
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import CupLook
@@ -73,7 +73,7 @@ class Calibrations:
 
     database: Database
     clock: Clock
-    order: HouseOrder = field(default_factory=default_order)
+    order: HouseOrder
 
     @act(probe="begin.probe_id", run="begin.run_id")
     def begin(self, begin: Begin, person: Person) -> uuid.UUID:

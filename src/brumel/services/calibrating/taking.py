@@ -10,10 +10,10 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Step, StepKind, deviations, roles, steps_of
+from brumel.core.calibrating.methods import Step, StepKind, steps_of
 from brumel.core.findings import Acceptance
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
-from brumel.core.quantities.quantity import quantity, rule_of
+from brumel.core.quantities.quantity import quantity
 from brumel.core.said import Value, says
 from brumel.core.sensing.principles import signs_of
 from brumel.core.words.catalogue import word
@@ -28,6 +28,7 @@ from brumel.services.live.channels import signal_positions_of
 from brumel.services.live.display import asked_thousandth, signal_behind, wrong_of_meter
 from brumel.services.live.signal import Signal, signal_since
 from brumel.services.probes import run_facts
+from brumel.services.rules import in_force
 from brumel.services.said import BY_EYE, deviation_columns
 from brumel.services.shelf import lot_words
 from brumel.store.database import hold
@@ -126,7 +127,7 @@ def _lot_of(session: Session, run: CalibrationRun, step: Step, take: TakePoint) 
 
 
 def _serves(lot: Lot, step: Step) -> bool:
-    return lot.discarded_on is None and roles()[step.role].admits(lot.standard, lot.nominal, lot.family)
+    return lot.discarded_on is None and in_force().roles[step.role].admits(lot.standard, lot.nominal, lot.family)
 
 
 def _beside(session: Session, run: CalibrationRun, step: Step, take: TakePoint) -> Beside | None:
@@ -154,7 +155,7 @@ def _device_signal(session: Session, run: CalibrationRun, take: TakePoint) -> Si
     positions = signal_positions_of(run.probe)
     if run.probe.device is None or positions is None or begun is None:
         raise InvalidInput({"device": "Put the probe into its standard first, then take the point."})
-    rule = rule_of(principle_of(run.method).quantity, calibrating=True)
+    rule = in_force().settled(principle_of(run.method).quantity, calibrating=True)
     signal = signal_since(session, run.probe.device.id, begun.after_seq, rule, positions, until_seq=take.until_seq)
     if signal.acceptance is Acceptance.UNSETTLED and not take.unsettled_reason.strip():
         why = f"Not stable yet. {word(signal.says)} Wait, or take it with a reason; the reason stays on record."
@@ -190,7 +191,7 @@ def told(run: CalibrationRun, take: TakePoint) -> dict[str, Any]:
 
 def _deviations(run: CalibrationRun, take: TakePoint) -> list[Value]:
     """What was otherwise; what was asked and not said to be so is."""
-    found: list[Value] = [d.said for d in deviations().values() if d.key in take.deviations]
+    found: list[Value] = [d.said for d in in_force().deviations.values() if d.key in take.deviations]
     if len(found) < len(set(take.deviations)):
         raise InvalidInput({"deviations": "One of these is not known here; load the page again and tick what differs."})
     if found and not take.deviation_reason.strip():

@@ -33,6 +33,7 @@ from brumel.services.probes.care_log import (
 )
 from brumel.services.probes.states import ProbeState, States
 from brumel.services.probes.what_it_is import stored_probe
+from brumel.services.rules import in_force
 from brumel.services.said import findings_of
 from brumel.store.add_fact import add_once
 from brumel.store.database import Database
@@ -113,7 +114,7 @@ class Kit:
         """A probe's life: what happened to it, a page at a time, and how its calibration line moved."""
         now, state = self.clock.now(), self.states.probe_state(probe_id)
         care = self.states.logs().care.get(probe_id, ())
-        changed = [r.at for r in care if r.care in part_changes().values()]
+        changed = [r.at for r in care if r.care in part_changes(in_force().care).values()]
         with self.database.session() as session:
             lines = _lines(session, care_queries.happened(session, probe_id, now, PAGE + 1, (page - 1) * PAGE))
             courses = courses_of(session, probe_id, state.kind, changed, now)

@@ -13,7 +13,6 @@ from sqlalchemy.orm import Session
 from brumel.core.errors import CoreError
 from brumel.core.kit.accuracy import read_accuracy
 from brumel.core.kit.care import MeterEvent
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantities
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.acts import act
@@ -25,6 +24,7 @@ from brumel.services.kit.labels import wrong_label
 from brumel.services.live.display import wrong_does
 from brumel.services.people import may_record
 from brumel.services.probes.states import States
+from brumel.services.rules import in_force
 from brumel.store.add_fact import add_once
 from brumel.store.database import Database
 from brumel.store.models.care import MeterRecord
@@ -171,7 +171,7 @@ def fill_meter(meter: Meter, new: NewMeter) -> None:
 def wrong_meter(session: Session, new: NewMeter, today: date) -> dict[str, str]:
     """Return what can't be taken of a meter, by field."""
     wrong = wrong_label("meter", new, new.meter_id, care_queries.meters(session, retired=True), today)
-    if not new.takes or not set(new.takes) <= set(probe_kinds()):
+    if not new.takes or not set(new.takes) <= set(in_force().kinds):
         wrong["takes"] = "Choose the kinds of probes that it takes."
     unknown = [
         *(set(new.compensates) - set(COMPENSATIONS)),
@@ -194,6 +194,6 @@ def wrong_meter(session: Session, new: NewMeter, today: date) -> dict[str, str]:
     for probe in queries.probes(session):
         if probe.meter_id == new.meter_id and new.takes and probe.kind not in new.takes:
             wrong["takes"] = (
-                f"{probe.label}, {probe_kinds()[probe.kind].name}, is plugged into it: unplug that one first."
+                f"{probe.label}, {in_force().kinds[probe.kind].name}, is plugged into it: unplug that one first."
             )
     return wrong

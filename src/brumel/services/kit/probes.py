@@ -9,8 +9,6 @@ from datetime import date
 
 from sqlalchemy.orm import Session
 
-from brumel.core.kit.care import about_care
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.redox import REFERENCES
 from brumel.services.acts import act
 from brumel.services.calibrating import steering
@@ -22,6 +20,7 @@ from brumel.services.people import may_record
 from brumel.services.probes import what_it_is
 from brumel.services.probes.care_log import NewCare, care_row
 from brumel.services.probes.what_it_is import stored_probe
+from brumel.services.rules import in_force
 from brumel.store.add_fact import add_once, refuse_other
 from brumel.store.database import Database
 from brumel.store.models.care import CareRecord
@@ -145,25 +144,25 @@ def probe_row(new: NewProbe) -> Probe:
 def wrong_probe(session: Session, new: NewProbe, today: date) -> dict[str, str]:
     """Return what can't be taken of a probe, by field."""
     wrong = wrong_label("probe", new, new.probe_id, queries.probes(session, retired=True), today)
-    if new.kind not in probe_kinds():
+    if new.kind not in in_force().kinds:
         wrong["kind"] = "Choose what kind of probe it is."
     meter = session.get(Meter, new.meter_id) if new.meter_id else None
-    if meter is not None and new.kind in probe_kinds() and new.kind not in meter.takes:
-        taken = ", ".join(probe_kinds()[k].name for k in meter.takes)
-        wrong["meter"] = f"{meter.label} takes no {probe_kinds()[new.kind].name} probe; it takes {taken}."
+    if meter is not None and new.kind in in_force().kinds and new.kind not in meter.takes:
+        taken = ", ".join(in_force().kinds[k].name for k in meter.takes)
+        wrong["meter"] = f"{meter.label} takes no {in_force().kinds[new.kind].name} probe; it takes {taken}."
     if meter is not None and meter.retired_on:
         wrong["meter"] = f"{meter.label} is retired: bring it back on its page first."
     if new.meter_id is not None and meter is None:
         wrong["meter"] = "This meter is not known: choose another, or none."
     if new.reference and new.reference not in REFERENCES:
         wrong["reference"] = "Choose one of the list."
-    elif not new.reference and new.kind in probe_kinds() and probe_kinds()[new.kind].own_reference:
+    elif not new.reference and new.kind in in_force().kinds and in_force().kinds[new.kind].own_reference:
         wrong["reference"] = "Choose its reference electrode: what it shows means nothing without."
     for key, value in new.settings.items():
         if value is not None and not _LEAST_SET <= value <= _MOST_SET:
             wrong[f"set-{key}"] = f"It must be from {_LEAST_SET:g} to {_MOST_SET:g}."
     for care, minutes in new.own_waits.items():
-        if care not in about_care():
+        if care not in in_force().care:
             wrong[f"wait-{care}"] = "No care has this name."
         elif minutes is not None and not 0 <= minutes <= _MOST_WAIT:
             wrong[f"wait-{care}"] = "Minutes must be from 0 to 2 880 (two days)."

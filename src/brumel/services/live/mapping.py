@@ -8,13 +8,13 @@ from dataclasses import dataclass, replace
 
 from sqlalchemy.orm import Session
 
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.services.acts import act
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channels_of, signal_channel
 from brumel.services.people import may_record
 from brumel.services.probes import what_it_is
+from brumel.services.rules import in_force
 from brumel.services.units import linear_factor
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, Person, Probe
@@ -126,7 +126,7 @@ class ChannelMaps:
 
 def _of_meter(session: Session, meter_id: uuid.UUID) -> list[MappedDevice]:
     every = queries.probes(session)
-    probes = tuple(p for p in every if p.meter_id == meter_id and probe_kinds()[p.kind].principle)
+    probes = tuple(p for p in every if p.meter_id == meter_id and in_force().kinds[p.kind].principle)
     taken = {p.device_id: p.meter_id for p in every if p.device_id}
     devices = [d for d in device_queries.devices(session) if taken.get(d.id, meter_id) == meter_id]
     newest = device_queries.newest_values(session, [d.id for d in devices])

@@ -10,8 +10,8 @@ from datetime import datetime
 from brumel.core.plan.hours import STAY_MIN, TRAVEL_MIN, arrivals
 from brumel.core.plan.needs import Need
 from brumel.core.plan.pack import Load
-from brumel.core.reading.limits import water_kinds
 from brumel.services.probes.states import ProbeState
+from brumel.services.rules import in_force
 from brumel.services.shelf.bottles import label_of
 from brumel.services.shelf.lots import Entry
 from brumel.store.models.reference import Instrument, Meter, PlannedRound, Site
@@ -72,13 +72,13 @@ def instruments_along(
     instruments: Iterable[Instrument], sites: Iterable[Site], sensed: Collection[str]
 ) -> list[Instrument]:
     """The instruments that measure what the waters ask for and no probe senses."""
-    asked = {key for s in sites if (kind := water_kinds().get(s.water_kind)) for key in kind.reads} - {*sensed}
+    asked = {key for s in sites if (kind := in_force().waters.get(s.water_kind)) for key in kind.reads} - {*sensed}
     return [i for i in instruments if asked & i.measures.keys()]
 
 
 def load_of(taken: Taken, sites: Sequence[Site], along: Sequence[Instrument]) -> Load:
     """A round as its pack list sees it."""
-    kinds = [water_kinds()[s.water_kind] for s in sites if s.water_kind in water_kinds()]
+    kinds = [in_force().waters[s.water_kind] for s in sites if s.water_kind in in_force().waters]
     return Load(
         reads={r.quantity for s in sites for r in s.ranges} | {key for kind in kinds for key in kind.reads},
         waters={kind.name for kind in kinds},

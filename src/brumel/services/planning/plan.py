@@ -5,23 +5,23 @@ from __future__ import annotations
 import math
 import uuid
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from brumel.core.calibrating.methods import rinses
 from brumel.core.findings import Level
 from brumel.core.kit.care import Care, MeterEvent
 from brumel.core.plan.check import faults
 from brumel.core.plan.crew import Unsuited, misfit
 from brumel.core.plan.hours import nights_until
 from brumel.core.plan.needs import Offer, needs_of
-from brumel.core.plan.order import HouseOrder, default_order
+from brumel.core.plan.order import HouseOrder
 from brumel.core.plan.pack import pack
 from brumel.core.plan.problem import Job, Plan, Problem, Task
 from brumel.core.plan.solve import best_plan, earliest_departure, latest_alone
 from brumel.core.plan.tasks import ProbeDay, can_be_planned, caution_of, tasks_of
 from brumel.core.plan.waters import sites_of
 from brumel.core.quantities.quantity import quantity
+from brumel.core.words.catalogue import word
 from brumel.services.clock import Clock
 from brumel.services.planning.along import (
     Conflict,
@@ -35,6 +35,7 @@ from brumel.services.planning.along import (
 from brumel.services.planning.crewing import Crew, crew_of
 from brumel.services.probes import what_it_is
 from brumel.services.probes.states import ProbeState, States
+from brumel.services.rules import in_force
 from brumel.services.shelf.lots import Shelf
 from brumel.store.database import Database
 from brumel.store.models.reference import Instrument, Meter, PlannedRound, Site
@@ -146,7 +147,7 @@ class Planning:
     clock: Clock
     shelf: Shelf
     states: States
-    order: HouseOrder = field(default_factory=default_order)
+    order: HouseOrder
 
     def plan(self, wanted: PlannedRound) -> DayPlan:
         """Work out the best plan; every plan is checked by code that shares nothing with the solver."""
@@ -186,7 +187,7 @@ class Planning:
             stops=stops,
             back=back,
             conflicts=tuple(c for r in others if (c := self._conflict(own, r, everyone, known))),
-            things=tuple(pack(load_of(own, sites, along))),
+            things=tuple(pack(load_of(own, sites, along), in_force())),
             instruments=tuple(along),
             quantities=crew.quantities,
             leaves_earliest=leaves,
@@ -251,7 +252,8 @@ class Planning:
             for key, e in usable.items()
         ]
         labels = {s.probe.label for s in states}
-        needs = needs_of(crew.waters, [g for g in crew.going if g.label in labels], offers, rinses()[wanted.rinse])
+        going, rules = [g for g in crew.going if g.label in labels], in_force()
+        needs = needs_of(crew.waters, going, offers, rules.rinses[wanted.rinse], rules)
         return [Standard(n, tuple(usable[key] for key in n.lots[:2])) for n in needs]
 
 
@@ -293,7 +295,7 @@ class _Planner:
     def failed(self, state: ProbeState) -> Missing:
         """A probe that is out until it is cleared."""
         ways = [*self._instead_of(state), _without(state.kind.quantity)]
-        return Missing(state.probe.label, f"{state.readiness.why} {state.readiness.do}", tuple(ways))
+        return Missing(state.probe.label, f"{word(state.readiness.why)} {word(state.readiness.do)}", tuple(ways))
 
     def late(self, state: ProbeState, problem: Problem, leaves: datetime | None) -> Missing:
         """By how much a probe comes too late, were it the only one."""

@@ -9,7 +9,6 @@ from datetime import UTC, datetime, timedelta
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import rinses
 from brumel.core.kit.care import MeterEvent
 from brumel.core.plan import tasks
 from brumel.core.quantities.quantity import of_a_round
@@ -23,6 +22,7 @@ from brumel.services.kit.meters import Meters
 from brumel.services.people import may_record
 from brumel.services.planning.plan import DayPlan, Planning, Step
 from brumel.services.probes.care_log import NewCare
+from brumel.services.rules import in_force
 from brumel.store.database import Database
 from brumel.store.models.reference import Person, PlannedRound, Site
 from brumel.store.queries import reference as queries
@@ -203,7 +203,7 @@ class PlannedRounds:
             wrong["travel"] = "Give the way to each site, and the way back."
         if new.stay_min is not None and not 1 <= new.stay_min <= _LONGEST_MIN:
             wrong["stay"] = f"A stay takes 1 to {_LONGEST_MIN} minutes: check it."
-        if new.rinse not in rinses():
+        if new.rinse not in in_force().rinses:
             wrong["rinse"] = "Choose how you rinse between solutions."
         return wrong
 

@@ -9,7 +9,6 @@ from datetime import datetime, timedelta
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import methods_of
 from brumel.core.findings import Level
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.readiness import Readiness, State
@@ -21,6 +20,7 @@ from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
 from brumel.services.probes import run_facts, what_it_is
 from brumel.services.probes.what_it_is import stored_probe
+from brumel.services.rules import in_force
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.reference import Probe, Site
@@ -28,7 +28,7 @@ from brumel.store.queries import reference as queries
 from brumel.store.queries import run as run_queries
 
 USUAL = timedelta(days=14)
-READY = Readiness(State.READY, None, "", "", (), None)
+READY = Readiness(State.READY, None, None, None, (), None)
 
 
 @dataclass(frozen=True)
@@ -75,7 +75,7 @@ class ProbeState:
     @property
     def on_bench(self) -> bool:
         """Whether it is calibrated on the bench here; the others by their meter, which reports."""
-        return bool(self.kind.principle) and bool(methods_of(self.kind.principle))
+        return bool(self.kind.principle) and bool(in_force().methods_of(self.kind.principle))
 
     @property
     def of_the_day(self) -> bool:

@@ -12,12 +12,14 @@ from typing import TypeVar
 from sqlalchemy.orm import Session
 
 from brumel.core.kit.care import Care, MeterEvent
-from brumel.core.kit.kinds import ProbeKind, probe_kind
+from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, ended, readiness
 from brumel.core.sensing.principle import Coefficient, Principle
 from brumel.core.sensing.principles import principle
 from brumel.core.wording import lasting, upper_first
+from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.rules import in_force
 from brumel.store.models.care import CareRecord
 from brumel.store.models.reference import Probe
 from brumel.store.queries import care as care_queries
@@ -29,7 +31,7 @@ Key = TypeVar("Key")
 
 def kind_of(probe: Probe) -> ProbeKind:
     """The kind of a stored probe, with the probe's own waits and what it steers."""
-    return probe_kind(probe.kind).with_waits(probe.own_waits or {}).steering(probe.steers)
+    return in_force().kind(probe.kind).with_waits(probe.own_waits or {}).steering(probe.steers)
 
 
 def senses(probe: Probe) -> Principle | None:
@@ -121,8 +123,9 @@ class Logs:
         """Why a probe may not be used at a moment, and what to do or how long to wait; empty where it may."""
         ready = self.readiness(probe, at)
         if ready.state is State.WAITING:
-            return " ".join(f"{upper_first(c.why)}: {lasting(c.minutes_left(at))} left." for c in ready.clocks)
-        return f"{ready.why} {ready.do}".strip() if ready.state is State.BLOCKED else ""
+            each = ((upper_first(str(word(c.why))), lasting(c.minutes_left(at))) for c in ready.clocks)
+            return " ".join(f"{why}: {left} left." for why, left in each)
+        return f"{word(ready.why)} {word(ready.do)}".strip() if ready.state is State.BLOCKED else ""
 
 
 def _grouped(rows: Iterable[Row], key: Callable[[Row], Key]) -> dict[Key, list[Row]]:

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brumel.core.calibrating.meter_run import KeptPoint, of_last_check
-from brumel.core.calibrating.shipped_tolerances import shipped_tolerances
+from brumel.core.calibrating.tolerances_of_kinds import tolerances_for
 from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict, worst_first
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.place.conditions import U_TEMPERATURE_C, Conditions
@@ -29,6 +29,7 @@ from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.errors import InvalidInput
 from brumel.services.live.signal import Transform
 from brumel.services.probes import what_it_is
+from brumel.services.rules import in_force
 from brumel.store.models.reference import Probe, Site
 
 _READY = Despite()
@@ -170,7 +171,7 @@ def correct(
             expected=site.expected(about.key) if site else None,
             meter=meter.own if measured.signal is None else None,
             despite=despite,
-            standard=shipped_tolerances(own.key, probe.kind)["standard"],
+            standard=tolerances_for(in_force(), own.key, probe.kind)["standard"],
             instead_of=wanted if wanted != about.key and water.method != "none" else "",
             assumed=own.assumed,
             signal=own.signal_plural if own.signal_unit != about.unit else "",

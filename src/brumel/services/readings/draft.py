@@ -18,7 +18,6 @@ from brumel.core.kit.care import METER_LOSES
 from brumel.core.kit.readiness import ended
 from brumel.core.place.conditions import U_TEMPERATURE_C, Conditions
 from brumel.core.place.surroundings import Surroundings
-from brumel.core.quantities.quantity import rule_of
 from brumel.core.reading.reading_verdict import Basis, MetersOwn
 from brumel.core.sensing.response import LEFT_OVER, TEMPERATURE, Response
 from brumel.core.words.catalogue import word
@@ -31,6 +30,7 @@ from brumel.services.live.display import signal_behind
 from brumel.services.live.signal import Signal, Transform, raw_signal, signal_since
 from brumel.services.probes import run_facts, what_it_is
 from brumel.services.readings.correct import Measured, ShownBy, principle_of, reading_transform, water_of
+from brumel.services.rules import in_force
 from brumel.services.said import BY_EYE, settling_of, u_of
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
@@ -96,10 +96,10 @@ def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime,
     _, basis = run_responses.basis_of(session, probe.id, taken_at)
     own = principle_of(probe)
     if positions.indicated:
-        rule = rule_of(own.quantity, calibrating=False)
+        rule = in_force().settled(own.quantity, calibrating=False)
         seen_as: Transform = raw_signal
     else:
-        rule = rule_of(what_it_is.kind_of(probe).quantity, calibrating=False)
+        rule = in_force().settled(what_it_is.kind_of(probe).quantity, calibrating=False)
         seen_as = reading_transform(probe, basis, water_of(session.get(Site, new.site_id), taken_at), place)
     signal = signal_since(session, probe.device.id, new.after_seq, rule, positions, seen_as, new.until_seq)
     if signal.acceptance is Acceptance.UNSETTLED and not new.unsettled_reason.strip():

@@ -18,6 +18,7 @@ from brumel.core.said import as_plain
 from brumel.core.words.catalogue import word
 from brumel.services.probes.what_it_is import Logs
 from brumel.services.readings.correct import Corrected
+from brumel.services.rules import in_force
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe, Site
 from brumel.store.queries import visit as visit_queries
@@ -86,7 +87,7 @@ def limits_at(session: Session, site: Site | None) -> dict[str, Limit]:
         Limit(row.quantity, row.low, row.high, source=f"set for this site: {row.reason}")
         for row in visit_queries.site_limits(session, site.id)
     ]
-    return limits_of(site.water_kind, own)
+    return limits_of(in_force(), site.water_kind, own)
 
 
 def limits_seen(

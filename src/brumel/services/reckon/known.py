@@ -8,13 +8,14 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from brumel.core.quantities.quantity import quantity
-from brumel.core.reading.limits import Kept, Limit, keeps, limits_of, water_kinds
+from brumel.core.reading.limits import Kept, Limit, keeps, limits_of
 from brumel.core.reckoning.answers import Answer
 from brumel.core.reckoning.definition import Calculation, Number, calculations
 from brumel.core.tables import read_once, table
 from brumel.services.clock import Clock
 from brumel.services.probes.states import probe_state
 from brumel.services.readings.history import limits_at
+from brumel.services.rules import in_force
 from brumel.store.database import Database
 from brumel.store.models.reference import Site
 from brumel.store.queries import reading as reading_queries
@@ -104,7 +105,7 @@ class KnownFacts:
             return []
         with self.database.session() as session:
             site = session.get(Site, site_id) if site_id else None
-            limits = limits_of(water) if water else limits_at(session, site)
+            limits = limits_of(in_force(), water) if water else limits_at(session, site)
         found = []
         for name, key in _table()["outputs"].items():
             value, limit = answer.outputs.get(name), limits.get(key)
@@ -123,7 +124,7 @@ def takes_from(chosen: Calculation) -> tuple[bool, bool]:
 
 def waters() -> list[str]:
     """The kinds of water that have limits."""
-    return [name for name, kind in water_kinds().items() if kind.limits]
+    return [name for name, kind in in_force().waters.items() if kind.limits]
 
 
 def onward(answer: Answer | None, chosen: Calculation, typed: Mapping[str, str]) -> list[Onward]:

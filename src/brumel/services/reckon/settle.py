@@ -8,7 +8,6 @@ from typing import Any, TextIO
 import numpy as np
 
 from brumel.core.outside_data import listed
-from brumel.core.quantities.quantity import settling_rules
 from brumel.core.series import Series
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
@@ -16,6 +15,7 @@ from brumel.core.settling.windows import first_window
 from brumel.core.typed import NotANumber, number_typed
 from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput
+from brumel.services.rules import in_force
 from brumel.services.text_tables import read_table
 
 _TIME, _VALUE, _TEMPERATURE = "time_s", "value", "temperature_c"
@@ -55,7 +55,7 @@ def rule_named(name: str) -> SettlingRule:
     InvalidInput
         Where there is none of this name, with those that there are.
     """
-    rules = settling_rules()
+    rules = in_force().settling
     if name not in rules:
         raise InvalidInput({"rule": f"No rule is named {name!r}; there are {', '.join(rules)}."})
     return rules[name]

@@ -20,6 +20,7 @@ from brumel.services.editing import refuse_older
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.people import may_record
 from brumel.services.probes import photos
+from brumel.services.rules import in_force
 from brumel.services.shelf import lot_words
 from brumel.services.shelf.bottles import in_bottle, lot_of, taken_of, used_of_each
 from brumel.services.shelf.typed_lot import (
@@ -353,7 +354,7 @@ def put_on_shelf(session: Session, new: NewLot, today: date) -> Lot:
         wrong["lot_number"] = f"A lot {number} stands on the shelf already: open that one."
     if wrong or new.expires_on is None:
         raise InvalidInput(wrong)
-    life = new.open_life_days if new.open_life_days is not None else standards()[new.standard].open_life_days
+    life = new.open_life_days if new.open_life_days is not None else in_force().open_life_days[new.standard]
     row = {
         "id": new.lot_id, "lot_number": number, "standard": new.standard, "family": new.family or new.standard,
         "nominal": new.nominal, "received_on": new.received_on or today,

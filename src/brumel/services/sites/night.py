@@ -10,10 +10,10 @@ from datetime import date, datetime, timedelta
 from sqlalchemy.orm import Session
 
 from brumel.core.place.sun import night_of
-from brumel.core.reading.limits import water_kinds
 from brumel.core.reading.night import DUSK, LEAST_APART, Looked, Night
 from brumel.services.clock import Clock
 from brumel.services.readings.history import limits_at
+from brumel.services.rules import in_force
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Site
@@ -54,7 +54,7 @@ class Nights:
         return self._of(sites, self.clock.now())
 
     def _of(self, sites: Sequence[Site], moment: datetime) -> list[Tonight]:
-        kinds = water_kinds()
+        kinds = in_force().waters
         ponds = {s.id: s for s in sites if s.water_kind in kinds and kinds[s.water_kind].night}
         dusk, dawn = night_of(_evening(moment, self.clock), self.clock.timezone)
         if not ponds or not dusk - DUSK[0] <= moment <= dawn:

@@ -16,7 +16,6 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from brumel.core.errors import CoreError
-from brumel.core.kit.kinds import probe_kind
 from brumel.core.outside_data import UnreadableText, read_toml, shown
 from brumel.core.record.shapes import Shape, day, each, fields, flag, named, number, one_of, text
 from brumel.core.sensing.principles import principles
@@ -27,6 +26,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.kit.meters import NewMeter, fill_meter, wrong_meter
 from brumel.services.kit.probes import NewProbe, probe_row, wrong_probe
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, signal_channel
+from brumel.services.rules import in_force
 from brumel.services.shelf.lots import put_on_shelf
 from brumel.services.shelf.typed_lot import NewLot, wrong_opening
 from brumel.services.sites.sites import NewSite, fill_site, wrong_site
@@ -141,7 +141,7 @@ def _add_device(session: Session, entry: Entry, today: date) -> None:
 
 
 def _add_meter(session: Session, entry: Entry, today: date) -> None:
-    given = {"holds_calibration": True, **entry, "takes": [probe_kind(k).key for k in entry["takes"]]}
+    given = {"holds_calibration": True, **entry, "takes": [in_force().kind(k).key for k in entry["takes"]]}
     new = NewMeter(uuid.uuid4(), **given)
     _refuse(wrong_meter(session, new, today))
     meter = Meter(id=new.meter_id, version=1)
@@ -150,7 +150,7 @@ def _add_meter(session: Session, entry: Entry, today: date) -> None:
 
 
 def _add_probe(session: Session, entry: Entry, today: date) -> None:
-    given = {**entry, "kind": probe_kind(entry["kind"]).key}
+    given = {**entry, "kind": in_force().kind(entry["kind"]).key}
     device, meter = (_labelled(session, model, given.pop(name, None), name)
                      for name, model in (("device", Device), ("meter", Meter)))  # fmt: skip
     new = NewProbe(uuid.uuid4(), **given, meter_id=meter)

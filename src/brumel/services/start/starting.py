@@ -14,6 +14,7 @@ from brumel.services.kit.instruments import Instruments, NewInstrument
 from brumel.services.kit.meters import Meters, NewMeter
 from brumel.services.kit.probes import NewProbe, Probes
 from brumel.services.people import Person, PersonRole, may_record
+from brumel.services.rules import in_force
 from brumel.services.shelf.lots import Shelf
 from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.sites import NewLimit, NewSite, Reach, Sites
@@ -88,7 +89,7 @@ class Starting:
         """Set those limits that are not what its kind of water has; only a supervisor does."""
         if person.role != PersonRole.SUPERVISOR:
             return
-        usual = {key: (limit.low, limit.high) for key, limit in limits_of(site.water_kind).items()}
+        usual = {key: (limit.low, limit.high) for key, limit in limits_of(in_force(), site.water_kind).items()}
         for key, (low, high) in limits.items():
             if (low, high) != usual.get(key):
                 new = NewLimit(uuid.uuid5(site.site_id, key), site.site_id, key, low, high, _WHY)

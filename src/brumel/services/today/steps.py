@@ -15,6 +15,7 @@ from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Keeps
 from brumel.core.reading.night import NightState
 from brumel.core.wording import counted, upper_first
+from brumel.core.words.catalogue import word
 from brumel.services.calibrating import run_words
 from brumel.services.clock import Clock
 from brumel.services.planning.outlook import Wanted
@@ -238,8 +239,9 @@ def resume(runs: Iterable[CalibrationRun]) -> list[NextStep]:
 def prepare(states: Iterable[ProbeState]) -> list[NextStep]:
     """Probes that something has to be done to before they can be ready."""
     return [
-        NextStep(Action.PREPARE, s.probe.id, f"See to {s.probe.label}", f"{s.readiness.why} {s.readiness.do}",
-                 Level.UNFIT, _SEE_TO_MINUTES, Section.KIT, s.probe.kit)
+        NextStep(Action.PREPARE, s.probe.id, f"See to {s.probe.label}",
+                 f"{word(s.readiness.why)} {word(s.readiness.do)}", Level.UNFIT,
+                 _SEE_TO_MINUTES, Section.KIT, s.probe.kit)
         for s in states
         if s.readiness.state is State.BLOCKED
     ]  # fmt: skip

@@ -15,7 +15,7 @@ from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.agreement import Agreement, agreement
 from brumel.core.reading.contrary import judge_together
 from brumel.core.reading.given_value import INSTRUMENT_UNKNOWN
-from brumel.core.reading.limits import Keeps, Limit, water_kinds, worst
+from brumel.core.reading.limits import Keeps, Limit, worst
 from brumel.core.reading.reading_verdict import METER_UNKNOWN, METERS_OWN
 from brumel.core.reading.together import Missing, missing_everywhere
 from brumel.services.probes import what_it_is
@@ -24,6 +24,7 @@ from brumel.services.readings.given_value import Spot
 from brumel.services.readings.history import limits_at, limits_seen
 from brumel.services.readings.row import correction_words
 from brumel.services.readings.standing import seen_at, spots_of, standing, what_was_read
+from brumel.services.rules import in_force
 from brumel.services.said import stored_findings
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
@@ -163,7 +164,7 @@ class VisitView:
 
 def asked_of(site: Site | None) -> list[str]:
     """What a visit asks for: what its kind of water does, and what the site is expected to show."""
-    kind = water_kinds().get(site.water_kind) if site else None
+    kind = in_force().waters.get(site.water_kind) if site else None
     expected = [r.quantity for r in site.ranges] if site else []
     return list(dict.fromkeys([*(kind.reads if kind else ("temperature",)), *expected]))
 
@@ -225,10 +226,10 @@ def seen_of(visit: Visit, everything: Sequence[Reading], hand: AtHand) -> VisitV
     asks = {f for key in [*asked, *read] for f in _FOLLOWING.get(key, ())}
     spots = [seen_at(rows, spot) for spot in spots_of(rows) or [Spot()]]
     for seen in spots:
-        found = judge_together(seen, water_of(site, visit.begun_at), asks_hocl="hypochlorous-share" in asks)
+        found = judge_together(seen, water_of(site, visit.begun_at), in_force(), asks_hocl="hypochlorous-share" in asks)
         findings += [f for f in found if f not in findings]
     finished, weather, note = (visit.newest(k) for k in (EntryKind.FINISHED, EntryKind.WEATHER, EntryKind.NOTE))
-    kind = water_kinds().get(site.water_kind) if site else None
+    kind = in_force().waters.get(site.water_kind) if site else None
     return VisitView(
         visit,
         tuple(row(key) for key in keys),

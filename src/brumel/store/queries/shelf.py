@@ -9,8 +9,9 @@ from datetime import datetime
 from sqlalchemy import func, null, select, union_all
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import SHARED_CUP, deviations
-from brumel.core.said import as_plain
+from brumel.core.calibrating.methods import SHARED_CUP
+from brumel.core.said import Named, as_plain
+from brumel.core.sensing.principle import OTHERWISE
 from brumel.store.models.calibration import CalibrationPoint, CalibrationRun
 from brumel.store.models.reference import Lot
 from brumel.store.models.shelf import LotRecord
@@ -42,7 +43,7 @@ def taken_from_lots(session: Session, since: datetime | None = None) -> list[tup
         .join(CalibrationRun, CalibrationRun.id == CalibrationPoint.run_id)
         .where(
             CalibrationPoint.lot_id.in_(standing),
-            ~CalibrationPoint.deviations_said.contains([as_plain(deviations()[SHARED_CUP].said)]),
+            ~CalibrationPoint.deviations_said.contains([as_plain(Named(OTHERWISE, SHARED_CUP))]),
         )
         .group_by(CalibrationPoint.lot_id, share)
     )

@@ -9,11 +9,11 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from werkzeug.datastructures import MultiDict
 
-from brumel.core.calibrating.methods import rinse_from, rinses, roles
+from brumel.core.calibrating.methods import rinse_from
 from brumel.core.place.station_pressure import KINDS, Pressure
 from brumel.core.place.water import BY_METERS
 from brumel.core.quantities.pressure import UNITS_HPA
-from brumel.core.quantities.quantity import quantities, quantity, rule_of
+from brumel.core.quantities.quantity import quantities, quantity
 from brumel.services.calibrating.beginning import PutRight
 from brumel.services.calibrating.meter_runs import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
@@ -23,6 +23,7 @@ from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.probes.run_facts import tolerances_of
 from brumel.services.probes.what_it_is import kind_of, senses
+from brumel.services.rules import in_force
 from brumel.services.shelf.lot_words import lot_label
 from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures.pictures import picture_of
@@ -60,7 +61,7 @@ def _begin() -> ResponseReturnValue:
         probe_id=typed.record_id("probe"),
         method_code=typed.text("method"),
         rinse=typed.text("rinse"),
-        lots={role: typed.record_id(f"lot_{role}") for role in roles()},
+        lots={role: typed.record_id(f"lot_{role}") for role in in_force().roles},
         site_ids=[found for text in request.form.getlist("sites") if (found := as_id(text))],
         new_sensor="new_sensor" in request.form,
         despite=typed.text("despite"),
@@ -97,7 +98,7 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
         units=UNITS_HPA,
         known=hints.pressure if hints else None,
         hints=hints,
-        rinses=rinses().values(),
+        rinses=in_force().rinses.values(),
         sites=choices.sites if choices else [],
         chosen_sites=chosen,
     )
@@ -170,7 +171,8 @@ def sheet(run_id: uuid.UUID) -> ResponseReturnValue:
         values=request.form,
         by_meters=BY_METERS,
         standard=tolerances_of(view.run).standard,
-        rinse=rinse_from(view.run.method["rinse"]),
+        rinse=(rinse := rinse_from(view.run.method["rinse"])),
+        otherwise=in_force().deviations_under(rinse),
         choices=services().calibrations.choices(view.run.probe_id),
         beside=[i for i in services().instruments.all() if view.quantity.key in i.measures] if view.compares else [],
         kind=kind_of(view.run.probe),
@@ -336,8 +338,9 @@ def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
         values=values,
         figure=response_figure(view),
         picture=picture_of(view),
-        rinse=rinse_from(view.run.method["rinse"]),
-        rule=rule_of(view.quantity.key, calibrating=True),
+        rinse=(rinse := rinse_from(view.run.method["rinse"])),
+        otherwise=in_force().deviations_under(rinse),
+        rule=in_force().settled(view.quantity.key, calibrating=True),
         standard=tolerances_of(view.run).standard,
         kind=kind_of(view.run.probe),
         choices=services().calibrations.choices(view.run.probe_id),

@@ -20,6 +20,7 @@ from brumel.core.findings import Level, worst_of
 from brumel.core.kit.readiness import Clock as Running
 from brumel.core.kit.readiness import State
 from brumel.core.wording import counted
+from brumel.core.words.catalogue import word
 from brumel.services.application import Services
 from brumel.services.clock import Clock
 from brumel.services.probes.states import ProbeState
@@ -235,7 +236,7 @@ class _Strip:
             for running in lane.state.readiness.clocks:
                 if self.within(running.end) and running.end > self.ribbon.now:
                     short = f"{probe.label} ready {self.clock.local(running.end):%H:%M}"
-                    words = f"{short}: {running.why}, until {self.clock.said(running.end)}"
+                    words = f"{short}: {word(running.why)}, until {self.clock.said(running.end)}"
                     yield Coming(self.at(running.end), "waiting", probe.id, short, words)
             ends = [s.until for s in lane.spans if s.level is Level.SOUND and s.begin <= self.ribbon.now < s.until]
             for until in ends:
@@ -267,7 +268,7 @@ class _Strip:
     def wait(self, running: Running, label: str) -> Wait:
         left, right = self.at(max(running.begin, self.begin)), self.at(min(running.end, self.end))
         filled = min(max(self.now_x - left, 0.0), right - left)
-        words = f"{label}: {running.why}, until {self.clock.said(running.end)}"
+        words = f"{label}: {word(running.why)}, until {self.clock.said(running.end)}"
         return Wait(left, round(right - left, 1), round(filled, 1), words)
 
     def at(self, moment: datetime) -> float:

@@ -10,7 +10,6 @@ from flask.typing import ResponseReturnValue
 
 from brumel.core.kit.accuracy import EXAMPLE
 from brumel.core.kit.care import MeterEvent
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.place.water import BY_METERS as COMPENSATED_BY_METERS
 from brumel.core.quantities.quantity import of_a_round
 from brumel.core.standards.buffers import FAMILIES
@@ -19,6 +18,7 @@ from brumel.services.kit.meters import COMPENSATIONS, NewMeter
 from brumel.services.live.channels import Carries
 from brumel.services.live.display import ITSELF
 from brumel.services.live.mapping import Mapped, MappedDevice
+from brumel.services.rules import in_force
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
 from brumel.web.kit.views import accuracy_words, blueprint
@@ -61,7 +61,7 @@ def _meter_page(meter_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
         view=services().meters.view(meter_id),
         devices=services().channels.of_meter(meter_id),
         cards={c.state.probe.id: c for c in services().kit.cards()},
-        kinds=probe_kinds(),
+        kinds=in_force().kinds,
         families=FAMILIES,
         events=list(MeterEvent),
         accuracy_words=accuracy_words,
@@ -175,7 +175,7 @@ def _meter_form(meter_id: uuid.UUID | None) -> ResponseReturnValue:
         known=known,
         errors=errors,
         values=request.form,
-        kinds=list(probe_kinds().values()),
+        kinds=list(in_force().kinds.values()),
         compensations=COMPENSATIONS,
         does=_does_fields(known),
         by_meters=COMPENSATED_BY_METERS,

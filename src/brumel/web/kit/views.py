@@ -11,7 +11,6 @@ from flask.typing import ResponseReturnValue
 from brumel.core.kit.accuracy import EXAMPLE, Accuracy
 from brumel.core.kit.care import part_changes
 from brumel.core.kit.instruments import InstrumentKind
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.quantities.quantity import quantities
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.words.catalogue import word
@@ -20,6 +19,7 @@ from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.probes import NewProbe
 from brumel.services.probes.care_log import NewCare
 from brumel.services.probes.what_it_is import settings_of
+from brumel.services.rules import in_force
 from brumel.web.context import page_number, services, signed_in
 from brumel.web.figures.drawing import course_figure
 from brumel.web.files import kept_file
@@ -54,7 +54,7 @@ def new() -> ResponseReturnValue:
             return redirect(url_for("kit.probe", probe_id=services().probes.add(probe, signed_in())))
         except InvalidInput as wrong:
             errors = wrong.fields
-    kinds = [(k.key, k.name) for k in probe_kinds().values()]
+    kinds = [(k.key, k.name) for k in in_force().kinds.values()]
     references = list(REFERENCES.items())
     page = render_template(
         "kit/new.html",
@@ -242,6 +242,6 @@ def _probe_page(probe_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
         meters=services().meters.all(),
         references=REFERENCES,
         settings=settings_of(life.card.state.probe),
-        may_put_in=[str(c) for c in life.card.kind.care if c in part_changes().values()],
+        may_put_in=[str(c) for c in life.card.kind.care if c in part_changes(in_force().care).values()],
     )
     return page, 422 if errors else 200

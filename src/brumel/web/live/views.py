@@ -11,13 +11,13 @@ from flask_login import current_user
 from werkzeug.datastructures import MultiDict
 from werkzeug.exceptions import HTTPException
 
-from brumel.core.quantities.quantity import rule_of
 from brumel.core.typed import whole_written
 from brumel.services.application import Services
 from brumel.services.errors import NotFound
 from brumel.services.live.watch import Watched
 from brumel.services.probes.what_it_is import kind_of
 from brumel.services.readings.correct import principle_of
+from brumel.services.rules import in_force
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
 
@@ -62,11 +62,11 @@ def _watched(services: Services, probe_id: uuid.UUID, purpose: str, args: MultiD
     probe, run_id = services.states.probe(probe_id), as_id(args.get("run"))
     if probe.device is None or after is None or (purpose == "calibrating" and run_id is None):
         raise NotFound("This probe is not read by a device.")
-    calibrating = rule_of(principle_of(probe).quantity, calibrating=True)
+    calibrating = in_force().settled(principle_of(probe).quantity, calibrating=True)
     if run_id is not None:
         return Watched(probe.device.id, after, calibrating, services.calibrations.lens(run_id, args.get("step", "")))
     if args.get("signal"):
         return Watched(probe.device.id, after, calibrating, services.readings.signal(probe_id))
     site_id, visit_id = as_id(args.get("site")), as_id(args.get("visit"))
     lens = services.readings.lens(probe_id, site_id, Typed(args).place(), visit_id)
-    return Watched(probe.device.id, after, rule_of(kind_of(probe).quantity, calibrating=False), lens)
+    return Watched(probe.device.id, after, in_force().settled(kind_of(probe).quantity, calibrating=False), lens)

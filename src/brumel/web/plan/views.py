@@ -10,12 +10,12 @@ from typing import Any
 from flask import Blueprint, Response, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.calibrating.methods import rinses
 from brumel.core.plan.hours import TRAVEL_MIN
 from brumel.services.errors import InvalidInput
 from brumel.services.planning.calendar import calendar_of, of_plan
 from brumel.services.planning.plan import DayPlan
 from brumel.services.planning.rounds import NewRound
+from brumel.services.rules import in_force
 from brumel.services.shelf.bottles import label_of
 from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures.drawing import plan_figures
@@ -128,7 +128,7 @@ def _choices() -> dict[str, Any]:
     return {
         "sites": services().states.sites(),
         "kits": services().planned.kits(),
-        "rinses": [(r.key, r.name) for r in rinses().values()],
+        "rinses": [(r.key, r.name) for r in in_force().rinses.values()],
         "label_of": label_of,
     }
 

@@ -13,8 +13,7 @@ from brumel.core.place.station_pressure import KINDS
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import BY_METERS, METHODS
 from brumel.core.quantities.pressure import UNITS_HPA
-from brumel.core.quantities.quantity import of_a_round, quantity, rule_of
-from brumel.core.reading.limits import water_kinds
+from brumel.core.quantities.quantity import of_a_round, quantity
 from brumel.core.sensing.oxygen.shared import SHOWN_AS
 from brumel.core.typed import whole_written
 from brumel.services.calibrating.run_words import coefficient_words, target_words
@@ -24,6 +23,7 @@ from brumel.services.probes.states import ProbeState
 from brumel.services.probes.what_it_is import senses
 from brumel.services.readings.correct import principle_of
 from brumel.services.readings.draft import NewReading
+from brumel.services.rules import in_force
 from brumel.services.sites.sites import NewSite
 from brumel.web.context import into_water, probe_states, services, signed_in
 from brumel.web.figures.drawing import history_figure
@@ -82,7 +82,7 @@ def _site_form(known: Any) -> ResponseReturnValue:
         values=request.form,
         quantities=of_a_round(),
         methods=METHODS,
-        kinds=water_kinds(),
+        kinds=in_force().waters,
     )
     return page, 422 if errors else 200
 
@@ -213,7 +213,7 @@ def _reading_page(values: Any, errors: dict[str, str]) -> str:
         after=whole_written(values.get("after") or ""),
         figure=history_figure(history, services().clock) if history else None,
         simulated=services().simulation.state(state.probe.device) if state else None,
-        rule=rule_of(key, calibrating=False) if key else None,
+        rule=in_force().settled(key, calibrating=False) if key else None,
         amended=amended,
         place=place_fields(place) | (asked if any(name in values for name in PLACE) else {}),
         place_typed=typed_place,

@@ -10,7 +10,6 @@ from werkzeug.datastructures import MultiDict
 
 from brumel.core.errors import CoreError
 from brumel.core.kit.accuracy import read_accuracy
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.kit.shelf import standards
 from brumel.core.quantities.quantity import of_a_round, quantities, quantity
 from brumel.core.reading.limits import limits_of
@@ -19,6 +18,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
+from brumel.services.rules import in_force
 from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.sites import NewSite, Reach
 from brumel.services.start.starting import New, NewThing
@@ -76,7 +76,7 @@ def _shown(section: str, row: Row) -> Iterator[tuple[str, str]]:
         standard, family = row.get("standard", ""), row.get("family", "")
         yield "solution", f"{standard}/{family}" if family else standard
     if section == "sites":
-        for key, limit in limits_of(row.get("water_kind", "")).items():
+        for key, limit in limits_of(in_force(), row.get("water_kind", "")).items():
             yield f"low-{key}", "" if limit.low is None else quantity(key).number(limit.low)
             yield f"high-{key}", "" if limit.high is None else quantity(key).number(limit.high)
 
@@ -122,8 +122,8 @@ def _meter(row: FormRow, typed: Typed, taken: Sequence[FormRow]) -> NewMeter:
         for r in taken
         if r.section == "probes" and r.values.get("meter") == typed.text("label")
     }
-    read = {probe_kinds()[k].quantity for k in kinds if k in probe_kinds()}
-    takes = [k.key for k in probe_kinds().values() if k.quantity in read] or list(probe_kinds())
+    read = {in_force().kinds[k].quantity for k in kinds if k in in_force().kinds}
+    takes = [k.key for k in in_force().kinds.values() if k.quantity in read] or list(in_force().kinds)
     label, serial, kit = (typed.text(n) for n in ("label", "serial", "kit"))
     since = typed.day("in_service_on") or services().clock.today()
     return NewMeter(row.key, label, serial, kit, since, takes=takes, accuracy=_accuracy(typed.text("accuracy")))
@@ -156,7 +156,7 @@ def _probe(row: FormRow, typed: Typed, meters: Mapping[str, uuid.UUID]) -> NewPr
         raise InvalidInput(
             {"meter": f"{meter} is not kept: tick that meter and type its serial number, or choose none."}
         )
-    own = kind in probe_kinds() and probe_kinds()[kind].own_reference
+    own = kind in in_force().kinds and in_force().kinds[kind].own_reference
     return NewProbe(
         row.key, label, serial, kind, kit, typed.day("in_service_on") or services().clock.today(),
         meter_id=meters.get(meter), reference=typed.text("reference") if own else "",

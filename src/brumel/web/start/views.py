@@ -9,19 +9,17 @@ from itertools import chain
 from flask import Blueprint, flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.calibrating.methods import methods_of, rinses
 from brumel.core.errors import CoreError
 from brumel.core.kit.instruments import InstrumentKind
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.kit.shelf import standards
 from brumel.core.outside_data import text_of
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.redox import REFERENCES
-from brumel.core.reading.limits import water_kinds
 from brumel.core.sensing.principles import principles
 from brumel.core.standards.targets import families_of
 from brumel.core.start.proposal import FIELDS, gears, propose, read_file, works
 from brumel.services.errors import InvalidInput
+from brumel.services.rules import in_force
 from brumel.services.start.starting import NewThing
 from brumel.web.context import services, signed_in
 from brumel.web.start.rows import FormRow, rows_of, sent, thing_of
@@ -46,7 +44,7 @@ def page() -> ResponseReturnValue:
 @blueprint.get("/proposal")
 def proposal() -> ResponseReturnValue:
     """What is proposed for it."""
-    found = propose(request.args.getlist("work"), request.args.getlist("gear"))
+    found = propose(request.args.getlist("work"), request.args.getlist("gear"), in_force())
     return _form(rows_of(found), found.rinse, found.methods, {})
 
 
@@ -55,7 +53,7 @@ def file() -> ResponseReturnValue:
     """The rows of a file, to look over before they are kept."""
     given = request.files.get("file")
     try:
-        found = read_file(text_of(given.read())) if given else None
+        found = read_file(text_of(given.read()), in_force()) if given else None
         if found is None:
             raise CoreError("Choose a file.")
     except CoreError as error:
@@ -94,7 +92,9 @@ def keep() -> ResponseReturnValue:
 
 
 def _page(errors: Mapping[str, str]) -> str:
-    return render_template("start/page.html", works=works(), gears=gears(), fields=FIELDS, errors=errors)
+    return render_template(
+        "start/page.html", works=works(in_force()), gears=gears(in_force()), fields=FIELDS, errors=errors
+    )
 
 
 def _form(rows: Sequence[FormRow], rinse: str, chosen: Mapping[str, str], errors: Mapping[str, str]) -> str:
@@ -112,14 +112,14 @@ def _form(rows: Sequence[FormRow], rinse: str, chosen: Mapping[str, str], errors
         sections=[(key, title, [r for r in rows if r.section == key]) for key, title in _TITLES.items()],
         values=values,
         errors={f"{r.key}-{name}": words for r in rows for name, words in r.errors.items()} | dict(errors),
-        waters=[(name, name) for name in water_kinds()],
-        kinds=[(k.key, k.name) for k in probe_kinds().values()],
+        waters=[(name, name) for name in in_force().waters],
+        kinds=[(k.key, k.name) for k in in_force().kinds.values()],
         instruments=[(str(k), str(k)) for k in InstrumentKind],
         references=list(REFERENCES.items()),
         meters=[(label, label) for label in dict.fromkeys(labels)],
         solutions=solutions,
-        rinses=[(r.key, r.name) for r in rinses().values()],
-        methods=[(p, [(m.code, m.name) for m in methods_of(p)]) for p in chosen],
+        rinses=[(r.key, r.name) for r in in_force().rinses.values()],
+        methods=[(p, [(m.code, m.name) for m in in_force().methods_of(p)]) for p in chosen],
         in_place={"solution", *chain(*FIELDS.values())},
-        reads={k.principle: quantity(k.quantity).name for k in probe_kinds().values()},
+        reads={k.principle: quantity(k.quantity).name for k in in_force().kinds.values()},
     )

@@ -11,13 +11,13 @@ from flask import flash, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
 from brumel.core.place.station_pressure import Pressure
-from brumel.core.quantities.quantity import rule_of
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.typed import whole_written
 from brumel.services.errors import InvalidInput
 from brumel.services.live.channels import positions_of
 from brumel.services.probes.states import ProbeState
 from brumel.services.readings.correct import principle_of
+from brumel.services.rules import in_force
 from brumel.services.visits.at_once import InWater, Together
 from brumel.services.visits.visits import LAYERS, Sheet
 from brumel.web.context import into_water, probe_states, services, signed_in
@@ -115,9 +115,9 @@ class _Tile:
     def of(cls, state: ProbeState, after: int, missing: Mapping[str, str]) -> _Tile:
         about, own = state.quantity, principle_of(state.probe)
         if missing:
-            rule = rule_of(own.quantity, calibrating=True)
+            rule = in_force().settled(own.quantity, calibrating=True)
             return cls(state, after, missing, own.signal_unit, own.signal_decimals, rule, {"signal": "1"})
-        rule = rule_of(state.kind.quantity, calibrating=False)
+        rule = in_force().settled(state.kind.quantity, calibrating=False)
         return cls(state, after, {}, about.stated_in, about.decimals, rule, {})
 
 

@@ -46,9 +46,9 @@ class Conductivity(Principle):
     u_signal = 0.1
     u_signal_percent = 0.15
     coefficients = (
-        Coefficient("zero", "Zero", "µS", 1, 0.0, 0.1, minor=True),
-        Coefficient("cell-constant", "Cell constant", "/cm", 3, 1.0, 0.1 / 3**0.5, inverse=True),
-        Coefficient("bend", "Bend", "%", 1, 0.0, 0.1, minor=True, least_apart=0.5, of=" of the constant a decade"),
+        Coefficient("zero", "zero", "µS", 1, 0.0, 0.1, minor=True),
+        Coefficient("cell-constant", "cell-constant", "/cm", 3, 1.0, 0.1 / 3**0.5, inverse=True),
+        Coefficient("bend", "bend", "%", 1, 0.0, 0.1, minor=True, least_apart=0.5, of="constant-a-decade"),
     )
     value_term = 1
     bends = True

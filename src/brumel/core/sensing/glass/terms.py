@@ -33,8 +33,8 @@ class Glass(Principle):
     signal_range = MILLIVOLT_RANGE
     u_signal = 0.15
     coefficients = (
-        Coefficient("offset", "Offset", "mV", 1, 0.0, 10.0, of=" at pH 7.00"),
-        Coefficient("slope", "Slope", "%", 1, 100.0, 2.5, least_apart=0.5, of=" of Nernst"),
+        Coefficient("offset", "offset", "mV", 1, 0.0, 10.0, of="at-ph-7"),
+        Coefficient("slope", "slope", "%", 1, 100.0, 2.5, least_apart=0.5, of="nernst"),
     )
     value_term = 1
     drawn = (2.0, 12.0)

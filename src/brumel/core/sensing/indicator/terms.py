@@ -35,8 +35,8 @@ class Indicator(Principle):
         self.signal_range, self.drawn = (0.0, most), (0.0, most)  # type: ignore[misc]
         self.into_standard, self.into_water = into_standard, into_water  # type: ignore[misc]
         self.coefficients = (
-            Coefficient("zero", "Zero", unit, decimals, 0.0, u_zero, minor=True),
-            Coefficient("gain", "Gain", "", 3, 1.0, u_gain, minor=True),
+            Coefficient("zero", "zero", unit, decimals, 0.0, u_zero, minor=True),
+            Coefficient("gain", "gain", "", 3, 1.0, u_gain, minor=True),
         )
 
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:

@@ -32,9 +32,9 @@ class IonTip(Principle):
     signal_range = (-2000.0, 2000.0)
     u_signal = 0.5
     coefficients = (
-        Coefficient("offset", "Potential at activity 1", "mV", 1, 0.0, 100.0),
-        Coefficient("slope", "Slope", "%", 1, 95.0, 5.0, least_apart=0.1, of=" of Nernst"),
-        Coefficient("temperature", "Drift with temperature", "mV/°C", 2, 0.0, 0.3, minor=True),
+        Coefficient("offset", "potential-at-1", "mV", 1, 0.0, 100.0),
+        Coefficient("slope", "slope", "%", 1, 95.0, 5.0, least_apart=0.1, of="nernst"),
+        Coefficient("temperature", "drift-with-temperature", "mV/°C", 2, 0.0, 0.3, minor=True),
     )
     value_term = 1
     drawn = (1.0, 100.0)

@@ -25,8 +25,8 @@ class Metal(Principle):
     signal_range = (-2000.0, 2000.0)
     u_signal = 1.0
     coefficients = (
-        Coefficient("offset", "Offset", "mV", 1, 0.0, 15.0 / 3**0.5),
-        Coefficient("gain", "Gain", "", 2, 1.0, 0.0, fixed=True),
+        Coefficient("offset", "offset", "mV", 1, 0.0, 15.0 / 3**0.5),
+        Coefficient("gain", "gain", "", 2, 1.0, 0.0, fixed=True),
     )
     value_term = 1
     drawn = (0.0, 500.0)

@@ -35,8 +35,8 @@ class Luminescence(Oxygen):
     u_signal = 0.05
     u_signal_percent = 0.12
     coefficients = (
-        Coefficient("zero", "Rate without oxygen", "1/ms", 2, 18.0, 0.2, minor=True, renew_days=90),
-        Coefficient("gain", "Quenching", "1/ms", 2, 40.0, 6.0, of=" by saturated air at 25 °C"),
+        Coefficient("zero", "rate-without-oxygen", "1/ms", 2, 18.0, 0.2, minor=True, renew_days=90),
+        Coefficient("gain", "quenching", "1/ms", 2, 40.0, 6.0, of="by-saturated-air"),
     )
     drift_percent_per_day = 0.05
     assumed = "a new cap"

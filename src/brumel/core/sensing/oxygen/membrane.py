@@ -34,8 +34,8 @@ class Membrane(Oxygen):
     u_signal = 0.15
     u_signal_percent = 0.15
     coefficients = (
-        Coefficient("zero", "Zero", "nA", 2, 0.5, 0.5 / 3**0.5, minor=True, renew_days=30),
-        Coefficient("gain", "Gain", "nA", 1, 100.0, 25.0, of=" in saturated air at 25 °C"),
+        Coefficient("zero", "zero", "nA", 2, 0.5, 0.5 / 3**0.5, minor=True, renew_days=30),
+        Coefficient("gain", "gain", "nA", 1, 100.0, 25.0, of="in-saturated-air"),
     )
     drift_percent_per_day = 0.5
     slowest_s = 32.0

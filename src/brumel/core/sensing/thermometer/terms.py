@@ -22,8 +22,8 @@ class Thermometer(Principle):
     signal_signed = False
     u_signal = 0.012
     coefficients = (
-        Coefficient("offset", "Offset", "°C", 2, 0.0, 0.3 / 3**0.5),
-        Coefficient("gain", "Gain", "", 3, 1.0, 0.0, fixed=True),
+        Coefficient("offset", "offset", "°C", 2, 0.0, 0.3 / 3**0.5),
+        Coefficient("gain", "gain", "", 3, 1.0, 0.0, fixed=True),
     )
     value_term = 1
     signal_plural = "degrees"

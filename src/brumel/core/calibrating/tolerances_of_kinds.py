@@ -1,25 +1,27 @@
-"""The tolerances that ship: a principle's, with what a kind has of its own."""
+"""Tolerances: a principle's, with what a kind has of its own."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from brumel.core.kit.kinds import probe_kinds
 from brumel.core.sensing.principles import principle as sensing
-from brumel.core.tables import read_once, table
+from brumel.core.tables import table
+
+if TYPE_CHECKING:
+    from brumel.core.rules import Rules
 
 
-def shipped_tolerances(principle: str, kind: str, first: Mapping[str, float] | None = None) -> dict[str, Any]:
-    """The shipped tolerances as plain data: the principle's, with what a kind has of its own.
+def tolerances_for(rules: Rules, principle: str, kind: str, first: Mapping[str, float] | None = None) -> dict[str, Any]:
+    """Give tolerances as plain data: the principle's, with what a kind has of its own.
 
     ``first``: coefficients of the probe's first run since a part was changed, for those that are judged by it.
     """
-    data = _shipped()
+    data = rules.tolerances
     own = data.get(kind, {})
     found: dict[str, Any] = data[principle] | own
     entries = data[principle].get("coefficients", {}) | own.get("coefficients", {})
-    own_kind = probe_kinds().get(kind)
+    own_kind = rules.kinds.get(kind)
     own = sensing(principle).with_usual(own_kind.usual if own_kind else {})
     found["coefficients"] = {
         key: _in_unit(entry, own.coefficient(key).usual, (first or {}).get(key)) for key, entry in entries.items()
@@ -27,8 +29,8 @@ def shipped_tolerances(principle: str, kind: str, first: Mapping[str, float] | N
     return found
 
 
-@read_once
-def _shipped() -> dict[str, Any]:
+def read_tolerances() -> Mapping[str, Any]:
+    """Read tolerances by principle and by kind, as plain data."""
     found = table("calibrating", "tolerances.toml")
     for entry in [found.pop(key) for key, entry in list(found.items()) if "each_of" in entry]:
         named, principle = entry.pop("each_of"), entry.pop("principle")
