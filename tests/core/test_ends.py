@@ -220,8 +220,8 @@ def test_a_refused_number_is_quoted_by_its_first_forty_characters(text: str) -> 
 def test_the_working_of_nothing_takes_the_constant_as_it_is() -> None:
     """A bent line has a factor for each value; the logarithm of 0 has none."""
     cell = principle("conductivity")
-    (said,) = cell.working(0.0, 0.0, Conditions(25.0), {"zero": 0.0, "cell-constant": 1.02, "bend": 0.5})
-    assert "× 1.020 /cm" in said
+    (line,) = cell.working(0.0, 0.0, Conditions(25.0), {"zero": 0.0, "cell-constant": 1.02, "bend": 0.5})
+    assert "× 1.020 /cm" in str(word(line))
 
 
 @pytest.mark.parametrize(("t", "known"), [(-5.1, False), (-5.0, True), (105.0, True), (105.1, False)])

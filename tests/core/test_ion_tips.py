@@ -23,6 +23,7 @@ from brumel.core.sensing.run import look_at_signal
 from brumel.core.sensing.tolerances import Tolerances
 from brumel.core.shipped_rules import shipped
 from brumel.core.uncertainty import Budget, Contribution
+from brumel.core.words.catalogue import word
 
 
 def codes(given: dict[str, Any]) -> list[str]:
@@ -96,7 +97,7 @@ def test_activity_is_read_as_concentration_through_the_conductivity() -> None:
         (found,) = derived_from(principle(key), 8.82, budget, at, Compensation())
         assert (found.quantity, round(found.value, 2)) == (head, 10.0)
         assert found.budget.u == pytest.approx(math.hypot(0.2 / 0.882, 0.06), rel=0.1)
-        assert "γ at 1000 µS/cm = 0.882" in found.working[0]
+        assert "γ at 1000 µS/cm = 0.882" in str(word(found.working[0]))
         assert derived_from(principle(key), 8.82, budget, Conditions(20.0), Compensation()) == []
         assert as_read(principle(key), head, np.array([8.82]), at, Compensation()) == pytest.approx([10.0], abs=0.01)
 

@@ -21,6 +21,7 @@ from brumel.core.sensing.response import Origin, Response, diagonal
 from brumel.core.sensing.run import JudgedPoint, PreviousRun, Use
 from brumel.core.shipped_rules import shipped
 from brumel.core.uncertainty import Budget
+from brumel.core.words.catalogue import word
 from brumel.devices.simulation.model import Ailment, Liquid
 from brumel.devices.simulation.oxygen import LuminescenceModel, MembraneModel, OxygenModel
 
@@ -85,7 +86,7 @@ class TestShownByAMeter:
         fresh, _ = own.undone(8.0, {"shown_as": "mg-l"}, self.AT)
         salt, words = own.undone(8.0, {"shown_as": "mg-l", "salinity": 35.0}, self.AT)
         assert salt / fresh == pytest.approx(1.22, abs=0.01)
-        assert "salinity 35" in words[0]
+        assert "salinity 35" in str(word(words[0]))
         in_sea = Conditions(25.0, pressure_hpa=939.8, salinity=35.0)
         back = derived_from(principle("membrane"), salt, Budget(()), in_sea, Compensation())[0]
         assert back.value == pytest.approx(8.0, abs=1e-6)
@@ -100,7 +101,7 @@ class TestShownByAMeter:
         found, words = principle("membrane").undone(8.0, {"shown_as": "mg-l", "pressure_hpa": 1013.0}, self.AT)
         right, _ = principle("membrane").undone(8.0, {"shown_as": "mg-l"}, self.AT)
         assert found / right == pytest.approx(float(saturation_mg_l(25.0, 939.8) / saturation_mg_l(25.0, 1013.0)))
-        assert words[0].startswith("The meter was calibrated with 1013 hPa set")
+        assert str(word(words[0])).startswith("The meter was calibrated with 1013 hPa set")
 
 
 RINSE = next(iter(shipped().rinses.values()))
@@ -245,8 +246,8 @@ def test_the_working_says_what_the_probe_gives_without_oxygen() -> None:
     """A cap of 18 1/ms without oxygen and 39.6 1/ms of quenching, in saturated air of 25 °C at 1013.25 hPa."""
     own, at = principle("luminescence"), Conditions(25.0)
     words = own.working(57.6, 100.0, at, {"zero": 18.0, "gain": 39.6})
-    assert "gives 57.6 1/ms, water without oxygen 18.0" in words[0]
-    assert words[1] == "(57.6 − 18.0) / 39.6 = 100.0 % of saturation"
+    assert "gives 57.6 1/ms, water without oxygen 18.0" in str(word(words[0]))
+    assert str(word(words[1])) == "(57.6 − 18.0) / 39.6 = 100.0 % of saturation"
 
 
 @pytest.mark.parametrize("key", ["membrane", "luminescence"])
@@ -281,4 +282,4 @@ def test_how_warm_the_sulfite_was_says_nothing_of_the_gain(key: str, sulfite_c: 
 )
 def test_a_pressure_says_how_it_came_about(pressure: Pressure, words: str) -> None:
     """939.8 hPa: the standard atmosphere at 630 m (ISO 2533)."""
-    assert pressure.words == words
+    assert str(word(pressure.said)) == words

@@ -19,6 +19,7 @@ from brumel.core.calibrating.judging import judge
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.response import Response
 from brumel.core.shipped_rules import shipped
+from brumel.core.words.catalogue import word
 
 PLACES = (
     Conditions(22.0, "ag-agcl-3m", 1004.0, conductivity_us_cm=600.0, u_conductivity=6.0),
@@ -53,7 +54,7 @@ def told() -> Iterator[str]:
             shares = " ".join(f"{called(c)}={words(c.share)}" for c in budget.contributions)
             yield f"  {words(signal)} at {at.temperature_c:g}: {words(value)} u {words(budget.u)}: {shares}"
         working = own.working(last, float(line.value(last, PLACES[1])), PLACES[1], line.by_key)
-        yield f"  by: {' | '.join(working)}"
+        yield f"  by: {' | '.join(str(word(line)) for line in working)}"
         degrees = words([line.signal_per_degree(line.value(last, at), at) for at in PLACES])
         still = words([own.still_s((last, 0.5 * last, tau), PLACES[0]) for tau in (20.0, 90.0, 900.0)])
         drift = words([own.drift(float(line.value(last, PLACES[0])), days) for days in (0.0, 1.0, 30.0)])

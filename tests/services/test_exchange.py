@@ -109,7 +109,7 @@ def test_a_file_of_a_version_without_keys_says_the_same_as_what_stands_with_them
     earlier = json.loads(pond)
     for name in ("reading_finding", "calibration_finding", "reading", "calibration_point"):
         for row in earlier["records"][name]:
-            for key in ("said", "settling_said", "deviations_said"):
+            for key in ("said", "settling_said", "deviations_said", "working_said"):
                 row.pop(key, None)
             for contribution in row.get("budget", ()):
                 contribution.pop("key"), contribution.pop("of", None)

@@ -69,7 +69,7 @@ def test_the_headers_stay(world: World) -> None:
     assert set(calibration) == {*CALIBRATIONS[:begun], "points", "amendments"}
     assert list(calibration["points"][0]) == CALIBRATIONS[begun:]
     reading = json.loads(ledger.readings_json(Filter()))["readings"][0]
-    assert set(reading) == {*READINGS, "working", "budget"}
+    assert set(reading) == {*READINGS, "working", "working_said", "budget"}
 
 
 def test_how_a_value_was_accepted_goes_out_with_it(world: World) -> None:

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import uuid
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
 from sqlalchemy import text
 
-from brumel.core.calibrating import methods as model
 from brumel.core.calibrating.methods import rinse_from
 from brumel.core.shipped_rules import shipped
 from brumel.services.calibrating.meter_runs import NewKept
 from brumel.services.kit.meters import Meters
 from brumel.services.probes.care_log import NewCare
+from brumel.services.rules import judged_by
 from brumel.store.database import Database
 from tests.conftest import NOW, Urls
 from tests.said import remedy, sentence
@@ -62,16 +63,16 @@ class TestARun:
             assert world.at().states.probe_state(probe.id).level == "sound"
             assert world.read(probe).findings == ()
 
-    def test_keeps_its_rinse_whole(self, world: World, monkeypatch: pytest.MonkeyPatch) -> None:
+    def test_keeps_its_rinse_whole(self, world: World) -> None:
         """The regime is removed and its share edited: the run still says what was done, and what its points took."""
         run_id = world.begin(world.probe())
         before = world.at().shelf.view(world.lots["7.00"].id).entry
         kept = {k: v for k, v in shipped().rinses.items() if k != "distilled-once"}
-        monkeypatch.setattr(model, "rinses", lambda: kept)
-        run = world.at().calibrations.view(run_id).run
-        assert rinse_from(run.method["rinse"]).words.startswith("Rinse once in distilled or deionised water")
-        assert rinse_from(run.method["rinse"]).ml_per_point == 30.0
-        assert world.at().shelf.view(world.lots["7.00"].id).entry.facts == before.facts
+        with judged_by(replace(shipped(), rinses=kept)):
+            run = world.at().calibrations.view(run_id).run
+            assert rinse_from(run.method["rinse"]).words.startswith("Rinse once in distilled or deionised water")
+            assert rinse_from(run.method["rinse"]).ml_per_point == 30.0
+            assert world.at().shelf.view(world.lots["7.00"].id).entry.facts == before.facts
 
     def test_days_of_holding_stand_with_the_kind_alone(self, world: World) -> None:
         run = world.calibrated(world.probe()).run

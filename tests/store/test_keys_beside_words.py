@@ -17,7 +17,7 @@ from brumel.core.sensing.principles import principles
 from brumel.core.shipped_rules import shipped
 from brumel.core.words.catalogue import share_words, word
 from brumel.launch.cluster import APPLICATION
-from brumel.services.said import deviation_columns, findings_of
+from brumel.services.said import deviation_columns, findings_of, lines_of
 from brumel.store import schema
 from brumel.store.frozen_words import frozen, keyed, otherwise
 
@@ -70,6 +70,19 @@ def before_and_after(urls: Urls) -> tuple[dict[str, Any], dict[str, Any]]:
     assert old is None, "the version before knows no keys"
     schema.upgrade(urls.owner, APPLICATION)
     return before, said()
+
+
+def test_every_line_of_a_working_has_its_key_and_says_the_words_that_were_read(urls: Urls) -> None:
+    """A reading of an older version, or of a later one, says its words alone."""
+    keyless = 0
+    for kept in rows(urls.owner, "SELECT working, working_said, derived FROM reading"):
+        for one in (kept, *kept["derived"]):
+            said = one["working_said"]
+            keyless += sum(isinstance(line, str) for line in said)
+            assert [str(word(as_value(line))) for line in said] == one["working"]
+            assert lines_of(None, one["working"]) == one["working"]
+            assert lines_of([{"key": "of a later version"}], one["working"]) == one["working"]
+    assert keyless == 0
 
 
 def test_every_contribution_gets_the_key_that_this_version_gives_it(

@@ -97,6 +97,16 @@ def says(key: str, **values: Value) -> Said:
     return Said(key, values)
 
 
+def celsius(value: Any) -> Amount:
+    """Say a temperature, °C, to a tenth."""
+    return Amount(float(value), "°C", 1)
+
+
+def figures(value: Any, count: int, unit: str = "") -> Amount:
+    """Say a number to so many significant figures."""
+    return Amount(float(f"{float(value):.{count}g}"), unit)
+
+
 def three_digits(value: float) -> float:
     """Round to three significant digits: a bound as people read it."""
     return float(f"{value:.3g}")

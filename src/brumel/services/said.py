@@ -54,6 +54,15 @@ def deviations_of(point: CalibrationPoint) -> tuple[Value, ...]:
     return tuple(as_value(d) for d in point.deviations_said)
 
 
+def lines_of(said: Any, words: Sequence[str]) -> Sequence[Value]:
+    """Read the lines of a stored working by their keys, where this version words them; else in the words read."""
+    try:
+        lines = [as_value(line) for line in said]
+        return lines if all(str(word(line)) for line in lines) else words
+    except (CoreError, TypeError, KeyError, ValueError, AttributeError):
+        return words
+
+
 def budget_rows(budget: Budget) -> list[dict[str, Any]]:
     """The contributions of a budget as a record keeps them: each with its key, and the name that was read."""
     return [row | {"name": str(share_words(row["key"], row.get("of", "")))} for row in budget.plain]

@@ -149,7 +149,7 @@ def key_of(model: type[Base], row: Mapping[str, Any] | RowMapping) -> tuple[Any,
     return tuple(row[c.name] for c in table_of(model).primary_key)
 
 
-_KEYS_OF_WORDS = ("said", "settling_said")
+_KEYS_OF_WORDS = ("said", "settling_said", "working_said")
 """What a file of a version before the keys leaves out; the words beside them are what it says."""
 
 

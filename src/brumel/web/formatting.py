@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from datetime import date, datetime
+from functools import partial
 from typing import Any
 
 from flask import Flask
@@ -18,6 +19,7 @@ from brumel.core.said import Value
 from brumel.core.wording import counted, day_words, grouped, lasting, lower_first, signed, upper_first
 from brumel.core.words.catalogue import Worded, share_words, word
 from brumel.services.clock import Clock
+from brumel.services.said import lines_of
 
 
 def register_filters(app: Flask, clock: Clock) -> None:
@@ -109,6 +111,11 @@ def register_filters(app: Flask, clock: Clock) -> None:
         key = contribution.get("key")
         return str(share_words(key, contribution.get("of", ""))) if key else str(contribution["name"])
 
+    def working_of(record: Any) -> list[str]:
+        """Word the lines of a stored working: by their keys, else as they were read."""
+        of: Callable[[str], Any] = record.get if isinstance(record, Mapping) else partial(getattr, record)
+        return [str(word(line)) for line in lines_of(of("working_said"), of("working"))]
+
     def own_unit(key: str) -> str:
         return own(key).name
 
@@ -118,6 +125,7 @@ def register_filters(app: Flask, clock: Clock) -> None:
     for filter_ in (
         worded,
         share_name,
+        working_of,
         own_number,
         own_spread,
         own_of,

@@ -11,7 +11,7 @@ from brumel.core.quantities.conductivity import COMPENSATIONS, linear_factor, na
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
 from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.reckoning.definition import Choice, Instead, InvalidInputs, Number, Undo
-from brumel.core.wording import signed
+from brumel.core.said import Amount, Said, celsius, figures, says
 
 COEFFICIENT = Number(
     "coefficient_percent_per_c",
@@ -95,14 +95,14 @@ def undo_compensation(name: str) -> Undo:
             "meter_coefficient_percent_per_c",
         )
 
-    def words(v: SimpleNamespace, shown: float, found: float) -> str:
-        how = "for natural waters"
+    def words(v: SimpleNamespace, shown: float, found: float) -> Said:
+        how = says("working.undone.natural")
         if v.meter_method == "linear":
-            how = f"with {v.meter_coefficient_percent_per_c:g} %/°C"
-        return (
-            f"The meter had compensated to {v.meter_reference_c:g} °C {how}; undone, "
-            f"{shown:g} becomes {found:.5g} at {signed(v.temperature_c)} °C"
-        )
+            how = says("working.undone.linear", percent=Amount(v.meter_coefficient_percent_per_c, "%/°C"))
+        return says(
+            "working.undone", to=Amount(v.meter_reference_c, "°C"), how=how, shown=Amount(shown),
+            found=figures(found, 5), at=celsius(v.temperature_c),
+        )  # fmt: skip
 
     extra = (
         Choice(
@@ -135,9 +135,12 @@ UNDO_METER_SALINITY = Undo(
         ),
     ),
     _true_oxygen,
-    lambda v, shown, found: (
-        f"The meter was set to salinity {v.meter_salinity:g}; at salinity {v.salinity:g} "
-        f"its {shown:g} mg/L is {found:.2f} mg/L"
+    lambda v, shown, found: says(
+        "working.meter-salinity",
+        set=Amount(v.meter_salinity),
+        here=Amount(v.salinity),
+        shown=Amount(shown, "mg/L"),
+        found=Amount(found, "mg/L", 2),
     ),
 )
 

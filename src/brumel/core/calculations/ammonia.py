@@ -18,7 +18,7 @@ from brumel.core.quantities.ammonia import (
     undissociated_base,
 )
 from brumel.core.reckoning.definition import Caveat, Choice, Condition, Curve, Number, Output, calculation
-from brumel.core.wording import signed
+from brumel.core.said import Amount, Named, Said, celsius, figures, says
 
 _SOURCE = (
     "NIST scale: Emerson et al. 1975 with the salt term of Hampson 1977 as in EPA 440/5-88-004; total scale: "
@@ -50,10 +50,6 @@ _WARM_TOTAL = Caveat(
     "Above 25 °C the relation for the total scale is used beyond its fit (5 to 25 °C).",
     "temperature_c",
 )
-_SCALE_SAID = {
-    "nist": "the pH was taken as an electrode on NIST buffers gives it",
-    "total": "the pH was taken to be on the total scale, about 0.14 below an electrode on NIST buffers in sea water",
-}
 
 
 def _pka(temperature_c: Any, salinity: Any, ph_scale: str) -> Any:
@@ -62,19 +58,26 @@ def _pka(temperature_c: Any, salinity: Any, ph_scale: str) -> Any:
     return ammonium_pka(temperature_c, salinity)
 
 
-def _share_words(v: SimpleNamespace) -> Iterator[str]:
+def _hypochlorous(v: SimpleNamespace) -> Amount:
+    return Amount(float(hypochlorous_pka(v.temperature_c)), "", 3)
+
+
+def _share_words(v: SimpleNamespace) -> Iterator[Said]:
     pka = float(_pka(v.temperature_c, v.salinity, v.ph_scale))
     share = 100.0 * float(undissociated_base(v.ph, pka))
-    yield f"pKa at {signed(v.temperature_c)} °C, salinity {v.salinity:g}: {pka:.3f}; {_SCALE_SAID[v.ph_scale]}"
-    yield f"Share as NH3: 1 / (1 + 10^({pka:.3f} − {v.ph:g})) = {share:.3g} %"
+    yield says(
+        "working.pka", at=celsius(v.temperature_c), salinity=Amount(v.salinity), pka=Amount(pka, "", 3),
+        scale=Named("ph-scale", v.ph_scale),
+    )  # fmt: skip
+    yield says("working.share-nh3", pka=Amount(pka, "", 3), ph=Amount(v.ph), share=figures(share, 3, "%"))
 
 
-def _ammonia_words(v: SimpleNamespace) -> Iterator[str]:
+def _ammonia_words(v: SimpleNamespace) -> Iterator[Said]:
     yield from _share_words(v)
-    yield (
-        f"{v.tan_mg_l:g} mg/L total ammonia nitrogen × {v.fraction_percent:.3g} % = {v.unionized_mg_l:.4g} mg/L as N, "
-        f"{v.unionized_nh3_mg_l:.4g} mg/L as NH3"
-    )
+    yield says(
+        "working.unionized", tan=Amount(v.tan_mg_l, "mg/L"), share=figures(v.fraction_percent, 3, "%"),
+        as_n=figures(v.unionized_mg_l, 4, "mg/L"), as_nh3=figures(v.unionized_nh3_mg_l, 4, "mg/L"),
+    )  # fmt: skip
 
 
 @calculation(
@@ -102,10 +105,11 @@ def unionized_ammonia(tan_mg_l: Any, ph: Any, temperature_c: Any, salinity: Any,
     return 100.0 * share, tan_mg_l * share, tan_mg_l * share * NH3_FROM_N, ph_scale
 
 
-def _total_words(v: SimpleNamespace) -> Iterator[str]:
+def _total_words(v: SimpleNamespace) -> Iterator[Said]:
     yield from _share_words(v)
     rest = 1.0 - float(undissociated_base(v.ph, _pka(v.temperature_c, v.salinity, v.ph_scale)))
-    yield f"TAN = NH4-N / (1 − share) = {v.ammonium_n_mg_l:g} / {rest:.4f} = {v.tan_mg_l:.4g} mg/L as N"
+    tan, rest_said = figures(v.tan_mg_l, 4, "mg/L"), Amount(rest, "", 4)
+    yield says("working.tan", ammonium=Amount(v.ammonium_n_mg_l), rest=rest_said, tan=tan)
 
 
 @calculation(
@@ -159,8 +163,8 @@ def ammonium_to_total(ammonium_n_mg_l: Any, ph: Any, temperature_c: Any, salinit
         ),
     ),
     words=lambda v: (
-        f"pKa at {signed(v.temperature_c)} °C: {float(hypochlorous_pka(v.temperature_c)):.3f}",
-        f"1 / (1 + 10^({v.ph:g} − {float(hypochlorous_pka(v.temperature_c)):.3f})) = {v.fraction_percent:.1f} %",
+        says("working.pka-at", at=celsius(v.temperature_c), pka=_hypochlorous(v)),
+        says("working.hypochlorous", ph=Amount(v.ph), pka=_hypochlorous(v), share=Amount(v.fraction_percent, "%", 1)),
     ),
     curve=Curve("ph", "fraction_percent", low=5.0, high=10.0),
 )

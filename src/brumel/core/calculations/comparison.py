@@ -10,6 +10,7 @@ import numpy as np
 
 from brumel.core.reading import two_results as comparison
 from brumel.core.reckoning.definition import Condition, Number, Output, calculation
+from brumel.core.said import Amount, Said, says
 
 _FIRST, _SECOND = Number("first", "First result"), Number("second", "Second result")
 _U = "expanded uncertainty (k = 2)"
@@ -30,17 +31,27 @@ _U = "expanded uncertainty (k = 2)"
             "the difference itself, or E_n.",
         ),
     ),
-    words=lambda v: (f"|{v.first:g} − {v.second:g}| / |mean {(v.first + v.second) / 2:g}| = {v.rpd_percent:.1f} %",),
+    words=lambda v: (
+        says(
+            "working.rpd",
+            first=Amount(v.first),
+            second=Amount(v.second),
+            mean=Amount((v.first + v.second) / 2),
+            rpd=Amount(v.rpd_percent, "%", 1),
+        ),
+    ),
 )
 def relative_percent_difference(first: Any, second: Any) -> Any:
     return comparison.relative_percent_difference(first, second)
 
 
-def _en_words(v: SimpleNamespace) -> Iterator[str]:
+def _en_words(v: SimpleNamespace) -> Iterator[Said]:
     en = float(v.en)
-    both = f"√({v.first_expanded_u:g}² + {v.second_expanded_u:g}²)"
-    yield f"|{v.first:g} − {v.second:g}| / {both} = {comparison.en_words(en)}"
-    yield "They agree" if comparison.agree(en) else "They disagree: more than the two can explain"
+    yield says(
+        "working.en", first=Amount(v.first), second=Amount(v.second), u_first=Amount(v.first_expanded_u),
+        u_second=Amount(v.second_expanded_u), en=comparison.en_words(en),
+    )  # fmt: skip
+    yield says("working.agree" if comparison.agree(en) else "working.disagree")
 
 
 @calculation(

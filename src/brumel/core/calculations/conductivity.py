@@ -27,7 +27,7 @@ from brumel.core.quantities.conductivity import (
 )
 from brumel.core.quantities.salinity import SALTIEST, SEA_WATER_C, practical_salinity, sea_salt_conductivity_us_cm
 from brumel.core.reckoning.definition import Choice, Condition, Curve, InvalidInputs, Number, Output, calculation
-from brumel.core.wording import signed
+from brumel.core.said import Amount, Said, celsius, figures, says
 
 _BY_MOLARITY = {0.001: 147.0, 0.01: 1413.0, 0.1: 12880.0, 1.0: 111800.0}
 _NEAR_25 = (23.0, 27.0)
@@ -52,10 +52,10 @@ def _within_standard(v: SimpleNamespace) -> Any:
     return (np.asarray(v.temperature_c) >= low) & (np.asarray(v.temperature_c) <= high)
 
 
-def _kcl_words(v: SimpleNamespace) -> Iterator[str]:
+def _kcl_words(v: SimpleNamespace) -> Iterator[Said]:
     low, high = _standard_range(v)
-    yield f"Potassium chloride, {_standard(v):g} µS/cm at 25 °C; known from {low:g} to {high:g} °C"
-    yield f"At {signed(v.temperature_c)} °C: {v.conductivity_us_cm:.4g} µS/cm; a meter must show this uncompensated"
+    yield says("working.kcl", standard=Amount(_standard(v), "µS/cm"), low=Amount(low), high=Amount(high, "°C"))
+    yield says("working.kcl-at", at=celsius(v.temperature_c), value=figures(v.conductivity_us_cm, 4, "µS/cm"))
 
 
 @calculation(
@@ -140,11 +140,14 @@ def _factor_of(v: SimpleNamespace) -> Any:
     )
 
 
-def _how(v: SimpleNamespace) -> str:
+def _how(v: SimpleNamespace) -> Said:
+    begin, to = celsius(v.temperature_c), Amount(v.reference_c, "°C")
     if v.method == "sea-salt":
-        return f"Sea-salt proportions: by PSS-78 from {signed(v.temperature_c)} to {v.reference_c:g} °C"
-    named = f"linear, {v.coefficient_percent_per_c:g} %/°C" if v.method == "linear" else "natural waters, ISO 7888"
-    return f"Factor from {signed(v.temperature_c)} to {v.reference_c:g} °C ({named}): {float(_factor_of(v)):.4f}"
+        return says("working.sea-salt", begin=begin, to=to)
+    how = says("working.factor.natural")
+    if v.method == "linear":
+        how = says("working.factor.linear", percent=Amount(v.coefficient_percent_per_c, "%/°C"))
+    return says("working.factor", begin=begin, to=to, how=how, factor=Amount(float(_factor_of(v)), "", 4))
 
 
 _COMPENSATION = (CONDUCTIVITY, temperature(-5.0, 105.0), _METHOD, COEFFICIENT, REFERENCE)
@@ -168,7 +171,10 @@ _NEVER = "Never put the factor for natural waters on potassium chloride standard
     source=_SOURCE,
     note=_NEVER,
     conditions=(_ON_NATURAL, _ON_SEA, _no_saltier("temperature_c"), _ON_LINEAR),
-    words=lambda v: (_how(v), f"Specific conductance at {v.reference_c:g} °C: {v.conductivity_us_cm:.5g} µS/cm"),
+    words=lambda v: (
+        _how(v),
+        says("working.specific", to=Amount(v.reference_c, "°C"), value=figures(v.conductivity_us_cm, 5, "µS/cm")),
+    ),
     undo=undo_compensation("conductivity_us_cm"),
     curve=_BY_METHOD,
 )
@@ -192,7 +198,10 @@ def conductivity_at_reference(
     source=_SOURCE,
     note=_NEVER,
     conditions=(_ON_NATURAL, _ON_SEA, _no_saltier("reference_c"), _ON_LINEAR),
-    words=lambda v: (_how(v), f"Undone, at {signed(v.temperature_c)} °C: {v.conductivity_us_cm:.5g} µS/cm"),
+    words=lambda v: (
+        _how(v),
+        says("working.raw", at=celsius(v.temperature_c), value=figures(v.conductivity_us_cm, 5, "µS/cm")),
+    ),
     curve=_BY_METHOD,
 )
 def conductivity_at_temperature(
@@ -217,8 +226,18 @@ def conductivity_at_temperature(
     outputs=(Output("cell_constant_per_cm", "Cell constant", "1/cm", 4), Output("factor", "Correction factor", "", 4)),
     source="definition of the cell constant",
     words=lambda v: (
-        f"{v.standard_us_cm:g} / {v.reading_us_cm:g} = {v.factor:.4f}",
-        f"{v.factor:.4f} × {v.nominal_per_cm:g} /cm = {v.cell_constant_per_cm:.4f} /cm",
+        says(
+            "working.cell.factor",
+            standard=Amount(v.standard_us_cm),
+            reading=Amount(v.reading_us_cm),
+            factor=Amount(v.factor, "", 4),
+        ),
+        says(
+            "working.cell",
+            factor=Amount(v.factor, "", 4),
+            nominal=Amount(v.nominal_per_cm, "/cm"),
+            constant=Amount(v.cell_constant_per_cm, "/cm", 4),
+        ),
     ),
 )
 def cell_constant(standard_us_cm: Any, reading_us_cm: Any, nominal_per_cm: Any) -> Any:
@@ -237,7 +256,12 @@ def cell_constant(standard_us_cm: Any, reading_us_cm: Any, nominal_per_cm: Any) 
     outputs=(Output("tds_mg_l", "Total dissolved solids", "mg/L", 0),),
     source="common practice; the factor depends on the salts",
     words=lambda v: (
-        f"{v.conductivity_us_cm:g} µS/cm × {v.factor:g} = {v.tds_mg_l:.4g} mg/L, by the factor {v.factor:g}",
+        says(
+            "working.tds",
+            conductivity=Amount(v.conductivity_us_cm, "µS/cm"),
+            factor=Amount(v.factor),
+            tds=figures(v.tds_mg_l, 4, "mg/L"),
+        ),
     ),
     curve=Curve("conductivity_us_cm", "tds_mg_l", low=0.0, high=5000.0),
 )
@@ -252,7 +276,13 @@ def total_dissolved_solids(conductivity_us_cm: Any, factor: Any) -> Any:
     inputs=(Number("conductivity_us_cm", "Conductivity", "µS/cm", 0.0, 1e6, above=True),),
     outputs=(Output("resistivity_ohm_cm", "Resistivity", "Ω·cm", 1),),
     source="definition: the reciprocal of conductivity",
-    words=lambda v: (f"1 / ({v.conductivity_us_cm:g} µS/cm) = {v.resistivity_ohm_cm:.5g} Ω·cm",),
+    words=lambda v: (
+        says(
+            "working.resistivity",
+            conductivity=Amount(v.conductivity_us_cm, "µS/cm"),
+            resistivity=figures(v.resistivity_ohm_cm, 5, "Ω·cm"),
+        ),
+    ),
 )
 def resistivity(conductivity_us_cm: Any) -> Any:
     return resistivity_ohm_cm(conductivity_us_cm)

@@ -16,11 +16,11 @@ from brumel.core.quantities.ions import (
 )
 from brumel.core.quantities.ph import MILLIVOLT_RANGE, TEMPERATURE_RANGE_C, nernst_slope_mv
 from brumel.core.reckoning.definition import Curve, Number, Output, Points, calculation
+from brumel.core.said import Amount, Said, celsius, figures, says
 from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.ion_tip.ions import any_ion
 from brumel.core.sensing.ion_tip.terms import IonTip
 from brumel.core.sensing.response import Origin
-from brumel.core.wording import signed
 
 _CHARGE = Number("charge", "Charge of the ion", "", allowed=(-3.0, -2.0, -1.0, 1.0, 2.0, 3.0), hint="NH4 +1, NO3 −1")
 
@@ -37,14 +37,15 @@ def _fit(points: list[dict[str, float]], charge: Any) -> tuple[float, float, flo
     return line["slope"] / 100.0 * float(nernst_slope_mv(mean, int(charge))), line["slope"], mean
 
 
-def _fit_words(v: SimpleNamespace) -> Iterator[str]:
+def _fit_words(v: SimpleNamespace) -> Iterator[Said]:
     *_, mean = _fit(v.points, v.charge)
-    yield f"{len(v.points)} points around {signed(mean)} °C: {signed(v.slope_mv_per_decade)} mV per decade"
-    yield f"That is {v.slope_percent:.1f} % of the Nernst slope"
+    slope = Amount(v.slope_mv_per_decade, "mV", 1)
+    yield says("working.ion-fit", points=Amount(len(v.points)), mean=celsius(mean), slope=slope)
+    yield says("working.of-nernst", percent=Amount(v.slope_percent, "%", 1))
     gap = abs(v.slope_mv_per_decade)
     scaled = gap * 298.15 / (mean + 273.15)
     if not 50 <= scaled <= 65:
-        yield f"Scaled to 25 °C, {scaled:.1f} mV: sound is 50 to 65. Too small: an aged tip; too large: a standard"
+        yield says("working.ion-scaled", scaled=Amount(scaled, "mV", 1))
 
 
 @calculation(
@@ -92,9 +93,12 @@ def ion_electrode_fit(points: list[dict[str, float]], charge: Any) -> Any:
     source="Davies 1962; ionic strength from conductivity after Russell 1976 (Griffin & Jurinak 1973 give 1.3e-5 "
     "for soil extracts)",
     words=lambda v: (
-        f"Ionic strength ≈ 1.6e-5 × {v.conductivity_us_cm:g} = "
-        f"{IONIC_STRENGTH_PER_US_CM * v.conductivity_us_cm:.4f} mol/L",
-        f"Davies: γ = {v.activity_coefficient:.3f}; concentration = activity / γ",
+        says(
+            "working.ionic-strength",
+            conductivity=Amount(v.conductivity_us_cm),
+            strength=Amount(IONIC_STRENGTH_PER_US_CM * v.conductivity_us_cm, "mol/L", 4),
+        ),
+        says("working.davies", gamma=Amount(v.activity_coefficient, "", 3)),
     ),
     curve=Curve("conductivity_us_cm", "activity_coefficient", low=0.0, high=3000.0),
 )
@@ -102,10 +106,13 @@ def activity_of_conductivity(conductivity_us_cm: Any, charge: Any) -> Any:
     return activity_coefficient(conductivity_us_cm, charge)
 
 
-def _concentration_words(v: SimpleNamespace) -> Iterator[str]:
-    gamma = float(activity_coefficient(v.conductivity_us_cm, v.charge))
-    yield f"γ at {v.conductivity_us_cm:g} µS/cm = {gamma:.3f}"
-    yield f"c = a / γ = {v.activity_mg_l:.4g} / {gamma:.3f} = {v.concentration_mg_l:.4g} mg/L"
+def _concentration_words(v: SimpleNamespace) -> Iterator[Said]:
+    gamma = Amount(float(activity_coefficient(v.conductivity_us_cm, v.charge)), "", 3)
+    yield says("working.gamma", conductivity=Amount(v.conductivity_us_cm, "µS/cm"), gamma=gamma)
+    yield says(
+        "working.ion-concentration", activity=figures(v.activity_mg_l, 4), gamma=gamma,
+        concentration=figures(v.concentration_mg_l, 4, "mg/L"),
+    )  # fmt: skip
 
 
 @calculation(

@@ -11,7 +11,7 @@ from brumel.core.calculations._inputs import PRESSURE, UNDO_METER_SALINITY, temp
 from brumel.core.quantities.oxygen import projected_mg_l, saturation_mg_l
 from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.reckoning.definition import Caveat, Condition, Curve, Moment, Number, Output, calculation, moment_of
-from brumel.core.wording import signed
+from brumel.core.said import Amount, Said, celsius, figures, says
 
 _SOURCE = "Benson & Krause 1980, 1984; Standard Methods 4500-O; USGS memo 2011.03"
 _T = temperature(0.0, 40.0)
@@ -21,10 +21,14 @@ _LONGEST_NIGHT_S = 18 * 3600.0
 _LOCAL = "Percent is of saturation at this station pressure, not at sea level's."
 
 
-def _saturation_words(v: SimpleNamespace) -> str:
-    salt = f" and salinity {v.salinity:g}" if v.salinity else ""
-    value = float(saturation_mg_l(v.temperature_c, v.pressure_hpa, v.salinity))
-    return f"saturation at {signed(v.temperature_c)} °C, {v.pressure_hpa:g} hPa{salt}: {value:.2f} mg/L"
+def _full(v: SimpleNamespace) -> Amount:
+    return Amount(float(saturation_mg_l(v.temperature_c, v.pressure_hpa, v.salinity)), "mg/L", 2)
+
+
+def _saturation_words(v: SimpleNamespace) -> Said:
+    salt = says("working.saturation.salt", salinity=Amount(v.salinity)) if v.salinity else None
+    pressure = Amount(v.pressure_hpa, "hPa")
+    return says("working.saturation", at=celsius(v.temperature_c), pressure=pressure, salt=salt, value=_full(v))
 
 
 @calculation(
@@ -46,7 +50,12 @@ def _saturation_words(v: SimpleNamespace) -> str:
     outputs=(Output("pressure_hpa", "Station pressure", "hPa", 1),),
     source="ISO 2533, standard atmosphere",
     words=lambda v: (
-        f"{v.sea_level_hpa:g} hPa × (1 − 0.0000225577 × {v.altitude_m:g})^5.25588 = {v.pressure_hpa:.1f} hPa",
+        says(
+            "working.altitude",
+            sea_level=Amount(v.sea_level_hpa, "hPa"),
+            altitude=Amount(v.altitude_m),
+            pressure=Amount(v.pressure_hpa, "hPa", 1),
+        ),
     ),
     curve=Curve("altitude_m", "pressure_hpa", low=0.0, high=3000.0),
 )
@@ -79,8 +88,12 @@ def oxygen_saturation(temperature_c: Any, pressure_hpa: Any, salinity: Any) -> A
     note=_LOCAL,
     words=lambda v: (
         _saturation_words(v),
-        f"{v.oxygen_mg_l:.4g} / {float(saturation_mg_l(v.temperature_c, v.pressure_hpa, v.salinity)):.2f} = "
-        f"{v.oxygen_percent:.1f} %",
+        says(
+            "working.oxygen-percent",
+            oxygen=figures(v.oxygen_mg_l, 4),
+            full=_full(v),
+            percent=Amount(v.oxygen_percent, "%", 1),
+        ),
     ),
     undo=UNDO_METER_SALINITY,
     curve=Curve("temperature_c", "oxygen_percent"),
@@ -99,8 +112,12 @@ def oxygen_percent(oxygen_mg_l: Any, temperature_c: Any, pressure_hpa: Any, sali
     note=_LOCAL,
     words=lambda v: (
         _saturation_words(v),
-        f"{v.oxygen_percent:g} % of {float(saturation_mg_l(v.temperature_c, v.pressure_hpa, v.salinity)):.2f} = "
-        f"{v.oxygen_mg_l:.2f} mg/L",
+        says(
+            "working.oxygen-mg-l",
+            percent=Amount(v.oxygen_percent, "%"),
+            full=_full(v),
+            oxygen=Amount(v.oxygen_mg_l, "mg/L", 2),
+        ),
     ),
     curve=Curve("temperature_c", "oxygen_mg_l"),
 )
@@ -108,15 +125,19 @@ def oxygen_concentration(oxygen_percent: Any, temperature_c: Any, pressure_hpa: 
     return oxygen_percent / 100.0 * saturation_mg_l(temperature_c, pressure_hpa, salinity)
 
 
-def _night_words(v: SimpleNamespace) -> Iterator[str]:
+def _night_words(v: SimpleNamespace) -> Iterator[Said]:
     hours = (moment_of(v.later_at) - moment_of(v.evening_at)) / 3600.0
     fall = (v.evening_mg_l - v.later_mg_l) / hours
-    yield f"From {v.evening_mg_l:g} to {v.later_mg_l:g} mg/L in {hours:.1f} h: {signed(fall, 2)} mg/L lost an hour"
-    yield f"On that line, at dawn: {signed(v.dawn_mg_l, 2)} mg/L"
+    limit = Amount(v.limit_mg_l, "mg/L")
+    yield says(
+        "working.night.fall", evening=Amount(v.evening_mg_l), later=Amount(v.later_mg_l, "mg/L"),
+        hours=Amount(hours, "h", 1), fall=Amount(fall, "mg/L", 2),
+    )  # fmt: skip
+    yield says("working.night.dawn", dawn=Amount(v.dawn_mg_l, "mg/L", 2))
     if v.crosses_at is None:
-        yield f"It stays above {v.limit_mg_l:g} mg/L until dawn"
+        yield says("working.night.above", limit=limit)
     else:
-        yield f"It comes down to {v.limit_mg_l:g} mg/L at {v.crosses_at[11:16]}: aerators before then"
+        yield says("working.night.crosses", limit=limit, clock=v.crosses_at[11:16])
 
 
 @calculation(

@@ -20,11 +20,11 @@ from brumel.core.quantities.ph import (
     ph_recompensated,
 )
 from brumel.core.reckoning.definition import Choice, Condition, Curve, Number, Output, Points, calculation
+from brumel.core.said import Amount, Said, celsius, says
 from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.glass.working import ph_working, recompensation_working
 from brumel.core.sensing.principles import principle
 from brumel.core.standards.buffers import FAMILIES, shipped_buffers
-from brumel.core.wording import signed
 
 _ELECTRODE_SLOPE = (70.0, 110.0)
 _MV = Number("mv", "Potential", "mV", *MILLIVOLT_RANGE)
@@ -40,10 +40,10 @@ def _within_buffer(v: SimpleNamespace) -> Any:
     return (np.asarray(v.temperature_c) >= low) & (np.asarray(v.temperature_c) <= high)
 
 
-def _buffer_words(v: SimpleNamespace) -> Iterator[str]:
+def _buffer_words(v: SimpleNamespace) -> Iterator[Said]:
     chosen = shipped_buffers()[v.buffer]
-    yield f"{FAMILIES[chosen.family]} buffer, {chosen.nominal_ph:g} at 25 °C"
-    yield f"At {signed(v.temperature_c)} °C its value is {v.ph:.3f} (table of {chosen.source})"
+    yield says("working.buffer", family=FAMILIES[chosen.family], nominal=Amount(chosen.nominal_ph))
+    yield says("working.buffer-at", at=celsius(v.temperature_c), ph=Amount(float(v.ph), "", 3), source=chosen.source)
 
 
 @calculation(
@@ -70,9 +70,11 @@ def ph_buffer(buffer: str, temperature_c: Any) -> Any:
     return curve_through(shipped_buffers()[buffer].table)(temperature_c)
 
 
-def _slope_words(v: SimpleNamespace) -> Iterator[str]:
-    kelvin = v.temperature_c + ZERO_CELSIUS_K
-    yield f"R·T·ln 10 / (z·F) at {kelvin:.2f} K for charge {signed(v.charge, 0)}: {signed(v.slope_mv_per_decade, 2)} mV"
+def _slope_words(v: SimpleNamespace) -> Iterator[Said]:
+    yield says(
+        "working.nernst", kelvin=Amount(v.temperature_c + ZERO_CELSIUS_K, "K", 2), charge=Amount(v.charge, "", 0),
+        slope=Amount(v.slope_mv_per_decade, "mV", 2),
+    )  # fmt: skip
 
 
 @calculation(
@@ -89,15 +91,15 @@ def nernst_slope(temperature_c: Any, charge: Any) -> Any:
     return nernst_slope_mv(temperature_c) / charge
 
 
-def _fit_words(v: SimpleNamespace) -> Iterator[str]:
+def _fit_words(v: SimpleNamespace) -> Iterator[Said]:
     for n, (p, residual) in enumerate(zip(v.points, v.residuals, strict=True), 1):
-        yield (
-            f"Point {n}: {signed(p['mv'])} mV in pH {p['ph']:.3f} at {signed(p['temperature_c'])} °C, "
-            f"residual {signed(residual, 3)} pH"
-        )
-    yield f"E = {signed(v.offset_mv)} mV − ({signed(v.slope_percent)} %) of the Nernst slope × (pH − 7)"
+        yield says(
+            "working.point", n=Amount(n), mv=Amount(p["mv"], "mV", 1), ph=Amount(p["ph"], "", 3),
+            at=celsius(p["temperature_c"]), residual=Amount(float(residual), "pH", 3),
+        )  # fmt: skip
+    yield says("working.line", offset=Amount(v.offset_mv, "mV", 1), slope=Amount(v.slope_percent, "%", 1))
     if len(v.points) == 1:
-        yield "One point sets the offset only: the slope is taken as 100 %"
+        yield says("working.one-point")
 
 
 @calculation(

@@ -11,19 +11,20 @@ import numpy as np
 from brumel.core.calculations._inputs import CONDUCTIVITY, CYANURIC_ACID, PH, positive, temperature, undo_compensation
 from brumel.core.quantities import pool
 from brumel.core.reckoning.definition import Condition, Curve, Number, Output, calculation
-from brumel.core.wording import signed
+from brumel.core.said import Amount, Named, Said, celsius, figures, says
 
 
-def _index_words(v: SimpleNamespace) -> Iterator[str]:
+def _index_words(v: SimpleNamespace) -> Iterator[Said]:
     if v.cyanuric_acid_mg_l:
         share = float(pool.cyanurate_alkalinity(1.0, v.ph))
-        yield (
-            f"Carbonate alkalinity at pH {v.ph:g}: {v.alkalinity_mg_l_caco3:g} − {share:.2f} × "
-            f"{v.cyanuric_acid_mg_l:g} mg/L as CaCO3"
-        )
-    yield f"pH at which the water would be in balance: {v.ph - v.index:.2f}"
-    word = "in balance" if abs(v.index) <= 0.3 else "scale forms" if v.index > 0 else "it dissolves lime"
-    yield f"{v.ph:g} − {v.ph - v.index:.2f} = {signed(v.index, 2)}: {word} (±0.3 is common practice)"
+        yield says(
+            "working.carbonate", ph=Amount(v.ph), alkalinity=Amount(v.alkalinity_mg_l_caco3),
+            share=Amount(share, "", 2), stabiliser=Amount(v.cyanuric_acid_mg_l, "mg/L"),
+        )  # fmt: skip
+    balance, index = Amount(float(v.ph - v.index), "", 2), Amount(float(v.index), "", 2)
+    yield says("working.balance", balance=balance)
+    means = Named("balance", "kept" if abs(v.index) <= 0.3 else "scale" if v.index > 0 else "dissolves")
+    yield says("working.index", ph=Amount(v.ph), balance=balance, index=index, means=means)
 
 
 @calculation(
@@ -65,10 +66,13 @@ def saturation_index(
     )
 
 
-def _salt_words(v: SimpleNamespace) -> Iterator[str]:
+def _salt_words(v: SimpleNamespace) -> Iterator[Said]:
     factor = float(pool.sodium_chloride_to_25(v.temperature_c))
-    yield f"From {signed(v.temperature_c)} to 25 °C as NaCl: × {factor:.4f} = {v.conductivity_us_cm * factor:.4g} µS/cm"
-    yield f"By its equivalent conductance: {v.sodium_chloride_mg_l:.4g} mg/L NaCl"
+    yield says(
+        "working.salt-to-25", begin=celsius(v.temperature_c), factor=Amount(factor, "", 4),
+        conductivity=figures(v.conductivity_us_cm * factor, 4, "µS/cm"),
+    )  # fmt: skip
+    yield says("working.salt", salt=figures(v.sodium_chloride_mg_l, 4, "mg/L"))
 
 
 @calculation(

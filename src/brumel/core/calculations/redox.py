@@ -13,7 +13,7 @@ from brumel.core.curves import span
 from brumel.core.quantities.ph import MILLIVOLT_RANGE
 from brumel.core.quantities.redox import REFERENCES, U_HALF_CELL_MV, half_cell, zobell_eh_mv
 from brumel.core.reckoning.definition import LEFT_OUT, Choice, Condition, Curve, Number, Output, calculation
-from brumel.core.wording import signed
+from brumel.core.said import Amount, Said, celsius, says
 
 _U = (("half-cell potential", float(U_HALF_CELL_MV)),)
 
@@ -32,10 +32,10 @@ _RANGE = Condition(
 )
 
 
-def _eh_words(v: SimpleNamespace) -> Iterator[str]:
-    cell = float(half_cell(v.reference)(v.temperature_c))
-    yield f"{REFERENCES[v.reference]} at {signed(v.temperature_c)} °C stands at {cell:.0f} mV against hydrogen"
-    yield f"Eh = {signed(v.mv)} + {cell:.0f} = {signed(v.eh_mv, 0)} mV"
+def _eh_words(v: SimpleNamespace) -> Iterator[Said]:
+    cell = Amount(float(half_cell(v.reference)(v.temperature_c)), "mV", 0)
+    yield says("working.half-cell", electrode=REFERENCES[v.reference], at=celsius(v.temperature_c), cell=cell)
+    yield says("working.eh", mv=Amount(v.mv, "mV", 1), cell=cell, eh=Amount(float(v.eh_mv), "mV", 0))
 
 
 @calculation(
@@ -59,10 +59,11 @@ def orp_to_eh(mv: Any, temperature_c: Any, reference: str) -> Any:
     return mv + half_cell(reference)(temperature_c)
 
 
-def _zobell_words(v: SimpleNamespace) -> Iterator[str]:
-    yield f"430.28 − 2.468 × ({signed(v.temperature_c)} − 25) = {v.eh_mv:.1f} mV against hydrogen"
+def _zobell_words(v: SimpleNamespace) -> Iterator[Said]:
+    yield says("working.zobell", at=celsius(v.temperature_c), eh=Amount(float(v.eh_mv), "mV", 1))
     if v.reference is not None:
-        yield f"On {REFERENCES[v.reference]} the meter must show {v.shown_mv:.0f} mV"
+        shown = Amount(float(v.shown_mv), "mV", 0)
+        yield says("working.zobell-shown", electrode=REFERENCES[v.reference], shown=shown)
 
 
 @calculation(

@@ -20,19 +20,22 @@ from brumel.core.quantities.salinity import (
 )
 from brumel.core.reckoning.corrected import corrected_rows
 from brumel.core.reckoning.definition import Condition, Curve, Number, Output, calculation
-from brumel.core.wording import signed
+from brumel.core.said import Amount, Said, celsius, figures, says
 
 _SOURCE = "PSS-78, UNESCO 1983; below 2 Hill, Dauphinee & Woods 1986; temperatures ITS-90"
 _DEPTH = Number("pressure_dbar", "Water pressure", "dbar", 0.0, 10_000.0, default=0.0, hint="0 at the surface")
 _PROPORTIONS = "Holds for sea-salt proportions; inland pond salts differ by 5–15 %. “ppt” is an approximation of it."
 
 
-def _salinity_words(v: SimpleNamespace) -> Iterator[str]:
+def _salinity_words(v: SimpleNamespace) -> Iterator[Said]:
     ratio = v.conductivity_ms_cm / STANDARD_MS_CM
-    yield f"Conductivity ratio: {v.conductivity_ms_cm:.5g} / {STANDARD_MS_CM} = {ratio:.5f}"
-    yield f"PSS-78 at {signed(v.temperature_c)} °C: practical salinity {v.salinity:.3f}"
+    yield says(
+        "working.ratio", conductivity=figures(v.conductivity_ms_cm, 5), standard=Amount(STANDARD_MS_CM),
+        ratio=Amount(ratio, "", 5),
+    )  # fmt: skip
+    yield says("working.pss", at=celsius(v.temperature_c), salinity=Amount(float(v.salinity), "", 3))
     if v.salinity < 2:
-        yield "Below 2, with the extension of Hill et al. 1986"
+        yield says("working.pss-low")
 
 
 @calculation(
@@ -74,8 +77,12 @@ def salinity(conductivity_ms_cm: Any, temperature_c: Any, pressure_dbar: Any) ->
     source=_SOURCE + ", inverted",
     note=_PROPORTIONS,
     words=lambda v: (
-        f"PSS-78 gives salinity {v.salinity:g} at {signed(v.temperature_c)} °C where conductivity is "
-        f"{v.conductivity_ms_cm:.3f} mS/cm",
+        says(
+            "working.pss-back",
+            salinity=Amount(v.salinity),
+            at=celsius(v.temperature_c),
+            conductivity=Amount(float(v.conductivity_ms_cm), "mS/cm", 3),
+        ),
     ),
     curve=Curve("temperature_c", "conductivity_ms_cm"),
 )
@@ -95,9 +102,18 @@ def conductivity_of_salinity(salinity: Any, temperature_c: Any, pressure_dbar: A
     ),
     source="EOS-80, UNESCO 1983, at the surface; TEOS-10 differs by up to 0.0083 kg/m³",
     words=lambda v: (
-        f"Density at salinity {v.salinity:g} and {signed(v.temperature_c)} °C: {v.density_kg_m3:.2f} kg/m³",
-        f"Against pure water as warm ({v.temperature_c:g}/{v.temperature_c:g}): {v.specific_gravity:.4f}; "
-        f"against water at 4 °C ({v.temperature_c:g}/4): {v.specific_gravity_at_4_c:.4f}",
+        says(
+            "working.density",
+            salinity=Amount(v.salinity),
+            at=celsius(v.temperature_c),
+            density=Amount(float(v.density_kg_m3), "kg/m³", 2),
+        ),
+        says(
+            "working.gravity",
+            t=Amount(v.temperature_c),
+            as_warm=Amount(float(v.specific_gravity), "", 4),
+            at_4=Amount(float(v.specific_gravity_at_4_c), "", 4),
+        ),
     ),
     curve=Curve("salinity", "specific_gravity"),
 )
@@ -107,13 +123,19 @@ def seawater_density(salinity: Any, temperature_c: Any) -> Any:
     return density, density / pure, density / WATER_AT_4_C_KG_M3
 
 
-def _row_words(v: SimpleNamespace) -> Iterator[str]:
-    yield f"Practical salinity of {v.conductivity_us_cm:g} µS/cm at {signed(v.temperature_c)} °C: {v.salinity:.3f}"
-    yield (
-        f"At 25 °C: {v.linear_us_cm:.5g} µS/cm with {v.coefficient_percent_per_c:g} %/°C, "
-        f"{v.natural_us_cm:.5g} µS/cm as natural water"
-    )
-    yield f"{v.oxygen_percent:g} % at that salinity and {v.pressure_hpa:g} hPa: {v.oxygen_mg_l:.2f} mg/L"
+def _row_words(v: SimpleNamespace) -> Iterator[Said]:
+    yield says(
+        "working.row.salinity", conductivity=Amount(v.conductivity_us_cm, "µS/cm"), at=celsius(v.temperature_c),
+        salinity=Amount(float(v.salinity), "", 3),
+    )  # fmt: skip
+    yield says(
+        "working.row.conductance", linear=figures(v.linear_us_cm, 5, "µS/cm"),
+        percent=Amount(v.coefficient_percent_per_c, "%/°C"), natural=figures(v.natural_us_cm, 5, "µS/cm"),
+    )  # fmt: skip
+    yield says(
+        "working.row.oxygen", percent=Amount(v.oxygen_percent, "%"), pressure=Amount(v.pressure_hpa, "hPa"),
+        oxygen=Amount(float(v.oxygen_mg_l), "mg/L", 2),
+    )  # fmt: skip
 
 
 @calculation(

@@ -229,6 +229,14 @@ _LOT = fields(
 _BOTTLE = read_by(lambda lot: check_bottle(bottle_in(lot)))
 _METHOD = both(fields(dict.fromkeys(_TAKEN_WHOLE, anything), {}, anything), read_by(read_method))
 _METHOD_OF_METER = read_by(lambda frozen: (checks_of(frozen), reports_of(frozen)))
+
+
+def otherwise(value: object) -> Iterator[str]:
+    """Look at what was done otherwise at a point: a word by its key, a sentence, or an earlier version's words."""
+    if not isinstance(value, str):
+        yield from read_by(lambda plain: word(as_value(plain)))(value)
+
+
 _OF_A_POINT: dict[str, Shape] = {
     "beside": nothing_or(_BESIDE),
     "use": one_of([*Use]),
@@ -237,7 +245,7 @@ _OF_A_POINT: dict[str, Shape] = {
     "expired_days": nothing_or(_DAYS),
     "over_open_days": nothing_or(_DAYS),
     "deviations": each(text()),
-    "deviations_said": each(read_by(lambda said: word(as_value(said)))),
+    "deviations_said": each(otherwise),
     "settling_s": nothing_or(number()),
     "first_signal": nothing_or(number()),
     "left_over": nothing_or(number(0.0, 1e9)),

@@ -9,7 +9,7 @@ from typing import Any
 from brumel.core.findings import Finding, Level, beyond
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 from brumel.core.quantities.pressure import UNITS_HPA, at_altitude_hpa
-from brumel.core.said import Amount, says
+from brumel.core.said import Amount, Said, says
 
 KINDS: Mapping[str, str] = {
     "station": "measured at this place",
@@ -88,13 +88,15 @@ class Pressure:
         return 100.0 * (1.0 / share - 1.0)
 
     @property
-    def words(self) -> str:
+    def said(self) -> Said:
         """How the station pressure came about."""
+        here, altitude = Amount(self.hpa, "hPa", 1), Amount(self.altitude_m or 0.0, "m")
         if self.kind == "station":
-            return f"{self.hpa:.1f} hPa measured at the place"
+            return says("working.pressure", here=here)
         if self.kind == "altitude":
-            return f"{self.hpa:.1f} hPa from {self.altitude_m:g} m of altitude; weather moves it by about 3 %"
-        return f"{self.hpa:.1f} hPa: {self.read_hpa:.1f} hPa at sea level, brought to {self.altitude_m:g} m"
+            return says("working.pressure-altitude", here=here, altitude=altitude)
+        at_sea = Amount(self.read_hpa or 0.0, "hPa", 1)
+        return says("working.pressure-reduced", here=here, at_sea=at_sea, altitude=altitude)
 
 
 def pressure_findings(pressure: Pressure | None, minutes: int = 5, *, sensed: bool = False) -> Iterator[Finding]:

@@ -63,7 +63,7 @@ class Worked:
     value: float
     budget: Budget
     unit: str
-    working: tuple[str, ...]
+    working: tuple[Value, ...]
     basis: tuple[str, ...]
     qualifier: str = ""
     """``<`` or ``>`` where it follows from a value below or above what could be seen."""
@@ -232,9 +232,11 @@ def _combined(seen: Visit) -> Worked | None:
               for t, s in ((total, 1.0), (free, -1.0))]  # fmt: skip
     value = total.value - free.value
     side = "".join(sides)
-    taken = f"total {total.qualifier}{total.value:.2f} − free {free.qualifier}{free.value:.2f}"
-    words = f"{taken} = {side}{value:.2f} mg/L combined".replace("-", "−")
-    return Worked("combined-chlorine", value, Budget.of(shares), "mg/L", (words,), (free.record, total.record), side)
+    said = says(
+        "working.combined", total=Of("total-chlorine", total.value, total.qualifier),
+        free=Of("free-chlorine", free.value, free.qualifier), combined=Of("combined-chlorine", value, side),
+    )  # fmt: skip
+    return Worked("combined-chlorine", value, Budget.of(shares), "mg/L", (said,), (free.record, total.record), side)
 
 
 def missing(seen: Visit, wanted: Sequence[str]) -> list[Missing]:

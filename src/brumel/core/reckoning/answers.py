@@ -22,8 +22,10 @@ from brumel.core.reckoning.definition import (
     find,
 )
 from brumel.core.reckoning.intake import checked, stood_in
+from brumel.core.said import Value
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.core.wording import lower_first
+from brumel.core.words.catalogue import word
 
 
 @dataclass(frozen=True)
@@ -38,8 +40,13 @@ class Answer:
     calculation: Calculation
     outputs: Values
     budgets: dict[str, Budget]
-    working: tuple[str, ...]
+    working: tuple[Value, ...]
     warned: tuple[Warned, ...] = ()
+
+    @property
+    def in_words(self) -> tuple[str, ...]:
+        """The lines of its working in words."""
+        return tuple(str(word(line)) for line in self.working)
 
     @property
     def warnings(self) -> list[str]:
@@ -86,7 +93,7 @@ def calculate(
 
     Examples
     --------
-    >>> calculate("pressure-at-altitude", {"altitude_m": 630}).working[0]
+    >>> calculate("pressure-at-altitude", {"altitude_m": 630}).in_words[0]
     '1013.25 hPa × (1 − 0.0000225577 × 630)^5.25588 = 939.8 hPa'
     """
     chosen = find(name)
@@ -115,7 +122,7 @@ def calculate(
     for output, found in shares.items():
         outputs[f"{output}_u"] = _tidy(np.sqrt(sum(np.square(s) for _, _, s in found)), good)
     budgets: dict[str, Budget] = {}
-    lines: tuple[str, ...] = ()
+    lines: tuple[Value, ...] = ()
     if explain and scalar and np.all(good):
         budgets = {k: _budget(found) for k, found in shares.items()}
         lines = tuple(_working(chosen, values, raw, outputs, dict(said or {})))
@@ -310,11 +317,17 @@ def _budget(found: Sequence[tuple[Share, Any, Any]]) -> Budget:
     return Budget.of(Contribution(name, float(u), unit, float(slope), name) for (name, unit, u), slope, _ in found)
 
 
-def _working(chosen: Calculation, values: Values, raw: Values, outputs: Values, said: Values) -> Iterator[str]:
+def _working(chosen: Calculation, values: Values, raw: Values, outputs: Values, said: Values) -> Iterator[Value]:
     undo = chosen.undo
     if undo is not None and undo.name in raw and raw[undo.name] is not values[undo.name]:
-        yield undo.words(SimpleNamespace(**values), values[undo.name], raw[undo.name])
-    yield from chosen.words(SimpleNamespace(**raw | outputs | said))
+        shown, found = _plain(values[undo.name]), _plain(raw[undo.name])
+        yield undo.words(_one(values), shown, found)
+    yield from chosen.words(_one(raw | outputs | said))
+
+
+def _one(values: Values) -> SimpleNamespace:
+    """Single values as a line says them."""
+    return SimpleNamespace(**{name: _plain(value) for name, value in values.items()})
 
 
 def _plain(value: Any) -> Any:

@@ -7,7 +7,7 @@ stand in :mod:`brumel.core.calculations` and are worked by :mod:`brumel.core.rec
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cache
@@ -19,6 +19,7 @@ from typing import Any
 import numpy as np
 
 from brumel.core.errors import CoreError
+from brumel.core.said import Said, Value
 from brumel.core.wording import plain_number
 
 Values = dict[str, Any]
@@ -237,7 +238,7 @@ class Undo:
     name: str
     extra: tuple[Input, ...]
     raw: Callable[[SimpleNamespace], Any]
-    words: Callable[[SimpleNamespace, float, float], str]
+    words: Callable[[SimpleNamespace, float, float], Said]
 
 
 @dataclass(frozen=True)
@@ -251,7 +252,7 @@ class Calculation:
     outputs: tuple[Output, ...]
     source: str
     compute: Callable[..., Any]
-    words: Callable[[SimpleNamespace], Sequence[str]]
+    words: Callable[[SimpleNamespace], Iterable[Value]]
     note: str = ""
     conditions: tuple[Condition, ...] = ()
     inherent: Mapping[str, tuple[tuple[str, float], ...]] = field(default_factory=dict)

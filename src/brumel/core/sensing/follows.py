@@ -11,8 +11,10 @@ from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.reckoning.answers import Answer, calculate
 from brumel.core.reckoning.definition import InvalidInputs
+from brumel.core.said import Value
 from brumel.core.sensing.principle import Principle
 from brumel.core.uncertainty import Budget, Contribution
+from brumel.core.words.kept_findings import working_plain
 
 
 @dataclass(frozen=True)
@@ -23,13 +25,15 @@ class Derived:
     value: float
     budget: Budget
     unit: str
-    working: tuple[str, ...]
+    working: tuple[Value, ...]
 
     @property
     def plain(self) -> dict[str, Any]:
         """As a reading keeps it beside its own value."""
-        words = list(self.working)
-        return {"quantity": self.quantity, "value": self.value, "unit": self.unit, "working": words, "u": self.budget.u}
+        return {
+            "quantity": self.quantity, "value": self.value, "unit": self.unit, "u": self.budget.u,
+            **working_plain(self.working),
+        }  # fmt: skip
 
 
 Follows = Callable[[float, Budget, Conditions, Compensation], Iterator[Derived]]

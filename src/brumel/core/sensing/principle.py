@@ -16,7 +16,7 @@ import numpy as np
 
 from brumel.core.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
-from brumel.core.said import Amount, Named
+from brumel.core.said import Amount, Named, Value
 from brumel.core.uncertainty import Contribution
 from brumel.core.wording import signed, upper_first
 from brumel.core.words.catalogue import word
@@ -281,7 +281,7 @@ class Principle(ABC):
         del value, at
         return []
 
-    def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[str]]:
+    def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[Value]]:
         """A shown value with what its meter did to it undone, by :attr:`meter_asks`, and the arithmetic."""
         del did, at
         return shown, []
@@ -309,7 +309,7 @@ class Principle(ABC):
         return shown
 
     @abstractmethod
-    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[Value]:
         """The arithmetic from a signal to its value, in words."""
 
     @property

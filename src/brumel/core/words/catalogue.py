@@ -2,7 +2,7 @@
 
 A text holds places ``{name:form}``. Forms of a place: ``n`` the number without symbol and unit, ``u`` the number with
 its unit, ``name`` and ``symbol`` of the quantity; ``and``, ``or``, ``,`` and ``;`` join several; ``^`` begins a
-sentence with it, ``_`` continues one. Two stand together: ``{labels:and^}``.
+sentence with it, ``_`` continues one; ``()`` brackets a number below zero. Two stand together: ``{labels:and^}``.
 """
 
 from __future__ import annotations
@@ -101,7 +101,9 @@ class _Places(Formatter):
 
     def format_field(self, value: Any, format_spec: str) -> str:
         form, case = format_spec.rstrip("^_"), format_spec[-1:]
-        words = self._words(value, form)
+        words = self._words(value, form.removesuffix("()"))
+        if form.endswith("()") and words.startswith(("-", "−")):
+            return f"({words})"
         return upper_first(words) if case == "^" else lower_first(words) if case == "_" else words
 
     def _words(self, value: Value, form: str) -> str:

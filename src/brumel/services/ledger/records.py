@@ -301,7 +301,12 @@ def _reading_record(reading: Reading) -> dict[str, Any]:
         return unshown
     record = {k: column(reading) for k, column in _READING_COLUMNS.items()}
     record["findings"] = [_finding_record(f) for f in reading.findings]
-    return record | {"working": reading.working, "budget": reading.budget, "derived": reading.derived}
+    return record | {
+        "working": reading.working,
+        "working_said": reading.working_said,
+        "budget": reading.budget,
+        "derived": reading.derived,
+    }
 
 
 def _finding_record(finding: Any) -> dict[str, Any]:

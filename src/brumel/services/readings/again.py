@@ -15,6 +15,7 @@ from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reading.limits import Limit
 from brumel.core.said import says
+from brumel.core.words.kept_findings import working_plain
 from brumel.services.calibrating import run_responses
 from brumel.services.clock import Clock
 from brumel.services.live.display import meter_words
@@ -93,7 +94,7 @@ class Again:
                 in_place_of(old, key, reason, person) | {
                     "value": after.value, "u": after.budget.u, "quantity": after.quantity.key,
                     "unit": after.quantity.unit, "meter_did": dict(change.measured.meter_did),
-                    "derived": after.derived, "level": str(after.level), "working": after.working,
+                    "derived": after.derived, "level": str(after.level), **working_plain(after.working),
                     "budget": budget_rows(after.budget),
                     "temperature_c": change.measured.temperature_c, "surroundings": change.measured.place.plain,
                     **kept_limits(self._limits[old.site_id], after),

@@ -19,7 +19,7 @@ from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import Compensation
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.reading_verdict import Basis, JudgedReading, MetersOwn, judge_reading
-from brumel.core.said import Value
+from brumel.core.said import Amount, Of, Value, celsius, says
 from brumel.core.sensing.follows import Derived
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import as_read, derived_from
@@ -70,7 +70,7 @@ class Corrected:
     quantity: Quantity
     value: float
     budget: Budget
-    working: list[str]
+    working: list[Value]
     derived: list[dict[str, Any]]
     findings: list[Finding]
     level: Level
@@ -159,7 +159,8 @@ def correct(
         derived = [itself, *(d for d in derived if d is not head)]
         about, value, budget, working = quantity(head.quantity), head.value, head.budget, [*working, *head.working]
     unit = about.stated_in
-    working.append(f"U = 2 × {budget.u:.{about.decimals + 1}f} = {budget.expanded:.{about.decimals}f} {unit} (k = 2)")
+    u, expanded = Amount(budget.u, unit, about.decimals + 1), Amount(budget.expanded, unit, about.decimals)
+    working.append(says("working.u", u=u, expanded=expanded))
     findings = judge_reading(
         JudgedReading(
             quantity=about.key,
@@ -184,7 +185,7 @@ def correct(
 
 def _from_shown(
     measured: Measured, own: Principle, about: Quantity, meter: ShownBy, at: Conditions, read: str
-) -> tuple[float, Budget, list[str]]:
+) -> tuple[float, Budget, list[Value]]:
     """From a value that the meter shows, its fixed temperature setting undone where it has one.
 
     No calibration of ours stands behind it: its uncertainty is what is known of the meter, else its last check's, else
@@ -194,8 +195,10 @@ def _from_shown(
     shown = measured.shown
     value, working = own.undone(shown, measured.did, at)
     if not working:
-        itself = f"; it compensated at {measured.temperature_c:.1f} °C itself" if own.meter_asks == "setting" else ""
-        working = [f"{about.words(shown)} as the meter shows it{itself}"]
+        itself = None
+        if own.meter_asks == "setting":
+            itself = says("working.shown.itself", at=celsius(measured.temperature_c))
+        working = [says("working.shown", value=Of(about.key, shown), itself=itself)]
     unit = about.stated_in
     known = meter.contributions(value, own, read, at)
     left = [Contribution(LEFT_OVER, measured.left_over, unit, 1.0)] if measured.left_over else []

@@ -20,7 +20,9 @@ from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.reading.given_value import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.limits import Limit
 from brumel.core.reading.together import Worked
+from brumel.core.said import Of, says
 from brumel.core.uncertainty import Budget, Contribution
+from brumel.core.words.kept_findings import working_plain
 from brumel.services.readings.history import Known, Value, kept_limits
 from brumel.services.readings.row import add_findings
 from brumel.services.readings.typed_value import TypedValue
@@ -101,9 +103,11 @@ def plain_row(
     findings = worst_first([*own, *(() if any(f.code == "site-range" for f in own) else beside)])
     by_probe = Source.DEVICE if new.sensed else Source.TYPED_VALUE
     source = Source.INSTRUMENT if new.instrument else by_probe if new.probe else Source.BY_EYE
-    shown = f"{new.typed.qualifier}{about.exact(value)}{about.after}"
-    behind = f" as {_label(new)} {'sensed' if new.sensed else 'gave'} it" if _label(new) else " as typed"
-    working = [f"{shown}{behind}" + (f", typed as {new.typed.typed_as}" if new.typed.typed_as else "")]
+    label = _label(new)
+    how = says("working.given.sensed" if new.sensed else "working.given.gave", label=label)
+    typed_as = says("working.given.as", words=new.typed.typed_as) if new.typed.typed_as else None
+    shown = Of(about.key, value, new.typed.qualifier, exact=True)
+    working = says("working.given", value=shown, how=how if label else says("working.given.typed"), typed_as=typed_as)
     row = _row(new.reading_id, visit, person, at, about, value, budget) | {
         "source": source,
         "qualifier": new.typed.qualifier,
@@ -111,7 +115,7 @@ def plain_row(
         "probe_id": new.probe.id if new.probe else None,
         "instrument_id": new.instrument.id if new.instrument else None,
         "level": str(verdict(findings)),
-        "working": [new.pressure.words] if new.pressure else working,
+        **working_plain([new.pressure.said if new.pressure else working]),
         "surroundings": Surroundings(new.pressure).plain if new.pressure else {},
         "temperature_c": new.temperature_c,
         **new.spot.columns,
@@ -138,7 +142,7 @@ def worked_row(
         "source": Source.DERIVED,
         "qualifier": found.qualifier,
         "level": str(verdict(findings)),
-        "working": list(found.working),
+        **working_plain(found.working),
         **spot.columns,
         **amending.columns,
         **kept_limits(limits, Value(about.key, found.value, found.budget.u, found.qualifier)),

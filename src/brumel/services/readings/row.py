@@ -13,6 +13,7 @@ from brumel.core.findings import Finding
 from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import ErrorScale, quantity
+from brumel.core.words.kept_findings import working_plain
 from brumel.services.readings.correct import Corrected, Measured, principle_of
 from brumel.services.readings.draft import NewReading
 from brumel.services.said import budget_rows, finding_rows, settling_columns
@@ -68,7 +69,7 @@ def reading_row(
         "despite": new.despite.strip(),
         "level": str(corrected.level),
         "budget": budget_rows(corrected.budget),
-        "working": corrected.working,
+        **working_plain(corrected.working),
         "acceptance": str(measured.acceptance),
         **settling_columns(measured.settling),
         "settling_s": measured.settling_s,

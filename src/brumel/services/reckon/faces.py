@@ -19,6 +19,7 @@ from brumel.core.reckoning.definition import (
     Points,
 )
 from brumel.core.wording import plain_number, signed
+from brumel.core.words.kept_findings import working_plain
 
 
 def plain_outputs(answer: Answer) -> dict[str, Any]:
@@ -34,7 +35,7 @@ def plain_answer(answer: Answer) -> dict[str, Any]:
         "outputs": plain_outputs(answer),
         "units": {o.name: o.unit for o in chosen.outputs if o.name in answer.outputs},
         "warnings": answer.warnings,
-        "working": list(answer.working),
+        **working_plain(answer.working),
         "source": chosen.source,
         "budgets": {
             name: [
@@ -103,7 +104,7 @@ def answer_text(answer: Answer) -> str:
         spread = "" if u is None else f"  (u = {float(u):.2g}, U = {2 * float(u):.2g} with k = 2)"
         lines.append(f"{o.label}: {people_value(o, answer.outputs[o.name])}{spread}")
     lines += [f"  Check: {sentence}" for sentence in answer.warnings]
-    lines += [f"  {line}" for line in answer.working]
+    lines += [f"  {line}" for line in answer.in_words]
     for name, budget in answer.budgets.items():
         shares = ", ".join(f"{c.key} {c.share:.2g}" for c in budget.contributions)
         lines.append(f"  {name}_u from {shares}")

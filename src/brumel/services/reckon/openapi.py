@@ -97,6 +97,7 @@ def _path(chosen: Calculation) -> dict[str, Any]:
                 "description": "implausible values, likely wrong units, defaults that matter",
             },
             "working": {"type": "array", "items": {"type": "string"}},
+            "working_said": {"type": "array", "items": {}},
             "source": {"type": "string"},
             "budgets": {"type": "object"},
         },

@@ -14,6 +14,7 @@ from brumel.core.findings import Level
 from brumel.core.place.station_pressure import ALTITUDE_M, Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import Compensation
+from brumel.core.words.catalogue import word
 from brumel.services.acts import act
 from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
@@ -179,7 +180,7 @@ class _Resting:
     @property
     def changed(self) -> list[Changed]:
         """Each reading with what it becomes."""
-        found = [Changed(r, p.hpa, r.quantity, p.words) for r, p in self.pressures]
+        found = [Changed(r, p.hpa, r.quantity, str(word(p.said))) for r, p in self.pressures]
         return found + [Changed(c.reading, c.after.value, c.after.quantity.key, _how(c)) for c in self.corrected]
 
     def amend(self, reason: str, person: Person) -> None:
@@ -243,4 +244,4 @@ def _how(change: Anew) -> str:
     """By what a corrected reading becomes another."""
     level, pressure = change.after.level, change.measured.place.pressure
     moved = "" if level is Level(change.reading.level) else f"{change.reading.level} → {level}"
-    return ", ".join(filter(None, (pressure.words if pressure else "", moved)))
+    return ", ".join(filter(None, (str(word(pressure.said)) if pressure else "", moved)))

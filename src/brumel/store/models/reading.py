@@ -90,6 +90,8 @@ class Reading(Recorded, Base):
     """Each limit that was asked: quantity, keeps, sentence, act."""
     budget: Mapped[list[Any]]
     working: Mapped[list[Any]]
+    working_said: Mapped[list[Any] | None] = mapped_column(JSONB(none_as_null=True))
+    """Its lines by their keys; the words beside them are those that were read."""
     acceptance: Mapped[str]
     settling_words: Mapped[str]
     settling_said: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))

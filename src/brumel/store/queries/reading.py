@@ -21,7 +21,8 @@ from brumel.store.showable import ALL_OF_THEM
 
 def _without_working(reading: type[Reading]) -> tuple[ORMOption, ...]:
     """Long lists need neither working nor budget, and both are read from JSON."""
-    return defer(reading.working, raiseload=True), defer(reading.budget, raiseload=True)
+    long = (reading.working, reading.working_said, reading.budget)
+    return tuple(defer(column, raiseload=True) for column in long)
 
 
 def all_readings(wanted: Criteria, *, findings: bool = True, working: bool = False) -> Select[Reading]:

@@ -13,9 +13,9 @@ import numpy as np
 from brumel.core.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
+from brumel.core.said import Amount, Value, celsius, figures, says
 from brumel.core.sensing.carry_over import mixed
 from brumel.core.sensing.principle import Ask, Coefficient, Principle
-from brumel.core.wording import grouped, signed, taken_off
 
 _MIDDLE_US_CM = 1_000.0
 """Where the constant is given for; decades are counted from here."""
@@ -100,43 +100,50 @@ class Conductivity(Principle):
         """At a reference where the meter compensated."""
         return "specific-conductance" if did.get("method", "none") != "none" else self.quantity
 
-    def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[str]]:
+    def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[Value]]:
         """µS/cm at the water's temperature; a compensation of ``method``, ``coefficient``, ``reference_c`` undone."""
         method = did.get("method", "none")
         if method == "none":
             return shown, []
         t, reference = float(at.temperature_c), float(did.get("reference_c", 25.0))
         if method == "linear":
-            factor, how = float(linear_factor(t, did["coefficient"], reference)), f"with {did['coefficient']:g} %/°C"
+            factor, how = (
+                float(linear_factor(t, did["coefficient"], reference)),
+                says("working.undone.linear", percent=Amount(did["coefficient"], "%/°C")),
+            )
         else:
-            factor, how = float(natural_water_factor(t, reference)), "for natural waters"
+            factor, how = float(natural_water_factor(t, reference)), says("working.undone.natural")
         value = shown / factor
-        words = (
-            f"The meter had compensated to {reference:g} °C {how}; undone, {_digits(shown)} becomes {_digits(value)}"
-        )
-        return value, [f"{words} µS/cm at {signed(t)} °C"]
+        undone = says(
+            "working.undone", to=Amount(reference, "°C"), how=how, shown=_digits(shown), found=_digits(value, "µS/cm"),
+            at=celsius(t),
+        )  # fmt: skip
+        return value, [undone]
 
     def from_display(self, shown: float, settings: Mapping[str, float]) -> float:
         """µS: what a meter displays in µS/cm, divided by the constant that is set in it."""
         return shown / settings.get(self.setting, self.coefficient(self.setting).usual)
 
-    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[Value]:
         """From conductance to conductivity."""
         zero = coefficients["zero"]
-        less = f"({_digits(signal)} − {taken_off(zero)}) µS" if round(zero, 1) else f"{_digits(signal)} µS"
+        less: Value = _digits(signal, "µS")
+        if round(zero, 1):
+            less = says("working.kappa.zero", signal=_digits(signal), zero=Amount(zero, "", 1))
         about = self.coefficient("cell-constant")
         constant = self.factors(coefficients, [value])[0] if value > 0 else coefficients["cell-constant"]
-        here = ", its factor here," if coefficients["bend"] else ""
-        found = f"{_digits(value)} µS/cm at {signed(float(at.temperature_c))} °C"
-        return [f"κ = {less} × {about.words(constant)}{here} = {found}"]
+        here = says("working.kappa.here") if coefficients["bend"] else None
+        found = _digits(value, "µS/cm")
+        return [says("working.kappa", less=less, constant=about.amount(constant), here=here, found=found,
+                     at=celsius(at.temperature_c))]  # fmt: skip
 
     def carried(self, before: float | None, value: float) -> float | None:
         """It mixes in proportion."""
         return mixed(value, _TAP_US_CM if before is None else before) - value
 
 
-def _digits(value: float) -> str:
-    return grouped(round(value)) if abs(value) >= 10_000 else f"{value:.4g}"
+def _digits(value: float, unit: str = "") -> Amount:
+    return Amount(value, unit, 0) if abs(value) >= 10_000 else figures(value, 4, unit)
 
 
 def principles() -> tuple[Principle, ...]:

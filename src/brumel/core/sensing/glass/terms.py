@@ -10,6 +10,7 @@ import numpy as np
 from brumel.core.arrays import Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ph import ISOPOTENTIAL_PH, MILLIVOLT_RANGE, nernst_slope_mv, ph_recompensated
+from brumel.core.said import Value
 from brumel.core.sensing.carry_over import ph_with
 from brumel.core.sensing.glass.working import ph_working, recompensation_working
 from brumel.core.sensing.principle import Coefficient, Principle
@@ -71,7 +72,7 @@ class Glass(Principle):
         del value, at
         return [Contribution("junction", U_JUNCTION_PH, "pH", 1.0)]
 
-    def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[str]]:
+    def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[Value]]:
         """pH; the slope at a fixed ``setting_c`` undone."""
         if "setting_c" not in did:
             return shown, []
@@ -79,7 +80,7 @@ class Glass(Principle):
         value = float(ph_recompensated(shown, setting_c, t))
         return value, recompensation_working(shown, setting_c, t, value)
 
-    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[Value]:
         """From millivolts to pH."""
         return ph_working(signal, float(at.temperature_c), coefficients["slope"], coefficients["offset"], value)
 

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from brumel.core.arrays import Number
 from brumel.core.place.conditions import Conditions
+from brumel.core.said import Amount, Value, says
 from brumel.core.sensing.principle import Coefficient, Principle
-from brumel.core.wording import signed
 
 
 class Indicator(Principle):
@@ -43,9 +43,9 @@ class Indicator(Principle):
         """Zero, in the unit; gain."""
         return 1.0, value
 
-    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[Value]:
         """What is shown is what it is."""
-        return [f"As shown: {signed(value, self.signal_decimals)} {self.signal_unit}"]
+        return [says("working.indicated", value=Amount(float(value), self.signal_unit, self.signal_decimals))]
 
 
 def chlorine_tip() -> Indicator:

@@ -14,10 +14,10 @@ import numpy as np
 from brumel.core.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ph import nernst_slope_mv
+from brumel.core.said import Amount, Value, says
 from brumel.core.sensing.carry_over import mixed
 from brumel.core.sensing.ion_tip.ions import Ion, ions
 from brumel.core.sensing.principle import Ask, Coefficient, Principle
-from brumel.core.wording import signed, taken_off
 
 _APART_C = 5.0
 """Points so far apart in temperature tell how a tip drifts with it (rule of this product)."""
@@ -83,13 +83,19 @@ class IonTip(Principle):
             return super().tells(values, at, about)
         return bool(np.ptp(at.temperature_c) >= _APART_C) and self.tells(values, at, self.coefficient("slope"))
 
-    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[Value]:
         """From millivolts to activity."""
         per_decade = float(self.per_decade(at)) * coefficients["slope"]
         away, drift = float(at.temperature_c) - 25.0, coefficients["temperature"]
-        warmth = f" − {taken_off(drift, 2)} × {taken_off(away)}" if drift else ""
-        above = f"{signed(signal)} − {taken_off(coefficients['offset'])}{warmth}"
-        return [f"log10 a = ({above}) / {taken_off(per_decade, 2)} = {signed(float(np.log10(value)), 3)}"]
+        warmth = None
+        if drift:
+            warmth = says("working.log-activity.warmth", drift=Amount(drift, "", 2), away=Amount(away, "", 1))
+        return [
+            says(
+                "working.log-activity", signal=Amount(signal, "", 1), offset=Amount(coefficients["offset"], "", 1),
+                warmth=warmth, per_decade=Amount(per_decade, "", 2), log=Amount(float(np.log10(value)), "", 3),
+            )
+        ]  # fmt: skip
 
     def carried(self, before: float | None, value: float) -> float | None:
         """It mixes in proportion; tap water holds next to nothing of the ion."""

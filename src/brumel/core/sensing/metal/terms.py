@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 from brumel.core.arrays import Number
 from brumel.core.place.conditions import Conditions
+from brumel.core.said import Amount, Value, says
 from brumel.core.sensing.principle import Coefficient, Principle
 from brumel.core.uncertainty import Contribution
-from brumel.core.wording import signed, taken_off
 
 U_WATER_MV = 15.0
 """Standard uncertainty: aerated water comes to no equilibrium, ±30 mV is usual there (common practice)."""
@@ -52,9 +52,10 @@ class Metal(Principle):
         del value, at
         return [Contribution("unrest", U_WATER_MV, "mV", 1.0)]
 
-    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[Value]:
         """From raw to corrected millivolts."""
-        return [f"ORP = {signed(signal)} − {taken_off(coefficients['offset'])} = {signed(value)} mV"]
+        offset, found = Amount(coefficients["offset"], "", 1), Amount(float(value), "mV", 1)
+        return [says("working.orp", signal=Amount(signal, "", 1), offset=offset, value=found)]
 
 
 def principles() -> tuple[Principle, ...]:

@@ -11,9 +11,9 @@ import numpy as np
 from brumel.core.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l, vapour_pressure_hpa
+from brumel.core.said import Amount, Said, Value, celsius, says
 from brumel.core.sensing.principle import Coefficient, Principle
 from brumel.core.uncertainty import Contribution
-from brumel.core.wording import signed, taken_off
 
 SHOWN_AS: Mapping[str, str] = {
     "percent": "% of saturation here",
@@ -82,45 +82,55 @@ class Oxygen(Principle):
         """mg/L, or percent."""
         return "oxygen" if did.get("shown_as") == "mg-l" else self.quantity
 
-    def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[str]]:
+    def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[Value]]:
         """Percent of local saturation; ``shown_as`` by key, the ``salinity`` and ``pressure_hpa`` set in the meter."""
         way, t, p = did.get("shown_as", "percent"), float(at.temperature_c), float(at.pressure_hpa)
         if way == "percent":
             return shown, []
         set_hpa = did.get("pressure_hpa")
         wrong = 1.0 if set_hpa is None else float(saturation_mg_l(t, p) / saturation_mg_l(t, set_hpa))
-        words = [] if set_hpa is None else [_pressure_words(shown, shown * wrong, set_hpa, p)]
+        words: list[Value] = [] if set_hpa is None else [_pressure_words(shown, shown * wrong, set_hpa, p)]
         here, shown = float(saturation_mg_l(t, p)), shown * wrong
         if way == "percent-standard":
             there = float(saturation_mg_l(t, ATMOSPHERE_HPA))
             value = shown * there / here
-            words.append(f"{shown:.1f} % of saturation at 1013.25 hPa is {value:.1f} % of that at {p:.1f} hPa")
+            of_here, of_there = Amount(value, "%", 1), Amount(shown, "%", 1)
+            words.append(says("working.oxygen-sea-level", shown=of_there, value=of_here, here=Amount(p, "hPa", 1)))
             return value, words
         salinity = float(did.get("salinity", 0.0))
         full = float(saturation_mg_l(t, p, salinity))
         value = 100.0 * shown / full
-        salt = f", as the meter was set to salinity {salinity:g}" if salinity else ""
-        words.append(
-            f"{shown:.2f} mg/L of {full:.2f} mg/L at {signed(t)} °C, {p:.1f} hPa{salt}: {value:.1f} % of saturation"
-        )
+        salt = says("working.oxygen-shown.salt", salinity=Amount(salinity)) if salinity else None
+        words += [
+            says(
+                "working.oxygen-shown", shown=Amount(shown, "mg/L", 2), full=Amount(full, "mg/L", 2), at=celsius(t),
+                pressure=Amount(p, "hPa", 1), salt=salt, value=Amount(value, "%", 1),
+            )
+        ]  # fmt: skip
         return value, words
 
-    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[Value]:
         """From the signal to percent of local saturation."""
         t, p = float(at.temperature_c), float(at.pressure_hpa)
         dry = p - float(vapour_pressure_hpa(t))
         zero, gain = (coefficients[c.key] for c in self.coefficients)
         full = gain * float(self.term_per_value(1.0, at)) * 100.0
         base = zero * float(np.asarray(self.terms(0.0, at)[0]))
+        unit, none = self.signal_unit, Amount(base, "", 1)
         return [
-            f"Saturated air at {signed(t)} °C and {p:.1f} hPa ({dry:.1f} hPa of it dry) gives {base + full:.1f} "
-            f"{self.signal_unit}, water without oxygen {base:.1f}",
-            f"({signed(signal)} − {taken_off(base)}) / {full:.1f} = {value:.1f} % of saturation",
-        ]
+            says(
+                "working.oxygen-span", at=celsius(t), pressure=Amount(p, "hPa", 1), dry=Amount(dry, "hPa", 1),
+                full=Amount(base + full, unit, 1), none=none,
+            ),
+            says(
+                "working.oxygen-share", signal=Amount(signal, "", 1), none=none, span=Amount(full, "", 1),
+                value=Amount(float(value), "%", 1),
+            ),
+        ]  # fmt: skip
 
 
-def _pressure_words(shown: float, value: float, set_hpa: float, here_hpa: float) -> str:
-    return (
-        f"The meter was calibrated with {set_hpa:g} hPa set; at the station's {here_hpa:.1f} hPa "
-        f"{shown:.2f} becomes {value:.2f}"
-    )
+def _pressure_words(shown: float, value: float, set_hpa: float, here_hpa: float) -> Said:
+    return says(
+        "working.oxygen-pressure", set=Amount(set_hpa, "hPa"), here=Amount(here_hpa, "hPa", 1),
+        shown=Amount(shown, "", 2), value=Amount(value, "", 2),
+    )  # fmt: skip

@@ -6,8 +6,8 @@ from collections.abc import Sequence
 
 from brumel.core.arrays import Number
 from brumel.core.place.conditions import Conditions
+from brumel.core.said import Amount, Value, says
 from brumel.core.sensing.principle import Coefficient, Principle
-from brumel.core.wording import signed, taken_off
 
 
 class Thermometer(Principle):
@@ -39,9 +39,10 @@ class Thermometer(Principle):
         """Offset, °C; gain."""
         return 1.0, value
 
-    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[Value]:
         """From the temperature shown to the corrected one."""
-        return [f"t = {signed(signal, 2)} − {taken_off(coefficients['offset'], 2)} = {signed(value, 2)} °C"]
+        offset, found = Amount(coefficients["offset"], "", 2), Amount(float(value), "°C", 2)
+        return [says("working.thermometer", signal=Amount(signal, "", 2), offset=offset, value=found)]
 
 
 def principles() -> tuple[Principle, ...]:
