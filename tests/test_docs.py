@@ -1,0 +1,47 @@
+"""Documents: short enough to be read, links that lead somewhere, names that the code has."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[1]
+DOCUMENTS = sorted([ROOT / "README.md", *ROOT.glob("docs/**/*.md")])
+MOST_WORDS = {"README.md": 800, "docs/architecture.md": 1500}
+_LINK = re.compile(r"\]\(([^)#\s]+)(?:#[^)]*)?\)")
+_MODULE = re.compile(r"`((?:src/brumel/)?[a-z_]+(?:/[a-z_0-9]+)+(?:\.(?:py|toml|js))?)(?:\.[a-zA-Z_.]+)?`")
+
+
+def name(path: Path) -> str:
+    return str(path.relative_to(ROOT))
+
+
+@pytest.mark.parametrize(("document", "most"), MOST_WORDS.items())
+def test_what_is_read_first_is_short(document: str, most: int) -> None:
+    words = len((ROOT / document).read_text(encoding="utf-8").split())
+    assert words <= most, f"{document} has {words} words"
+
+
+@pytest.mark.parametrize("document", DOCUMENTS, ids=name)
+def test_every_link_leads_somewhere(document: Path) -> None:
+    links = [link for link in _LINK.findall(document.read_text(encoding="utf-8")) if "://" not in link]
+    assert [link for link in links if not (document.parent / link).exists()] == []
+
+
+def test_every_decision_is_listed() -> None:
+    folder = ROOT / "docs/decisions"
+    listed = set(_LINK.findall((folder / "README.md").read_text(encoding="utf-8")))
+    assert listed == {path.name for path in folder.glob("*.md")} - {"README.md"}
+
+
+def test_every_module_that_the_architecture_names_is_there() -> None:
+    """As a path of the package, with or without its layer before it and its ending behind."""
+    known = {
+        str(p.relative_to(ROOT / "src/brumel")) for p in (ROOT / "src/brumel").rglob("*") if "__pycache__" not in str(p)
+    }
+    bare = known | {path.rsplit(".", 1)[0] for path in known if "." in path.rsplit("/", 1)[-1]}
+    named = _MODULE.findall((ROOT / "docs/architecture.md").read_text(encoding="utf-8"))
+    assert len(named) > 25
+    assert [n for n in named if not any(k == n or k.endswith("/" + n) for k in bare)] == []
