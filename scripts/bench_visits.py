@@ -19,7 +19,7 @@ from tests.web.screens import BASE, enter, token
 
 from brumel.services.application import Services
 from brumel.services.readings.meter_settings import WrongSetting
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
@@ -58,8 +58,8 @@ def _amended(services: Services) -> None:
     for _ in range(AMENDED):
         visit = services.visits.open(NewVisit(uuid.uuid4(), site), person)
         typed = [
-            Entry(uuid.uuid4(), "temperature", "20.5"),
-            Entry(uuid.uuid4(), "specific-conductance", "1850", "", f"probe:{cell.id}", "bench"),
+            TypedIn(uuid.uuid4(), "temperature", "20.5"),
+            TypedIn(uuid.uuid4(), "specific-conductance", "1850", "", f"probe:{cell.id}", "bench"),
         ]
         services.visits.save(visit, Sheet(typed), person)
     really = {"method": "none", "reference_c": 25.0}

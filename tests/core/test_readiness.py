@@ -11,7 +11,7 @@ from brumel.core.errors import CoreError
 from brumel.core.kit.care import Care
 from brumel.core.kit.kinds import storage_finding
 from brumel.core.kit.readiness import CareEvent, Inspected, Readiness, State, readiness
-from brumel.core.kit.trend import Point, trend_of
+from brumel.core.kit.trend import LifePoint, trend_of
 from brumel.core.shipped_rules import shipped
 from brumel.core.wording import day_words
 from brumel.core.words.catalogue import word
@@ -244,8 +244,8 @@ def test_a_meter_that_lost_its_calibration_is_told_apart_from_what_ends_any() ->
 START = datetime(2026, 1, 1, tzinfo=UTC)
 
 
-def course(values: np.ndarray, every_days: float = 2.0) -> list[Point]:
-    return [Point(START + timedelta(days=every_days * n), float(v)) for n, v in enumerate(values)]
+def course(values: np.ndarray, every_days: float = 2.0) -> list[LifePoint]:
+    return [LifePoint(START + timedelta(days=every_days * n), float(v)) for n, v in enumerate(values)]
 
 
 class TestTrend:
@@ -285,7 +285,7 @@ class TestTrend:
     @pytest.mark.parametrize(("wait", "told"), [(1085.0, True), (1105.0, False)])
     def test_a_forecast_reaches_three_years(self, wait: float, told: bool) -> None:
         a_day = 3.0 / (80.0 + wait)
-        falling = [Point(START + timedelta(days=2 * n), 98.0 - 2.0 * a_day * n) for n in range(40)]
+        falling = [LifePoint(START + timedelta(days=2 * n), 98.0 - 2.0 * a_day * n) for n in range(40)]
         found = trend_of(falling, self.SOUND, START + timedelta(days=80))
         assert found is not None
         leaves = START + timedelta(days=80 + wait)

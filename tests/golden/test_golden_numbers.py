@@ -18,7 +18,7 @@ from tests.jobs import job
 from tests.said import called
 from tests.simulated import CALIBRATION_PH, READING_PH, RULES, Signal
 
-from brumel.core.kit.trend import Point, trend_of
+from brumel.core.kit.trend import LifePoint, trend_of
 from brumel.core.place.conditions import Conditions
 from brumel.core.plan.problem import Problem
 from brumel.core.plan.solve import best_plan, earliest_departure
@@ -82,7 +82,7 @@ def trends() -> Iterator[str]:
         for noise in (0.0, 0.2):
             for every in (2.5,) if noise else (1.0,):
                 points = [
-                    Point(START + timedelta(days=every * n), value(n) + noise * float(random.normal()))
+                    LifePoint(START + timedelta(days=every * n), value(n) + noise * float(random.normal()))
                     for n in range(30)
                 ]
                 found = trend_of(points, (95.0, 102.0), START + timedelta(days=80, hours=7))
@@ -96,13 +96,16 @@ def trends() -> Iterator[str]:
                 )  # fmt: skip
     for count in (8, 9, 13, 21):
         found = trend_of(
-            [Point(START + timedelta(days=3.0 * n), 98.0 - 0.02 * n + float(random.normal())) for n in range(count)],
+            [
+                LifePoint(START + timedelta(days=3.0 * n), 98.0 - 0.02 * n + float(random.normal()))
+                for n in range(count)
+            ],
             (95.0, 102.0), START + timedelta(days=80),
         )  # fmt: skip
         assert found is not None
         yield f"trend of {count}: {words([found.per_day, found.low_per_day, found.high_per_day])}"
     for count, every in ((7, 4.0), (8, 2.0), (8, 1.99)):
-        points = [Point(START + timedelta(days=every * n), 98.0 + n) for n in range(count)]
+        points = [LifePoint(START + timedelta(days=every * n), 98.0 + n) for n in range(count)]
         yield f"trend of {count} every {every}: {trend_of(points, (0, 200), START) is None}"
 
 

@@ -11,7 +11,7 @@ from brumel.core.findings import Level
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
-from brumel.services.shelf.lots import Entry
+from brumel.services.shelf.lots import LotEntry
 from brumel.services.shelf.typed_lot import NewLot
 from tests.conftest import NOW
 from tests.said import sentence
@@ -30,7 +30,7 @@ def received(world: World, number: str, **given: object) -> uuid.UUID:
     return world.at().shelf.receive(new, world.person)
 
 
-def faces(world: World, number: str) -> dict[str, Entry]:
+def faces(world: World, number: str) -> dict[str, LotEntry]:
     entries = world.at().shelf.entries(discarded=True)
     return {e.lot.standard: e for e in entries if e.lot.lot_number.startswith(number)}
 

@@ -16,7 +16,7 @@ from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.probes.care_log import NewCare
 from brumel.services.readings.draft import NewReading
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
@@ -139,11 +139,11 @@ def test_a_visit_gives_the_conductivity_and_an_amendment_of_it_amends_the_ion(wo
     run(world, probe)
     visit = at.visits.open(NewVisit(uuid.uuid4(), world.site.id), world.person)
     cond = uuid.uuid4()
-    at.visits.save(visit, Sheet([Entry(cond, "specific-conductance", "500")]), world.person)
+    at.visits.save(visit, Sheet([TypedIn(cond, "specific-conductance", "500")]), world.person)
     found = read(world, probe, visit_id=visit, temperature_c=22.0, signal=signal(9.11, 22.0))
     assert found.value == pytest.approx(10.0, abs=0.03)
     assert found.surroundings["conductivity_by"] == str(cond)
-    at.visits.amend(cond, Entry(uuid.uuid4(), "specific-conductance", "1000"), "misread", world.person)
+    at.visits.amend(cond, TypedIn(uuid.uuid4(), "specific-conductance", "1000"), "misread", world.person)
     now = [r for r in at.visits.view(visit).readings if r.quantity == "ammonium-n"]
     assert [round(r.value, 1) for r in now] == [round(9.11 / 0.882, 1)]
 

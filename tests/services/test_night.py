@@ -17,8 +17,8 @@ from brumel.services.clock import Clock
 from brumel.services.planning.calendar import calendar_of, of_night
 from brumel.services.readings.given_value import Spot
 from brumel.services.sites.sites import NewSite
-from brumel.services.visits.filling import Entry
-from brumel.services.visits.visits import NewVisit, Said, Sheet
+from brumel.services.visits.filling import TypedIn
+from brumel.services.visits.visits import NewVisit, Remark, Sheet
 from brumel.store.database import Database
 from brumel.store.models.reference import Person
 from tests.services.demonstrated import person, services, template
@@ -42,7 +42,7 @@ class Pond:
         return Services.over(self.database, Clock(ZoneInfo("UTC"), moment))
 
     def look(self, moment: datetime, mg_l: str, layer: str = "") -> Night | None:
-        sheet = Sheet([Entry(uuid.uuid4(), "oxygen", mg_l)], spot=Spot(None, layer))
+        sheet = Sheet([TypedIn(uuid.uuid4(), "oxygen", mg_l)], spot=Spot(None, layer))
         self.at(moment).visits.save(self.visit, sheet, self.person)
         return self.night(moment)
 
@@ -96,7 +96,7 @@ def test_an_aerator_ends_it(pond: Pond) -> None:
     pond.look(DUSK, "6.0")
     pond.look(DUSK + 2.5 * HOUR, "5.0")
     on = DUSK + 3 * HOUR
-    said = Said(uuid.uuid4(), "aerated", "an aerator was switched on")
+    said = Remark(uuid.uuid4(), "aerated", "an aerator was switched on")
     pond.at(on).visits.save(pond.visit, Sheet(said=[said]), pond.person)
     night = pond.night(on)
     assert night is not None

@@ -15,7 +15,7 @@ from brumel.services.errors import InvalidInput
 from brumel.services.people import Person
 from brumel.services.probes.care_log import NewCare
 from brumel.services.shelf.typed_lot import NewLot
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import StoreError
 from tests.conftest import NOW
@@ -84,7 +84,7 @@ def _again(world: World, run_id: uuid.UUID) -> dict[str, Callable[[str, uuid.UUI
     at, me = world.at(), world.person
     visit_id = at.visits.open(NewVisit(uuid.uuid4(), world.site.id), me)
     reading, other = uuid.uuid4(), uuid.uuid4()
-    at.visits.save(visit_id, Sheet([Entry(reading, "ph", "8.1"), Entry(other, "orp", "200")]), me)
+    at.visits.save(visit_id, Sheet([TypedIn(reading, "ph", "8.1"), TypedIn(other, "orp", "200")]), me)
     care = uuid.uuid4()
     at.kit.log(world.probe().id, NewCare(care, "cleaned"), me)
     lot = at.shelf.receive(

@@ -38,7 +38,7 @@ from brumel.services.shelf.typed_lot import Correction, NewLot
 from brumel.services.sites.site_settings import NewSetting
 from brumel.services.sites.sites import NewLimit, NewSite
 from brumel.services.visits.at_once import Together
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import StoreError
 from brumel.store.models.calibration import CalibrationPoint
@@ -227,8 +227,8 @@ def _of_visit(world: World, visit_id: uuid.UUID, first: uuid.UUID, name: str) ->
     typed = NewReading(key, None, None, "typed-signal", visit_id=visit_id)
     acts: dict[str, Act] = {
         "Visits.open": lambda: visits.open(NewVisit(visit_id, None, "another"), me),
-        "Visits.save": lambda: visits.save(visit_id, Sheet([Entry(key, "ph", "8.1")]), me),
-        "Visits.amend": lambda: visits.amend(first, Entry(key, "total-ammonia-n", "1.5"), "typo", me),
+        "Visits.save": lambda: visits.save(visit_id, Sheet([TypedIn(key, "ph", "8.1")]), me),
+        "Visits.amend": lambda: visits.amend(first, TypedIn(key, "total-ammonia-n", "1.5"), "typo", me),
         "Visits.remove": lambda: visits.remove(first, key, "typo", me),
         "Visits.acknowledge": lambda: visits.acknowledge(first, "told", me),
         "Visits.photograph": lambda: visits.photograph(visit_id, key, b"no picture", "", me),
@@ -246,7 +246,7 @@ def test_one_visit(world: World, pool: ThreadPoolExecutor, one: str, other: str)
         visit_id, first = uuid.uuid4(), uuid.uuid4()
         visits = world.at().visits
         visits.open(NewVisit(visit_id, site_id), world.person)
-        start = [Entry(uuid.uuid4(), "temperature", "22"), Entry(first, "total-ammonia-n", "1.0")]
+        start = [TypedIn(uuid.uuid4(), "temperature", "22"), TypedIn(first, "total-ammonia-n", "1.0")]
         visits.save(visit_id, Sheet(start), world.person)
         done = at_once(pool, *(_of_visit(world, visit_id, first, name) for name in (one, other)))
         if {one, other} <= {"Visits.amend", "Visits.remove"}:

@@ -31,8 +31,8 @@ from brumel.services.readings.meter_settings import WrongSetting
 from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.sites import NewLimit, NewSite
 from brumel.services.start.loading import Loading
-from brumel.services.visits.filling import Entry
-from brumel.services.visits.visits import NewVisit, Said, Sheet
+from brumel.services.visits.filling import TypedIn
+from brumel.services.visits.visits import NewVisit, Remark, Sheet
 from brumel.store.database import Database
 from brumel.store.models.tables import FACTS
 from tests.conftest import CLOCK, NOW
@@ -149,8 +149,8 @@ def visit(w: World, **given: Any) -> uuid.UUID:
 
 
 def say(w: World, read_with: str = "", quantity: str = "ph", text: str = "7", skip: bool = False) -> None:
-    said = [Said(uuid.uuid4(), "skipped", " ", "ph")] if skip else []
-    w.at().visits.save(visit(w), Sheet([Entry(uuid.uuid4(), quantity, text, "", read_with)], said=said), w.person)
+    said = [Remark(uuid.uuid4(), "skipped", " ", "ph")] if skip else []
+    w.at().visits.save(visit(w), Sheet([TypedIn(uuid.uuid4(), quantity, text, "", read_with)], said=said), w.person)
 
 
 def reset(w: World, reason: str, since: datetime = NOW - HOUR, **really: Any) -> None:

@@ -30,7 +30,7 @@ from brumel.services.shelf.typed_lot import Correction, NewLot
 from brumel.services.sites.site_settings import NewSetting
 from brumel.services.sites.sites import NewLimit, NewSite
 from brumel.services.visits.at_once import Together
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import StoreError
 from tests.conftest import NOW
@@ -107,7 +107,7 @@ CASES: dict[str, Case] = {
     "instruments.save": Case(lambda s, p: s.instruments.save(NewInstrument(ANY, "", "", ""), p), RECORDS),
     "visits.open": Case(lambda s, p: s.visits.open(NewVisit(ANY), p), RECORDS),
     "visits.save": Case(lambda s, p: s.visits.save(ANY, Sheet(), p), RECORDS),
-    "visits.amend": Case(lambda s, p: s.visits.amend(ANY, Entry(ANY, "ph", "7"), "typo", p), RECORDS),
+    "visits.amend": Case(lambda s, p: s.visits.amend(ANY, TypedIn(ANY, "ph", "7"), "typo", p), RECORDS),
     "visits.remove": Case(lambda s, p: s.visits.remove(ANY, ANY, "typo", p), RECORDS),
     "visits.photograph": Case(lambda s, p: s.visits.photograph(ANY, ANY, b"x", "", p), RECORDS),
     "visits.acknowledge": Case(lambda s, p: s.visits.acknowledge(ANY, "told", p), RECORDS),

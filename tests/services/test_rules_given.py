@@ -21,7 +21,7 @@ from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.probes.care_log import NewCare
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.visits import NewVisit, Sheet
 from tests.conftest import NOW
 from tests.said import sentence
@@ -98,7 +98,7 @@ def a_day(world: World) -> tuple[RunView, Any, Any]:
     reading = world.read(probe)
     visit = uuid.uuid4()
     services.visits.open(NewVisit(visit, world.site.id), world.person)
-    services.visits.save(visit, Sheet([Entry(uuid.uuid4(), "ammonium-n", "3.0")]), world.person)
+    services.visits.save(visit, Sheet([TypedIn(uuid.uuid4(), "ammonium-n", "3.0")]), world.person)
     return signed, reading, services.visits.view(visit)
 
 

@@ -14,7 +14,7 @@ from brumel.services.application import Services
 from brumel.services.errors import InvalidInput
 from brumel.services.sites.site_settings import NewSetting
 from brumel.services.sites.sites import NewSite
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.visit_view import VisitView
 from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.models.reading import Reading
@@ -45,9 +45,9 @@ def visited(
     visit = services.visits.open(NewVisit(uuid.uuid4(), site_id, begun_at=at), person)
     sheet = Sheet(
         [
-            Entry(uuid.uuid4(), "temperature", "10"),
-            Entry(uuid.uuid4(), "specific-conductance", "1000", read_with=with_probes["B-EC"]),
-            Entry(uuid.uuid4(), "oxygen", "9.1", read_with=with_probes["B-DO"]),
+            TypedIn(uuid.uuid4(), "temperature", "10"),
+            TypedIn(uuid.uuid4(), "specific-conductance", "1000", read_with=with_probes["B-EC"]),
+            TypedIn(uuid.uuid4(), "oxygen", "9.1", read_with=with_probes["B-DO"]),
         ],
         pressure=pressure, pressure_id=uuid.uuid4(),
     )  # fmt: skip

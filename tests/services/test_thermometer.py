@@ -12,7 +12,7 @@ from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.visits import NewVisit, Sheet
 from tests.services.world import World
 
@@ -100,8 +100,8 @@ def test_a_temperature_read_with_it_leans_on_nothing(world: World, traceable: uu
     assert signed.response is not None
     probe_id, offset = signed.run.probe_id, signed.response.by_key["offset"]
     visit = services.visits.open(NewVisit(uuid.uuid4(), sample="a bucket"), world.person)
-    entry = Entry(uuid.uuid4(), "temperature", "19.4", "", f"probe:{probe_id}", "as it is")
-    acid = Entry(uuid.uuid4(), "ph", "7.1", "", f"probe:{world.probe().id}", "as it is")
+    entry = TypedIn(uuid.uuid4(), "temperature", "19.4", "", f"probe:{probe_id}", "as it is")
+    acid = TypedIn(uuid.uuid4(), "ph", "7.1", "", f"probe:{world.probe().id}", "as it is")
     services.visits.save(visit, Sheet([acid, entry]), world.person)
     read, other = sorted(services.visits.view(visit).readings, key=lambda r: r.quantity != "temperature")
     assert other.temperature_c == read.value
@@ -122,8 +122,8 @@ def test_others_that_lean_on_it_carry_its_uncertainty(world: World, traceable: u
     shares = {}
     for name, read_with in (("checked", f"probe:{checked}"), ("unknown", "")):
         visit = world.at().visits.open(NewVisit(uuid.uuid4(), world.site.id), world.person)
-        warm, salts = Entry(uuid.uuid4(), "temperature", "12.4", read_with=read_with), uuid.uuid4()
-        entry = Entry(salts, "specific-conductance", "500", read_with=f"probe:{cell}", despite="only a test")
+        warm, salts = TypedIn(uuid.uuid4(), "temperature", "12.4", read_with=read_with), uuid.uuid4()
+        entry = TypedIn(salts, "specific-conductance", "500", read_with=f"probe:{cell}", despite="only a test")
         world.at().visits.save(visit, Sheet([entry, warm]), world.person)
         view = world.at().readings.view(salts).reading
         read = next(r for r in world.at().visits.view(visit).readings if r.quantity == "temperature")

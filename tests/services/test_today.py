@@ -8,7 +8,7 @@ from datetime import timedelta
 from brumel.core.findings import Level
 from brumel.services.planning.rounds import NewRound
 from brumel.services.probes.care_log import NewCare
-from brumel.services.today.day import Day
+from brumel.services.today.day import DayView
 from brumel.services.today.steps import Action, Section
 from tests.conftest import NOW
 from tests.services.rounds import Round
@@ -19,7 +19,7 @@ MORNING = 21 * 60
 """Minutes from the tests' now until early on the next day."""
 
 
-def day(world: World, hours_later: float = 0) -> Day:
+def day(world: World, hours_later: float = 0) -> DayView:
     services = world.at(NOW + timedelta(hours=hours_later))
     return services.today.day()
 

@@ -23,9 +23,9 @@ from brumel.services.readings.draft import NewReading
 from brumel.services.readings.given_value import Spot
 from brumel.services.readings.meter_settings import WrongSetting
 from brumel.services.sites.sites import NewLimit
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.tour import Tour
-from brumel.services.visits.visits import NewVisit, Said, Sheet
+from brumel.services.visits.visits import NewVisit, Remark, Sheet
 from brumel.store.database import Database, StoreError
 from brumel.store.models.reference import Meter, Person
 from tests.conftest import NOW
@@ -86,8 +86,8 @@ def test_an_amended_reading_amends_what_was_worked_out_and_its_original_stays(
     view = save(services, person, visit, values)
     before, free = read(view, "combined-chlorine")[0], read(view, "free-chlorine")[0]
     with pytest.raises(InvalidInput, match="reason in words"):
-        services.visits.amend(free.id, Entry(uuid.uuid4(), "free-chlorine", "1.7", "", photometer), " ", person)
-    services.visits.amend(free.id, Entry(uuid.uuid4(), "free-chlorine", "1.7", "", photometer), "misread", person)
+        services.visits.amend(free.id, TypedIn(uuid.uuid4(), "free-chlorine", "1.7", "", photometer), " ", person)
+    services.visits.amend(free.id, TypedIn(uuid.uuid4(), "free-chlorine", "1.7", "", photometer), "misread", person)
     view = services.visits.view(visit)
     after = read(view, "combined-chlorine")[0]
     assert (before.value, after.value) == (pytest.approx(0.3), pytest.approx(0.1))
@@ -107,7 +107,7 @@ def test_two_people_and_a_form_sent_twice_lose_and_double_nothing(
     services.visits.save(visit, Sheet(entries({"total-chlorine": ("1.5", photometer)})), other)
     view = services.visits.view(visit)
     assert [r.quantity for r in view.readings] == ["free-chlorine", "total-chlorine", "combined-chlorine"]
-    changed = Entry(sheet.entries[0].reading_id, "free-chlorine", "1.4", "", photometer)
+    changed = TypedIn(sheet.entries[0].reading_id, "free-chlorine", "1.4", "", photometer)
     with pytest.raises(StoreError, match="saved already, with other content"):
         services.visits.save(visit, Sheet([changed]), person)
 
@@ -183,8 +183,8 @@ def test_what_can_not_be_together_is_said(services: Services, person: Person) ->
 
 def test_a_visit_is_finished_when_all_is_read_or_said_why_not(services: Services, person: Person) -> None:
     visit = opened(services, person, "TANK")
-    said = Said(uuid.uuid4(), "skipped", "cell broken", "specific-conductance")
-    save(services, person, visit, {"temperature": ("20", "")}, said=[said, Said(uuid.uuid4(), "weather", "overcast")])
+    said = Remark(uuid.uuid4(), "skipped", "cell broken", "specific-conductance")
+    save(services, person, visit, {"temperature": ("20", "")}, said=[said, Remark(uuid.uuid4(), "weather", "overcast")])
     with pytest.raises(InvalidInput, match="Not read yet: pH"):
         services.visits.finish(visit, uuid.uuid4(), "", person)
     save(services, person, visit, {"ph": ("5.9", probe(services, "A-pH"))})
@@ -285,9 +285,9 @@ def test_what_leans_on_an_amended_reading_is_amended_with_it(
     before = read(view, "oxygen")[0]
     assert before.surroundings["salinity_by"] == str(read(view, "specific-conductance")[0].id)
     with pytest.raises(InvalidInput, match="Type the pressure"):
-        services.visits.amend(heavy.id, Entry(uuid.uuid4(), "station-pressure", ""), "a slip", person)
-    services.visits.amend(warm.id, Entry(uuid.uuid4(), "temperature", "29"), "a slip", person)
-    pressure = Entry(uuid.uuid4(), "station-pressure", "")
+        services.visits.amend(heavy.id, TypedIn(uuid.uuid4(), "station-pressure", ""), "a slip", person)
+    services.visits.amend(warm.id, TypedIn(uuid.uuid4(), "temperature", "29"), "a slip", person)
+    pressure = TypedIn(uuid.uuid4(), "station-pressure", "")
     services.visits.amend(heavy.id, pressure, "a slip", person, Pressure(30.0, "inHg", "sea-level"))
     view = services.visits.view(visit)
     wanted = save(
@@ -430,7 +430,7 @@ def test_a_round_says_what_is_left_where_and_ends_when_all_is_read(
     tour = services.touring.tour(new.round_id)
     assert (tour.next.site.code, tour.stops[0].words) == ("REED", "cell broken")
     later = opened(services, person, "REED")
-    said = [Said(uuid.uuid4(), "skipped", "kit empty", q.key) for q in services.visits.view(later).left]
+    said = [Remark(uuid.uuid4(), "skipped", "kit empty", q.key) for q in services.visits.view(later).left]
     services.visits.save(later, Sheet(said=said), person)
     tour = tour_of(services, later)
     assert tour.next is None
@@ -443,7 +443,7 @@ def test_a_round_says_what_is_left_where_and_ends_when_all_is_read(
 def test_what_is_skipped_needs_its_reason(services: Services, person: Person) -> None:
     visit = opened(services, person, "TANK")
     with pytest.raises(InvalidInput, match="why it is not read"):
-        services.visits.save(visit, Sheet(said=[Said(uuid.uuid4(), "skipped", " ", "ph")]), person)
+        services.visits.save(visit, Sheet(said=[Remark(uuid.uuid4(), "skipped", " ", "ph")]), person)
 
 
 def test_what_was_read_with_last_is_offered_first(services: Services, person: Person, photometer: str) -> None:

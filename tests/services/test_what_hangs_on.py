@@ -11,7 +11,7 @@ from brumel.core.words.catalogue import word
 from brumel.services.application import Services
 from brumel.services.errors import InvalidInput
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.store.database import Database
 from brumel.store.models.reference import Person
 from tests.said import sentence
@@ -38,10 +38,10 @@ def test_a_limit_that_hangs_on_stabiliser_is_one_limit(services: Services, perso
     assert said(services, visit) == ("beyond", "2.00 to 4.00 mg/L", "beyond")
     assert any("1.50" in step.title + step.why for step in services.today.day().steps)
     (stabiliser,) = read(services.visits.view(visit), "stabiliser")
-    services.visits.amend(stabiliser.id, Entry(uuid.uuid4(), "stabiliser", "0", "", photometer), "none in it", person)
+    services.visits.amend(stabiliser.id, TypedIn(uuid.uuid4(), "stabiliser", "0", "", photometer), "none in it", person)
     assert said(services, visit) == ("within", "1.00 to 4.00 mg/L", "within")
     (stabiliser,) = read(services.visits.view(visit), "stabiliser")
-    services.visits.amend(stabiliser.id, Entry(uuid.uuid4(), "stabiliser", "40", "", photometer), "again", person)
+    services.visits.amend(stabiliser.id, TypedIn(uuid.uuid4(), "stabiliser", "40", "", photometer), "again", person)
     assert said(services, visit)[0] == "beyond"
     (stabiliser,) = read(services.visits.view(visit), "stabiliser")
     services.visits.remove(stabiliser.id, uuid.uuid4(), "another pool's", person)
@@ -99,7 +99,7 @@ def test_what_a_method_gives_is_what_is_kept(
     assert len(read(view, "unionized-ammonia-n")) == 1
     assert not any(q.key == "ammonium-n" for q in view.left)
     assert ("total ammonia" in given.typed_as) == (gives in ("total-n", "total-nh3", "total-nh4"))
-    services.visits.amend(given.id, Entry(uuid.uuid4(), given.quantity, "0.90", "", kit), "misread", person)
+    services.visits.amend(given.id, TypedIn(uuid.uuid4(), given.quantity, "0.90", "", kit), "misread", person)
     (amended,) = read(services.visits.view(visit), quantity)
     assert amended.value == pytest.approx(2 * value, rel=1e-4)
 

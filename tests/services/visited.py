@@ -6,7 +6,7 @@ import uuid
 from collections.abc import Mapping
 
 from brumel.services.application import Services
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.visit_view import VisitView
 from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.models.reading import Reading
@@ -26,8 +26,8 @@ def opened(services: Services, person: Person, code: str = "", sample: str = "")
     return services.visits.open(new, person)
 
 
-def entries(values: Mapping[str, tuple[str, str]], despite: str = "") -> list[Entry]:
-    return [Entry(uuid.uuid4(), key, text, "", read_with, despite) for key, (text, read_with) in values.items()]
+def entries(values: Mapping[str, tuple[str, str]], despite: str = "") -> list[TypedIn]:
+    return [TypedIn(uuid.uuid4(), key, text, "", read_with, despite) for key, (text, read_with) in values.items()]
 
 
 def save(

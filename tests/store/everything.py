@@ -18,8 +18,8 @@ from brumel.services.people import Person
 from brumel.services.probes.care_log import NewCare
 from brumel.services.sites.site_settings import NewSetting
 from brumel.services.sites.sites import NewLimit
-from brumel.services.visits.filling import Entry
-from brumel.services.visits.visits import NewVisit, Said, Sheet
+from brumel.services.visits.filling import TypedIn
+from brumel.services.visits.visits import NewVisit, Remark, Sheet
 from brumel.store.add_fact import add_new
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationSignature
@@ -66,8 +66,8 @@ def fill(database: Database, owner: Database, clock: Clock) -> None:
     services.shelf.attach(lot, _picture(), technician)
     site_id, visit = services.states.sites()[0].id, uuid.uuid4()
     services.visits.open(NewVisit(visit, site_id), technician)
-    said = [Said(uuid.uuid4(), "weather", "overcast")]
-    typed = [Entry(uuid.uuid4(), key, text) for key, text in (("free-chlorine", "1.5"), ("total-chlorine", "2.5"))]
+    said = [Remark(uuid.uuid4(), "weather", "overcast")]
+    typed = [TypedIn(uuid.uuid4(), key, text) for key, text in (("free-chlorine", "1.5"), ("total-chlorine", "2.5"))]
     services.visits.save(visit, Sheet(typed, said=said), technician)
     services.visits.photograph(visit, uuid.uuid4(), _picture(), "foam at the inlet", technician)
     services.visits.acknowledge(typed[0].reading_id, "told", technician)

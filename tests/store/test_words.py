@@ -7,7 +7,7 @@ import uuid
 import pytest
 from sqlalchemy import text
 
-from brumel.store.database import Database, Missing, StoreError, hold
+from brumel.store.database import Database, NotThere, StoreError, hold
 from brumel.store.models.reference import Lot
 
 
@@ -40,7 +40,7 @@ def test_a_rule_is_never_told_by_its_name(database: Database, statement: str, wo
 
 
 def test_what_is_not_there_is_missing(database: Database) -> None:
-    with pytest.raises(Missing, match="is not there: go back"), database.session() as session:
+    with pytest.raises(NotThere, match="is not there: go back"), database.session() as session:
         session.get_one(Lot, uuid.uuid4())
 
 

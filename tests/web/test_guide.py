@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from PIL import Image
 
-from brumel.core.guide.guide import Task, as_markdown, tasks
+from brumel.core.guide.guide import GuideTask, as_markdown, tasks
 from brumel.web.guide.views import PLACES
 
 STATIC = "src/brumel/web/static/guide"
@@ -19,7 +19,7 @@ def test_the_document_is_the_guide(root: Path) -> None:
 
 
 @pytest.mark.parametrize("found", tasks(), ids=lambda t: t.key)
-def test_a_task_begins_at_a_place_and_shows_a_picture_of_it(root: Path, found: Task) -> None:
+def test_a_task_begins_at_a_place_and_shows_a_picture_of_it(root: Path, found: GuideTask) -> None:
     assert found.place in PLACES
     assert found.steps
     if found.picture:

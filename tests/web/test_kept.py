@@ -24,7 +24,7 @@ from brumel.services.probes.care_log import NewCare
 from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.site_settings import NewSetting
 from brumel.services.sites.sites import NewLimit, NewSite
-from brumel.services.visits.filling import Entry
+from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.visits import NewVisit, Sheet
 from brumel.store.database import Database
 from brumel.store.models.base import Base
@@ -164,7 +164,7 @@ def _recordings(services: Services) -> dict[str, Record]:
         site.compensation, site.altitude_m, version=site.version,
     )  # fmt: skip
     setting = NewSetting(uuid.uuid4(), site.id, NOW, 12.5, reason="surveyed")
-    entries = [Entry(uuid.uuid4(), "temperature", "19.5"), Entry(uuid.uuid4(), "ph", "7.9")]
+    entries = [TypedIn(uuid.uuid4(), "temperature", "19.5"), TypedIn(uuid.uuid4(), "ph", "7.9")]
     return {
         "care": lambda s, p: s.kit.log(ph.id, NewCare(uuid.uuid4(), "dropped", NOW - timedelta(minutes=1)), p),
         "a lot received": lambda s, p: s.shelf.receive(new_lot, p),
@@ -173,7 +173,7 @@ def _recordings(services: Services) -> dict[str, Record]:
         "a lot discarded": lambda s, p: s.shelf.discard(lot.id, uuid.uuid4(), "old", p),
         "a visit's values": lambda s, p: s.visits.save(visit.id, Sheet(entries), p),
         "a reading amended": lambda s, p: s.visits.amend(
-            reading.id, Entry(uuid.uuid4(), "temperature", "11.5"), "typo", p
+            reading.id, TypedIn(uuid.uuid4(), "temperature", "11.5"), "typo", p
         ),
         "a site set": lambda s, p: s.site_settings.apply(setting, p),
         "a site changed": lambda s, p: s.sites.save(changed_site, p),

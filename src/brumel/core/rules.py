@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from brumel.core.kit.kinds import ProbeKind
     from brumel.core.plan.order import HouseOrder
     from brumel.core.plan.pack import Thing
-    from brumel.core.reading.contrary import Pair
+    from brumel.core.reading.contrary import Contrary
     from brumel.core.reading.limits import WaterKind
     from brumel.core.sensing.principle import Deviation
     from brumel.core.settling.rules import SettlingRule
@@ -63,7 +63,7 @@ class Rules:
     deviations: Mapping[str, Deviation]
     settling: Mapping[str, SettlingRule]
     waters: Mapping[str, WaterKind]
-    contrary: tuple[Pair, ...]
+    contrary: tuple[Contrary, ...]
     orders: Mapping[str, HouseOrder]
     pack: Mapping[str, Thing]
     open_life_days: Mapping[str, int]

@@ -77,7 +77,7 @@ _ON_THE_LINE = (
 
 
 @dataclass(frozen=True)
-class Shown:
+class ShownByMeter:
     """What B-meter showed of a salt water while it compensated by itself, µS/cm, as it was typed."""
 
     site: str
@@ -105,7 +105,7 @@ class Maker(AtTheBench):
         self.database, self.progress = database, progress
         self.meters: dict[str, uuid.UUID] = {}
         self.sites: dict[str, Site] = {}
-        self.shown: list[Shown] = []
+        self.shown: list[ShownByMeter] = []
 
     def make(self, back: int) -> None:
         """Make kit and shelf, and the work of so many days back."""
@@ -348,7 +348,9 @@ class Maker(AtTheBench):
             value = salts * (1.0 + 0.0205 * (temperature_c - 25.0))
             if label == "B-EC" and (self.truths.noon - at).days in self.truths.compensating:
                 t = round(temperature_c, 1)
-                self.shown.append(Shown(water.code, at, visit.id, round(value * float(natural_water_factor(t)), -1), t))
+                self.shown.append(
+                    ShownByMeter(water.code, at, visit.id, round(value * float(natural_water_factor(t)), -1), t)
+                )
                 return {}
         elif key == "oxygen":
             place = self._place(water, at)

@@ -32,7 +32,7 @@ _LINES = text(
 
 
 @dataclass(frozen=True)
-class Check:
+class HealthCheck:
     """One thing that is needed, and what is wrong with it; empty where nothing is."""
 
     name: str
@@ -69,21 +69,25 @@ class Health:
     """Where the data of this installation are; None where somebody else keeps them."""
     notes: Path | None = None
     """Where it is noted that a part was started again."""
-    _asked: Shared[list[Check]] = field(default_factory=lambda: Shared(_STANDS_S, _DEADLINE_S), compare=False)
+    _asked: Shared[list[HealthCheck]] = field(default_factory=lambda: Shared(_STANDS_S, _DEADLINE_S), compare=False)
 
-    def checks(self) -> list[Check]:
+    def checks(self) -> list[HealthCheck]:
         """All checks; what can't be asked without a database is not."""
-        late = [Check("database", f"The database does not answer within {_DEADLINE_S} s.")]
-        return [Check("disk", self._disk()), *self._asked.get(self._of_database, late)]
+        late = [HealthCheck("database", f"The database does not answer within {_DEADLINE_S} s.")]
+        return [HealthCheck("disk", self._disk()), *self._asked.get(self._of_database, late)]
 
-    def _of_database(self) -> list[Check]:
+    def _of_database(self) -> list[HealthCheck]:
         """What the server says of itself: whether it takes records, its schema, who reads the lines."""
         try:
             with self.database.alone(2 * _DEADLINE_S) as session:  # ends by itself, after nobody waits
                 session.execute(TRIED)
-                return [Check("database"), Check("schema", _schema(session)), Check("links", _links(session))]
+                return [
+                    HealthCheck("database"),
+                    HealthCheck("schema", _schema(session)),
+                    HealthCheck("links", _links(session)),
+                ]
         except StoreError as away:
-            return [Check("database", away.for_people)]
+            return [HealthCheck("database", away.for_people)]
 
     @property
     def serves_apart(self) -> bool:

@@ -247,19 +247,29 @@ def _in_words(wait_s: float) -> str:
     return f"{math.ceil(wait_s)} s" if wait_s <= 90 else f"{math.ceil(wait_s / 60)} min"
 
 
+def can_record(person: Person) -> bool:
+    """Say whether somebody records, or only sees and exports."""
+    return person.role != PersonRole.READER
+
+
+def supervises(person: Person) -> bool:
+    """Say whether somebody sets limits, withdraws, and changes people."""
+    return person.role == PersonRole.SUPERVISOR
+
+
 def may_record(person: Person) -> None:
     """Refuse a reader, who sees and exports."""
-    if person.role == PersonRole.READER:
+    if not can_record(person):
         raise Forbidden("A reader sees and exports; ask a technician to record this.")
 
 
 def may_withdraw(person: Person) -> None:
     """Refuse anyone but a supervisor."""
-    if person.role != PersonRole.SUPERVISOR:
+    if not supervises(person):
         raise Forbidden("Only a supervisor withdraws a calibration; add a note, or ask one.")
 
 
 def may_set_limits(person: Person) -> None:
     """Refuse anyone but a supervisor."""
-    if person.role != PersonRole.SUPERVISOR:
+    if not supervises(person):
         raise Forbidden("Only a supervisor sets the limits of a site: ask one.")

@@ -84,7 +84,7 @@ class StoreError(Exception):
         return str(self)
 
 
-class Missing(StoreError):
+class NotThere(StoreError):
     """What a request names is not there."""
 
     missing = True
@@ -242,7 +242,7 @@ class Database:
         except IntegrityError as error:
             raise in_words(error) from error
         except NoResultFound as error:
-            raise Missing("What this is about is not there: go back, reload the page and choose again.") from error
+            raise NotThere("What this is about is not there: go back, reload the page and choose again.") from error
         except PoolTimeout as error:
             raise Unreachable(_BY_SQLSTATE["53300"]) from error
         except DBAPIError as error:

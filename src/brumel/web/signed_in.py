@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from flask_login import UserMixin
 
-from brumel.services.people import Person
+from brumel.services.people import Person, can_record, supervises
 
 
 class SignedIn(UserMixin):
@@ -12,6 +12,16 @@ class SignedIn(UserMixin):
 
     def __init__(self, person: Person, key: str) -> None:
         self.person, self.key = person, key
+
+    @property
+    def can_record(self) -> bool:
+        """Whether they record, or only see."""
+        return can_record(self.person)
+
+    @property
+    def supervises(self) -> bool:
+        """Whether they set limits, withdraw and change people."""
+        return supervises(self.person)
 
     def get_id(self) -> str:
         """What the session keeps."""

@@ -9,7 +9,7 @@ from brumel.core.tables import read_once, table
 
 
 @dataclass(frozen=True)
-class Task:
+class GuideTask:
     """One task: where it begins, why, and what to do; ``picture`` and ``note`` may be empty."""
 
     key: str
@@ -22,12 +22,12 @@ class Task:
 
 
 @read_once
-def tasks() -> list[Task]:
+def tasks() -> list[GuideTask]:
     """All tasks, in the order of the day."""
-    return [Task(key, **entry) for key, entry in table("guide", "guide.toml").items()]
+    return [GuideTask(key, **entry) for key, entry in table("guide", "guide.toml").items()]
 
 
-def as_markdown(found: Sequence[Task], pictures: str) -> str:
+def as_markdown(found: Sequence[GuideTask], pictures: str) -> str:
     """The guide as a document; its pictures stand in the folder ``pictures``.
 
     Examples
@@ -39,7 +39,7 @@ def as_markdown(found: Sequence[Task], pictures: str) -> str:
     return "\n".join(_lines(found, pictures)) + "\n"
 
 
-def _lines(found: Sequence[Task], pictures: str) -> Iterator[str]:
+def _lines(found: Sequence[GuideTask], pictures: str) -> Iterator[str]:
     yield "# A day with Brumel"
     yield ""
     yield "Task by task; the same guide stands in the application, under Guide. Made by `./brumel guide`."

@@ -46,7 +46,7 @@ class Inspected:
 
 
 @dataclass(frozen=True)
-class Clock:
+class RunningWait:
     """A wait: from when to when, and why; drawn as a bar that fills."""
 
     begin: datetime
@@ -98,7 +98,7 @@ class Readiness:
     ready_at: datetime | None
     why: Said | None
     do: Said | None
-    clocks: tuple[Clock, ...]
+    clocks: tuple[RunningWait, ...]
     voided_at: datetime | None
     cure: Cure | None = None
     failed: bool = False
@@ -159,14 +159,14 @@ class _Block:
     failed: bool = False
 
 
-def _clocks(kind: ProbeKind, past: Sequence[CareEvent]) -> list[Clock]:
+def _clocks(kind: ProbeKind, past: Sequence[CareEvent]) -> list[RunningWait]:
     found = []
     for n, event in enumerate(past):
         wait = kind.wait_after(event.care, _minutes_off(kind, past[:n], event.at))
         if wait is not None:
-            found.append(Clock(event.at, event.at + timedelta(minutes=wait.minutes), _after(event, wait)))
+            found.append(RunningWait(event.at, event.at + timedelta(minutes=wait.minutes), _after(event, wait)))
         if event.care == Care.SOAKED and (minutes := _soak_owed(kind, past[:n])):
-            found.append(Clock(event.at, event.at + timedelta(minutes=minutes), says("wait.soaking")))
+            found.append(RunningWait(event.at, event.at + timedelta(minutes=minutes), says("wait.soaking")))
     return found
 
 

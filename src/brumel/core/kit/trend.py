@@ -17,7 +17,7 @@ _MOST_PAIRED = 250
 
 
 @dataclass(frozen=True)
-class Point:
+class LifePoint:
     """A value at a time."""
 
     at: datetime
@@ -74,8 +74,8 @@ class Trend:
     per_day: float
     low_per_day: float
     high_per_day: float
-    begin: Point
-    end: Point
+    begin: LifePoint
+    end: LifePoint
     leaves_at: datetime | None
     earliest: datetime | None
     latest: datetime | None
@@ -89,7 +89,7 @@ class Trend:
         return self.low_per_day > 0 or self.high_per_day < 0
 
 
-def trend_of(points: Sequence[Point], sound: tuple[float, float], now: datetime) -> Trend | None:
+def trend_of(points: Sequence[LifePoint], sound: tuple[float, float], now: datetime) -> Trend | None:
     """The trend of a stretch without a part change; None below eight points or two weeks.
 
     Notes
@@ -126,8 +126,8 @@ def trend_of(points: Sequence[Point], sound: tuple[float, float], now: datetime)
         per_day=slope,
         low_per_day=low,
         high_per_day=high,
-        begin=Point(origin, level),
-        end=Point(now, here),
+        begin=LifePoint(origin, level),
+        end=LifePoint(now, here),
         leaves_at=moment(middle),
         earliest=moment(near),
         latest=moment(far),

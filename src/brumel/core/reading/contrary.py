@@ -34,7 +34,7 @@ _TELLS = 0.02
 
 
 @dataclass(frozen=True)
-class Pair:
+class Contrary:
     """Conditions that can't hold together."""
 
     key: str
@@ -53,10 +53,10 @@ class Pair:
         )
 
 
-def read_contrary() -> tuple[Pair, ...]:
+def read_contrary() -> tuple[Contrary, ...]:
     """Read all pairs that can't be together."""
     return tuple(
-        Pair(
+        Contrary(
             key, tuple((c["quantity"], c.get("above"), c.get("below")) for c in entry["all"]), entry["words"],
             entry["remedy"], entry["source"],
         )

@@ -57,7 +57,7 @@ class Limit:
 
 
 @dataclass(frozen=True)
-class Kept:
+class AgainstLimit:
     """How a reading stands to its limit, in one sentence."""
 
     keeps: Keeps
@@ -124,7 +124,7 @@ def with_stabiliser(limits: Mapping[str, Limit]) -> Mapping[str, Limit]:
     return {k: replace(v, low=v.low_with_stabiliser) if v.low_with_stabiliser else v for k, v in limits.items()}
 
 
-def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "", *, typed: bool = False) -> Kept:
+def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "", *, typed: bool = False) -> AgainstLimit:
     """Whether a value with its U (k = 2) keeps a limit; ``<`` and ``>`` say that it lies beyond what could be seen.
 
     One that was ``typed`` is said with all its digits.
@@ -149,13 +149,13 @@ def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "", *,
         "value": Of(about.key, value, exact=typed), "u": Of(about.key, expanded_u), "limit": limit.said,
     }  # fmt: skip
     if not beyond(expanded_u, margin):
-        return Kept(Keeps.WITHIN, says("limit.kept", **told))
+        return AgainstLimit(Keeps.WITHIN, says("limit.kept", **told))
     if beyond(margin, -expanded_u) and not act:
-        return Kept(Keeps.NEAR, says("limit.near", **told))
-    return Kept(Keeps.BEYOND, says("limit.beyond", now=says("act-now") if act else None, **told), act)
+        return AgainstLimit(Keeps.NEAR, says("limit.near", **told))
+    return AgainstLimit(Keeps.BEYOND, says("limit.beyond", now=says("act-now") if act else None, **told), act)
 
 
-def _unseen(limit: Limit, value: float, qualifier: str, typed: bool) -> Kept:
+def _unseen(limit: Limit, value: float, qualifier: str, typed: bool) -> AgainstLimit:
     side = Named("side", "below" if qualifier == "<" else "above")
     told: dict[str, Value] = {
         "value": Of(limit.quantity, value, exact=typed), "side": side, "limit": limit.said,
@@ -166,8 +166,12 @@ def _unseen(limit: Limit, value: float, qualifier: str, typed: bool) -> Kept:
     else:
         broken, kept = high is not None and value >= high, low is not None and value >= low and high is None
     if broken:
-        return Kept(Keeps.BEYOND, says("unseen.beyond", **told))
-    return Kept(Keeps.WITHIN, says("unseen.kept", **told)) if kept else Kept(Keeps.NEAR, says("unseen.untold", **told))
+        return AgainstLimit(Keeps.BEYOND, says("unseen.beyond", **told))
+    return (
+        AgainstLimit(Keeps.WITHIN, says("unseen.kept", **told))
+        if kept
+        else AgainstLimit(Keeps.NEAR, says("unseen.untold", **told))
+    )
 
 
 def worst(found: Sequence[Keeps]) -> Keeps | None:

@@ -33,7 +33,7 @@ _KIT = "Kit 1"
 
 
 @dataclass(frozen=True)
-class Choice:
+class WorkChoice:
     """Something that a house may work with."""
 
     key: str
@@ -55,14 +55,14 @@ def read_proposals() -> Mapping[str, Any]:
     return table("start", "proposals.toml")
 
 
-def works(rules: Rules) -> list[Choice]:
+def works(rules: Rules) -> list[WorkChoice]:
     """The waters that can be worked with."""
-    return [Choice(key, each["name"], each["words"]) for key, each in rules.proposals["work"].items()]
+    return [WorkChoice(key, each["name"], each["words"]) for key, each in rules.proposals["work"].items()]
 
 
-def gears(rules: Rules) -> list[Choice]:
+def gears(rules: Rules) -> list[WorkChoice]:
     """What can be read with."""
-    return [Choice(key, each["name"], each["words"]) for key, each in rules.proposals["gear"].items()]
+    return [WorkChoice(key, each["name"], each["words"]) for key, each in rules.proposals["gear"].items()]
 
 
 def propose(work: Collection[str], gear: Collection[str], rules: Rules) -> Proposal:

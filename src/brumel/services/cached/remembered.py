@@ -18,7 +18,7 @@ from brumel.store.database import Database, one_snapshot
 from brumel.store.queries import reference as queries
 
 T = TypeVar("T")
-S = TypeVar("S", bound="Kept")
+S = TypeVar("S", bound="CachedService")
 P = ParamSpec("P")
 
 _MOST = 100
@@ -98,7 +98,7 @@ def _counts_of(database: Database) -> Mapping[str, int]:
     return counts
 
 
-class Kept(Protocol):
+class CachedService(Protocol):
     """A service whose answers can be kept."""
 
     @property

@@ -58,7 +58,7 @@ from brumel.store.models.calibration import (
     CalibrationRun,
     CalibrationSignature,
     CalibrationStep,
-    EntryKind,
+    RunEntryKind,
 )
 from brumel.store.models.reference import Person, Probe
 from brumel.store.models.series import SeriesBlock
@@ -231,7 +231,7 @@ class Calibrations:
             raise InvalidInput({"drop": "Say in a few words why the point is dropped; it stays on record."})
         with self.database.session() as session:
             run = _run(session, run_id)
-            row = {"kind": EntryKind.DROPPED, "reason": reason.strip()}
+            row = {"kind": RunEntryKind.DROPPED, "reason": reason.strip()}
             if stands(session, CalibrationEntry, {"id": entry_id}, {"run_id": run_id, **row}):
                 return
             _must_be_at_it(run, person, self.clock)
@@ -254,7 +254,7 @@ class Calibrations:
         may_record(person)
         with self.database.session() as session:
             run = _run(session, run_id)
-            row = {"kind": EntryKind.PUT_RIGHT, "reason": right.reason.strip(), **put_right_row(session, run, right)}
+            row = {"kind": RunEntryKind.PUT_RIGHT, "reason": right.reason.strip(), **put_right_row(session, run, right)}
             if stands(session, CalibrationEntry, {"id": right.entry_id}, {"run_id": run_id, **row}):
                 return
             _must_be_at_it(run, person, self.clock)
@@ -271,7 +271,7 @@ class Calibrations:
             run = _run(session, run_id)
             if holder_of(run).person_id == person.id:
                 return
-            row = {"kind": EntryKind.TAKEN_OVER, "reason": note.strip(), "point_id": None}
+            row = {"kind": RunEntryKind.TAKEN_OVER, "reason": note.strip(), "point_id": None}
             add_once(session, CalibrationEntry, _entry_row(run, entry_id, person, self.clock) | row)
 
     @act(run="run_id")

@@ -44,8 +44,8 @@ from brumel.store.models.calibration import (
     CalibrationPoint,
     CalibrationRun,
     CalibrationStep,
-    EntryKind,
     KeptBy,
+    RunEntryKind,
 )
 from brumel.store.models.reference import Lot, Person
 from brumel.store.queries import shelf as shelf_queries
@@ -317,7 +317,7 @@ class Holder:
 
 def holder_of(run: CalibrationRun) -> Holder:
     """Who began a run, or took it over last."""
-    over = next((e for e in reversed(run.entries) if e.kind == EntryKind.TAKEN_OVER), None)
+    over = next((e for e in reversed(run.entries) if e.kind == RunEntryKind.TAKEN_OVER), None)
     return Holder(over.person, over.at, over.reason) if over else Holder(run.person, run.started_at)
 
 

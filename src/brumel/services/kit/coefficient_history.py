@@ -14,7 +14,7 @@ from brumel.core.calibrating.comparing import off_its_target
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.findings import Bounds, Level
 from brumel.core.kit.kinds import ProbeKind
-from brumel.core.kit.trend import Point, Trend, trend_of
+from brumel.core.kit.trend import LifePoint, Trend, trend_of
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.response import TAKEN_OVER, Origin
 from brumel.core.sensing.run import Use
@@ -37,7 +37,7 @@ class Course:
 
     name: str
     unit: str
-    points: tuple[Point, ...]
+    points: tuple[LifePoint, ...]
     sound: tuple[float, float]
     doubtful: tuple[float, float]
     trend: Trend | None
@@ -62,7 +62,7 @@ def courses_of(
 
 
 def _course(
-    name: str, unit: str, points: Sequence[Point], bounds: Bounds, since: datetime, now: datetime
+    name: str, unit: str, points: Sequence[LifePoint], bounds: Bounds, since: datetime, now: datetime
 ) -> Course:  # fmt: skip
     recent = [p for p in points if p.at >= since]
     sound, doubtful = (bounds.sound_low, bounds.sound_high), (bounds.doubtful_low, bounds.doubtful_high)
@@ -85,7 +85,7 @@ def _fitted(session: Session, rows: Sequence[CoefficientRow], since: datetime, n
     for key, tolerance in tolerances.coefficients.items():
         about = own.coefficient(key)
         told = [r for run in full for r in run if r.key == key and (not about.minor or r.origin == Origin.FITTED)]
-        points = [Point(r.signed_at, r.value) for r in told]
+        points = [LifePoint(r.signed_at, r.value) for r in told]
         if points:
             found.append(_course(about.name, about.unit, points, tolerance.bounds, since, now))
     return found
@@ -95,7 +95,7 @@ def _reported(rows: Sequence[CoefficientRow], kind: ProbeKind, since: datetime, 
     found = []
     for report in kind.reported:
         told = [r for r in rows if r.kept_by == KeptBy.METER and r.key == report.key]
-        points = [Point(r.started_at, r.value) for r in told]
+        points = [LifePoint(r.started_at, r.value) for r in told]
         if points:
             found.append(_course(f"{report.name} by its meter", report.unit, points, report.bounds, since, now))
     return found
@@ -136,7 +136,7 @@ def _course_of_checks(offs: Sequence[Off]) -> list[Course]:
     """How far off the checks were over time; the band is the newest's."""
     if len(offs) < _COURSE:
         return []
-    newest, points = offs[0], tuple(Point(o.at, o.off) for o in reversed(offs))
+    newest, points = offs[0], tuple(LifePoint(o.at, o.off) for o in reversed(offs))
     sound, doubtful = (
         (newest.band.sound_low, newest.band.sound_high),
         (newest.band.doubtful_low, newest.band.doubtful_high),

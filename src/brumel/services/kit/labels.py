@@ -28,7 +28,7 @@ class Labelled(Protocol):
         """The day since when it is in service."""
 
 
-class Known(Protocol):
+class OfTheKit(Protocol):
     """Something of the kit, as stored."""
 
     id: uuid.UUID
@@ -36,7 +36,7 @@ class Known(Protocol):
     serial: str
 
 
-def wrong_label(thing: str, new: Labelled, own_id: uuid.UUID, known: Iterable[Known], today: date) -> dict[str, str]:
+def wrong_label(thing: str, new: Labelled, own_id: uuid.UUID, known: Iterable[OfTheKit], today: date) -> dict[str, str]:
     """What can't be taken of it, by field; ``thing`` is the word for it: probe, meter."""
     wrong = {
         name: words

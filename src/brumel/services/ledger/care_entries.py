@@ -24,7 +24,7 @@ INSPECTION = "inspection"
 
 
 @dataclass(frozen=True)
-class Entry:
+class CareEntry:
     """One entry of a care log, or one inspection."""
 
     id: uuid.UUID
@@ -46,7 +46,7 @@ class Entry:
     answers: dict[str, Any] = field(default_factory=dict)
 
 
-def entries(session: Session, wanted: queries.Criteria) -> list[Entry]:
+def entries(session: Session, wanted: queries.Criteria) -> list[CareEntry]:
     """All that fits, the newest first."""
     probes = {p.id: p for p in queries.probes(session, retired=True)}
     found = [
@@ -57,25 +57,25 @@ def entries(session: Session, wanted: queries.Criteria) -> list[Entry]:
     return sorted(fits, key=lambda e: e.at, reverse=True)
 
 
-def _of_care(record: CareRecord, probe: Probe) -> Entry:
+def _of_care(record: CareRecord, probe: Probe) -> CareEntry:
     found = tuple(findings_of(record.findings))
-    return Entry(
+    return CareEntry(
         record.id, record.at, probe.id, probe.label, probe.serial, record.care, upper_first(Care(record.care).words),
         record.detail, record.minutes, verdict(found), record.person.name, record.note,
         record.withdrawal.reason if record.withdrawal else "", found,
     )  # fmt: skip
 
 
-def _of_inspection(row: Inspection, probe: Probe) -> Entry:
+def _of_inspection(row: Inspection, probe: Probe) -> CareEntry:
     words = f"Inspected: {', '.join(row.failed)} not as it should be" if row.failed else "Inspected, nothing found"
     level = Level.UNFIT if row.failed else Level.SOUND
-    return Entry(
+    return CareEntry(
         row.id, row.at, probe.id, probe.label, probe.serial, INSPECTION, words, "", None, level, row.person.name,
         row.note, "", (), row.answers,
     )  # fmt: skip
 
 
-COLUMNS: dict[str, Callable[[Entry], Any]] = {
+COLUMNS: dict[str, Callable[[CareEntry], Any]] = {
     "entry_id": lambda e: e.id,
     "at": lambda e: e.at,
     "probe": lambda e: e.probe,
@@ -91,7 +91,7 @@ COLUMNS: dict[str, Callable[[Entry], Any]] = {
 }
 
 
-def record_of(entry: Entry) -> dict[str, Any]:
+def record_of(entry: CareEntry) -> dict[str, Any]:
     """An entry as plain data."""
     record = {name: column(entry) for name, column in COLUMNS.items()}
     findings = [{"code": f.code, "level": str(f.level), "sentence": str(word(f.says))} for f in entry.findings]

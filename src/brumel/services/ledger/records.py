@@ -121,7 +121,7 @@ class Ledger:
         """Care and inspections with their findings and answers."""
         return as_json({"care": [care_entries.record_of(entry) for entry in self._care(wanted)]})
 
-    def _care(self, wanted: Filter) -> list[care_entries.Entry]:
+    def _care(self, wanted: Filter) -> list[care_entries.CareEntry]:
         with self.database.session() as session:
             return care_entries.entries(session, self._criteria(wanted))
 

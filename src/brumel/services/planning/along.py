@@ -13,16 +13,16 @@ from brumel.core.plan.pack import Load
 from brumel.services.probes.states import ProbeState
 from brumel.services.rules import in_force
 from brumel.services.shelf.bottles import label_of
-from brumel.services.shelf.lots import Entry
+from brumel.services.shelf.lots import LotEntry
 from brumel.store.models.reference import Instrument, Meter, PlannedRound, Site
 
 
 @dataclass(frozen=True)
-class Standard:
+class StandardAlong:
     """A standard to take along, and the lots that serve, the best first."""
 
     need: Need
-    lots: tuple[Entry, ...]
+    lots: tuple[LotEntry, ...]
 
 
 @dataclass(frozen=True)
@@ -34,12 +34,12 @@ class Conflict:
 
 
 @dataclass(frozen=True)
-class Taken:
+class TakenAlong:
     """What a round takes along that can be in one place only."""
 
     round: PlannedRound
     states: tuple[ProbeState, ...]
-    standards: tuple[Standard, ...]
+    standards: tuple[StandardAlong, ...]
 
     @property
     def meters(self) -> tuple[Meter, ...]:
@@ -76,7 +76,7 @@ def instruments_along(
     return [i for i in instruments if asked & i.measures.keys()]
 
 
-def load_of(taken: Taken, sites: Sequence[Site], along: Sequence[Instrument]) -> Load:
+def load_of(taken: TakenAlong, sites: Sequence[Site], along: Sequence[Instrument]) -> Load:
     """A round as its pack list sees it."""
     kinds = [in_force().waters[s.water_kind] for s in sites if s.water_kind in in_force().waters]
     return Load(

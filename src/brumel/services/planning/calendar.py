@@ -10,7 +10,7 @@ from datetime import datetime, timedelta
 from icalendar import Alarm, Calendar, Event
 
 from brumel.core.reading.night import Night, NightState
-from brumel.services.planning.plan import Step
+from brumel.services.planning.plan import PlanStep
 
 _BEFORE = timedelta(minutes=2)
 
@@ -25,7 +25,7 @@ class Dated:
     words: str
 
 
-def of_plan(round_id: uuid.UUID, steps: Sequence[Step]) -> list[Dated]:
+def of_plan(round_id: uuid.UUID, steps: Sequence[PlanStep]) -> list[Dated]:
     """Return one entry a step of a plan."""
     return [
         Dated(uuid.uuid5(round_id, s.key), s.begin, s.hands_until, f"{s.probe.probe.label}: {s.name}") for s in steps

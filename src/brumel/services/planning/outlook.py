@@ -15,7 +15,7 @@ from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.planning.rounds import PlannedRounds
 from brumel.services.shelf.bottles import label_of
-from brumel.services.shelf.lots import Entry, Shelf
+from brumel.services.shelf.lots import LotEntry, Shelf
 from brumel.store.database import Database
 
 
@@ -45,7 +45,7 @@ class Outlook:
     def shopping(self) -> Sequence[Wanted]:
         """What to order: what is gone, what will not last a month, and what the rounds planned lack."""
         use, today = self.shelf.daily_use(), self.clock.today()
-        groups: dict[tuple[str, str, float | None], list[Entry]] = defaultdict(list)
+        groups: dict[tuple[str, str, float | None], list[LotEntry]] = defaultdict(list)
         for e in self.shelf.entries():
             groups[e.lot.standard, e.lot.family, e.lot.nominal].append(e)
         found = list(self.lacking())
@@ -85,7 +85,7 @@ class Outlook:
         return found
 
 
-def _why(group: list[Entry], daily: float, today: date) -> tuple[str, Level] | None:
+def _why(group: list[LotEntry], daily: float, today: date) -> tuple[str, Level] | None:
     """Why lots of one standard should be ordered; None where they need not."""
     usable = [e for e in group if e.level is not Level.UNFIT]
     if not usable:

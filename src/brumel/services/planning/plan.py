@@ -25,8 +25,8 @@ from brumel.core.words.catalogue import word
 from brumel.services.clock import Clock
 from brumel.services.planning.along import (
     Conflict,
-    Standard,
-    Taken,
+    StandardAlong,
+    TakenAlong,
     at_once,
     instruments_along,
     load_of,
@@ -47,7 +47,7 @@ _INSPECTED_FOR = timedelta(hours=12)
 
 
 @dataclass(frozen=True)
-class Step:
+class PlanStep:
     """One step of the plan on the clock."""
 
     key: str
@@ -90,7 +90,7 @@ class Way:
 
 
 @dataclass(frozen=True)
-class Missing:
+class NotReady:
     """What can't be ready or is not made for its water, why, and the ways out, the best first."""
 
     what: str
@@ -103,7 +103,7 @@ class Missing:
 
 
 @dataclass(frozen=True)
-class Stop:
+class PlannedStop:
     """A site on the way, and when the round is there."""
 
     site: Site
@@ -115,14 +115,14 @@ class DayPlan:
     """A round's plan as the page shows it."""
 
     round: PlannedRound
-    steps: tuple[Step, ...]
-    missing: tuple[Missing, ...]
+    steps: tuple[PlanStep, ...]
+    missing: tuple[NotReady, ...]
     going: tuple[ProbeState, ...]
     sites_of: Mapping[str, tuple[str, ...]]
     """By the label of a probe, the sites that it goes for."""
     meters: tuple[Meter, ...]
-    standards: tuple[Standard, ...]
-    stops: tuple[Stop, ...]
+    standards: tuple[StandardAlong, ...]
+    stops: tuple[PlannedStop, ...]
     back: datetime
     conflicts: tuple[Conflict, ...]
     things: tuple[tuple[str, str], ...]
@@ -159,7 +159,7 @@ class Planning:
         sites = [known[key] for key in wanted.site_ids if key in known]
         crew = crew_of(wanted, everyone, sites)
         *times, back = times_of(wanted)
-        stops = tuple(Stop(site, at) for site, at in zip(sites, times, strict=False))
+        stops = tuple(PlannedStop(site, at) for site, at in zip(sites, times, strict=False))
         if wanted.departure <= now:
             return DayPlan(wanted, (), (), crew.states, crew.sites_of, (), (), stops, back, (), (), (), crew.quantities)
         planner = _Planner(wanted, everyone, logs, now, crew, self.order)
@@ -174,7 +174,7 @@ class Planning:
         missing += [planner.unsuited(p, found) for p, found in crew.unsuited.items()]
         missing += [planner.failed(s) for s in crew.states if not can_be_planned(s.readiness)]
         missing += [planner.late(s, problem, leaves) for s in crew.states if s.probe.label in found.left_out]
-        own = Taken(wanted, going, tuple(self._standards(wanted, going, crew)))
+        own = TakenAlong(wanted, going, tuple(self._standards(wanted, going, crew)))
         along = instruments_along(instruments, sites, crew.quantities)
         return DayPlan(
             round=wanted,
@@ -215,15 +215,15 @@ class Planning:
         return rested, by_day
 
     def _conflict(
-        self, own: Taken, other: PlannedRound, everyone: Sequence[ProbeState], known: Mapping[uuid.UUID, Site]
+        self, own: TakenAlong, other: PlannedRound, everyone: Sequence[ProbeState], known: Mapping[uuid.UUID, Site]
     ) -> Conflict | None:
         """What another round at the same time takes along too; None where it takes nothing of ours."""
         crew = crew_of(other, everyone, (known[key] for key in other.site_ids if key in known))
-        theirs = Taken(other, crew.states, tuple(self._standards(other, crew.states, crew)))
+        theirs = TakenAlong(other, crew.states, tuple(self._standards(other, crew.states, crew)))
         both = [words for key, words in own.named.items() if key in theirs.named]
         return Conflict(other, tuple(both)) if both else None
 
-    def needs(self, wanted: PlannedRound) -> list[Standard]:
+    def needs(self, wanted: PlannedRound) -> list[StandardAlong]:
         """The standards that a round takes, without its plan."""
         sites = (s for s in self.states.sites() if s.id in wanted.site_ids)
         crew = crew_of(wanted, self.states.probe_states(), sites)
@@ -244,7 +244,7 @@ class Planning:
                 found.append(Beginning(state, first, _whole_minute(now + timedelta(minutes=minutes[first.key]))))
         return sorted(found, key=lambda b: b.at)
 
-    def _standards(self, wanted: PlannedRound, states: Sequence[ProbeState], crew: Crew) -> list[Standard]:
+    def _standards(self, wanted: PlannedRound, states: Sequence[ProbeState], crew: Crew) -> list[StandardAlong]:
         day = self.clock.local(wanted.departure).date()
         usable = {str(e.lot.id): e for e in self.shelf.entries(on=day) if e.level is not Level.UNFIT}
         offers = [
@@ -254,7 +254,7 @@ class Planning:
         labels = {s.probe.label for s in states}
         going, rules = [g for g in crew.going if g.label in labels], in_force()
         needs = needs_of(crew.waters, going, offers, rules.rinses[wanted.rinse], rules)
-        return [Standard(n, tuple(usable[key] for key in n.lots[:2])) for n in needs]
+        return [StandardAlong(n, tuple(usable[key] for key in n.lots[:2])) for n in needs]
 
 
 @dataclass(frozen=True)
@@ -276,28 +276,28 @@ class _Planner:
         left = tuple(t for t in tasks if t.key not in done)
         return Job(state.probe.label, state.kind.quantity, state.kind.plan.weight, left, release)
 
-    def lacking(self, key: str) -> Missing:
+    def lacking(self, key: str) -> NotReady:
         """A quantity that no probe of the kit measures."""
         ways = [*self._others(key, sites_of(self.crew.waters, key)), _without(key)]
         name = quantity(key).name
-        return Missing(name, "", tuple(ways), said=f"No {name} probe in {self.wanted.kit}.")
+        return NotReady(name, "", tuple(ways), said=f"No {name} probe in {self.wanted.kit}.")
 
-    def unsuited(self, key: str, waters: Sequence[Unsuited]) -> Missing:
+    def unsuited(self, key: str, waters: Sequence[Unsuited]) -> NotReady:
         """Waters that no probe going along is made for."""
         sites = [w.site for w in waters]
         what = f"{quantity(key).name} at {' and '.join(sites)}"
         if waters[0].measured:
             title = "is measured by a probe that is not made for it, by your choice."
-            return Missing(what, waters[0].why, (), title, Level.DOUBTFUL)
+            return NotReady(what, waters[0].why, (), title, Level.DOUBTFUL)
         ways = [*self._others(key, sites, " too"), _without(key)]
-        return Missing(what, waters[0].why, tuple(ways), "has no probe that is made for it.")
+        return NotReady(what, waters[0].why, tuple(ways), "has no probe that is made for it.")
 
-    def failed(self, state: ProbeState) -> Missing:
+    def failed(self, state: ProbeState) -> NotReady:
         """A probe that is out until it is cleared."""
         ways = [*self._instead_of(state), _without(state.kind.quantity)]
-        return Missing(state.probe.label, f"{word(state.readiness.why)} {word(state.readiness.do)}", tuple(ways))
+        return NotReady(state.probe.label, f"{word(state.readiness.why)} {word(state.readiness.do)}", tuple(ways))
 
-    def late(self, state: ProbeState, problem: Problem, leaves: datetime | None) -> Missing:
+    def late(self, state: ProbeState, problem: Problem, leaves: datetime | None) -> NotReady:
         """By how much a probe comes too late, were it the only one."""
         alone = replace(problem, jobs=tuple(j for j in problem.jobs if j.probe == state.probe.label))
         at = self.now + timedelta(minutes=earliest_departure(alone))
@@ -310,7 +310,7 @@ class _Planner:
         ways = self._instead_of(state)
         if leaves is not None:
             ways.append(Way("Leave when all are ready", "departure", leaves.isoformat()))
-        return Missing(state.probe.label, why, (*ways, _without(state.kind.quantity)))
+        return NotReady(state.probe.label, why, (*ways, _without(state.kind.quantity)))
 
     def _day(self, state: ProbeState) -> ProbeDay:
         probe = state.probe
@@ -364,7 +364,7 @@ def _without(key: str) -> Way:
     return Way(f"Leave {quantity(key).name} out", "without", key)
 
 
-def _steps(problem: Problem, plan: Plan, states: Sequence[ProbeState], now: datetime) -> list[Step]:
+def _steps(problem: Problem, plan: Plan, states: Sequence[ProbeState], now: datetime) -> list[PlanStep]:
     by_label = {s.probe.label: s for s in states}
     tasks = problem.tasks
     found = []
@@ -372,7 +372,7 @@ def _steps(problem: Problem, plan: Plan, states: Sequence[ProbeState], now: date
         job, task = tasks[key]
         begin = _whole_minute(now + timedelta(minutes=minute))
         hands = begin + timedelta(minutes=task.hands)
-        found.append(Step(key, by_label[job.probe], task.name, begin, hands, hands + timedelta(minutes=task.wait)))
+        found.append(PlanStep(key, by_label[job.probe], task.name, begin, hands, hands + timedelta(minutes=task.wait)))
     return found
 
 

@@ -20,7 +20,7 @@ from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.kit.life import Kit
 from brumel.services.kit.meters import Meters
 from brumel.services.people import may_record
-from brumel.services.planning.plan import DayPlan, Planning, Step
+from brumel.services.planning.plan import DayPlan, Planning, PlanStep
 from brumel.services.probes.care_log import NewCare
 from brumel.services.rules import in_force
 from brumel.store.database import Database
@@ -166,7 +166,7 @@ class PlannedRounds:
         departure = self.clock.said(row.departure)
         return {"departure": departure, "kit": row.kit, "sites": len(row.site_ids)}
 
-    def _log_care(self, step: Step, wanted: PlannedRound, now: datetime, person: Person) -> None:
+    def _log_care(self, step: PlanStep, wanted: PlannedRound, now: datetime, person: Person) -> None:
         probe = step.probe.probe
 
         def log(care: str, at: datetime = now, detail: str = "", minutes: float | None = None) -> None:

@@ -15,8 +15,8 @@ from brumel.store.models.calibration import (
     CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
-    EntryKind,
     KeptBy,
+    RunEntryKind,
 )
 
 
@@ -27,7 +27,7 @@ def tolerances_of(run: CalibrationRun) -> Tolerances:
 
 def put_right(run: CalibrationRun) -> CalibrationEntry | None:
     """Find what a run's conditions were put right by last; None where what was said at its beginning holds."""
-    return next((e for e in reversed(run.entries) if e.kind == EntryKind.PUT_RIGHT), None)
+    return next((e for e in reversed(run.entries) if e.kind == RunEntryKind.PUT_RIGHT), None)
 
 
 def method_of(run: CalibrationRun) -> dict[str, Any]:

@@ -23,7 +23,7 @@ from brumel.core.reading.together import Worked
 from brumel.core.said import Of, says
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.core.words.kept_findings import working_plain
-from brumel.services.readings.history import Known, Value, kept_limits
+from brumel.services.readings.history import Beforehand, Value, kept_limits
 from brumel.services.readings.row import add_findings
 from brumel.services.readings.typed_value import TypedValue
 from brumel.services.said import budget_rows, settling_columns
@@ -80,7 +80,9 @@ class PlainReading:
     """By the probe's own thermometer on the line, not as somebody read it off."""
 
 
-def add_plain(session: Session, new: PlainReading, visit: Visit, person: Person, at: datetime, known: Known) -> None:
+def add_plain(
+    session: Session, new: PlainReading, visit: Visit, person: Person, at: datetime, known: Beforehand
+) -> None:
     """Record it with its findings and how it stands to the limits; nothing where it stands already."""
     row, findings = plain_row(new, visit, person, at, known.limits, _history(new, known))
     told = ("visit_id", "quantity", "value", "qualifier", "probe_id", "instrument_id")
@@ -206,7 +208,7 @@ def _budget(new: PlainReading, given: PlainValue) -> Budget:
     return Budget.of([Contribution("station-pressure", new.pressure.u_hpa, given.about.unit, 1.0)])
 
 
-def _history(new: PlainReading, known: Known) -> list[Finding]:
+def _history(new: PlainReading, known: Beforehand) -> list[Finding]:
     about = quantity(new.quantity)
     if about.condition or new.typed.qualifier or new.amending.amends_id:
         return []

@@ -28,7 +28,7 @@ _LOOKED_AT = 20
 
 
 @dataclass(frozen=True)
-class Known:
+class Beforehand:
     """What is looked up once for all readings of a form: limits, logs of its probes, what its site has shown."""
 
     session: Session
@@ -43,7 +43,7 @@ class Known:
         cls, session: Session, site: Site | None, at: datetime, probes: Iterable[Probe] = (),
         quantities: Collection[str] = (), read: Sequence[Reading] = (),
         typed: Mapping[str, tuple[float, str]] | None = None,
-    ) -> Known:  # fmt: skip
+    ) -> Beforehand:  # fmt: skip
         """Look it up for these probes and quantities, where ``read`` was read already and ``typed`` comes with it."""
         limits = limits_seen(limits_at(session, site), read, typed)
         return cls(session, site, at, limits, Logs.read(session, probes), _values_of(session, site, at, quantities))
@@ -64,7 +64,7 @@ class Known:
 def _values_of(session: Session, site: Site | None, at: datetime, keys: Collection[str]) -> dict[str, list[float]]:
     if site is None or not keys:
         return {}
-    return visit_queries.values_at(session, visit_queries.Place(site.id), keys, at, _LOOKED_AT)
+    return visit_queries.values_at(session, visit_queries.TakenAt(site.id), keys, at, _LOOKED_AT)
 
 
 @dataclass(frozen=True)

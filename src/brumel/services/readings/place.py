@@ -35,7 +35,7 @@ _A_MOMENT = timedelta(seconds=1)
 
 
 @dataclass(frozen=True)
-class Place:
+class PlaceRead:
     """A site, or a visit to a sample that has none."""
 
     site: Site | None
@@ -61,8 +61,8 @@ class Place:
         return replace(salty, pressure=Pressure(None, kind="station", altitude_m=altitude_m))
 
     @property
-    def _of(self) -> visit_queries.Place:
-        return visit_queries.Place(self.site.id if self.site else None, self.visit_id)
+    def _of(self) -> visit_queries.TakenAt:
+        return visit_queries.TakenAt(self.site.id if self.site else None, self.visit_id)
 
     def _salts(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> Surroundings:
         """Salinity and conductivity as typed; of the same hour where they were not, and the probe leans on them."""

@@ -28,8 +28,8 @@ from brumel.services.probes.retiring import why_retired
 from brumel.services.readings.correct import Corrected, Measured, correct, principle_of, reading_transform, water_of
 from brumel.services.readings.draft import NewReading, measure, shown_by, typed_signal
 from brumel.services.readings.following import follow_visits
-from brumel.services.readings.history import Known, kept_limits
-from brumel.services.readings.place import Place
+from brumel.services.readings.history import Beforehand, kept_limits
+from brumel.services.readings.place import PlaceRead
 from brumel.services.readings.row import add_bases, add_findings, noted, reading_row
 from brumel.services.said import stored_findings
 from brumel.store.add_fact import add_new, add_once, stands
@@ -117,7 +117,7 @@ class Readings:
             own = what_it_is.senses(probe) if probe else None
             if site is None or own is None or not own.asks_place:
                 return Surroundings()
-            return Place(site).remembered(session, own, self.clock.now())
+            return PlaceRead(site).remembered(session, own, self.clock.now())
 
     def check_place(self, site_id: uuid.UUID, probe_id: uuid.UUID, place: Surroundings) -> None:
         """Refuse what can't be of a place, before a probe goes into its water.
@@ -131,7 +131,7 @@ class Readings:
             site, probe = session.get(Site, site_id), session.get(Probe, probe_id)
             own = what_it_is.senses(probe) if probe else None
             if site is not None and probe is not None and own is not None:
-                wrong = Place(site).wrong(session, what_it_is.kind_of(probe), own, place, self.clock.now())
+                wrong = PlaceRead(site).wrong(session, what_it_is.kind_of(probe), own, place, self.clock.now())
                 if wrong:
                     raise InvalidInput(wrong)
 
@@ -160,7 +160,7 @@ class Readings:
             place = place or Surroundings()
             own = principle_of(probe)
             if site is not None and own.asks_place:
-                here = Place(site, visit_id)
+                here = PlaceRead(site, visit_id)
                 place = here.now(session, own, place, self.clock.now())
                 if wrong := here.wrong(session, what_it_is.kind_of(probe), own, place, self.clock.now()):
                     raise InvalidInput(wrong)
@@ -179,15 +179,17 @@ def _on_line(session: Session, probe_id: uuid.UUID) -> tuple[Probe, Positions]:
 
 
 def record_within(
-    session: Session, clock: Clock, new: NewReading, person: Person, known: Known | None = None
+    session: Session, clock: Clock, new: NewReading, person: Person, known: Beforehand | None = None
 ) -> Corrected | None:
     """Record a reading within a transaction that is open; None where it stands already."""
     new = _as_signal(session, new)
     if stands(session, Reading, {"id": new.reading_id}, _told(session, new)):
         return None
     site, probe, taken_at = _checked(session, clock, new)
-    known = known or Known.of(session, site, taken_at, [probe])
-    place = Place(site, new.visit_id).known(session, principle_of(probe), new.place, taken_at).without(new.amends_id)
+    known = known or Beforehand.of(session, site, taken_at, [probe])
+    place = (
+        PlaceRead(site, new.visit_id).known(session, principle_of(probe), new.place, taken_at).without(new.amends_id)
+    )
     if new.source == Source.TYPED_VALUE and probe.meter is not None:
         own = principle_of(probe)
         once = said_once(probe.meter.does, own.shown_quantity(new.meter_did), own)
@@ -254,7 +256,7 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
         check_number(wrong, "temperature_c", new.temperature_c, TEMPERATURE_RANGE_C, "°C", "temperature")
         wrong |= wrong_of_meter(own, new.meter_did) if own else {}
     if probe is not None and own is not None and (site is not None or new.visit_id is not None):
-        wrong |= Place(site, new.visit_id).wrong(session, what_it_is.kind_of(probe), own, new.place, taken_at)
+        wrong |= PlaceRead(site, new.visit_id).wrong(session, what_it_is.kind_of(probe), own, new.place, taken_at)
     typed, name = (new.signal, "signal") if new.source == Source.TYPED_SIGNAL else (new.shown, "shown")
     likely = site.expected(what_it_is.kind_of(probe).quantity) if site and probe else None
     if own and likely and typed is not None and (asked := asked_thousandth(own, typed, likely)):

@@ -8,17 +8,17 @@ from typing import Any
 
 from brumel.core.reckoning.answers import Answer, calculate
 from brumel.core.reckoning.definition import REQUIRED, Calculation, Input, InvalidInputs, Number
-from brumel.services.reckon.pictures import Picture, picture_of
+from brumel.services.reckon.pictures import CurvePicture, picture_of
 from brumel.services.units import typed_inputs
 
 
 @dataclass(frozen=True)
-class Worked:
+class WorkedAnswer:
     """The state of a calculation at the desk."""
 
     calculation: Calculation
     answer: Answer | None
-    picture: Picture | None
+    picture: CurvePicture | None
     missing: tuple[str, ...]
     """Labels of what is not typed yet."""
     errors: dict[str, str]
@@ -27,7 +27,7 @@ class Worked:
     """What is asked about an answer that is given all the same."""
 
 
-def work(chosen: Calculation, typed: Mapping[str, Any]) -> Worked:
+def work(chosen: Calculation, typed: Mapping[str, Any]) -> WorkedAnswer:
     """Work what is typed; empty fields are not errors, only not there yet. A default that matters is asked for."""
     missing = tuple(_asked_label(i) for i in chosen.inputs if _is_missing(i, typed))
     try:
@@ -35,10 +35,10 @@ def work(chosen: Calculation, typed: Mapping[str, Any]) -> Worked:
         answer = calculate(chosen.name, inputs)
     except InvalidInputs as wrong:
         errors = {k: v for k, v in wrong.fields.items() if k in typed or k.removesuffix("_u") in typed or not missing}
-        return Worked(chosen, None, None, missing, errors)
+        return WorkedAnswer(chosen, None, None, missing, errors)
     if missing:
-        return Worked(chosen, None, None, missing, {})
-    return Worked(chosen, answer, picture_of(answer, inputs), (), {}, tuple(answer.warnings))
+        return WorkedAnswer(chosen, None, None, missing, {})
+    return WorkedAnswer(chosen, answer, picture_of(answer, inputs), (), {}, tuple(answer.warnings))
 
 
 def _is_missing(i: Input, typed: Mapping[str, Any]) -> bool:

@@ -12,7 +12,7 @@ _SETTINGS_WITH_DEFAULT = {"salinity", "charge"}
 
 
 @dataclass(frozen=True)
-class Offer:
+class Fitting:
     """A calculation that fits, and what it needs besides what is in hand."""
 
     calculation: Calculation
@@ -31,7 +31,7 @@ def what_one_may_want() -> list[str]:
     return list(dict.fromkeys(o.label for c in calculations().values() for o in c.outputs))
 
 
-def offers(have: Collection[str], want: str = "") -> list[Offer]:
+def offers(have: Collection[str], want: str = "") -> list[Fitting]:
     """Calculations that lead to ``want`` and use something in hand; those that need nothing more come first."""
     found = []
     for chosen in calculations().values():
@@ -41,7 +41,7 @@ def offers(have: Collection[str], want: str = "") -> list[Offer]:
         used = [n for n in needs if n in have]
         if have and not used:
             continue
-        found.append((len(needs) - len(used), -len(used), Offer(chosen, tuple(n for n in needs if n not in have))))
+        found.append((len(needs) - len(used), -len(used), Fitting(chosen, tuple(n for n in needs if n not in have))))
     if have or want:
         found.sort(key=lambda entry: entry[:2])
     return [offer for _, _, offer in found]

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from brumel.core.quantities.quantity import quantity
-from brumel.core.reading.limits import Kept, Limit, keeps, limits_of
+from brumel.core.reading.limits import AgainstLimit, Limit, keeps, limits_of
 from brumel.core.reckoning.answers import Answer
 from brumel.core.reckoning.definition import Calculation, Number, calculations
 from brumel.core.tables import read_once, table
@@ -37,7 +37,7 @@ class Judged:
 
     output: str
     limit: Limit
-    kept: Kept
+    kept: AgainstLimit
 
 
 @dataclass(frozen=True)

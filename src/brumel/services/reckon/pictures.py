@@ -25,7 +25,7 @@ class Line:
 
 
 @dataclass(frozen=True)
-class Picture:
+class CurvePicture:
     """A curve with the answer on it."""
 
     lines: tuple[Line, ...]
@@ -34,7 +34,7 @@ class Picture:
     y_label: str
 
 
-def picture_of(answer: Answer, inputs: Mapping[str, Any]) -> Picture | None:
+def picture_of(answer: Answer, inputs: Mapping[str, Any]) -> CurvePicture | None:
     """The curve that a scalar answer lies on; None where the calculation has none, or it can't be drawn."""
     chosen = answer.calculation
     curve = chosen.curve
@@ -60,7 +60,9 @@ def picture_of(answer: Answer, inputs: Mapping[str, Any]) -> Picture | None:
     if not lines or not any(np.isfinite(line.y).any() for line in lines):
         return None
     output = next(o for o in chosen.outputs if o.name == curve.y)
-    return Picture(tuple(lines), (float(here), value), _axis(along.label, along.unit), _axis(output.label, output.unit))
+    return CurvePicture(
+        tuple(lines), (float(here), value), _axis(along.label, along.unit), _axis(output.label, output.unit)
+    )
 
 
 def _filled(chosen: Calculation, given: dict[str, Any], name: str) -> tuple[dict[str, Any], str]:

@@ -52,7 +52,7 @@ _DECIMALS = 6
 
 
 @dataclass(frozen=True)
-class Entry:
+class LotEntry:
     """A lot as the shelf shows it."""
 
     lot: Lot
@@ -66,7 +66,7 @@ class Entry:
 class LotView:
     """A lot with its log and the calibrations that it served in."""
 
-    entry: Entry
+    entry: LotEntry
     records: Sequence[LotRecord]
     runs: Sequence[CalibrationRun]
     certified: bool
@@ -83,7 +83,7 @@ class Shelf:
     clock: Clock
 
     @cached
-    def entries(self, *, discarded: bool = False, on: date | None = None) -> Sequence[Entry]:
+    def entries(self, *, discarded: bool = False, on: date | None = None) -> Sequence[LotEntry]:
         """All lots on the shelf, or also those that were discarded, judged for a day; today where none is given."""
         found = self._entries(self._now(), on)
         found.sort(key=lambda e: list(standards()).index(e.lot.standard))
@@ -295,15 +295,15 @@ class Shelf:
         with self.database.session() as session:
             return taken_of(session)
 
-    def _entries(self, taken: Iterable[tuple[Lot, float]], on: date | None = None) -> list[Entry]:
+    def _entries(self, taken: Iterable[tuple[Lot, float]], on: date | None = None) -> list[LotEntry]:
         return [self._entry(lot, used, on or self.clock.today()) for lot, used in taken]
 
-    def _entry(self, lot: Lot, used: float, on: date) -> Entry:
+    def _entry(self, lot: Lot, used: float, on: date) -> LotEntry:
         known = lot.content is not None and lot.discarded_on is None
         left = round(lot.content - used, _DECIMALS) if known and lot.content is not None else None
         facts = lot_words.lot_facts(lot, left)
         findings = judge_lot(facts, on)
-        return Entry(lot, standards()[lot.standard], facts, verdict(findings), tuple(findings))
+        return LotEntry(lot, standards()[lot.standard], facts, verdict(findings), tuple(findings))
 
     def _must_be_left(self, session: Session, lot: Lot, record_id: uuid.UUID, field: str, amount: float) -> None:
         """Refuse to take from what was discarded, or more than is left; what was recorded already passes."""

@@ -13,7 +13,7 @@ from brumel.services.house import House
 from brumel.services.kit.instruments import Instruments, NewInstrument
 from brumel.services.kit.meters import Meters, NewMeter
 from brumel.services.kit.probes import NewProbe, Probes
-from brumel.services.people import Person, PersonRole, may_record
+from brumel.services.people import Person, may_record, supervises
 from brumel.services.rules import in_force
 from brumel.services.shelf.lots import Shelf
 from brumel.services.shelf.typed_lot import NewLot
@@ -33,7 +33,7 @@ class NewThing:
 
 
 @dataclass(frozen=True)
-class Kept:
+class RowsKept:
     """What became of the rows: those kept, and what is wrong with the others, by row and field."""
 
     kept: frozenset[uuid.UUID]
@@ -52,7 +52,7 @@ class Starting:
     house: House
 
     @act()
-    def keep(self, things: Sequence[NewThing], rinse: str, methods: Mapping[str, str], person: Person) -> Kept:
+    def keep(self, things: Sequence[NewThing], rinse: str, methods: Mapping[str, str], person: Person) -> RowsKept:
         """Keep what can be kept, each row on its own, meters before the probes on them; sent again it is kept once.
 
         Raises
@@ -69,7 +69,7 @@ class Starting:
                 kept.add(thing.key)
             except InvalidInput as refused:
                 wrong[thing.key] = refused.fields
-        return Kept(frozenset(kept), wrong)
+        return RowsKept(frozenset(kept), wrong)
 
     def _keep(self, thing: NewThing, person: Person) -> None:
         match thing.what:
@@ -87,7 +87,7 @@ class Starting:
 
     def _limit(self, site: NewSite, limits: Mapping[str, Reach], person: Person) -> None:
         """Set those limits that are not what its kind of water has; only a supervisor does."""
-        if person.role != PersonRole.SUPERVISOR:
+        if not supervises(person):
             return
         usual = {key: (limit.low, limit.high) for key, limit in limits_of(in_force(), site.water_kind).items()}
         for key, (low, high) in limits.items():

@@ -62,7 +62,7 @@ class Ahead:
 
 
 @dataclass(frozen=True)
-class Day:
+class DayView:
     """Today as its page shows it."""
 
     states: tuple[ProbeState, ...]
@@ -137,7 +137,7 @@ class Today:
         return strip.drawn(self.database, self.states.probe_states(), self.clock.now())
 
     @cached
-    def day(self) -> Day:
+    def day(self) -> DayView:
         """What to do now and next, kit by kit and site by site, and what has to be thought of tonight."""
         return self._worked_out(self.states.probe_states())
 
@@ -145,7 +145,7 @@ class Today:
         """What is drawn for a page, kept until what it was read from changes; all that is asked within ``draw``."""
         return self._drawn.get(self.database, self.clock, draw, of)
 
-    def _worked_out(self, states: Sequence[ProbeState]) -> Day:
+    def _worked_out(self, states: Sequence[ProbeState]) -> DayView:
         now, tomorrow = self.clock.now(), self._end_of_tomorrow()
         rounds, sites = self.outlook.rounds.ahead(), self.states.sites()
         with self.database.session() as session:
@@ -178,7 +178,7 @@ class Today:
             *steps.prepare(s for s in states if not s.in_use),
             *(replace(s, spare=True) for s in steps.calibrate(spare, open_runs)),
         )
-        return Day(
+        return DayView(
             states=tuple(states),
             steps=todo,
             due=tuple(d for d in due if d.late >= 0),

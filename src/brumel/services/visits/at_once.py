@@ -20,8 +20,8 @@ from brumel.services.readings.correct import principle_of
 from brumel.services.readings.draft import NewReading
 from brumel.services.readings.following import follow_visits
 from brumel.services.readings.given_value import PlainReading, Spot, add_plain
-from brumel.services.readings.history import Known
-from brumel.services.readings.place import Place
+from brumel.services.readings.history import Beforehand
+from brumel.services.readings.place import PlaceRead
 from brumel.services.readings.record import record_within
 from brumel.services.readings.standing import standing_of, visit_of
 from brumel.services.readings.typed_value import TypedValue
@@ -66,7 +66,7 @@ class AtOnce:
         now, found = self.clock.now(), dict[uuid.UUID, dict[str, str]]()
         with self.database.session() as session:
             visit = visit_of(session, visit_id)
-            here = Place(visit.site, visit.id)
+            here = PlaceRead(visit.site, visit.id)
             for probe in (p for key in probe_ids if (p := session.get(Probe, key)) is not None):
                 if visit.site is None or signal_positions_of(probe) is None:
                     continue  # what a device indicates is taken as it is
@@ -93,7 +93,7 @@ class AtOnce:
             known = {d.probe_id: session.get(Probe, d.probe_id) for d in dipped}
             # A salinity that oxygen leans on is there before it.
             for one in sorted(dipped, key=lambda d: _leans(known[d.probe_id])):
-                probe, here = known[one.probe_id], Place(visit.site, visit.id)
+                probe, here = known[one.probe_id], PlaceRead(visit.site, visit.id)
                 new = NewReading(
                     one.reading_id, visit.site_id, one.probe_id, Source.DEVICE, after_seq=one.after_seq,
                     until_seq=one.until_seq,
@@ -126,7 +126,12 @@ class AtOnce:
             value = TypedValue(round(read.temperature_c, quantity(_WARM).decimals))
             new = PlainReading(uuid.uuid5(by.reading_id, _WARM), _WARM, value, probe=read.probe, spot=spot, sensed=True)
             add_plain(
-                session, new, visit, person, read.taken_at, Known.of(session, visit.site, read.taken_at, read=found)
+                session,
+                new,
+                visit,
+                person,
+                read.taken_at,
+                Beforehand.of(session, visit.site, read.taken_at, read=found),
             )
             session.flush()
 

@@ -18,8 +18,8 @@ from brumel.services.errors import InvalidInput
 from brumel.services.probes import what_it_is
 from brumel.services.readings.draft import NewReading
 from brumel.services.readings.given_value import Amending, PlainReading, Spot, add_plain
-from brumel.services.readings.history import Known
-from brumel.services.readings.place import Place
+from brumel.services.readings.history import Beforehand
+from brumel.services.readings.place import PlaceRead
 from brumel.services.readings.record import record_within
 from brumel.services.readings.standing import seen_at, standing_of
 from brumel.services.readings.typed_value import TypedValue, read_value
@@ -35,7 +35,7 @@ _WARM = "temperature"
 
 
 @dataclass(frozen=True)
-class Entry:
+class TypedIn:
     """A value as it was typed, with what it was read with: ``probe:ID``, ``instrument:ID``, or nothing."""
 
     reading_id: uuid.UUID
@@ -81,7 +81,7 @@ class Filling:
     spot: Spot = field(default_factory=Spot)
     amending: Amending = field(default_factory=Amending)
 
-    def record(self, entries: Sequence[Entry]) -> None:
+    def record(self, entries: Sequence[TypedIn]) -> None:
         """Record all of them, those that others lean on first.
 
         Raises
@@ -93,7 +93,7 @@ class Filling:
         rows = standing_of(self.session, self.visit)
         probes = self._probes(entries)
         values = {key: (value.value, value.qualifier) for key, (_, value) in typed.items()}
-        known = Known.of(self.session, self.visit.site, self.at, probes, typed, rows, values)
+        known = Beforehand.of(self.session, self.visit.site, self.at, probes, typed, rows, values)
         warm = self._warm(rows, typed)
         for key in sorted(typed, key=lambda key: _FIRST.index(key) if key in _FIRST else len(_FIRST)):
             try:
@@ -106,7 +106,7 @@ class Filling:
         if wrong:
             raise InvalidInput(wrong)
 
-    def _add(self, entry: Entry, value: TypedValue, warm: _Warm, known: Known) -> None:
+    def _add(self, entry: TypedIn, value: TypedValue, warm: _Warm, known: Beforehand) -> None:
         probe, instrument = self._read_with(entry)
         own = what_it_is.senses(probe) if probe else None
         did = own.shown_so(entry.quantity) if own else None
@@ -125,17 +125,17 @@ class Filling:
             typed_as=value.typed_as, temperature_c=warm.c, warm_by=warm.by(entry), u_temperature_c=warm.u,
             shown=value.value,
             meter_did=_did(probe, entry.quantity, did),
-            place=Place(self.visit.site, self.visit.id).now(self.session, own, Surroundings(), self.at),
+            place=PlaceRead(self.visit.site, self.visit.id).now(self.session, own, Surroundings(), self.at),
             taken_at=self.at, despite=entry.despite,
         )  # fmt: skip
         record_within(self.session, self.clock, new, self.person, known)
 
-    def _probes(self, entries: Sequence[Entry]) -> Sequence[Probe]:
+    def _probes(self, entries: Sequence[TypedIn]) -> Sequence[Probe]:
         """The probes that values were read with; who holds them asks for none of them again."""
         keys = {key for e in entries if (key := e.read_with.removeprefix("probe:")) != e.read_with}
         return queries.probes(self.session, [found for key in keys if (found := _known_id(key))])
 
-    def _read_with(self, entry: Entry) -> tuple[Probe | None, Instrument | None]:
+    def _read_with(self, entry: TypedIn) -> tuple[Probe | None, Instrument | None]:
         what, _, key = entry.read_with.partition(":")
         if what == "probe":
             return self.session.get(Probe, _id(key, entry.quantity)), None
@@ -151,7 +151,7 @@ class Filling:
         read = self.session.get(Reading, warm.reading_id) if warm.reading_id else None
         return replace(warm, c=read.value, u=read.u) if read else warm
 
-    def _warm(self, rows: Sequence[Reading], typed: Mapping[str, tuple[Entry, TypedValue]]) -> _Warm:
+    def _warm(self, rows: Sequence[Reading], typed: Mapping[str, tuple[TypedIn, TypedValue]]) -> _Warm:
         """The water's temperature: as typed now, else as read before on this visit."""
         if _WARM in typed:
             entry, value = typed[_WARM]
@@ -169,14 +169,14 @@ class _Warm:
     u: float | None = None
     """Its standard uncertainty; None before it stands."""
 
-    def by(self, entry: Entry) -> uuid.UUID | None:
+    def by(self, entry: TypedIn) -> uuid.UUID | None:
         """The reading that another value takes it from; a temperature takes it from nothing but itself."""
         return self.reading_id if self.reading_id != entry.reading_id else None
 
 
-def _read(entries: Sequence[Entry]) -> tuple[dict[str, tuple[Entry, TypedValue]], dict[str, str]]:
+def _read(entries: Sequence[TypedIn]) -> tuple[dict[str, tuple[TypedIn, TypedValue]], dict[str, str]]:
     """What was typed by quantity, and what of it can't be read."""
-    typed: dict[str, tuple[Entry, TypedValue]] = {}
+    typed: dict[str, tuple[TypedIn, TypedValue]] = {}
     wrong: dict[str, str] = {}
     for entry in entries:
         if entry.quantity not in quantities():
@@ -189,7 +189,7 @@ def _read(entries: Sequence[Entry]) -> tuple[dict[str, tuple[Entry, TypedValue]]
     return typed, wrong
 
 
-def unreadable(entries: Sequence[Entry]) -> dict[str, str]:
+def unreadable(entries: Sequence[TypedIn]) -> dict[str, str]:
     """What of the typed values can't be read, by quantity; to tell it beside what else is wrong with a form."""
     return _read(entries)[1]
 

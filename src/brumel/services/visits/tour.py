@@ -25,7 +25,7 @@ _EARLY = timedelta(hours=2)
 
 
 @dataclass(frozen=True)
-class Stop:
+class TourStop:
     """A site of a round, with its visit."""
 
     site: Site
@@ -57,7 +57,7 @@ class Tour:
     """A round with its stops in their order."""
 
     round: PlannedRound
-    stops: tuple[Stop, ...]
+    stops: tuple[TourStop, ...]
 
     @property
     def begun(self) -> bool:
@@ -65,7 +65,7 @@ class Tour:
         return any(s.visit for s in self.stops)
 
     @property
-    def next(self) -> Stop | None:
+    def next(self) -> TourStop | None:
         """The first that is not done; None at the end."""
         return next((s for s in self.stops if not s.done), None)
 
@@ -109,5 +109,5 @@ def _made(session: Session, wanted: PlannedRound, known: Mapping[uuid.UUID, Site
     seen = {v.site_id: seen_of(v, read.get(v.id, ()), AtHand()) for v in made}
     return Tour(
         wanted,
-        tuple(Stop(known[key], seen.get(key)) for key in wanted.site_ids if key in known),
+        tuple(TourStop(known[key], seen.get(key)) for key in wanted.site_ids if key in known),
     )

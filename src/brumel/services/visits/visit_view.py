@@ -29,7 +29,7 @@ from brumel.services.said import stored_findings
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Probe, Site
-from brumel.store.models.visit import EntryKind, Visit, VisitPhoto
+from brumel.store.models.visit import Visit, VisitEntryKind, VisitPhoto
 from brumel.store.queries import reference as queries
 from brumel.store.queries import visit as visit_queries
 
@@ -48,7 +48,7 @@ _FOLLOWING: Mapping[str, tuple[str, ...]] = {
 
 
 @dataclass(frozen=True)
-class Choice:
+class ReadWith:
     """Something that a quantity can be read with here."""
 
     key: str
@@ -59,12 +59,12 @@ class Choice:
 
 
 @dataclass(frozen=True)
-class Row:
+class VisitRow:
     """One quantity of a visit: what was read of it, and with what it can be read."""
 
     about: Quantity
     readings: tuple[Reading, ...]
-    choices: tuple[Choice, ...]
+    choices: tuple[ReadWith, ...]
     limit: Limit | None
     expected: tuple[float, float] | None
     skipped: str = ""
@@ -92,7 +92,7 @@ class VisitView:
     """A visit with all that stands beside it."""
 
     visit: Visit
-    rows: tuple[Row, ...]
+    rows: tuple[VisitRow, ...]
     worked: tuple[Reading, ...]
     """What follows from several readings."""
     findings: tuple[Finding, ...]
@@ -205,22 +205,22 @@ def seen_of(visit: Visit, everything: Sequence[Reading], hand: AtHand) -> VisitV
     site, asked = visit.site, asked_of(visit.site)
     probes, instruments, before = hand.probes, hand.instruments, hand.before
     read = [r.quantity for r in rows if r.source != Source.DERIVED]
-    skipped = {e.quantity: e.words for e in visit.entries if e.kind == EntryKind.SKIPPED}
+    skipped = {e.quantity: e.words for e in visit.entries if e.kind == VisitEntryKind.SKIPPED}
     limits = limits_seen(hand.limits, rows)
     # What a method gives in the place of what the water asks for is read in its place.
     given = {key: next((k for k in _instead(key) if k in read), key) for key in asked if key not in read}
     asked = [given.get(key, key) for key in asked]
     keys = [k for k in dict.fromkeys([*asked, *read, *CONDITIONS]) if k != "station-pressure"]
 
-    def row(key: str) -> Row:
+    def row(key: str) -> VisitRow:
         about = quantity(key)
         own = tuple(r for r in rows if r.quantity == key and r.source != Source.DERIVED)
         choices = [*_thermometers(probes, key), *(c for p in probes if (c := _probe_choice(p, key)))]
-        choices += [Choice(f"instrument:{i.id}", i.label) for i in instruments if method_for(i.measures, key)]
+        choices += [ReadWith(f"instrument:{i.id}", i.label) for i in instruments if method_for(i.measures, key)]
         last = next((before[k] for k in (key, *_instead(key)) if k in before), None)
         choices.sort(key=lambda c: c.key != last)
         expected = site.expected(key) if site else None
-        return Row(about, own, tuple(choices), limits.get(key), expected, skipped.get(key, ""), tuple(_agree(own)))
+        return VisitRow(about, own, tuple(choices), limits.get(key), expected, skipped.get(key, ""), tuple(_agree(own)))
 
     findings: list[Finding] = []
     asks = {f for key in [*asked, *read] for f in _FOLLOWING.get(key, ())}
@@ -228,7 +228,9 @@ def seen_of(visit: Visit, everything: Sequence[Reading], hand: AtHand) -> VisitV
     for seen in spots:
         found = judge_together(seen, water_of(site, visit.begun_at), in_force(), asks_hocl="hypochlorous-share" in asks)
         findings += [f for f in found if f not in findings]
-    finished, weather, note = (visit.newest(k) for k in (EntryKind.FINISHED, EntryKind.WEATHER, EntryKind.NOTE))
+    finished, weather, note = (
+        visit.newest(k) for k in (VisitEntryKind.FINISHED, VisitEntryKind.WEATHER, VisitEntryKind.NOTE)
+    )
     kind = in_force().waters.get(site.water_kind) if site else None
     return VisitView(
         visit,
@@ -261,17 +263,17 @@ def _agree(readings: Sequence[Reading]) -> list[Agreement]:
     ]
 
 
-def _probe_choice(probe: Probe, key: str) -> Choice | None:
+def _probe_choice(probe: Probe, key: str) -> ReadWith | None:
     """A probe as a choice for a quantity that it, or its meter with it, shows."""
     kind, own = what_it_is.kind_of(probe), what_it_is.senses(probe)
     if key != kind.quantity and (own is None or own.shown_so(key) is None):
         return None
-    return Choice(f"probe:{probe.id}", probe.label, probe.id, on_line=probe.device_id is not None)
+    return ReadWith(f"probe:{probe.id}", probe.label, probe.id, on_line=probe.device_id is not None)
 
 
-def _thermometers(probes: Sequence[Probe], key: str) -> list[Choice]:
+def _thermometers(probes: Sequence[Probe], key: str) -> list[ReadWith]:
     """The thermometers in probes, one a meter: what it shows beside everything else."""
     if key != "temperature":
         return []
     by_meter = {p.meter.label: p for p in reversed(probes) if p.meter and what_it_is.kind_of(p).quantity != key}
-    return [Choice(f"probe:{p.id}", label) for label, p in sorted(by_meter.items())]
+    return [ReadWith(f"probe:{p.id}", label) for label, p in sorted(by_meter.items())]

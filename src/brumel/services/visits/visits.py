@@ -20,19 +20,19 @@ from brumel.services.people import may_record
 from brumel.services.probes import photos
 from brumel.services.readings.following import follow_visits
 from brumel.services.readings.given_value import Amending, PlainReading, Spot, add_plain
-from brumel.services.readings.history import Known, limits_at
-from brumel.services.readings.place import Place
+from brumel.services.readings.history import Beforehand, limits_at
+from brumel.services.readings.place import PlaceRead
 from brumel.services.readings.row import removal_row, typed_pressure
 from brumel.services.readings.standing import standing, visit_of
 from brumel.services.readings.typed_value import TypedValue
-from brumel.services.visits.filling import Entry, Filling
+from brumel.services.visits.filling import Filling, TypedIn
 from brumel.services.visits.visit_view import VisitView, view_of
 from brumel.store.add_fact import add_once
 from brumel.store.database import Database, hold
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Person, Site
-from brumel.store.models.visit import Acknowledgement, EntryKind, Visit, VisitEntry, VisitPhoto
+from brumel.store.models.visit import Acknowledgement, Visit, VisitEntry, VisitEntryKind, VisitPhoto
 from brumel.store.queries import visit as visit_queries
 
 _LISTED = 8
@@ -52,7 +52,7 @@ class NewVisit:
 
 
 @dataclass(frozen=True)
-class Said:
+class Remark:
     """What is said of a visit beside its values."""
 
     entry_id: uuid.UUID
@@ -65,11 +65,11 @@ class Said:
 class Sheet:
     """All that one form of a visit brings."""
 
-    entries: Sequence[Entry] = ()
+    entries: Sequence[TypedIn] = ()
     spot: Spot = field(default_factory=Spot)
     pressure: Pressure | None = None
     pressure_id: uuid.UUID | None = None
-    said: Sequence[Said] = ()
+    said: Sequence[Remark] = ()
 
 
 @dataclass(frozen=True)
@@ -158,7 +158,7 @@ class Visits:
 
     @act(reading="reading_id")
     def amend(
-        self, reading_id: uuid.UUID, entry: Entry, reason: str, person: Person, pressure: Pressure | None = None
+        self, reading_id: uuid.UUID, entry: TypedIn, reason: str, person: Person, pressure: Pressure | None = None
     ) -> None:
         """Put another value in place of one; what was corrected with it or worked out from it is worked out anew.
 
@@ -265,11 +265,11 @@ class Visits:
         now = self.clock.now()
         return now if visit.begun_at.date() == now.date() else visit.begun_at
 
-    def _say(self, session: Session, visit: Visit, said: Sequence[Said], person: Person) -> None:
+    def _say(self, session: Session, visit: Visit, said: Sequence[Remark], person: Person) -> None:
         for one in said:
-            if one.kind == EntryKind.SKIPPED and not one.words.strip():
+            if one.kind == VisitEntryKind.SKIPPED and not one.words.strip():
                 raise InvalidInput({f"skip-{one.quantity}": "Say why it is not read."})
-            known = visit.newest(EntryKind(one.kind)) if one.kind in ("note", "weather") else None
+            known = visit.newest(VisitEntryKind(one.kind)) if one.kind in ("note", "weather") else None
             if one.kind in ("note", "weather") and (known.words if known else "") == one.words.strip():
                 continue
             row = {
@@ -291,7 +291,7 @@ class Visits:
         may_record(person)
         with self.database.session() as session:
             visit = visit_of(session, visit_id)
-            known = visit.newest(EntryKind.FINISHED)
+            known = visit.newest(VisitEntryKind.FINISHED)
             if known is not None and known.id != entry_id:
                 words = f"It was finished already: “{known.words}”. Add a note, or amend what is wrong."
                 raise InvalidInput({"words": words})
@@ -299,17 +299,17 @@ class Visits:
             if view.left and not words.strip():
                 names = ", ".join(about.name for about in view.left)
                 raise InvalidInput({"words": f"Not read yet: {names}. Read it, or say why not."})
-            self._say(session, visit, [Said(entry_id, EntryKind.FINISHED, words or "all read")], person)
+            self._say(session, visit, [Remark(entry_id, VisitEntryKind.FINISHED, words or "all read")], person)
 
     def _pressure(
         self, session: Session, visit: Visit, reading_id: uuid.UUID, typed: Pressure, person: Person, at: datetime,
         amending: Amending | None = None,
     ) -> None:  # fmt: skip
-        pressure = Place(visit.site, visit.id).with_altitude(typed, at)
+        pressure = PlaceRead(visit.site, visit.id).with_altitude(typed, at)
         if wrong := wrong_with(pressure):
             raise InvalidInput(wrong)
         new = PlainReading(
             reading_id, "station-pressure", TypedValue(pressure.hpa), pressure=pressure, amending=amending or Amending()
         )
-        add_plain(session, new, visit, person, at, Known.of(session, visit.site, at))
+        add_plain(session, new, visit, person, at, Beforehand.of(session, visit.site, at))
         session.flush()

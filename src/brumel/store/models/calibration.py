@@ -215,7 +215,7 @@ class CalibrationAbandonment(Recorded, Base):
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)
 
 
-class EntryKind(StrEnum):
+class RunEntryKind(StrEnum):
     """What befalls a run while it is open."""
 
     DROPPED = "dropped"
@@ -228,7 +228,7 @@ class CalibrationEntry(Recorded, Base):
 
     __tablename__ = "calibration_entry"
     __table_args__ = (
-        CheckConstraint(one_of("kind", EntryKind), name="kind"),
+        CheckConstraint(one_of("kind", RunEntryKind), name="kind"),
         CheckConstraint("(kind = 'dropped') = (point_id IS NOT NULL)", name="point"),
         CheckConstraint("(kind = 'put-right') = (conditions IS NOT NULL)", name="conditions"),
         Index("ix_calibration_entry_run_id", "run_id"),

@@ -14,7 +14,7 @@ from brumel.store.models.base import Base, Recorded, one_of, own_id
 from brumel.store.models.reference import Person, Site
 
 
-class EntryKind(StrEnum):
+class VisitEntryKind(StrEnum):
     """What is said of a visit."""
 
     NOTE = "note"
@@ -53,7 +53,7 @@ class Visit(Recorded, Base):
         """Where it was, for people."""
         return self.site.name if self.site else upper_first(self.sample)
 
-    def newest(self, kind: EntryKind) -> VisitEntry | None:
+    def newest(self, kind: VisitEntryKind) -> VisitEntry | None:
         """What was said last of one kind."""
         return next((e for e in reversed(self.entries) if e.kind == kind), None)
 
@@ -63,7 +63,7 @@ class VisitEntry(Recorded, Base):
 
     __tablename__ = "visit_entry"
     __table_args__ = (
-        CheckConstraint(one_of("kind", EntryKind), name="kind"),
+        CheckConstraint(one_of("kind", VisitEntryKind), name="kind"),
         CheckConstraint("(quantity <> '') = (kind = 'skipped')", name="skipped_quantity"),
         Index("ix_visit_entry_visit_id", "visit_id"),
     )

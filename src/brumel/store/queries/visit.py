@@ -17,11 +17,19 @@ from brumel.store.models.base import Source
 from brumel.store.models.calibration import CalibrationSignature
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Instrument, Person, Probe, Site
-from brumel.store.models.visit import Acknowledgement, EntryKind, ReadingBasis, SiteLimit, Visit, VisitEntry, VisitPhoto
+from brumel.store.models.visit import (
+    Acknowledgement,
+    ReadingBasis,
+    SiteLimit,
+    Visit,
+    VisitEntry,
+    VisitEntryKind,
+    VisitPhoto,
+)
 
 
 @dataclass(frozen=True)
-class Place:
+class TakenAt:
     """Where readings were taken: at a site, or on a visit to a sample without one."""
 
     site_id: uuid.UUID | None = None
@@ -65,14 +73,14 @@ def stands() -> ColumnElement[bool]:
 
 
 @dataclass(frozen=True)
-class Kept:
+class KeptSurroundings:
     """What a reading keeps of its surroundings."""
 
     reading_id: uuid.UUID
     surroundings: dict[str, Any]
 
 
-def pressure_at(session: Session, place: Place, since: datetime, until: datetime) -> Kept | None:
+def pressure_at(session: Session, place: TakenAt, since: datetime, until: datetime) -> KeptSurroundings | None:
     """The newest reading of a place within a time that keeps a pressure."""
     found = session.execute(
         select(Reading.id, Reading.surroundings)
@@ -81,7 +89,7 @@ def pressure_at(session: Session, place: Place, since: datetime, until: datetime
         .order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
         .limit(1)
     ).first()
-    return Kept(found[0], dict(found[1])) if found else None
+    return KeptSurroundings(found[0], dict(found[1])) if found else None
 
 
 @dataclass(frozen=True)
@@ -95,7 +103,7 @@ class Read:
     behind: str = ""
 
 
-def derived_at(session: Session, place: Place, key: str, since: datetime, until: datetime) -> Read | None:
+def derived_at(session: Session, place: TakenAt, key: str, since: datetime, until: datetime) -> Read | None:
     """What was read last of a quantity at a place within a time, by itself or beside another."""
     found = session.execute(
         select(Reading.id, Reading.taken_at, Reading.quantity, Reading.value, Reading.u, Reading.derived)
@@ -112,7 +120,7 @@ def derived_at(session: Session, place: Place, key: str, since: datetime, until:
 
 
 def values_at(
-    session: Session, place: Place, keys: Collection[str], before: datetime, limit: int
+    session: Session, place: TakenAt, keys: Collection[str], before: datetime, limit: int
 ) -> dict[str, list[float]]:
     """The newest standing values of some quantities at a place before a moment, the newest of each first."""
     asked = select(func.unnest(cast([*keys], ARRAY(Text))).label("key")).subquery()
@@ -273,7 +281,7 @@ def aerated(
         select(Visit.site_id, VisitEntry.at)
         .join(VisitEntry, VisitEntry.visit_id == Visit.id)
         .where(
-            Visit.site_id.in_(site_ids), VisitEntry.kind == EntryKind.AERATED, VisitEntry.at >= since,
+            Visit.site_id.in_(site_ids), VisitEntry.kind == VisitEntryKind.AERATED, VisitEntry.at >= since,
             VisitEntry.at <= until,
         )
     )  # fmt: skip
@@ -309,7 +317,7 @@ def visits(
 
 def unfinished(session: Session, since: datetime) -> Sequence[Visit]:
     """Visits begun since a moment that nobody finished, the newest first."""
-    done = exists().where(VisitEntry.visit_id == Visit.id, VisitEntry.kind == EntryKind.FINISHED)
+    done = exists().where(VisitEntry.visit_id == Visit.id, VisitEntry.kind == VisitEntryKind.FINISHED)
     query = select(Visit).where(Visit.begun_at >= since, ~done).order_by(Visit.begun_at.desc(), Visit.id)
     return session.scalars(query).all()
 

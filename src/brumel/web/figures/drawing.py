@@ -12,7 +12,7 @@ from brumel.core.wording import grouped
 from brumel.services.clock import Clock
 from brumel.services.kit.coefficient_history import Course
 from brumel.services.planning.plan import DayPlan
-from brumel.services.reckon.pictures import Picture
+from brumel.services.reckon.pictures import CurvePicture
 from brumel.services.sites.site_history import SiteHistory
 from brumel.web.figures.scale import Scale, Tick, tick_words
 
@@ -155,7 +155,7 @@ class CurveFigure:
     bottom: float = 252.0
 
 
-def curve_figure(picture: Picture) -> CurveFigure:
+def curve_figure(picture: CurvePicture) -> CurveFigure:
     """Lay a calculation's curve out."""
     values = [v for line in picture.lines for v in line.y if isfinite(v)] + [picture.point[1]]
     low, high = min(values), max(values)

@@ -17,7 +17,7 @@ from flask import render_template
 from markupsafe import Markup
 
 from brumel.core.findings import Level, worst_of
-from brumel.core.kit.readiness import Clock as Running
+from brumel.core.kit.readiness import RunningWait as Running
 from brumel.core.kit.readiness import State
 from brumel.core.wording import counted
 from brumel.core.words.catalogue import word
@@ -78,7 +78,7 @@ class Bar:
 
 
 @dataclass(frozen=True)
-class Wait:
+class WaitBar:
     """A wait as a bar that fills: its place, and how far it has come."""
 
     x: float
@@ -112,14 +112,14 @@ class Coming:
 
 
 @dataclass(frozen=True)
-class Row:
+class DrawnLane:
     """One probe's lane."""
 
     y: float
     state: ProbeState
     bars: tuple[Bar, ...]
     dots: tuple[Dot, ...]
-    waits: tuple[Wait, ...]
+    waits: tuple[WaitBar, ...]
     blocked: tuple[float, float] | None
     """Where from now on no calibration stands: x and width."""
 
@@ -129,7 +129,7 @@ class Lanes:
     """A strip with a lane for each probe."""
 
     frame: Frame
-    rows: tuple[Row, ...]
+    rows: tuple[DrawnLane, ...]
 
 
 @dataclass(frozen=True)
@@ -245,7 +245,7 @@ class _Strip:
                     words = f"{short}: sound until {self.clock.said(until)}"
                     yield Coming(self.at(until), "doubtful", probe.id, short, words)
 
-    def row(self, number: int, lane: Lane) -> Row:
+    def row(self, number: int, lane: Lane) -> DrawnLane:
         label = lane.state.probe.label
         bars = tuple(self.bar(s, label) for s in lane.spans if self.shown(s))
         waits = tuple(self.wait(c, label) for c in lane.state.readiness.clocks if c.begin < self.end)
@@ -253,7 +253,7 @@ class _Strip:
         free = max(reached, self.now_x, *(w.x + w.width for w in waits))
         gone = lane.state.keeps_calibration and free < self.form.width - 1
         blocked = (free, round(self.form.width - free, 1)) if gone else None
-        return Row(TOP + number * ROW, lane.state, bars, tuple(self.dots(lane)), waits, blocked)
+        return DrawnLane(TOP + number * ROW, lane.state, bars, tuple(self.dots(lane)), waits, blocked)
 
     def dots(self, lane: Lane) -> Iterator[Dot]:
         for mark in lane.marks:
@@ -265,11 +265,11 @@ class _Strip:
         words = f"{label}: {span.level} until {self.clock.said(span.until)}"
         return Bar(left, round(right - left, 1), str(span.level), span.run_id, words)
 
-    def wait(self, running: Running, label: str) -> Wait:
+    def wait(self, running: Running, label: str) -> WaitBar:
         left, right = self.at(max(running.begin, self.begin)), self.at(min(running.end, self.end))
         filled = min(max(self.now_x - left, 0.0), right - left)
         words = f"{label}: {word(running.why)}, until {self.clock.said(running.end)}"
-        return Wait(left, round(right - left, 1), round(filled, 1), words)
+        return WaitBar(left, round(right - left, 1), round(filled, 1), words)
 
     def at(self, moment: datetime) -> float:
         return self.scale(moment.timestamp())

@@ -17,7 +17,7 @@ _WARMEST_C = 40.0
 
 
 @dataclass(frozen=True)
-class Shown:
+class ShownPoint:
     """A point on the picture: what the probe shows, and the target it was taken for."""
 
     x: float
@@ -34,7 +34,7 @@ class SaturationFigure:
     here: str
     at_sea_level: str
     here_words: str
-    points: tuple[Shown, ...]
+    points: tuple[ShownPoint, ...]
     x_ticks: tuple[tuple[float, str], ...]
     y_ticks: tuple[tuple[float, str], ...]
     width: float = 560.0
@@ -65,7 +65,7 @@ def saturation_figure(view: RunView) -> SaturationFigure | None:
         shown = full * float(view.response.value(s.point.signal, where(view.run, t))) / 100.0
         anchor = "end" if x(t) > _RIGHT - 110 else "start"
         points.append(
-            Shown(
+            ShownPoint(
                 x(t),
                 y(max(min(shown, 16.0), 0.0)),
                 y(full * s.point.target / 100.0),

@@ -12,7 +12,7 @@ from flask_login import current_user
 from werkzeug.datastructures import MultiDict
 
 from brumel.core.reckoning.definition import Calculation, Moment, Number, Points, calculations, find
-from brumel.services.reckon.desk import Worked, work
+from brumel.services.reckon.desk import WorkedAnswer, work
 from brumel.services.reckon.faces import formulas_markdown, people_value
 from brumel.services.reckon.finder import in_hand, offers, what_one_may_want
 from brumel.services.reckon.known import Given, Judged, onward, reading_form, takes_from, waters
@@ -94,12 +94,12 @@ def _choices(chosen: Calculation) -> dict[str, Any]:
     }
 
 
-def _judged(worked: Worked) -> list[Judged]:
+def _judged(worked: WorkedAnswer) -> list[Judged]:
     site = as_id(request.args.get("site")) if current_user.is_authenticated else None
     return services().known.limits(worked.answer, request.args.get("water", ""), site)
 
 
-def _shown(chosen: Calculation, worked: Worked, values: Mapping[str, str]) -> dict[str, Any]:
+def _shown(chosen: Calculation, worked: WorkedAnswer, values: Mapping[str, str]) -> dict[str, Any]:
     return {
         "chosen": chosen,
         "worked": worked,
@@ -153,7 +153,7 @@ def _asked_back(chosen: Calculation, values: Mapping[str, str]) -> dict[str, str
     return typed.errors
 
 
-def _to_reading(chosen: Calculation, worked: Worked) -> str | None:
+def _to_reading(chosen: Calculation, worked: WorkedAnswer) -> str | None:
     """Where the answer goes on as a site reading, or as the note of one."""
     found = worked.answer
     if found is None:

@@ -18,9 +18,9 @@ from brumel.services.planning.calendar import calendar_of, of_night
 from brumel.services.readings.row import typed_pressure
 from brumel.services.readings.typed_value import units_for
 from brumel.services.sites.sites import NewLimit
-from brumel.services.visits.filling import Entry, unreadable
+from brumel.services.visits.filling import TypedIn, unreadable
 from brumel.services.visits.visit_view import VisitView
-from brumel.services.visits.visits import LAYERS, REPLICATES, NewVisit, Said, Sheet
+from brumel.services.visits.visits import LAYERS, REPLICATES, NewVisit, Remark, Sheet
 from brumel.web.context import services, signed_in
 from brumel.web.figures.drawing import history_figure
 from brumel.web.files import kept_file
@@ -137,7 +137,7 @@ def save(visit_id: uuid.UUID) -> ResponseReturnValue:
     typed = Typed(request.form)
     keys = [key for key in quantities() if typed.text(key)]
     entries = [
-        Entry(
+        TypedIn(
             typed.new_record_id(f"id-{key}"),
             key,
             *(typed.text(name) for name in (key, f"unit-{key}", f"with-{key}", "despite")),
@@ -146,12 +146,12 @@ def save(visit_id: uuid.UUID) -> ResponseReturnValue:
     ]
     entries += _one_more(typed)
     said = [
-        Said(typed.new_record_id(f"id-{kind}"), kind, typed.text(kind))
+        Remark(typed.new_record_id(f"id-{kind}"), kind, typed.text(kind))
         for kind in ("weather", "note")
         if kind in request.form
     ]
     said += [
-        Said(typed.new_record_id(f"id-skip-{key}"), "skipped", typed.text(f"skip-{key}"), key)
+        Remark(typed.new_record_id(f"id-skip-{key}"), "skipped", typed.text(f"skip-{key}"), key)
         for key in quantities()
         if typed.text(f"skip-{key}")
     ]
@@ -174,7 +174,7 @@ def save(visit_id: uuid.UUID) -> ResponseReturnValue:
     return redirect(url_for("visits.visit", visit_id=visit_id, saved=1))
 
 
-def _one_more(typed: Typed) -> list[Entry]:
+def _one_more(typed: Typed) -> list[TypedIn]:
     """A quantity that the water does not ask for."""
     if not typed.text("more_value"):
         return []
@@ -182,7 +182,7 @@ def _one_more(typed: Typed) -> list[Entry]:
     if key not in quantities():
         typed.errors["more_quantity"] = "Choose the quantity."
         return []
-    return [Entry(typed.new_record_id("id-more"), key, typed.text("more_value"), "", "")]
+    return [TypedIn(typed.new_record_id("id-more"), key, typed.text("more_value"), "", "")]
 
 
 @blueprint.post("/<uuid:visit_id>/photos")
@@ -223,7 +223,7 @@ def amend(reading_id: uuid.UUID) -> ResponseReturnValue:
     if request.method == "POST":
         typed = Typed(request.form)
         pressure = typed.pressure()
-        entry = Entry(
+        entry = TypedIn(
             typed.new_record_id(), old.quantity, typed.text("value"), typed.text("unit"),
             f"probe:{old.probe_id}" if old.probe_id else f"instrument:{old.instrument_id}" if old.instrument_id else "",
             typed.text("amend_reason"),
@@ -273,7 +273,7 @@ def night(visit_id: uuid.UUID) -> ResponseReturnValue:
 def aerated(visit_id: uuid.UUID) -> ResponseReturnValue:
     """Say that an aerator was switched on: the evening's line says nothing more."""
     typed = Typed(request.form)
-    said = Said(typed.new_record_id(), "aerated", "an aerator was switched on")
+    said = Remark(typed.new_record_id(), "aerated", "an aerator was switched on")
     try:
         typed.must_be_read()
         services().visits.save(visit_id, Sheet(said=[said]), signed_in())

@@ -24,7 +24,7 @@ _ALIKE_MV = 2.0
 
 
 @dataclass(frozen=True)
-class Pair:
+class PairOfStandards:
     """Two standards at one temperature, a number of decades apart."""
 
     high: JudgedPoint
@@ -61,7 +61,7 @@ class Pair:
         )  # fmt: skip
 
 
-def pairs_of(run: Run) -> list[Pair]:
+def pairs_of(run: Run) -> list[PairOfStandards]:
     """The pairs of a run: each high standard with the low one that is nearest to it in temperature."""
     own = run.response.principle
     if not isinstance(own, IonTip):
@@ -72,7 +72,7 @@ def pairs_of(run: Run) -> list[Pair]:
         lower = [p for p in wet if p.point.value < high.point.value]
         low = min(lower, key=lambda p: abs(p.temperature_c - high.temperature_c), default=None)
         if low is not None and not beyond(abs(low.temperature_c - high.temperature_c), _APART_C):
-            found.append(Pair(high, low, own))
+            found.append(PairOfStandards(high, low, own))
     return found
 
 
