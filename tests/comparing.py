@@ -19,7 +19,7 @@ AT = Conditions(21.0)
 
 FROZEN = (
     shipped()
-    .method("chlorine-beside")
+    .procedure("chlorine-beside")
     .frozen(
         shipped(), waters=None, rinse=next(iter(shipped().rinses.values())), kind="chlorine", holds_days=(7.0, 30.0)
     )

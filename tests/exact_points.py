@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import StepKind, steps_of
+from brumel.core.calibrating.procedure import StepKind, steps_of
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.fit import Point
 from brumel.core.sensing.response import Response
@@ -46,7 +46,7 @@ def every_method() -> Iterator[tuple[str, dict[str, Any], Response, Points]]:
     """Each method of each of the bench's kinds, as :func:`exact` has it, by its code."""
     for kind in KINDS.values():
         own = frozen_for(kind, kind.methods[0])["principle"]
-        for code in (m.code for m in shipped().methods.values() if m.principle == own):
+        for code in (m.code for m in shipped().procedures.values() if m.principle == own):
             if (found := exact(kind, code)) is not None:
                 yield code, *found
 

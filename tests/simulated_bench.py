@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from brumel.core.calibrating.judging import judge, principle_of
-from brumel.core.calibrating.methods import Step, StepKind, steps_of
+from brumel.core.calibrating.procedure import Step, StepKind, steps_of
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.sensing.fit import Point
@@ -245,7 +245,7 @@ def frozen_for(kind: Kind, code: str) -> dict[str, Any]:
     """A method as a run of this kind of probe keeps it."""
     return (
         shipped()
-        .method(code)
+        .procedure(code)
         .frozen(
             shipped(), waters=None, rinse=next(iter(shipped().rinses.values())), kind=kind.kind, holds_days=(7.0, 30.0)
         )

@@ -10,7 +10,7 @@ from tests.said import remedy, sentence
 
 from brumel.core.calibrating.comparing import compared, comparison_finding, level_of_point, off_its_target
 from brumel.core.calibrating.judging import judge
-from brumel.core.calibrating.methods import StepKind
+from brumel.core.calibrating.procedure import StepKind
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.sensing.run import JudgedPoint, Use
 from brumel.core.sensing.tolerances import Tolerances
@@ -70,7 +70,7 @@ def test_what_is_said_of_two_that_disagree() -> None:
 
 
 def test_the_steps_say_what_hands_do_and_count_the_seconds() -> None:
-    steps = shipped().method("chlorine-beside").steps
+    steps = shipped().procedure("chlorine-beside").steps
     assert [(s.kind, s.seconds) for s in steps[-2:]] == [(StepKind.WAIT, 20), (StepKind.COMPARE, 10)]
     words = " ".join(s.words for s in steps)
     for said in ("20 mL", "fingers never touch it", "Crush it", "it zeroes itself", "at once", "read both"):

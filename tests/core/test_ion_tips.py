@@ -46,7 +46,7 @@ def test_each_method_finds_what_was_put_in(ion: str, method: str) -> None:
     mv = 0.96 * abs(float(nernst_slope_mv(22.0)))
     assert f"{mv:.1f} mV a decade, 96 % of theory" in gap
     assert gap.count("of theory") == (2 if method == "four" else 1)
-    assert [m.code for m in shipped().methods_of(f"{ion}-tip")] == [f"{ion}-{m}" for m in STEPS]
+    assert [m.code for m in shipped().procedures_of(f"{ion}-tip")] == [f"{ion}-{m}" for m in STEPS]
 
 
 @pytest.mark.parametrize(

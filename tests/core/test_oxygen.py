@@ -120,7 +120,7 @@ def calibrated(
     kind = "oxygen-galvanic" if isinstance(model, MembraneModel) else "oxygen-optical"
     frozen = (
         shipped()
-        .method(code)
+        .procedure(code)
         .frozen(
             shipped(),
             waters=None,
@@ -217,7 +217,7 @@ def test_after_a_new_membrane_a_change_is_no_surprise() -> None:
     worn = Response(own, (0.5, 70.0), diagonal([0.2, 1.0]), (Origin.FITTED, Origin.FITTED))
     frozen = (
         shipped()
-        .method("membrane-air")
+        .procedure("membrane-air")
         .frozen(
             shipped(),
             waters=None,
@@ -235,7 +235,7 @@ def test_after_a_new_membrane_a_change_is_no_surprise() -> None:
 
 
 def test_the_gain_is_judged_by_the_first_after_a_change() -> None:
-    frozen = shipped().method("membrane-air").frozen(
+    frozen = shipped().procedure("membrane-air").frozen(
         shipped(), waters=None, rinse=RINSE, kind="oxygen-galvanic", holds_days=(1.0, 3.0),
         first={"gain": 100.0, "zero": 0.5},
     )  # fmt: skip

@@ -270,8 +270,8 @@ def test_what_is_said_of_a_cup_before_its_point_is_taken() -> None:
 
 
 def test_what_a_run_keeps_of_its_method() -> None:
-    school = shipped().methods["ph-neutral-side-check"]
-    kept = school.frozen(
+    procedure = shipped().procedures["ph-neutral-side-check"]
+    kept = procedure.frozen(
         shipped(),
         waters=(7.7, 8.4),
         rinse=shipped().rinses["deionised-and-buffer"],
@@ -290,7 +290,7 @@ def test_what_a_run_keeps_of_its_method() -> None:
     assert (limits["temperature_spread_c"], limits["same_signal_share"], limits["change_signal"]) == (5.0, 0.30, 6.0)
     assert kept["rinse"]["standard_share"] == 0.5
     assert (kept["code"], kept["version"], kept["principle"]) == ("ph-neutral-side-check", 1, "glass")
-    assert shipped().methods["ph-neutral-side-check"].steps_for((5.0, 6.0), shipped())[1].role == "acid"
+    assert shipped().procedures["ph-neutral-side-check"].steps_for((5.0, 6.0), shipped())[1].role == "acid"
 
 
 @pytest.mark.parametrize(

@@ -39,7 +39,9 @@ def test_all_that_is_proposed_is_known() -> None:
         assert row["family"] in families_of(row["standard"])
         check_bottle(Bottle(row["standard"], row["family"], float(row["nominal"])))
     assert ALL.rinse in shipped().rinses
-    assert all(shipped().method(code) in shipped().methods_of(principle) for principle, code in ALL.methods.items())
+    assert all(
+        shipped().procedure(code) in shipped().procedures_of(principle) for principle, code in ALL.methods.items()
+    )
     for row in ALL.rows["instruments"]:
         for said in row["sees"].split(";"):
             key, low, high, *gives = said.split()

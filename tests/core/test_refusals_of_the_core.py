@@ -47,7 +47,7 @@ REFUSALS: dict[str, Callable[[], object]] = {
     "slope needs two activities, best a decade apart; take another point.": lambda: calculate(
         "ion-electrode-fit", {"points": POINTS, "charge": 1}
     ),
-    "No method has the code 'tea'": lambda: shipped().method("tea"),
+    "No procedure has the code 'tea'": lambda: shipped().procedure("tea"),
     "A run without points covers no range.": lambda: targets_range([]),
     "There is no quantity 'tea'": lambda: quantity("tea"),
     "No rule says when": lambda: shipped().settled("hardness", calibrating=True),

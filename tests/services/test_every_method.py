@@ -6,7 +6,7 @@ import uuid
 
 import pytest
 
-from brumel.core.calibrating.methods import StepKind
+from brumel.core.calibrating.procedure import StepKind
 from brumel.core.findings import Level
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.place.conditions import Conditions
@@ -84,9 +84,9 @@ def point(run: StepView, own: str, kind: ProbeKind, place: Surroundings, beside:
     )  # fmt: skip
 
 
-@pytest.mark.parametrize("code", sorted(shipped().methods))
+@pytest.mark.parametrize("code", sorted(shipped().procedures))
 def test_from_begin_to_signature(world: World, beside: dict[str, uuid.UUID], code: str) -> None:
-    chosen = shipped().method(code)
+    chosen = shipped().procedure(code)
     kind = kind_for(chosen.principle)
     place = Surroundings(Pressure(1008.0)) if principle(chosen.principle).needs_pressure else Surroundings()
     sites = (world.site.id,) if chosen.needs_waters else ()

@@ -9,7 +9,7 @@ from datetime import timedelta
 import pytest
 from sqlalchemy import text
 
-from brumel.core.calibrating.methods import rinse_from
+from brumel.core.calibrating.procedure import rinse_from
 from brumel.core.shipped_rules import shipped
 from brumel.services.calibrating.meter_runs import NewKept
 from brumel.services.kit.meters import Meters
@@ -77,7 +77,7 @@ class TestARun:
     def test_days_of_holding_stand_with_the_kind_alone(self, world: World) -> None:
         run = world.calibrated(world.probe()).run
         assert run.method["tolerances"]["holds_days"] == [1, 7]
-        assert "holds" not in (shipped().methods[SIDE].used_for + str(shipped().methods[SIDE].steps))
+        assert "holds" not in (shipped().procedures[SIDE].used_for + str(shipped().procedures[SIDE].steps))
 
 
 def _with_holding(urls: Urls, run_id: uuid.UUID, days: int) -> _Holding:

@@ -182,8 +182,8 @@ REFUSALS: dict[str, Callable[[World], object]] = {
     # Bench
     "Choose the probe to calibrate.": lambda w: begin(w, probe_id=None),
     "Choose how you rinse between solutions.": lambda w: begin(w, rinse="spit"),
-    "This school calibrates on the water's side: choose the sites of the day.": lambda w: begin(w, method_code=SIDE),
-    "A new electrode's first run needs three adjusted points: choose that school.": lambda w: begin(
+    "This procedure calibrates on the water's side: choose the sites of the day.": lambda w: begin(w, method_code=SIDE),
+    "A new electrode's first run needs three adjusted points: choose that procedure.": lambda w: begin(
         w, method_code=SIDE, site_ids=(w.site.id,), new_sensor=True
     ),
     "Choose the lot of the acid buffer.": lambda w: begin(w, lots={"neutral": w.lots["7.00"].id}),

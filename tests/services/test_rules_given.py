@@ -119,7 +119,7 @@ def test_from_begin_to_reading_no_shipped_number_is_used(world: World, monkeypat
         f"{n:g}" for n in other.kinds["ph-combination"].holds_days or ()
     } - theirs
     assert method["rinse"]["standard_share"] == 0.5 * MORE
-    assert [s["minutes"] for s in method["steps"]] == [s.minutes for s in other.methods[THREE].steps]
+    assert [s["minutes"] for s in method["steps"]] == [s.minutes for s in other.procedures[THREE].steps]
     slope = next(f for f in signed.findings if f.code == "slope")
     assert f"{95.0 * MORE:g}" in sentence(slope)
     point = run.points[-1]

@@ -7,7 +7,7 @@ from datetime import timedelta
 
 import pytest
 
-from brumel.core.calibrating.methods import StepKind
+from brumel.core.calibrating.procedure import StepKind
 from brumel.core.sensing.run import Use
 from brumel.core.shipped_rules import shipped
 from brumel.services.errors import InvalidInput
@@ -46,9 +46,9 @@ def run_of(world: World, probe: Probe, *, points: bool = True) -> uuid.UUID:
     return run_id
 
 
-@pytest.mark.parametrize("code", sorted(shipped().methods))
+@pytest.mark.parametrize("code", sorted(shipped().procedures))
 def test_every_procedure_is_framed_by_pause_check_and_hand_back(code: str) -> None:
-    plain = shipped().methods[code]
+    plain = shipped().procedures[code]
     steps = plain.steering(WHAT).steps
     assert (steps[0].kind, steps[-1].kind) == (StepKind.PAUSE, StepKind.HAND_BACK)
     assert WHAT in steps[0].words

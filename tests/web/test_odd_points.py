@@ -53,7 +53,7 @@ def test_its_pages_open(client: FlaskClient, services: Services, label: str, met
     assert person
     probe, drawn = probe_id(services, label), random.Random(f"{label} {method}")
     lots = services.calibrations.choices(probe).lots
-    roles = {s.role for s in shipped().methods[method].steps if s.role}
+    roles = {s.role for s in shipped().procedures[method].steps if s.role}
     for _ in range(3):
         chosen = {role: drawn.choice(lots[role]).lot.id for role in roles}
         begin = Begin(uuid.uuid4(), probe, method, "distilled-once", chosen, despite="a test", place=PLACE)

@@ -16,7 +16,7 @@ from brumel.core.errors import CoreError
 from brumel.core.quantities.quantity import quantity as about
 
 if TYPE_CHECKING:
-    from brumel.core.calibrating.methods import Method, Rinse, Role
+    from brumel.core.calibrating.procedure import Procedure, Rinse, Role
     from brumel.core.kit.care import AboutCare
     from brumel.core.kit.kinds import ProbeKind
     from brumel.core.plan.order import HouseOrder
@@ -40,7 +40,7 @@ class Rules:
         What care does, and each kind of probe: its waits, storage, inspection, how long a calibration holds.
     tolerances
         Within what a coefficient or residual is sound, by principle and by kind, as plain data.
-    methods, roles, rinses, deviations
+    procedures, roles, rinses, deviations
         Procedures, what their standards must be, how to rinse, and what may be done otherwise.
     settling
         When a signal is stable, by use and quantity: ``calibration-ph``.
@@ -57,7 +57,7 @@ class Rules:
     care: Mapping[str, AboutCare]
     kinds: Mapping[str, ProbeKind]
     tolerances: Mapping[str, Any]
-    methods: Mapping[str, Method]
+    procedures: Mapping[str, Procedure]
     roles: Mapping[str, Role]
     rinses: Mapping[str, Rinse]
     deviations: Mapping[str, Deviation]
@@ -79,7 +79,7 @@ class Rules:
         """
         return _of(self.kinds, key, "No kind of probe is named")
 
-    def method(self, code: str) -> Method:
+    def procedure(self, code: str) -> Procedure:
         """Give the procedure of this code.
 
         Raises
@@ -87,11 +87,11 @@ class Rules:
         CoreError
             Where there is none, with those that there are.
         """
-        return _of(self.methods, code, "No method has the code")
+        return _of(self.procedures, code, "No procedure has the code")
 
-    def methods_of(self, principle: str) -> list[Method]:
+    def procedures_of(self, principle: str) -> list[Procedure]:
         """Give the procedures of a principle, the default first."""
-        return [m for m in self.methods.values() if m.principle == principle]
+        return [m for m in self.procedures.values() if m.principle == principle]
 
     def settled(self, quantity: str, *, calibrating: bool) -> SettlingRule:
         """Give the rule for stability of a quantity's raw signal while calibrating, or of its value while reading.

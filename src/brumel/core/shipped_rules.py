@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from brumel.core.calibrating.methods import read_deviations, read_methods, read_rinses, read_roles
+from brumel.core.calibrating.procedure import read_deviations, read_procedures, read_rinses, read_roles
 from brumel.core.calibrating.tolerances_of_kinds import read_tolerances
 from brumel.core.kit.care import read_care
 from brumel.core.kit.kinds import read_kinds
@@ -31,7 +31,7 @@ def shipped() -> Rules:
         care=care,
         kinds=read_kinds(care),
         tolerances=read_tolerances(),
-        methods=read_methods(),
+        procedures=read_procedures(),
         roles=read_roles(),
         rinses=read_rinses(),
         deviations=read_deviations(),

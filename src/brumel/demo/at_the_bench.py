@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.calibrating.methods import Step, StepKind, steps_of
+from brumel.core.calibrating.procedure import Step, StepKind, steps_of
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.care import Care
 from brumel.core.place.conditions import Conditions
@@ -172,11 +172,11 @@ class AtTheBench:
         self.rows[CareRecord].append(care_row(new, kind_of(probe), probe.id, mira, at=at))
 
     def _calibrate(
-        self, label: str, at: datetime, *, school: str = THREE, swap: bool = False, stale_alkaline: bool = False,
+        self, label: str, at: datetime, *, procedure: str = THREE, swap: bool = False, stale_alkaline: bool = False,
         pressure: Pressure | None = None, altitude_m: float = 3.0,
     ) -> None:  # fmt: skip
         person = self.people["mira" if self.random.random() < 0.8 else "oskar"]
-        probe, chosen = self.probes[label], in_force().method(school)
+        probe, chosen = self.probes[label], in_force().procedure(procedure)
         key = kind_of(probe).quantity
         reaches = [w.expected[key] for w in WATERS if key in w.expected and label in (w.probe, w.cell, "B-ORP")]
         reach = (min(low for low, _ in reaches), max(high for _, high in reaches)) if reaches else None
@@ -189,7 +189,7 @@ class AtTheBench:
         )  # fmt: skip
         steps = [s for s in steps_of(frozen) if s.kind.has_point]
         lots = {s.role: self._lot(s.role, at, label) for s in steps if s.role}
-        begin = Begin(self._id(), probe.id, school, "distilled-once", {})
+        begin = Begin(self._id(), probe.id, procedure, "distilled-once", {})
         row = run_row(begin, probe, frozen, lots, reach, person, at=at)
         self.rows[CalibrationRun].append(row)
         run = CalibrationRun(**row)
@@ -232,24 +232,24 @@ class AtTheBench:
         shared, self.random = self.random, self.apart  # what the others do stays as it is
         morning = day.astimezone(self.zone).replace(hour=7, minute=5, second=0, microsecond=0)
         if day.weekday() == 3 or number == self.truths.touched:
-            self._calibrate("B-Cl", morning, school=_BESIDE)
+            self._calibrate("B-Cl", morning, procedure=_BESIDE)
         if number == self.truths.touched:
-            self._calibrate("B-Cl", morning + timedelta(minutes=50), school=_BESIDE)
+            self._calibrate("B-Cl", morning + timedelta(minutes=50), procedure=_BESIDE)
         if day.weekday() == 0:
             self._steering("G-pH", morning, dirty=number == self.truths.acid_stood)
-            self._steering("G-EC", morning + timedelta(hours=4), school=ONE)
+            self._steering("G-EC", morning + timedelta(hours=4), procedure=ONE)
         self.random = shared
 
-    def _steering(self, label: str, at: datetime, *, school: str = THREE, dirty: bool = False) -> None:
+    def _steering(self, label: str, at: datetime, *, procedure: str = THREE, dirty: bool = False) -> None:
         """A dosing is off while its probe is calibrated; where the check failed it stayed off until one passed."""
         what, minutes = self.probes[label].steers, timedelta(minutes=1)
         self._care(label, Care.PAUSED, at - minutes, what, note="Oskar at the panel" if dirty else "")
-        self._calibrate(label, at, school=school)
+        self._calibrate(label, at, procedure=procedure)
         if dirty:
             cleaned = self.truths.before(self.truths.acid_stood + 4 / 24)
             self._care(label, Care.CLEANED, cleaned, "cleaning solution", 15.0)
             at += timedelta(hours=3)
-            self._calibrate(label, at, school=school)
+            self._calibrate(label, at, procedure=procedure)
         self._care(label, Care.HANDED_BACK, at + 20 * minutes, what)
 
     def _sign(

@@ -189,16 +189,16 @@ class Maker(AtTheBench):
             morning += timedelta(minutes=25)
         self._calibrate("A-pH", morning)
         if number % _EVERY_ORP in (5, 6) and (number % _EVERY_ORP == 5 or day.weekday() == 4):
-            self._calibrate("B-ORP", morning + timedelta(minutes=33), school=_CHECK)
+            self._calibrate("B-ORP", morning + timedelta(minutes=33), procedure=_CHECK)
         if day.weekday() == 0 or number == self.truths.cleaned:
-            self._calibrate("A-EC", morning + timedelta(minutes=48), school=ONE)
+            self._calibrate("A-EC", morning + timedelta(minutes=48), procedure=ONE)
         if number == self.truths.set_wrong:
-            self._calibrate("B-EC", morning + timedelta(minutes=30), school=ONE)
-            self._calibrate("B-EC", morning + timedelta(hours=7), school=ONE)
+            self._calibrate("B-EC", morning + timedelta(minutes=30), procedure=ONE)
+            self._calibrate("B-EC", morning + timedelta(hours=7), procedure=ONE)
         elif day.weekday() == 1:
-            self._calibrate("B-EC", morning + timedelta(minutes=30), school=ONE)
+            self._calibrate("B-EC", morning + timedelta(minutes=30), procedure=ONE)
         if number == 12 or (number in {11, 13} and (self.now - timedelta(days=12)).weekday() >= 5):
-            self._calibrate("B-pH", morning + timedelta(minutes=18), school=_SIDE, stale_alkaline=True)
+            self._calibrate("B-pH", morning + timedelta(minutes=18), procedure=_SIDE, stale_alkaline=True)
         elif number > 2 and number % 2 == 0:
             self._calibrate("B-pH", morning + timedelta(minutes=18))
         if number in {21, 22} and (number == 21 or (self.now - timedelta(days=21)).weekday() >= 5):
@@ -218,8 +218,8 @@ class Maker(AtTheBench):
                 if water.orp is not None:
                     read.append(self._read(water, "orp", "B-ORP", at + timedelta(minutes=4), visit))
                 if water.ammonium is not None:
-                    school = "ammonium-three" if day.weekday() in (0, 1) else "ammonium-two"
-                    self._calibrate("B-NH4", at - timedelta(minutes=40), school=school)
+                    procedure = "ammonium-three" if day.weekday() in (0, 1) else "ammonium-two"
+                    self._calibrate("B-NH4", at - timedelta(minutes=40), procedure=procedure)
                     read.append(self._read(water, "ammonium", "B-NH4", at + timedelta(minutes=14), visit))
                 if water.code == "LIDO":
                     read.append(self._read(water, "total-chlorine", "B-Cl", at + timedelta(minutes=6), visit))
@@ -233,17 +233,19 @@ class Maker(AtTheBench):
         """The membrane every third day, with its zero on Mondays; the cap once a week."""
         truths, monday = self.truths, day.weekday() == 0
         if number == truths.torn:
-            self._calibrate("A-DO", at, school=_ZERO_AIR)
-            self._calibrate("A-DO", truths.before(number) + timedelta(hours=2, minutes=20), school=_ZERO_AIR)
+            self._calibrate("A-DO", at, procedure=_ZERO_AIR)
+            self._calibrate("A-DO", truths.before(number) + timedelta(hours=2, minutes=20), procedure=_ZERO_AIR)
         elif number == truths.at_sea_level:
-            self._calibrate("A-DO", at, school=_AIR, pressure=Pressure(round(self._sea_level(at), 1)), altitude_m=630.0)
+            self._calibrate(
+                "A-DO", at, procedure=_AIR, pressure=Pressure(round(self._sea_level(at), 1)), altitude_m=630.0
+            )
             self._withdraw("A-DO", at + timedelta(hours=26), "The weather report's 1 000 and some hPa are those of the "
                            "sea: the spring lies at 630 m. Readings there looked again.")  # fmt: skip
-            self._calibrate("A-DO", at + timedelta(hours=27), school=_AIR)
+            self._calibrate("A-DO", at + timedelta(hours=27), procedure=_AIR)
         elif monday or number % _EVERY_AIR == 0:
-            self._calibrate("A-DO", at, school=_ZERO_AIR if monday else _AIR)
+            self._calibrate("A-DO", at, procedure=_ZERO_AIR if monday else _AIR)
         if day.weekday() == 1:
-            self._calibrate("B-DO", at + timedelta(minutes=8), school=_CAP)
+            self._calibrate("B-DO", at + timedelta(minutes=8), procedure=_CAP)
 
     def _compensated_twice(self) -> None:
         """What B-meter had compensated was typed as if it had not, and compensated again: found, and amended."""
@@ -299,7 +301,7 @@ class Maker(AtTheBench):
         self._care("B-NH4", Care("tip-changed"), self.now - 9 * hour)
         self._care("A-DO", Care("membrane-changed"), self.now - timedelta(minutes=40))
         self._inspect("A-DO", self.now - timedelta(minutes=36))
-        self._calibrate("A-T", self.now - min(back - 1, 200) * day, school="thermometer-three")
+        self._calibrate("A-T", self.now - min(back - 1, 200) * day, procedure="thermometer-three")
         self._inspect("A-T", self.now - min(back - 1, 200) * day)
         self._reports()
         rows = self.rows[MeterRecord]

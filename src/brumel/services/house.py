@@ -36,7 +36,7 @@ class House:
         may_record(person)
         wrong = {} if rinse in in_force().rinses else {"rinse": "Choose how you rinse between solutions."}
         for principle, code in methods.items():
-            if code not in {m.code for m in in_force().methods_of(principle)}:
+            if code not in {m.code for m in in_force().procedures_of(principle)}:
                 wrong[f"method-{principle}"] = "Choose a procedure for these probes."
         if wrong:
             raise InvalidInput(wrong)

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from brumel.core.calibrating.judging import principle_of, read_method
 from brumel.core.calibrating.meter_run import checks_of, reports_of
-from brumel.core.calibrating.methods import Step, steps_of
+from brumel.core.calibrating.procedure import Step, steps_of
 from brumel.core.findings import Acceptance
 from brumel.core.kit.kinds import Check, ProbeKind, Reported
 from brumel.core.kit.shelf import standards
@@ -72,7 +72,7 @@ def frozen_of(data: Mapping[str, Any], rules: Rules) -> Mapping[str, Any]:
         return given
     holds = rules.kind(kind).holds_days or (0.0, 0.0)
     rinse = rules.rinses[data.get("rinse") or next(iter(rules.rinses))]
-    return rules.method(given).frozen(
+    return rules.procedure(given).frozen(
         rules, waters=waters_of(data), rinse=rinse, kind=kind, holds_days=holds, conditions=data.get("conditions") or {}
     )
 
@@ -102,7 +102,7 @@ def _by_brumel(data: Mapping[str, Any], rules: Rules) -> tuple[dict[str, Shape],
     """Make the shapes of the fields that a file must have, and may have, where Brumel fits."""
     kind, told = _kind(data, rules), data.get("method")
     senses = kind.principle if kind else ""
-    fitting = [code for code, m in rules.methods.items() if not senses or m.principle == senses]
+    fitting = [code for code, m in rules.procedures.items() if not senses or m.principle == senses]
     own, steps = _method(data, rules)
     needed: dict[str, Shape] = {
         "probe": _probe([key for key, one in rules.kinds.items() if one.principle]),

@@ -6,7 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
-from brumel.core.calibrating.methods import steps_of
+from brumel.core.calibrating.procedure import steps_of
 from brumel.core.calibrating.run_verdict import judge_run
 from brumel.core.findings import Despite, Finding, Level
 from brumel.core.place.surroundings import Surroundings, read_place

@@ -25,7 +25,7 @@ from brumel.core.calibrating.file_shape import (
 )
 from brumel.core.calibrating.judging import judge, principle_of
 from brumel.core.calibrating.meter_run import KeptPoint, judge_kept
-from brumel.core.calibrating.methods import Step, StepKind, steps_of
+from brumel.core.calibrating.procedure import Step, StepKind, steps_of
 from brumel.core.errors import CoreError
 from brumel.core.findings import Acceptance, Despite, Finding, verdict
 from brumel.core.kit.kinds import Check

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from brumel.core.calibrating.methods import Rinse, Role
+from brumel.core.calibrating.procedure import Rinse, Role
 from brumel.core.kit.kinds import Standards
 from brumel.core.kit.shelf import standards
 from brumel.core.plan.waters import Expected, Going

@@ -11,7 +11,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Method, Step
+from brumel.core.calibrating.procedure import Procedure, Step
 from brumel.core.findings import Level
 from brumel.core.kit.shelf import standards
 from brumel.core.place.station_pressure import Pressure, wrong_with
@@ -48,7 +48,7 @@ class Choices:
     ``lots`` by role; ``proposed`` is the procedure, rinse and lot of each role that its form begins with.
     """
 
-    methods: Sequence[Method]
+    methods: Sequence[Procedure]
     lots: Mapping[str, Sequence[LotChoice]]
     proposed: Proposed
     why_not: str
@@ -98,27 +98,27 @@ def new_run_row(session: Session, begin: Begin, person: Person, clock: Clock, or
     """
     wrong, now, rules = dict[str, str](), clock.now(), in_force()
     probe = session.get(Probe, begin.probe_id) if begin.probe_id else None
-    school = rules.method(begin.method_code)
+    procedure = rules.procedure(begin.method_code)
     if probe is None:
         wrong["probe"] = "Choose the probe to calibrate."
     else:
-        wrong |= _unfitting(probe, school)
+        wrong |= _unfitting(probe, procedure)
     not_ready = not_ready_for(session, probe, now) if probe else ""
     if not_ready and not begin.despite.strip():
         wrong["despite"] = f"{not_ready} Or say why you calibrate it as it is; the reason stays on record."
     if begin.rinse not in rules.rinses:
         wrong["rinse"] = "Choose how you rinse between solutions."
     waters = _waters(session, begin.site_ids, what_it_is.kind_of(probe).quantity) if probe else None
-    if waters is None and school.needs_waters(rules):
-        wrong["sites"] = "This school calibrates on the water's side: choose the sites of the day."
+    if waters is None and procedure.needs_waters(rules):
+        wrong["sites"] = "This procedure calibrates on the water's side: choose the sites of the day."
     wrong |= _wrong_place(probe, begin.place) if probe else {}
-    chosen = _chosen_lots(session, begin.lots, school.steps_for(waters, rules), wrong)
-    if begin.new_sensor and school.adjusted < (most := _fullest(school.principle)):
+    chosen = _chosen_lots(session, begin.lots, procedure.steps_for(waters, rules), wrong)
+    if begin.new_sensor and procedure.adjusted < (most := _fullest(procedure.principle)):
         points = _NUMBERS.get(most, "all")
-        wrong["method"] = f"A new electrode's first run needs {points} adjusted points: choose that school."
+        wrong["method"] = f"A new electrode's first run needs {points} adjusted points: choose that procedure."
     if wrong or probe is None:
         raise InvalidInput(wrong)
-    frozen = school.frozen(
+    frozen = procedure.frozen(
         rules,
         waters=waters,
         rinse=rules.rinses[begin.rinse],
@@ -177,7 +177,7 @@ def choices_for(
 ) -> Choices:
     """What a run with a probe can begin with, lots in date first, for the waters of these or its usual sites."""
     kind, roles = what_it_is.kind_of(probe), in_force().roles
-    found = in_force().methods_of(kind.principle) if kind.principle else []
+    found = in_force().procedures_of(kind.principle) if kind.principle else []
     wanted = {s.role for m in found for s in m.steps if s.role}
     wanted = {r for key in wanted for r in (roles[key].lower, roles[key].higher, key) if r in roles}
     wanted = {key for key in roles if key in wanted and roles[key].middle is None}
@@ -221,7 +221,7 @@ def same_pour(session: Session, run: CalibrationRun) -> list[Probe]:
     others = [x for x in lots if x.id not in of_run and (x.bottle_id or x.id) in bottles and x.discarded_on is None]
     fitting = {
         m.principle
-        for m in in_force().methods.values()
+        for m in in_force().procedures.values()
         for s in m.steps
         for lot in others
         if s.role and in_force().roles[s.role].admits(lot.standard, lot.nominal, lot.family)
@@ -243,7 +243,7 @@ def leaning_on_stale(session: Session, probe: Probe, now: datetime) -> str:
     return f"It leans on {names}: those are calibrated first. Out of date: {each}."
 
 
-def _unfitting(probe: Probe, school: Method) -> dict[str, str]:
+def _unfitting(probe: Probe, procedure: Procedure) -> dict[str, str]:
     """Why a probe can't be calibrated by a method, by field."""
     kind = what_it_is.kind_of(probe)
     if retired := why_retired(probe):
@@ -252,7 +252,7 @@ def _unfitting(probe: Probe, school: Method) -> dict[str, str]:
         return {"probe": "This kind of probe is not calibrated: choose another."}
     if not kind.principle:
         return {"probe": _why_not(kind.name)}
-    if school.principle != kind.principle:
+    if procedure.principle != kind.principle:
         return {"method": f"This procedure is not for a {kind.name} probe: choose another."}
     if kind.own_reference and not probe.reference:
         return {"probe": f"Say on the page of {probe.label} which reference electrode it has, then calibrate."}
@@ -317,7 +317,7 @@ def _chosen_lots(
 
 def _fullest(principle: str) -> int:
     """So many points the fullest method of a principle adjusts to."""
-    return max(m.adjusted for m in in_force().methods_of(principle))
+    return max(m.adjusted for m in in_force().procedures_of(principle))
 
 
 _NUMBERS = {1: "one", 2: "two", 3: "three", 4: "four"}

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Step, StepKind, steps_of
+from brumel.core.calibrating.procedure import Step, StepKind, steps_of
 from brumel.core.findings import Acceptance
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.fit import Point

@@ -9,7 +9,7 @@ from datetime import date
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import Method
+from brumel.core.calibrating.procedure import Procedure
 from brumel.core.calibrating.tolerances_of_kinds import tolerances_for
 from brumel.core.kit.kinds import ProbeKind
 from brumel.core.kit.shelf import standards
@@ -89,7 +89,7 @@ class Proposed:
 
 def proposal(
     kind: ProbeKind,
-    methods: Sequence[Method],
+    methods: Sequence[Procedure],
     lots: Mapping[str, Sequence[LotChoice]],
     last: Mapping[str, str],
     waters: tuple[float, float] | None,
@@ -114,7 +114,7 @@ class _Tried:
     """A procedure with a lot for each role, and what it leaves untested of the waters."""
 
     kind: ProbeKind
-    method: Method
+    method: Procedure
     lots: Mapping[str, LotChoice | None]
     waters: tuple[float, float] | None
 
@@ -151,7 +151,7 @@ class _Tried:
 
 
 def _picked(
-    method: Method,
+    method: Procedure,
     lots: Mapping[str, Sequence[LotChoice]],
     last: Mapping[str, str],
     waters: tuple[float, float] | None,

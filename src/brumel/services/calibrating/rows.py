@@ -9,7 +9,7 @@ from datetime import date, datetime
 from typing import Any
 
 from brumel.core.calibrating.judging import judge, principle_of
-from brumel.core.calibrating.methods import Step
+from brumel.core.calibrating.procedure import Step
 from brumel.core.findings import Despite, Finding, verdict
 from brumel.core.kit.instruments import Measures
 from brumel.core.place.surroundings import Surroundings

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import steps_of
+from brumel.core.calibrating.procedure import steps_of
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.response import Origin
 from brumel.core.wording import counted, signed

@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import StepKind
+from brumel.core.calibrating.procedure import StepKind
 from brumel.core.plan.order import HouseOrder
 from brumel.core.said import says
 from brumel.core.sensing.response import Response

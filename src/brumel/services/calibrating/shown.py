@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.comparing import level_of_point
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Step, StepKind, steps_of
+from brumel.core.calibrating.procedure import Step, StepKind, steps_of
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import out_of_date
 from brumel.core.place.conditions import Conditions

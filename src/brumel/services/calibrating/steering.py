@@ -8,7 +8,7 @@ from datetime import date, datetime
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import StepKind, steps_of
+from brumel.core.calibrating.procedure import StepKind, steps_of
 from brumel.core.findings import Level
 from brumel.core.kit.care import Care
 from brumel.core.kit.kinds import ProbeKind

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy.orm import Session
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import Step, StepKind, steps_of
+from brumel.core.calibrating.procedure import Step, StepKind, steps_of
 from brumel.core.findings import Acceptance
 from brumel.core.quantities.ph import TEMPERATURE_RANGE_C
 from brumel.core.quantities.quantity import quantity

@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from typing import Any
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import StepKind, steps_of
+from brumel.core.calibrating.procedure import StepKind, steps_of
 from brumel.core.place.station_pressure import Pressure
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l
 from brumel.core.quantities.pressure import at_altitude_hpa

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from brumel.core.calibrating.judging import principle_of
-from brumel.core.calibrating.methods import steps_of
+from brumel.core.calibrating.procedure import steps_of
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.sensing.tolerances import Tolerances

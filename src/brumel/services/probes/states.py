@@ -75,7 +75,7 @@ class ProbeState:
     @property
     def on_bench(self) -> bool:
         """Whether it is calibrated on the bench here; the others by their meter, which reports."""
-        return bool(self.kind.principle) and bool(in_force().methods_of(self.kind.principle))
+        return bool(self.kind.principle) and bool(in_force().procedures_of(self.kind.principle))
 
     @property
     def of_the_day(self) -> bool:

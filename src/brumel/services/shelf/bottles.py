@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import ml_per_point
+from brumel.core.calibrating.procedure import ml_per_point
 from brumel.core.kit.shelf import Pack, standards
 from brumel.services.errors import NotFound
 from brumel.store.database import hold

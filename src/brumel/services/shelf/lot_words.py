@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from brumel.core.calibrating.methods import Step
+from brumel.core.calibrating.procedure import Step
 from brumel.core.kit.shelf import LotFacts, Pack, standards
 from brumel.core.place.conditions import Conditions
 from brumel.core.standards.targets import Bottle, Target, bottle_of

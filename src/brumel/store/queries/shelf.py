@@ -9,7 +9,7 @@ from datetime import datetime
 from sqlalchemy import func, null, select, union_all
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.methods import SHARED_CUP
+from brumel.core.calibrating.procedure import SHARED_CUP
 from brumel.core.said import Named, as_plain
 from brumel.core.sensing.principle import OTHERWISE
 from brumel.store.models.calibration import CalibrationPoint, CalibrationRun

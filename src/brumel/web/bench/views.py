@@ -9,7 +9,7 @@ from flask import Blueprint, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 from werkzeug.datastructures import MultiDict
 
-from brumel.core.calibrating.methods import rinse_from
+from brumel.core.calibrating.procedure import rinse_from
 from brumel.core.place.station_pressure import KINDS, Pressure
 from brumel.core.place.water import BY_METERS
 from brumel.core.quantities.pressure import UNITS_HPA
@@ -48,7 +48,7 @@ def page() -> ResponseReturnValue:
 
 @blueprint.route("/new", methods=["GET", "POST"])
 def new() -> ResponseReturnValue:
-    """Choose school, lots, rinse and waters; begin."""
+    """Choose procedure, lots, rinse and waters; begin."""
     if request.method == "GET":
         return _new_form(request.args, {})
     return _begin()

@@ -9,7 +9,7 @@ from typing import Any
 from flask import Blueprint, Response, abort, redirect, render_template, request, url_for
 from flask.typing import ResponseReturnValue
 
-from brumel.core.calibrating.methods import rinse_from
+from brumel.core.calibrating.procedure import rinse_from
 from brumel.core.findings import Acceptance
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantities

@@ -119,7 +119,7 @@ def _form(rows: Sequence[FormRow], rinse: str, chosen: Mapping[str, str], errors
         meters=[(label, label) for label in dict.fromkeys(labels)],
         solutions=solutions,
         rinses=[(r.key, r.name) for r in in_force().rinses.values()],
-        methods=[(p, [(m.code, m.name) for m in in_force().methods_of(p)]) for p in chosen],
+        methods=[(p, [(m.code, m.name) for m in in_force().procedures_of(p)]) for p in chosen],
         in_place={"solution", *chain(*FIELDS.values())},
         reads={k.principle: quantity(k.quantity).name for k in in_force().kinds.values()},
     )

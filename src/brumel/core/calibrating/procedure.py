@@ -213,7 +213,7 @@ def ml_per_point(standard_share: float) -> float:
 
 
 @dataclass(frozen=True)
-class Method:
+class Procedure:
     """A way to calibrate, as data: a procedure on the screen."""
 
     code: str
@@ -234,7 +234,7 @@ class Method:
         """The steps, once the day's waters are known."""
         return tuple(replace(s, role=rules.roles[s.role].resolved(waters) if s.role else "") for s in self.steps)
 
-    def steering(self, what: str) -> Method:
+    def steering(self, what: str) -> Procedure:
         """This method for a probe that steers something: paused before, handed back after a check that adjusts nothing.
 
         Where the method has no check, its first standard that is not a zero is taken once more as one.
@@ -290,7 +290,7 @@ class Method:
         return data
 
 
-def read_methods() -> Mapping[str, Method]:
+def read_procedures() -> Mapping[str, Procedure]:
     """Read all methods by code, each principle's default first."""
     found = [_method(one) for data in tables_in("calibrating", "procedures") for one in _each(data)]
     return {m.code: m for m in sorted(found, key=lambda m: (m.principle, m.order))}
@@ -334,7 +334,7 @@ def _each(data: dict[str, Any]) -> Iterator[dict[str, Any]]:
         yield filled(data, name)
 
 
-def _method(data: dict[str, Any]) -> Method:
+def _method(data: dict[str, Any]) -> Procedure:
     steps = tuple(Step.of(s) for s in data.pop("steps"))
     weights = Weights(data.pop("weights", "equal"))
-    return Method(steps=steps, weights=weights, cautions=tuple(data.pop("cautions", ())), **data)
+    return Procedure(steps=steps, weights=weights, cautions=tuple(data.pop("cautions", ())), **data)
