@@ -25,7 +25,7 @@ class Refused(click.ClickException):
     """One line that says what to do."""
 
     def format_message(self) -> str:
-        """The line itself."""
+        """Return the line itself."""
         return f"brumel: {self.message}"
 
     def show(self, file: object = None) -> None:

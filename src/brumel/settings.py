@@ -100,7 +100,7 @@ def read_settings(environment: Mapping[str, str] | None = None) -> Settings:
 
 
 def notes_of(settings: Settings, *, demo: bool) -> Path:
-    """Where a start notes for its pages what it started again."""
+    """Say where a start notes for its pages what it started again."""
     return settings.data / ("demo" if demo else "serve") / "restarts.jsonl"
 
 

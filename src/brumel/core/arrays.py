@@ -15,7 +15,7 @@ BLOCK = 15_872
 
 
 def is_numeric(value: object) -> bool:
-    """Whether it is a number or an array of them; a truth value is none."""
+    """Say whether it is a number or an array of them; a truth value is none."""
     return isinstance(value, np.ndarray | np.generic | float | int) and not isinstance(value, bool)
 
 

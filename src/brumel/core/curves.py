@@ -27,7 +27,7 @@ class MonotoneCurve:
 
     @classmethod
     def through(cls, x: ArrayLike, y: ArrayLike) -> MonotoneCurve:
-        """The curve through points of rising ``x``.
+        """Return the curve through points of rising ``x``.
 
         Examples
         --------
@@ -44,7 +44,7 @@ class MonotoneCurve:
         return cls(xs, np.column_stack([ys[:-1], slope[:-1], square, cube]))
 
     def __call__(self, at: ArrayLike) -> Array:
-        """Values at places of any shape; not a number outside the table."""
+        """Return values at places of any shape; not a number outside the table."""
         places = np.asarray(at, dtype=float)
         interval = np.clip(np.searchsorted(self.x, places, side="right") - 1, 0, len(self.coefficients) - 1)
         value, slope, square, cube = self.coefficients.T
@@ -77,7 +77,7 @@ def _end(step: float, next_step: float, rise: float, next_rise: float) -> float:
 
 @cache
 def curve_through(points: tuple[tuple[float, float], ...]) -> MonotoneCurve:
-    """The curve through a table of pairs, made once a table."""
+    """Return the curve through a table of pairs, made once a table."""
     return MonotoneCurve.through([p[0] for p in points], [p[1] for p in points])
 
 
@@ -92,5 +92,5 @@ def printed_table(name: str, key: str, x: str, y: str) -> dict[str, MonotoneCurv
 
 
 def span(curve: MonotoneCurve) -> tuple[float, float]:
-    """The first and the last place of a curve's table."""
+    """Return the first and the last place of a curve's table."""
     return float(curve.x[0]), float(curve.x[-1])

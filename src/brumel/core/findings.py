@@ -87,7 +87,7 @@ def despite_findings(despite: Despite) -> list[Finding]:
 
 
 def verdict(findings: Iterable[Finding]) -> Level:
-    """The worst level among the findings; sound where there is none.
+    """Return the worst level among the findings; sound where there is none.
 
     Examples
     --------
@@ -103,17 +103,17 @@ def unless_sound(level: Level, remedy: str, minutes: int) -> tuple[Said | None, 
 
 
 def worst_of(levels: Iterable[Level]) -> Level:
-    """The worst of levels; sound where there is none."""
+    """Return the worst of levels; sound where there is none."""
     return min(levels, key=_ORDER.__getitem__, default=Level.SOUND)
 
 
 def worst_first(findings: Iterable[Finding]) -> list[Finding]:
-    """The findings in the order to read them: unfit, doubtful, sound; otherwise as they came."""
+    """Return the findings in the order to read them: unfit, doubtful, sound; otherwise as they came."""
     return sorted(findings, key=lambda f: _ORDER[f.level])
 
 
 def beyond(value: float, limit: float) -> bool:
-    """Whether a value lies above a limit, by more than what a sum leaves behind its ninth decimal; nan does.
+    """Say whether a value lies above a limit, by more than what a sum leaves behind its ninth decimal; nan does.
 
     Examples
     --------
@@ -139,7 +139,7 @@ class Bounds:
     doubtful_high: float
 
     def level(self, value: float) -> Level:
-        """The level of a value; not a number is unfit."""
+        """Return the level of a value; not a number is unfit."""
         if not (beyond(value, self.sound_high) or beyond(self.sound_low, value)):
             return Level.SOUND
         if not (beyond(value, self.doubtful_high) or beyond(self.doubtful_low, value)):

@@ -122,7 +122,7 @@ _KINDS: Mapping[str, Any] = {"unit": Amount, "quantity": Of, "of": Count, "on": 
 
 
 def as_plain(value: Value) -> Any:
-    """A value as a record keeps it: JSON."""
+    """Return a value as a record keeps it: JSON."""
     if isinstance(value, Said):
         return value.plain
     if value is None or isinstance(value, str):

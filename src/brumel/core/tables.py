@@ -24,7 +24,7 @@ def read_once(reader: Callable[_Given, _Read]) -> Callable[_Given, _Read]:
 
 
 def table(package: str, name: str) -> dict[str, Any]:
-    """A table of TOML: the shipped one of a package of the core, and what added folders hold under its name.
+    """Return a table of TOML: the shipped one of a package of the core, and what added folders hold under its name.
 
     An entry of an added folder takes the place of a shipped one of its key.
     """
@@ -36,7 +36,7 @@ def table(package: str, name: str) -> dict[str, Any]:
 
 
 def tables_in(package: str, folder: str) -> Iterator[dict[str, Any]]:
-    """Every table of a folder, by name of its file: the shipped ones, then those of added folders."""
+    """Yield every table of a folder, by name of its file: the shipped ones, then those of added folders."""
     shipped = files(f"brumel.core.{package}").joinpath(folder)
     for file in sorted((f for f in shipped.iterdir() if f.name.endswith(".toml")), key=lambda f: f.name):
         yield tomllib.loads(file.read_text(encoding="utf-8"))

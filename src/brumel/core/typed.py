@@ -33,7 +33,7 @@ class NotANumber(CoreError):
 
 
 def number_and_rest(text: str) -> tuple[str, str] | None:
-    """The number that a text begins with, as typed, and what follows it (a unit); None where there is none.
+    """Return the number that a text begins with, as typed, and what follows it (a unit); None where there is none.
 
     Examples
     --------
@@ -45,7 +45,7 @@ def number_and_rest(text: str) -> tuple[str, str] | None:
 
 
 def number_typed(text: str) -> float:
-    """A number as people type it.
+    """Return a number as people type it.
 
     Raises
     ------
@@ -82,7 +82,7 @@ _LARGEST, _SMALLEST = 1e12, 1e-12
 
 
 def _meant(value: float, text: str) -> float:
-    """A number that can be meant; none is below nought by its sign alone."""
+    """Return a number that can be meant; none is below nought by its sign alone."""
     if not abs(value) <= _LARGEST:
         raise NotANumber(f"{text.strip()[:40]!r} is too large to be meant: check what was typed.")
     if 0.0 < abs(value) < _SMALLEST:
@@ -91,7 +91,7 @@ def _meant(value: float, text: str) -> float:
 
 
 def whole_written(text: str, most_digits: int = 18) -> int | None:
-    """A count as a page of ours writes it into an address or a form; None for anything else.
+    """Return a count as a page of ours writes it into an address or a form; None for anything else.
 
     Examples
     --------

@@ -69,5 +69,5 @@ class Budget:
 
 
 def resolution_u(resolution: float) -> float:
-    """Standard uncertainty of a display's last step (rectangular): step / √12."""
+    """Return standard uncertainty of a display's last step (rectangular): step / √12."""
     return resolution / math.sqrt(12.0)

@@ -24,7 +24,7 @@ def holding_spans(level: Level, holds_days: tuple[float, float]) -> list[tuple[f
 
 
 def worth(level: Level, age_days: float, holds_days: tuple[float, float]) -> Level:
-    """What a calibration is still worth: its verdict, worsened by its age.
+    """Return what a calibration is still worth: its verdict, worsened by its age.
 
     Examples
     --------

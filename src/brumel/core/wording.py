@@ -19,7 +19,7 @@ def signed(value: float, digits: int = 1, *, plus: bool = False) -> str:
 
 
 def taken_off(value: float, digits: int = 1) -> str:
-    """A number behind a minus sign: one below zero stands in brackets.
+    """Return a number behind a minus sign: one below zero stands in brackets.
 
     Examples
     --------
@@ -31,7 +31,7 @@ def taken_off(value: float, digits: int = 1) -> str:
 
 
 def lower_first(sentence: str) -> str:
-    """A sentence as the end of another one, a label within one; names keep their letters.
+    """Return a sentence as the end of another one, a label within one; names keep their letters.
 
     Examples
     --------
@@ -43,7 +43,7 @@ def lower_first(sentence: str) -> str:
 
 
 def upper_first(words: str) -> str:
-    """Words as the beginning of a sentence; names and symbols keep their letters.
+    """Return words as the beginning of a sentence; names and symbols keep their letters.
 
     Examples
     --------
@@ -67,7 +67,7 @@ def celsius_meant(typed: float) -> float:
 
 
 def counted(count: float, one: str, many: str = "") -> str:
-    """A number with what is counted, as people say it.
+    """Return a number with what is counted, as people say it.
 
     Examples
     --------
@@ -78,7 +78,7 @@ def counted(count: float, one: str, many: str = "") -> str:
 
 
 def lasting(minutes: float) -> str:
-    """A duration as people say it: minutes for an hour, then hours with minutes for two days, then days.
+    """Return a duration as people say it: minutes for an hour, then hours with minutes for two days, then days.
 
     Examples
     --------
@@ -94,7 +94,7 @@ def lasting(minutes: float) -> str:
 
 
 def grouped(value: float, least: float = 10_000.0) -> str:
-    """A number with its thousands apart where it is at least so large, and a true minus sign.
+    """Return a number with its thousands apart where it is at least so large, and a true minus sign.
 
     Examples
     --------
@@ -117,7 +117,7 @@ def from_to(low: float, high: float) -> str:
 
 
 def plain_number(value: float) -> str:
-    """A bound or a default as a sentence has it: never 1e+06.
+    """Return a bound or a default as a sentence has it: never 1e+06.
 
     Examples
     --------
@@ -128,7 +128,7 @@ def plain_number(value: float) -> str:
 
 
 def day_words(day: date, today: date | None = None) -> str:
-    """A date in the one form that all have; its year where that is not this one, or nobody knows this one.
+    """Return a date in the one form that all have; its year where that is not this one, or nobody knows this one.
 
     Examples
     --------

@@ -47,7 +47,7 @@ def load(
 
 
 def loaded(database: Database) -> bool:
-    """Whether somebody can sign in already."""
+    """Say whether somebody can sign in already."""
     with database.session() as session:
         return session.query(Person).first() is not None
 

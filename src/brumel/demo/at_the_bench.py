@@ -220,7 +220,7 @@ class AtTheBench:
         self._sign(label, run, person, points, at + timedelta(minutes=1), note)
 
     def _beside(self, step: Step, about: Quantity) -> Beside | None:
-        """What the instrument beside it showed; None where a step compares with none."""
+        """Return what the instrument beside it showed; None where a step compares with none."""
         if step.kind is not StepKind.COMPARE:
             return None
         name, sd = {"temperature": ("Traceable thermometer", 0.1), "total-chlorine": ("P-1", 0.3)}[about.key]
@@ -275,7 +275,7 @@ class AtTheBench:
         self.signed.setdefault(label, []).append((CalibrationSignature(**row), response, findings))
 
     def _first(self, label: str, at: datetime) -> dict[str, float]:
-        """Coefficients of the first run since a part of the probe was renewed last."""
+        """Return coefficients of the first run since a part of the probe was renewed last."""
         renewed = max((t for ago in self.truths.renewed.get(label, ()) if (t := self.truths.before(ago)) < at),
                       default=at)  # fmt: skip
         since = [
@@ -286,7 +286,7 @@ class AtTheBench:
     def _signal(
         self, label: str, aim: Target, lot: Lot | None, at: datetime, where: Conditions, before: float, stale: float
     ) -> Signal:
-        """A settled trace of this probe in a standard, which is off by its certificate."""
+        """Return a settled trace of this probe in a standard, which is off by its certificate."""
         truth, temperature_c = self.truths.response(label, at), float(where.temperature_c)
         off = random.Random(lot.lot_number if lot else label).gauss(0.0, aim.u) + self.random.gauss(0, aim.u / 4)
         end = float(truth.signal(aim.value + off + stale, where))

@@ -143,7 +143,7 @@ def _stated(words: dict[str, str]) -> dict[str, dict[str, float]]:
 
 
 def meters(served: date, new_id: Callable[[], uuid.UUID]) -> Iterator[Meter]:
-    """A meter for each kit: one keeps its probes polarised, the other does not."""
+    """Yield a meter for each kit: one keeps its probes polarised, the other does not."""
     yield Meter(
         id=new_id(), label="A-meter", serial="HR-M-0107", kit="Kit A", in_service_on=served - timedelta(days=500),
         takes=["ph-combination", "conductivity-1", "oxygen-polarographic", "temperature"],
@@ -173,7 +173,7 @@ def meters(served: date, new_id: Callable[[], uuid.UUID]) -> Iterator[Meter]:
 
 
 def combined(today: date) -> list[Lot]:
-    """A bottle of one solution for pH and conductivity, opened nine days ago."""
+    """Return a bottle of one solution for pH and conductivity, opened nine days ago."""
     row = {"received_on": today - timedelta(days=30), "expires_on": today + timedelta(days=330), "family": "combined",
            "opened_on": today - timedelta(days=9), "open_life_days": 60, "content": 500.0}  # fmt: skip
     ph = Lot(

@@ -47,7 +47,7 @@ _USUAL = {
 
 
 def instruments(new_id: Callable[[], uuid.UUID]) -> list[Instrument]:
-    """A photometer, a kit of drops, the laboratory in town, a thermometer to compare with."""
+    """Return a photometer, a kit of drops, the laboratory in town, a thermometer to compare with."""
     chlorine = Measures(0.02, 6.0, read_accuracy("±0.05, ±4 % of reading, steps of 0.01"))
     ammonia = Measures(0.02, 50.0, read_accuracy("±0.04, ±5 % of reading, steps of 0.01"), "total-n")
     of_drops = {"alkalinity": "±5, ±5 % of reading, steps of 1", "hardness": "±10, ±5 % of reading, steps of 1"}
@@ -92,11 +92,11 @@ class Stays:
     instruments: dict[str, Instrument] = field(default_factory=dict)
 
     def new_id(self) -> uuid.UUID:
-        """A key from the seed."""
+        """Return a key from the seed."""
         return uuid.UUID(int=self.random.getrandbits(128), version=4)
 
     def begin(self, water: Water, at: datetime) -> Visit:
-        """A visit to a water."""
+        """Return a visit to a water."""
         site, mira = self.sites[water.code], self.people["mira"]
         row = {
             "id": self.new_id(), "site_id": site.id, "sample": "", "person_id": mira.id, "round_id": None,

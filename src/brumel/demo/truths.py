@@ -81,11 +81,11 @@ class Truths:
         return range(last, last + 12)
 
     def before(self, days: float) -> datetime:
-        """A moment so many days before noon."""
+        """Return a moment so many days before noon."""
         return self.noon - days * _A_DAY
 
     def tended(self, label: str, since: datetime, until: datetime) -> str:
-        """What was done to a probe between two moments, that may have changed how it responds."""
+        """Return what was done to a probe between two moments, that may have changed how it responds."""
         done = {
             "A-EC": (("cleaned", self.cleaned),),
             "G-pH": (("cleaned", self.acid_stood + 4 / 24),),
@@ -96,7 +96,7 @@ class Truths:
         return next((what for what, ago in done if since < self.before(ago) <= until), "")
 
     def response(self, label: str, at: datetime) -> Response:
-        """How a probe really responds at a time."""
+        """Say how a probe really responds at a time."""
         passed = max(1.0 - self._days(at) / DAYS, 0.0)
         values = {
             "A-pH": (2.4 + 0.8 * passed, 98.9 - 0.3 * passed),
@@ -119,7 +119,7 @@ class Truths:
         return (self.noon - at).total_seconds() / _A_DAY_S
 
     def _age(self, label: str, at: datetime) -> float:
-        """Days since a part was renewed last."""
+        """Return days since a part was renewed last."""
         days = self._days(at)
         return min((ago - days for ago in self.renewed[label] if ago >= days), default=0.0)
 
@@ -129,11 +129,11 @@ class Truths:
         return max(0.0, 0.095 * (1.0 - days / 60.0)) if 0.0 < days < 60.0 else 0.0
 
     def _is_set_wrong(self, at: datetime) -> bool:
-        """Whether B-EC was read with the constant of another cell set in its meter."""
+        """Say whether B-EC was read with the constant of another cell set in its meter."""
         return 0.0 <= self._days(at) - self.set_wrong < 0.5
 
     def _is_touched(self, at: datetime) -> bool:
-        """Whether the tablet of that morning was the touched one; the next was not."""
+        """Say whether the tablet of that morning was the touched one; the next was not."""
         began = self.before(self.touched) - timedelta(hours=4, minutes=55)
         return began - timedelta(minutes=30) < at < began + timedelta(minutes=30)
 

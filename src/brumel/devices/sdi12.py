@@ -80,7 +80,7 @@ class Identity:
 
 
 def crc(text: str) -> str:
-    """The three characters that check an answer.
+    """Return the three characters that check an answer.
 
     Source: SDI-12 specification, section 4.4.12: polynomial A001h, each 6 bits or'ed with 40h.
 
@@ -108,7 +108,7 @@ def checked(answer: str) -> str:
 
 
 def values(body: str, address: str) -> list[float]:
-    """The numbers of an answer, without its address.
+    """Return the numbers of an answer, without its address.
 
     Raises
     ------
@@ -239,13 +239,13 @@ class Sdi12Line:
         )
 
     def _given(self, order: str, address: str, answer: str) -> list[float]:
-        """The values that follow from the answer to an order."""
+        """Return the values that follow from the answer to an order."""
         if order.startswith("R"):
             return values(checked(answer) if order == "RC0" else answer, address)
         return self._fetched(address, order, answer)
 
     def _measured(self, address: str) -> list[float]:
-        """The values of a measurement beside others, once it is done."""
+        """Return the values of a measurement beside others, once it is done."""
         due, order, count = self._due[address]
         if (left_s := due - self._clock()) > 0:
             raise DeviceBusy(f"The probe measures; its values come in {left_s:.0f} s.")
@@ -265,7 +265,7 @@ class Sdi12Line:
             return address
 
     def _fetched(self, address: str, order: str, answer: str) -> list[float]:
-        """The values of a measurement that has been started."""
+        """Return the values of a measurement that has been started."""
         digits = 4 if order.startswith("M") else 5
         if len(answer) != digits + 1 or not answer[1:].isdigit():
             raise DeviceGarbled(f"The probe answered {answer!r} to a start of measurement.")
@@ -282,7 +282,7 @@ class Sdi12Line:
         return self._collected(address, order, count)
 
     def _collected(self, address: str, order: str, count: int) -> list[float]:
-        """The values of a measurement that is done."""
+        """Return the values of a measurement that is done."""
         found: list[float] = []
         for part in range(10):
             text = self._ask(f"{address}D{part}!", address)

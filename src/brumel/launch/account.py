@@ -46,7 +46,7 @@ def account(name: str) -> str:
 
 
 def _reads_the_program(name: str) -> bool:
-    """Whether it reads where our modules are, and the packages: one of each tells, and is read in a moment."""
+    """Say whether it reads where our modules are, and the packages: one of each tells, and is read in a moment."""
     try:
         tried = subprocess.run(
             [sys.executable, "-c", "import brumel.settings, flask.globals"], user=name, extra_groups=[],
@@ -58,7 +58,7 @@ def _reads_the_program(name: str) -> bool:
 
 
 def bare(environment: Mapping[str, str]) -> dict[str, str]:
-    """An environment without root's own secrets and places, for a process that begins in another folder."""
+    """Return an environment without root's own secrets and places, for a process that begins in another folder."""
     kept = {k: v for k, v in environment.items() if not any(word in k.upper() for word in _SECRET)}
     if path := kept.get("PYTHONPATH"):
         kept["PYTHONPATH"] = os.pathsep.join(str(Path(part).resolve()) for part in path.split(os.pathsep) if part)

@@ -98,7 +98,7 @@ class Cluster:
         shutil.rmtree(self.folder, ignore_errors=True)
 
     def port(self) -> int | None:
-        """The port that the server listens on; None where it does not run."""
+        """Return the port that the server listens on; None where it does not run."""
         try:
             port = int((self.data / "postmaster.pid").read_text().splitlines()[3])
         except (OSError, ValueError, IndexError):
@@ -106,7 +106,7 @@ class Cluster:
         return port if self._pid() is not None and answers(port) else None
 
     def _ready(self) -> bool:
-        """Whether it takes connections: its file says so once what was cut off has been recovered."""
+        """Say whether it takes connections: its file says so once what was cut off has been recovered."""
         try:
             return (self.data / "postmaster.pid").read_text().splitlines()[7].strip() == "ready"
         except (OSError, IndexError):
@@ -122,14 +122,14 @@ class Cluster:
         return pid if name == "postgres" else None
 
     def url(self, role: str = APPLICATION, database: str = DATABASE) -> str:
-        """Where to connect, as one of the three roles."""
+        """Say where to connect, as one of the three roles."""
         port = self.port()
         if port is None:
             raise LaunchError(f"The database in {self.folder} does not run; its log is {self.log}.")
         return f"postgresql://{role}:{self.secret(role)}@{HOST}:{port}/{database}"
 
     def secret(self, name: str) -> str:
-        """A secret of this cluster, made at first use, readable by its owner only."""
+        """Return a secret of this cluster, made at first use, readable by its owner only."""
         path = self.folder / "secrets" / name
         if not path.exists():
             path.parent.mkdir(mode=0o700, parents=True, exist_ok=True)
@@ -223,12 +223,12 @@ class Cluster:
 
 
 def _listening(port: int) -> list[str]:
-    """How a server is told where it listens: on loopback alone."""
+    """Say how a server is told where it listens: on loopback alone."""
     return ["-p", str(port), "-c", f"listen_addresses={HOST}", "-c", "unix_socket_directories="]
 
 
 def answers(port: int) -> bool:
-    """Whether something accepts connections on a port of loopback.
+    """Say whether something accepts connections on a port of loopback.
 
     A connection to a port that nobody has can meet itself, where the system chooses that port as its own end.
     """
@@ -238,7 +238,7 @@ def answers(port: int) -> bool:
 
 
 def free_port() -> int:
-    """A port of loopback that nobody listens on."""
+    """Return a port of loopback that nobody listens on."""
     with socket.socket() as probe:
         probe.bind((HOST, 0))
         port: int = probe.getsockname()[1]
@@ -246,7 +246,7 @@ def free_port() -> int:
 
 
 def programs() -> Path:
-    """The newest PostgreSQL that Debian has installed; its programs are not on PATH."""
+    """Return the newest PostgreSQL that Debian has installed; its programs are not on PATH."""
     found = sorted(
         (p for p in Path("/usr/lib/postgresql").glob("*/bin") if (p / "initdb").exists()),
         key=lambda p: int(p.parent.name),

@@ -165,7 +165,7 @@ class Processes:
 
 
 def python(*arguments: str) -> list[str]:
-    """A command of this interpreter."""
+    """Return a command of this interpreter."""
     return [sys.executable, *arguments]
 
 
@@ -221,12 +221,12 @@ def wait_until_served(host: str, port: int, processes: Processes, timeout_s: flo
 
 
 def handed_over(claimed: socket.socket) -> str:
-    """How a child's command names a socket that it inherits."""
+    """Say how a child's command names a socket that it inherits."""
     return f"fd://{claimed.fileno()}"
 
 
 def taken_over(where: str) -> socket.socket:
-    """The socket that a command names: one that it inherits, or a port of loopback that it claims itself."""
+    """Return the socket that a command names: one that it inherits, or a port of loopback that it claims itself."""
     number = where.removeprefix("fd://")
     return claim(HOST, int(where)) if number == where else socket.socket(fileno=int(number))
 

@@ -132,7 +132,7 @@ def service(settings: Settings, host: str, port: int) -> Iterator[Processes]:
 
 
 def _invitation(owner_url: str) -> str | None:
-    """The key by which the first person comes in, as only the owner gives it; None where there is somebody."""
+    """Return the key by which the first person comes in, as only the owner gives it; None where there is somebody."""
     database = Database(owner_url, pool_size=1)
     try:
         return invite(database)
@@ -238,14 +238,14 @@ def _owner_url(settings: Settings, does: str) -> str:
 
 
 def _of_our_own(settings: Settings, cluster: Cluster) -> tuple[str, str]:
-    """A cluster that serves, migrated and checked: its address and the key for sessions."""
+    """Return a cluster that serves, migrated and checked: its address and the key for sessions."""
     schema.upgrade(cluster.url(OWNER), APPLICATION)
     _check(cluster.url())
     return cluster.url(), settings.secret_key or cluster.secret("session")
 
 
 def _of_ones_own(settings: Settings) -> tuple[str, str]:
-    """A PostgreSQL that somebody else looks after: its address and the key for sessions."""
+    """Return a PostgreSQL that somebody else looks after: its address and the key for sessions."""
     if not settings.secret_key:
         raise LaunchError("With BRUMEL_DATABASE_URL, BRUMEL_SECRET_KEY is needed too: any long random text.")
     if settings.database_owner_url:
@@ -268,7 +268,7 @@ def _check(url: str) -> None:
 
 
 def _environment(settings: Settings, url: str, secret: str, account: str) -> dict[str, str]:
-    """What the parts are given: ours, without the owner's address; another user has nothing of root's own."""
+    """Return what the parts are given: ours, without the owner's address; another user has nothing of root's own."""
     given = bare(os.environ) if account else os.environ
     environment = {k: v for k, v in given.items() if not k.startswith("BRUMEL_DATABASE")}
     environment |= {
@@ -311,7 +311,7 @@ def _only_one(folder: Path) -> Iterator[float]:
 
 
 def _in_use(folder: Path) -> bool:
-    """Whether a start with a data folder runs."""
+    """Say whether a start with a data folder runs."""
     try:
         with open(_lock_of(folder)) as lock:
             fcntl.flock(lock, fcntl.LOCK_SH | fcntl.LOCK_NB)

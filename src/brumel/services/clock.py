@@ -36,15 +36,15 @@ class Clock:
     frozen: datetime | None = None
 
     def now(self) -> datetime:
-        """The time now, in UTC."""
+        """Return the time now, in UTC."""
         return (self.frozen or _pinned.get() or datetime.now(UTC)).astimezone(UTC)
 
     def soon(self) -> datetime:
-        """The end of the minute that it is: the same for all who ask within it, and never past."""
+        """Return the end of the minute that it is: the same for all who ask within it, and never past."""
         return self.now().replace(second=0, microsecond=0) + timedelta(minutes=1)
 
     def why_not(self, moment: datetime) -> str:
-        """Why something can't have been done at a moment, in words; empty where it can.
+        """Say why something can't have been done at a moment, in words; empty where it can.
 
         Raises
         ------
@@ -60,7 +60,7 @@ class Clock:
         return ""
 
     def local(self, moment: datetime) -> datetime:
-        """A moment in the time zone of the screens."""
+        """Return a moment in the time zone of the screens."""
         return moment.astimezone(self.timezone)
 
     def moment_of(self, local: datetime) -> datetime:
@@ -78,14 +78,14 @@ class Clock:
         return f"{self.local(moment):%H:%M}"
 
     def today(self) -> date:
-        """The local date now."""
+        """Return the local date now."""
         return self.local(self.now()).date()
 
     def said(self, moment: datetime) -> str:
-        """A moment as people read it: ``Mon 23 Nov, 11:53``."""
+        """Return a moment as people read it: ``Mon 23 Nov, 11:53``."""
         local = self.local(moment)
         return f"{self.day_said(local.date())}, {local:%H:%M}"
 
     def day_said(self, day: date) -> str:
-        """A date as people read it: ``Mon 23 Nov``, with its year where that is not this one."""
+        """Return a date as people read it: ``Mon 23 Nov``, with its year where that is not this one."""
         return day_words(day, self.today())

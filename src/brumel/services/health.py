@@ -72,12 +72,12 @@ class Health:
     _asked: Shared[list[HealthCheck]] = field(default_factory=lambda: Shared(_STANDS_S, _DEADLINE_S), compare=False)
 
     def checks(self) -> list[HealthCheck]:
-        """All checks; what can't be asked without a database is not."""
+        """Return all checks; what can't be asked without a database is not."""
         late = [HealthCheck("database", f"The database does not answer within {_DEADLINE_S} s.")]
         return [HealthCheck("disk", self._disk()), *self._asked.get(self._of_database, late)]
 
     def _of_database(self) -> list[HealthCheck]:
-        """What the server says of itself: whether it takes records, its schema, who reads the lines."""
+        """Return what the server says of itself: whether it takes records, its schema, who reads the lines."""
         try:
             with self.database.alone(2 * _DEADLINE_S) as session:  # ends by itself, after nobody waits
                 session.execute(TRIED)
@@ -96,7 +96,7 @@ class Health:
         return not any(os.access(folder, os.R_OK | os.X_OK) for folder in owners)
 
     def restarts(self) -> list[Restart]:
-        """What was started again within the last hour, the newest of each part, the newest first."""
+        """Return what was started again within the last hour, the newest of each part, the newest first."""
         try:
             lines = self.notes.read_text(encoding="utf-8").splitlines() if self.notes else []
         except OSError:

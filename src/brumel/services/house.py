@@ -47,7 +47,7 @@ class House:
 
 
 def begins_with(session: Session, principle: str) -> dict[str, str]:
-    """The house's choices for a run of a principle, by field of its form."""
+    """Return the house's choices for a run of a principle, by field of its form."""
     kept = {row.key: row.value for row in session.scalars(select(HouseChoice))}
     found = {"rinse": kept.get(_RINSE, ""), "method": kept.get(_METHOD + principle, "")}
     return {name: value for name, value in found.items() if value}

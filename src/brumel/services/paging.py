@@ -17,6 +17,6 @@ class Page:
 
     @classmethod
     def of(cls, everything: Sequence[Any], number: int, size: int) -> Page:
-        """A page of a list that is at hand whole; pages are counted from 1."""
+        """Return a page of a list that is at hand whole; pages are counted from 1."""
         begin = (number - 1) * size
         return cls(everything[begin : begin + size], number, len(everything) > begin + size)

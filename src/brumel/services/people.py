@@ -96,7 +96,7 @@ class People:
         return Stay(person, found.key)
 
     def signed_in(self, key: str) -> Person | None:
-        """Who is signed in under a key: nobody once they signed out, were deactivated, or stayed too long."""
+        """Say who is signed in under a key: nobody once they signed out, were deactivated, or stayed too long."""
         with self.database.session() as session:
             who = select(func.brumel_who(key)).scalar_subquery()  # asked once, not also by the planner
             return session.scalar(select(Person).where(Person.id == who))
@@ -179,7 +179,7 @@ class People:
 
 
 def new_person(login: str, name: str, role: str, password: str) -> Person:
-    """A person as they are kept.
+    """Return a person as they are kept.
 
     Raises
     ------

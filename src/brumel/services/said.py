@@ -20,17 +20,17 @@ BY_EYE = says("settling.by-eye")
 
 
 def finding_rows(findings: Iterable[Finding]) -> list[dict[str, Any]]:
-    """Findings as rows of either finding table, numbered in reading order."""
+    """Return findings as rows of either finding table, numbered in reading order."""
     return [{"ordinal": number} | plain_finding(f) for number, f in enumerate(findings)]
 
 
 def findings_of(rows: Iterable[Mapping[str, Any]]) -> list[Finding]:
-    """Findings as they were stored within a record, by their keys; one without keys says its sentence."""
+    """Return findings as they were stored within a record, by their keys; one without keys says its sentence."""
     return [_finding(row) for row in rows]
 
 
 def stored_findings(rows: Iterable[FindingColumns]) -> list[Finding]:
-    """Findings as they were stored, by their keys; one without keys says its sentence."""
+    """Return findings as they were stored, by their keys; one without keys says its sentence."""
     return [_finding(vars(row)) for row in rows]
 
 
@@ -64,12 +64,12 @@ def lines_of(said: Any, words: Sequence[str]) -> Sequence[Value]:
 
 
 def budget_rows(budget: Budget) -> list[dict[str, Any]]:
-    """The contributions of a budget as a record keeps them: each with its key, and the name that was read."""
+    """Return the contributions of a budget as a record keeps them: each with its key, and the name that was read."""
     return [row | {"name": str(share_words(row["key"], row.get("of", "")))} for row in budget.plain]
 
 
 def u_of(budget: Sequence[Mapping[str, Any]], key: str, otherwise: float) -> float:
-    """The standard uncertainty that a stored budget gives a contribution; ``otherwise`` where it has none."""
+    """Return the standard uncertainty that a stored budget gives a contribution; ``otherwise`` where it has none."""
     return next((float(c["u"]) for c in budget if c.get("key") == key), otherwise)
 
 

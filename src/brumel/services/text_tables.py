@@ -20,7 +20,7 @@ class Table:
 
 
 def read_table(source: TextIO) -> Table | None:
-    """A table from its first line on; None where there is no line. Empty lines are skipped."""
+    """Return a table from its first line on; None where there is no line. Empty lines are skipped."""
     first = source.readline()
     separator = max(_SEPARATORS, key=first.count)
     header = next(csv.reader([first], delimiter=separator), None)

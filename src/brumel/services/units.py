@@ -71,7 +71,7 @@ _DIGITS_KEPT = 12
 
 
 def stem(i: Input) -> str:
-    """An input's name without its unit: ``temperature`` for ``temperature_c``."""
+    """Return an input's name without its unit: ``temperature`` for ``temperature_c``."""
     if isinstance(i, Number):
         for suffix in _SUFFIXES.get(i.unit, ()):
             if i.name.endswith(suffix):
@@ -80,7 +80,7 @@ def stem(i: Input) -> str:
 
 
 def units_of(i: Input) -> list[str]:
-    """The units that an input may be typed in, its own first; one way of writing each."""
+    """Return the units that an input may be typed in, its own first; one way of writing each."""
     if not isinstance(i, Number) or not i.unit:
         return []
     seen: dict[str, str] = {}
@@ -127,7 +127,7 @@ def typed_inputs(chosen: Calculation, given: Mapping[str, Any]) -> dict[str, Any
 
 
 def in_unit(i: Number, value: float, unit: str, *, spread: bool = False) -> float:
-    """A value of an input in a typed unit, into the input's own; ``spread`` says that it is an uncertainty.
+    """Return a value of an input in a typed unit, into the input's own; ``spread`` says that it is an uncertainty.
 
     Raises
     ------
@@ -166,12 +166,12 @@ def linear_factor(unit: str, kept: str) -> float | None:
 
 
 def takes_unit(i: Input, unit: str) -> bool:
-    """Whether an input may be typed in this unit."""
+    """Say whether an input may be typed in this unit."""
     return isinstance(i, Number) and _written(unit) in _known(i)
 
 
 def number_in(i: Number, text: str, unit: str = "", *, spread: bool = False) -> float:
-    """A number as typed, in its own unit or else in ``unit``, into the unit of the input.
+    """Return a number as typed, in its own unit or else in ``unit``, into the unit of the input.
 
     Raises
     ------
@@ -190,7 +190,7 @@ def number_in(i: Number, text: str, unit: str = "", *, spread: bool = False) -> 
 
 
 def _written(unit: str) -> str:
-    """One way of writing a unit: ℃ is °C, mm Hg is mmHg."""
+    """Return one way of writing a unit: ℃ is °C, mm Hg is mmHg."""
     return "".join(unicodedata.normalize("NFKC", unit).replace("μ", "µ").split()).replace("⁻", "-")
 
 
@@ -219,7 +219,7 @@ def _value(i: Input, value: Any, *, spread: bool) -> Any:
 
 
 def _point(i: Points, number: int, point: Any) -> Any:
-    """A point of a list, its numbers read as they were typed."""
+    """Return a point of a list, its numbers read as they were typed."""
     if not isinstance(point, dict):
         return point
     fields = {f.name: f for f in i.fields}

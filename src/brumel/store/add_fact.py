@@ -61,14 +61,14 @@ def add_new(session: Session, model: type[Base], rows: Sequence[dict[str, Any]])
 
 @cache
 def _insertion(model: type[Base]) -> tuple[ReturningInsert[Any], list[str]]:
-    """The statement that adds a row unless its key is there, and the names of its key."""
+    """Return the statement that adds a row unless its key is there, and the names of its key."""
     table = cast(Table, model.__table__)
     keys = [column.name for column in table.primary_key]
     return insert(table).on_conflict_do_nothing(index_elements=keys).returning(*(table.c[key] for key in keys)), keys
 
 
 def stands(session: Session, model: type[Base], key: Mapping[str, Any], told: Mapping[str, Any]) -> bool:
-    """Whether a row of this key is there, with what was told; refuses other content."""
+    """Say whether a row of this key is there, with what was told; refuses other content."""
     table = model.__table__
     names = [*told] or list(key)
     row = session.execute(

@@ -97,7 +97,7 @@ class Unreachable(StoreError):
 
 
 def _named(error: DBAPIError) -> StoreError | None:
-    """An error in words; None where it can only be a mistake of ours."""
+    """Return an error in words; None where it can only be a mistake of ours."""
     state = getattr(error.orig, "sqlstate", None)
     if state == REFUSED_CHANGE:
         return StoreError(str(error.orig).splitlines()[0])
@@ -107,7 +107,7 @@ def _named(error: DBAPIError) -> StoreError | None:
 
 
 def in_words(error: DBAPIError) -> StoreError:
-    """An error of the database as a sentence; raises it where it can only be a mistake of ours."""
+    """Return an error of the database as a sentence; raises it where it can only be a mistake of ours."""
     if isinstance(error, IntegrityError):
         name = getattr(getattr(error.orig, "diag", None), "constraint_name", None) or ""
         words = _BY_SQLSTATE.get(getattr(error.orig, "sqlstate", None) or "")
@@ -251,7 +251,7 @@ class Database:
             held.update(taken)
 
     def _reading(self) -> AbstractContextManager[Session]:
-        """A session in the snapshot that is looked at; in a transaction of its own where there is none."""
+        """Return a session in the snapshot that is looked at; in a transaction of its own where there is none."""
         connections = _pinned.get()
         if connections is None:
             return self.sessions.begin()

@@ -55,7 +55,7 @@ Rows = dict[str, list[dict[str, Any]]]
 
 
 def table_of(model: type[Base]) -> Table:
-    """The table of a model."""
+    """Return the table of a model."""
     return cast(Table, model.__table__)
 
 
@@ -65,13 +65,13 @@ def columns_of(model: type[Base]) -> list[str]:
 
 
 def _pointed(table: Table, name: str) -> str:
-    """The table that a column points to; empty where to none."""
+    """Return the table that a column points to; empty where to none."""
     keys = table.c[name].foreign_keys
     return next((k.column.table.name for k in keys), "")
 
 
 def closed(session: Session, reading_ids: Collection[uuid.UUID]) -> set[uuid.UUID]:
-    """These readings, what they amend, and what they were worked out from, to the end of each chain."""
+    """Return these readings, what they amend, and what they were worked out from, to the end of each chain."""
     found, new = set(reading_ids), set(reading_ids)
     while new:
         amended = session.scalars(select(Reading.amends_id).where(Reading.id.in_(new), Reading.amends_id.is_not(None)))
@@ -104,7 +104,7 @@ def rows_of(session: Session, reading_ids: Collection[uuid.UUID]) -> Rows:
 
 
 def names_of(session: Session, rows: Rows) -> dict[str, dict[uuid.UUID, list[str]]]:
-    """What rows point to, by table and key, as people know it."""
+    """Return what rows point to, by table and key, as people know it."""
     return {
         name: {
             row[0]: [str(v) for v in row[1:]]
@@ -115,7 +115,7 @@ def names_of(session: Session, rows: Rows) -> dict[str, dict[uuid.UUID, list[str
 
 
 def keys_of(session: Session, name: str, known: Iterable[Sequence[str]]) -> dict[tuple[str, ...], uuid.UUID]:
-    """The keys here of what people know so; what is not here is missing."""
+    """Return the keys here of what people know so; what is not here is missing."""
     key, *columns = _known_columns(name)
     wanted = [tuple(k) for k in known]
     found = session.execute(select(key, *columns).where(tuple_(*columns).in_(wanted))) if wanted else ()
@@ -145,7 +145,7 @@ def read_back(model: type[Base], plain: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def key_of(model: type[Base], row: Mapping[str, Any] | RowMapping) -> tuple[Any, ...]:
-    """The key of a row."""
+    """Return the key of a row."""
     return tuple(row[c.name] for c in table_of(model).primary_key)
 
 
@@ -160,7 +160,7 @@ def differs(here: Mapping[str, Any], given: Mapping[str, Any]) -> bool:
 
 
 def standing(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]) -> dict[tuple[Any, ...], Any]:
-    """Those of these rows that are here, as they stand, by key."""
+    """Return those of these rows that are here, as they stand, by key."""
     table, keys = table_of(model), [key_of(model, row) for row in rows]
     query = select(*(table.c[name] for name in columns_of(model))).where(tuple_(*table.primary_key).in_(keys))
     return {key_of(model, row): dict(row) for row in session.execute(query).mappings()} if rows else {}

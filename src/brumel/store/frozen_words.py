@@ -19,7 +19,7 @@ _NAMES_ITSELF = ("signals", "readings", "inputs")
 
 @cache
 def frozen(part: str) -> Mapping[str, str]:
-    """Keys by words: of ``contributions``, ``signals``, ``readings``, ``inputs``, ``sentences``, ``sources``,
+    """Return keys by words: of ``contributions``, ``signals``, ``readings``, ``inputs``, ``sentences``, ``sources``,
     ``settling``, ``otherwise``.
     """
     text = files("brumel.store").joinpath("frozen_words.toml").read_text(encoding="utf-8")

@@ -76,12 +76,12 @@ def downgrade(owner_url: str, revision: str = "base") -> None:
 
 @cache
 def _newest() -> str | None:
-    """The revision that this version needs; its scripts are read once."""
+    """Return the revision that this version needs; its scripts are read once."""
     return ScriptDirectory.from_config(configuration()).get_current_head()
 
 
 def problem(connection: Connection) -> str | None:
-    """What is wrong with the schema or with the role that asks, in one line; None where all is well."""
+    """Return what is wrong with the schema or with the role that asks, in one line; None where all is well."""
     wanted = _newest()
     found = MigrationContext.configure(connection).get_current_revision()
     if found != wanted:

@@ -114,7 +114,7 @@ def circular(links: Mapping[uuid.UUID, Sequence[uuid.UUID]]) -> set[uuid.UUID]:
 
 @cache
 def _models() -> dict[str, dict[str, Shape]]:
-    """The shape of each column of each fact."""
+    """Return the shape of each column of each fact."""
     return {model.__tablename__: _shapes(cast(Table, model.__table__)) for model in FACTS}
 
 
@@ -140,7 +140,7 @@ def _of_type(name: str, kind: TypeEngine[Any]) -> Shape:
 
 
 def _said_by_checks(table: Table) -> dict[str, Shape]:
-    """The words and ends that CHECKs of one column name."""
+    """Return the words and ends that CHECKs of one column name."""
     found: dict[str, Shape] = {}
     for constraint in table.constraints:
         if not isinstance(constraint, CheckConstraint):

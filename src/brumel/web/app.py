@@ -115,12 +115,12 @@ def create_app(services: Services, settings: WebSettings) -> Flask:
 
     @app.get("/healthy")
     def healthy() -> str:
-        """This process answers."""
+        """Say that this process answers."""
         return "ok"
 
     @app.get("/ready")
     def ready() -> ResponseReturnValue:
-        """All that it leans on is there; as JSON, for a monitor."""
+        """Say whether all that it leans on is there; as JSON, for a monitor."""
         checks = services.health.checks()
         well = not any(c.wrong for c in checks)
         checked = {c.name: c.wrong or "ok" for c in checks}

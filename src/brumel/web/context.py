@@ -17,12 +17,12 @@ if TYPE_CHECKING:
 
 
 def services() -> Services:
-    """The services of this application."""
+    """Return the services of this application."""
     return cast(Services, current_app.extensions["brumel"])
 
 
 def probe_states(*, on_bench: bool = False) -> list[ProbeState]:
-    """All probes, or those that are calibrated and read here; read once for a page and its ribbon."""
+    """Return all probes, or those that are calibrated and read here; read once for a page and its ribbon."""
     if "probe_states" not in g:
         g.probe_states = services().states.probe_states()
     return [s for s in g.probe_states if s.on_bench or not on_bench]
@@ -38,17 +38,17 @@ def into_water(probe_id: uuid.UUID, site_id: uuid.UUID | None) -> int:
 
 
 def signed_in() -> Any:
-    """The person who is signed in."""
+    """Return the person who is signed in."""
     return cast("SignedIn", current_user).person
 
 
 def own_unit(kept: str) -> str:
-    """The unit that the person who is signed in reads in the place of one that is kept."""
+    """Return the unit that the person who is signed in reads in the place of one that is kept."""
     return str((signed_in().units or {}).get(kept, kept))
 
 
 def page_number() -> int:
-    """Which page of a list is asked for, from 1; 404 where that is no number."""
+    """Say which page of a list is asked for, from 1; 404 where that is no number."""
     number = whole_written(request.args.get("page", "1"), 5)
     if not number:
         abort(404)

@@ -97,7 +97,7 @@ def register(app: Flask) -> None:
 
 
 def _away(words: str) -> ResponseReturnValue:
-    """A page that needs no database; what was typed is on it, to be sent again."""
+    """Return a page that needs no database; what was typed is on it, to be sent again."""
     if _wants_json():
         return jsonify(error=words), 503, _LATER
     secret = request.endpoint in ("auth.sign_in", "auth.units")
@@ -106,7 +106,7 @@ def _away(words: str) -> ResponseReturnValue:
 
 
 def _bare_page(code: int, words: str, kept: Sequence[tuple[str, str]] = ()) -> str:
-    """A page without whoever is signed in: who that is, only a database could say."""
+    """Return a page without whoever is signed in: who that is, only a database could say."""
     template = current_app.jinja_env.get_template("away.html")
     return template.render(request=request, code=code, words=words, kept=kept)
 

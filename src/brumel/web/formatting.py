@@ -52,7 +52,7 @@ def register_filters(app: Flask, clock: Clock) -> None:
         return clock.local(moment).strftime("%Y-%m-%dT%H:%M")
 
     def readings_of(text: str) -> list[tuple[str, str]]:
-        """What a typed local time can be meant for, where that is not one moment: to send back, and in words."""
+        """Return what a typed local time can be meant for, where that is not one moment: to send back, and in words."""
         try:
             clock.moment_of(datetime.fromisoformat(text or ""))
         except NotOneMoment as asked:

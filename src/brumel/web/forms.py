@@ -36,7 +36,7 @@ class Typed:
         self.errors: dict[str, str] = {}
 
     def meter_did(self) -> dict[str, Any]:
-        """What a meter had done to a typed value, where the form asks."""
+        """Return what a meter had done to a typed value, where the form asks."""
         if shown_as := self.text("meter_shown_as"):
             return {"shown_as": shown_as} | self._set_for_oxygen()
         method = self.text("meter_method")
@@ -51,7 +51,7 @@ class Typed:
         return {key: value for key, value in settings.items() if value is not None}
 
     def meter_does(self) -> dict[str, dict[str, Any]]:
-        """What is said once of a meter: how it compensates, what is set in it for oxygen."""
+        """Return what is said once of a meter: how it compensates, what is set in it for oxygen."""
         found: dict[str, dict[str, Any]] = {}
         if method := self.text("meter_method"):
             found["specific-conductance"] = self._compensation(method)
@@ -64,7 +64,7 @@ class Typed:
         return found
 
     def place(self) -> Surroundings:
-        """What was typed of a place, where the form asks; nothing where it does not."""
+        """Return what was typed of a place, where the form asks; nothing where it does not."""
         pressure = None
         if "pressure" in self.form:
             unit, kind = self.text("pressure_unit") or "hPa", self.text("pressure_kind") or "station"
@@ -74,7 +74,7 @@ class Typed:
         )
 
     def pressure(self) -> Pressure | None:
-        """The pressure, where one was typed or it is said that the altitude alone is known."""
+        """Return the pressure, where one was typed or it is said that the altitude alone is known."""
         return self.place().pressure if self.text("pressure") or self.text("pressure_kind") == "altitude" else None
 
     def must_be_read(self) -> None:
@@ -89,7 +89,7 @@ class Typed:
             raise InvalidInput(self.errors)
 
     def text(self, name: str) -> str:
-        """The text of a field, without spaces around it; one that is too long is said."""
+        """Return the text of a field, without spaces around it; one that is too long is said."""
         found = self.form.get(name, "").strip()
         most = NAME_MOST if name in NAMES else TEXT_MOST
         if len(found) > most:
@@ -97,7 +97,7 @@ class Typed:
         return found
 
     def number(self, name: str) -> float | None:
-        """A number, with a point or a comma; None where the field is empty or can't be read."""
+        """Return a number, with a point or a comma; None where the field is empty or can't be read."""
         typed = self.text(name)
         if not typed:
             return None
@@ -108,7 +108,7 @@ class Typed:
             return None
 
     def measured(self, name: str, unit: str) -> float | None:
-        """A number in ``unit``, typed with a unit of its own, else in the one that this person reads for it."""
+        """Return a number in ``unit``, typed with a unit of its own, else in the one that this person reads for it."""
         typed = self.text(name)
         if not typed:
             return None
@@ -124,19 +124,19 @@ class Typed:
         return None
 
     def version(self) -> int | None:
-        """The version of what was edited; None where it is new."""
+        """Return the version of what was edited; None where it is new."""
         return whole_written(self.text("version"), 8)
 
     def record_id(self, name: str) -> uuid.UUID | None:
-        """A record's id; None where nothing was chosen or it can't be read."""
+        """Return a record's id; None where nothing was chosen or it can't be read."""
         return as_id(self.text(name))
 
     def seen(self, name: str = "seen") -> int | None:
-        """The number of the sample up to which the page had judged a trace; None where it drew none."""
+        """Return the number of the sample up to which the page had judged a trace; None where it drew none."""
         return whole_written(self.text(name))
 
     def new_record_id(self, name: str = "id") -> uuid.UUID:
-        """The id that the client made for a new record."""
+        """Return the id that the client made for a new record."""
         found = self.record_id(name)
         if found is None:
             self.errors[name] = "The form was incomplete: reload the page and send again."
@@ -144,7 +144,7 @@ class Typed:
         return found
 
     def day(self, name: str) -> date | None:
-        """A date."""
+        """Return a date."""
         typed = self.text(name)
         if not typed:
             return None
@@ -155,7 +155,7 @@ class Typed:
             return None
 
     def compensation(self) -> dict[str, Any]:
-        """How a site's conductivity is compensated, as its fields have it."""
+        """Say how a site's conductivity is compensated, as its fields have it."""
         return {
             "method": self.text("method") or "natural-water",
             "coefficient_percent_per_c": self.number("coefficient"),
@@ -164,7 +164,7 @@ class Typed:
         }
 
     def moment(self, name: str, zone: ZoneInfo) -> datetime | None:
-        """A date and time, local where no offset stands with it, as a moment; None where empty or unreadable.
+        """Return a date and time, local where no offset stands with it, as a moment; None where empty or unreadable.
 
         Where clocks change that night and it is none or two, it is asked back: what was chosen comes as ``…-meant``.
         """
@@ -187,7 +187,7 @@ class Typed:
             return meant and meant.astimezone(UTC)
 
     def _near(self, name: str, found: Day) -> Day | None:
-        """A date of this trade; a slip in the year is said."""
+        """Return a date of this trade; a slip in the year is said."""
         if _FIRST_YEAR <= found.year <= _LAST_YEAR:
             return found
         self.errors[name] = f"The year {found.year} can't be meant: check it."
@@ -195,7 +195,7 @@ class Typed:
 
 
 def as_id(text: str | None) -> uuid.UUID | None:
-    """A UUID from text, or None."""
+    """Return a UUID from text, or None."""
     try:
         return uuid.UUID(text or "")
     except ValueError:
@@ -203,14 +203,14 @@ def as_id(text: str | None) -> uuid.UUID | None:
 
 
 def place_fields(known: Surroundings) -> dict[str, str]:
-    """What is known of a place as the fields of a form have it."""
+    """Return what is known of a place as the fields of a form have it."""
     salinity = {} if known.salinity is None else {"salinity": f"{known.salinity:.2f}"}
     salts = {} if known.conductivity is None else {"conductivity": f"{known.conductivity:.0f}"}
     return salinity | salts | (pressure_fields(known.pressure) if known.pressure else {})
 
 
 def pressure_fields(known: Pressure) -> dict[str, str]:
-    """A pressure as the fields of a form have it."""
+    """Return a pressure as the fields of a form have it."""
     return {
         "pressure": "" if known.typed is None else f"{known.typed:g}",
         "pressure_unit": known.unit,

@@ -24,5 +24,5 @@ class SignedIn(UserMixin):
         return supervises(self.person)
 
     def get_id(self) -> str:
-        """What the session keeps."""
+        """Return what the session keeps."""
         return self.key

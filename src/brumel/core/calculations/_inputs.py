@@ -60,7 +60,7 @@ CYANURIC_ACID = Number("cyanuric_acid_mg_l", "Cyanuric acid", "mg/L", 0.0, 300.0
 
 
 def temperature(low: float, high: float, name: str = "temperature_c", label: str = "Temperature") -> Number:
-    """Temperature of the water within a relation's range, °C."""
+    """Return temperature of the water within a relation's range, °C."""
     return Number(
         name,
         label,
@@ -73,7 +73,7 @@ def temperature(low: float, high: float, name: str = "temperature_c", label: str
 
 
 def compensation_factor(method: str, temperature_c: Any, coefficient: Any, reference_c: Any, field: str) -> Any:
-    """What a compensation multiplies conductivity by; ``field`` is blamed where the coefficient is missing."""
+    """Return what a compensation multiplies conductivity by; ``field`` is blamed where the coefficient is missing."""
     if method == "natural-water":
         return natural_water_factor(temperature_c, reference_c)
     if coefficient is None:
@@ -82,7 +82,7 @@ def compensation_factor(method: str, temperature_c: Any, coefficient: Any, refer
 
 
 def undo_compensation(name: str) -> Undo:
-    """A meter's own temperature compensation of conductivity, taken back."""
+    """Return a meter's own temperature compensation of conductivity, taken back."""
 
     def raw(v: SimpleNamespace) -> Any:
         if v.meter_method == "none":
@@ -146,5 +146,5 @@ UNDO_METER_SALINITY = Undo(
 
 
 def positive(values: Any) -> Any:
-    """Whether values are above nought."""
+    """Say whether values are above nought."""
     return np.asarray(values) > 0

@@ -34,7 +34,7 @@ _NEAR_25 = (23.0, 27.0)
 
 
 def _standard(v: SimpleNamespace) -> float:
-    """The standard meant, by its molarity or by its value at 25 °C."""
+    """Return the standard meant, by its molarity or by its value at 25 °C."""
     if (v.molarity is None) == (v.standard_us_cm is None):
         raise InvalidInputs({"molarity": "Give molarity or standard_us_cm, one of the two: which bottle is it?"})
     if v.molarity is None:

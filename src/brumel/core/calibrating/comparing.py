@@ -38,7 +38,7 @@ class Compared:
 
 
 def compared(point: JudgedPoint, response: Response) -> Compared:
-    """Whether a probe agrees with the instrument beside it: agree, disagree, or it can't be told.
+    """Say whether a probe agrees with the instrument beside it: agree, disagree, or it can't be told.
 
     Notes
     -----
@@ -58,7 +58,7 @@ def compared(point: JudgedPoint, response: Response) -> Compared:
 
 
 def comparison_finding(point: JudgedPoint, response: Response, tolerances: Tolerances) -> Finding:
-    """The finding of one comparison."""
+    """Return the finding of one comparison."""
     found, about = compared(point, response), quantity(response.principle.quantity)
     percent = found.percent
     apart = None if percent is None else says("agreement.apart", percent=Amount(percent, "%", 1, plus=True))
@@ -71,7 +71,7 @@ def comparison_finding(point: JudgedPoint, response: Response, tolerances: Toler
 
 
 def off_its_target(point: JudgedPoint, response: Response, tolerances: Tolerances) -> tuple[float, Bounds, bool]:
-    """How far a check is off, the bounds that judge it, and whether both are in percent of its target.
+    """Say how far a check is off, the bounds that judge it, and whether both are in percent of its target.
 
     Of a comparison the bounds are what both resolve together (k = 2).
     """
@@ -88,7 +88,7 @@ def off_its_target(point: JudgedPoint, response: Response, tolerances: Tolerance
 
 
 def level_of_point(point: JudgedPoint, tolerances: Tolerances, expected: Response, found: Response | None) -> Level:
-    """The mark beside a point while the run goes on: unfit for a wrong cup, doubtful for what was done badly.
+    """Return the mark beside a point while the run goes on: unfit for a wrong cup, doubtful for what was done badly.
 
     ``expected`` is the probe's last line, or the usual one; ``found`` the line through the points so far.
     """

@@ -143,7 +143,7 @@ def _kind(data: Mapping[str, Any], rules: Rules) -> ProbeKind | None:
 
 
 def _method(data: Mapping[str, Any], rules: Rules) -> tuple[Principle | None, Mapping[str, Step]]:
-    """The principle and the steps that a file's points are held against; none where its method can't be read."""
+    """Return the principle and the steps that a file's points are held against; none where its method can't be read."""
     try:
         frozen = frozen_of(data, rules)
         return principle_of(frozen), {step.key: step for step in steps_of(frozen)}
@@ -186,7 +186,7 @@ def _lot(value: object) -> Iterator[str]:
 
 
 def _previous(own: Principle) -> Shape:
-    """The probe's last full run, for the coefficients of its principle."""
+    """Return the probe's last full run, for the coefficients of its principle."""
     coefficients = {c.key: both(number(), _not_nought) if c.inverse else number() for c in own.coefficients}
     keys = [*coefficients]
 

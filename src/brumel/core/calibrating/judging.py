@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 
 def principle_of(frozen: Mapping[str, Any]) -> Principle:
-    """The sensing principle of a method as it was frozen into a run, for the kind of its probe."""
+    """Return the sensing principle of a method as it was frozen into a run, for the kind of its probe."""
     return principle(frozen["principle"]).with_usual(frozen.get("usual", {}))
 
 
@@ -81,7 +81,7 @@ def judge(
 
 
 def _reads(response: Response, points: Sequence[JudgedPoint]) -> bool:
-    """Whether each point can be read through it: not where a probe gave the same everywhere, or nothing."""
+    """Say whether each point can be read through it: not where a probe gave the same everywhere, or nothing."""
     values = [float(response.value(p.point.signal, p.point.at)) for p in points]
     silent = response.by_a_factor and any(p.use is Use.ADJUST and p.point.signal <= 0 < p.point.value for p in points)
     return not (silent or response.tells_nothing) and all(map(math.isfinite, values))

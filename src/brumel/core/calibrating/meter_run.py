@@ -55,7 +55,7 @@ class KeptPoint:
         return self.before if self.after is None else self.after
 
     def off(self, shown: float) -> float:
-        """How far a shown value is off the target, in the unit."""
+        """Say how far a shown value is off the target, in the unit."""
         return shown - self.target
 
     @property
@@ -64,22 +64,22 @@ class KeptPoint:
         return Within(self.check.sound, self.check.doubtful, self.check.percent, self.check.least)
 
     def level(self, shown: float) -> Level:
-        """The level of a shown value."""
+        """Return the level of a shown value."""
         return self.within.level(self.off(shown), self.target)
 
 
 def checks_of(frozen: Mapping[str, Any]) -> dict[str, Check]:
-    """The checks of such a run by key, as its kind had them then."""
+    """Return the checks of such a run by key, as its kind had them then."""
     return {c["key"]: Check(**c) for c in frozen["checks"]}
 
 
 def reports_of(frozen: Mapping[str, Any]) -> dict[str, Reported]:
-    """What a meter may have reported by key, as its kind had it then."""
+    """Return what a meter may have reported by key, as its kind had it then."""
     return {r["key"]: Reported(**{**r, "bounds": Bounds(**r["bounds"])}) for r in frozen.get("reports", ())}
 
 
 def serving(points: Sequence[KeptPoint], key: str) -> tuple[KeptPoint, ...]:
-    """The points that tell how far a meter's values of a quantity are off."""
+    """Return the points that tell how far a meter's values of a quantity are off."""
     return tuple(p for p in points if p.target_known and p.check.quantity == key and p.shown is not None)
 
 
@@ -108,7 +108,7 @@ def of_last_check(points: Sequence[KeptPoint], about: Quantity, value: float) ->
 
 
 def judge_kept(points: Sequence[KeptPoint], reported: Sequence[tuple[Reported, float]]) -> list[Finding]:
-    """All findings of a calibration that a meter keeps, worst first.
+    """Return all findings of a calibration that a meter keeps, worst first.
 
     As left decides where it was looked at; as found then tells of the readings before.
     """

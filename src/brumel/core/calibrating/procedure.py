@@ -71,7 +71,7 @@ class Role:
     """Families that other roles name for themselves."""
 
     def admits(self, standard: str, nominal: float | None, family: str = "") -> bool:
-        """Whether a lot of this standard, nominal value and family can serve.
+        """Say whether a lot of this standard, nominal value and family can serve.
 
         Examples
         --------
@@ -90,7 +90,7 @@ class Role:
         return above and (nominal <= self.high if self.high_included else nominal < self.high)
 
     def resolved(self, waters: tuple[float, float] | None) -> str:
-        """The role meant, once the day's waters are known; without waters a side is the higher one.
+        """Return the role meant, once the day's waters are known; without waters a side is the higher one.
 
         Examples
         --------
@@ -157,12 +157,12 @@ class Step:
 
     @classmethod
     def of(cls, data: Mapping[str, Any]) -> Step:
-        """A step from plain data."""
+        """Return a step from plain data."""
         kind, use = StepKind(data.get("kind", "cup")), Use(data.get("use", "adjust"))
         return cls(**dict(data) | {"kind": kind, "use": use})
 
     def aim(self, bottle: Bottle | None, at: Conditions) -> Target:
-        """What its standard is at these conditions: the bottle's value, else what the method says of it."""
+        """Return what its standard is at these conditions: the bottle's value, else what the method says of it."""
         if bottle is not None and self.kind is not StepKind.COMPARE:  # a reagent is no standard
             return target(bottle, at)
         if self.target is None:
@@ -208,7 +208,7 @@ class Rinse:
 
 
 def ml_per_point(standard_share: float) -> float:
-    """Standard that a point takes where so much of a cup goes into the rinse before it, mL."""
+    """Return standard that a point takes where so much of a cup goes into the rinse before it, mL."""
     return CUP_ML * (1.0 + standard_share)
 
 
@@ -231,7 +231,7 @@ class Procedure:
     """What a run of it does not tell, as the end of a sentence; empty where it tells what it should."""
 
     def steps_for(self, waters: tuple[float, float] | None, rules: Rules) -> tuple[Step, ...]:
-        """The steps, once the day's waters are known."""
+        """Return the steps, once the day's waters are known."""
         return tuple(replace(s, role=rules.roles[s.role].resolved(waters) if s.role else "") for s in self.steps)
 
     def steering(self, what: str) -> Procedure:
@@ -249,7 +249,7 @@ class Procedure:
         return replace(self, steps=(pause, *self.steps, *checks, back))
 
     def needs_waters(self, rules: Rules) -> bool:
-        """Whether a step depends on the day's waters."""
+        """Say whether a step depends on the day's waters."""
         return any(s.role and rules.roles[s.role].middle is not None for s in self.steps)
 
     @property
@@ -271,7 +271,7 @@ class Procedure:
         steers: str = "",
         out_of_order: Sequence[str] = (),
     ) -> dict[str, Any]:
-        """The method as it is kept with a run: plain data, sides resolved, tolerances and rinse included whole.
+        """Return the method as it is kept with a run: plain data, sides resolved, tolerances and rinse included whole.
 
         ``first`` are the coefficients of the first run since a part was changed, ``conditions`` what was asked of the
         place, ``steers`` what its probe steers, ``out_of_order`` what was calibrated before it and should come after.
@@ -302,18 +302,18 @@ def read_rinses() -> Mapping[str, Rinse]:
 
 
 def rinse_from(data: Mapping[str, Any]) -> Rinse:
-    """A rinse regime from plain data: as shipped, or as frozen into a run."""
+    """Return a rinse regime from plain data: as shipped, or as frozen into a run."""
     is_ = tuple(data.get("is", data.get("is_", ())))
     return Rinse(data["key"], data["name"], data["words"], data["standard_share"], is_)
 
 
 def steps_of(frozen: Mapping[str, Any]) -> list[Step]:
-    """The steps of a method as it was frozen into a run."""
+    """Return the steps of a method as it was frozen into a run."""
     return [Step.of(s) for s in frozen["steps"]]
 
 
 def _each(data: dict[str, Any]) -> Iterator[dict[str, Any]]:
-    """A procedure for each entry of the table that it is for, by its key; itself where it names no table."""
+    """Yield a procedure for each entry of the table that it is for, by its key; itself where it names no table."""
     named = data.pop("each_of", None)
     names = None if named is None else list(table(*named.split(":")))
     if names is None:

@@ -26,7 +26,7 @@ _FEW_POINTS = 3
 
 
 def judge_run(run: Run) -> list[Finding]:
-    """All findings of a calibration, worst first.
+    """Return all findings of a calibration, worst first.
 
     Notes
     -----
@@ -63,13 +63,13 @@ def _quantity(run: Run) -> Quantity:
 
 
 def _tolerances(run: Run) -> Iterator[tuple[str, Tolerance]]:
-    """Each coefficient's, the one that the value stands with first, however they were stored."""
+    """Yield each coefficient's, the one that the value stands with first, however they were stored."""
     known = run.tolerances.coefficients
     return ((c.key, known[c.key]) for c in run.response.principle.ordered if c.key in known)
 
 
 def _coefficients(run: Run) -> Iterator[Finding]:
-    """Each coefficient against its bounds; what was taken over is said once, where the run adjusts at all."""
+    """Yield each coefficient against its bounds; what was taken over is said once, where the run adjusts at all."""
     response, own = run.response, run.response.principle
     if not run.adjusted:
         return
@@ -185,14 +185,14 @@ def _unknown_targets(run: Run) -> Iterator[Finding]:
 
 
 def _unit_asked(temperature_c: float) -> Said | None:
-    """Whether °F was meant, where no standard is kept so warm or cold."""
+    """Say whether °F was meant, where no standard is kept so warm or cold."""
     low, high = WATER_C
     meant = Amount(celsius_meant(temperature_c), "°C", 1)
     return None if low <= temperature_c <= high else says("fahrenheit-asked", celsius=meant)
 
 
 def _carried(run: Run, before: JudgedPoint | None, now: JudgedPoint) -> Said | None:
-    """What a hundredth of what came before would do to a standard that was entered so; in its own unit."""
+    """Return what a hundredth of what came before would do to a standard that was entered so; in its own unit."""
     known = [d for d in run.deviations.values() if d.said in now.deviations]
     carries, value = any(d.carries for d in known), now.point.value
     came_before = before.point.value if carries and before is not None else None
@@ -230,7 +230,7 @@ def _temperatures(run: Run) -> Iterator[Finding]:
 
 
 def _change(run: Run) -> Iterator[Finding]:
-    """What moved since the last full run, where both say everything."""
+    """Yield what moved since the last full run, where both say everything."""
     if run.previous is None or not run.response.full or not run.adjusted:
         return
     last, principle = run.previous.response, run.response.principle

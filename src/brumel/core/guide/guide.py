@@ -23,12 +23,12 @@ class GuideTask:
 
 @read_once
 def tasks() -> list[GuideTask]:
-    """All tasks, in the order of the day."""
+    """Return all tasks, in the order of the day."""
     return [GuideTask(key, **entry) for key, entry in table("guide", "guide.toml").items()]
 
 
 def as_markdown(found: Sequence[GuideTask], pictures: str) -> str:
-    """The guide as a document; its pictures stand in the folder ``pictures``.
+    """Return the guide as a document; its pictures stand in the folder ``pictures``.
 
     Examples
     --------

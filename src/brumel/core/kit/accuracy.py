@@ -45,7 +45,7 @@ class Accuracy:
         )
 
     def half_width(self, value: float) -> float:
-        """The stated limits ± at a value: the parts add up, as data sheets mean them.
+        """Return the stated limits ± at a value: the parts add up, as data sheets mean them.
 
         Examples
         --------
@@ -62,14 +62,14 @@ class Accuracy:
         )
 
     def contributions(self, value: float, unit: str) -> list[Contribution]:
-        """Standard uncertainties (k = 1) of a shown value: the limits as rectangular, and the display's step."""
+        """Return standard uncertainties (k = 1) of a shown value: the limits as rectangular, and the display's step."""
         found = [Contribution("stated-accuracy", self.half_width(value) / math.sqrt(3.0), unit, 1.0)]
         if self.step is not None:
             found.append(Contribution("resolution", resolution_u(self.step), unit, 1.0))
         return found
 
     def times(self, factor: float) -> Accuracy:
-        """The same for values that those shown are ``factor`` times of."""
+        """Return the same for values that those shown are ``factor`` times of."""
         scaled = {name: getattr(self, name) for name in ("absolute", "full_scale", "step")}
         return replace(self, **{name: value * factor for name, value in scaled.items() if value is not None})
 

@@ -45,7 +45,7 @@ class Measures:
         return ends | {"accuracy": self.accuracy.plain} | ({"gives": self.gives} if self.gives else {})
 
     def times(self, factor: float) -> Measures:
-        """The same for values that its method's are ``factor`` times of.
+        """Return the same for values that its method's are ``factor`` times of.
 
         Examples
         --------
@@ -96,7 +96,7 @@ class Measuring:
 
 
 def method_for(measures: Mapping[str, Mapping[str, Any]], key: str) -> Measuring | None:
-    """How an instrument measures a quantity, by all that it measures; None where it does not.
+    """Say how an instrument measures a quantity, by all that it measures; None where it does not.
 
     A method may give another quantity than is asked for: total ammonia in the place of ammonium.
 

@@ -165,7 +165,7 @@ class ProbeKind:
         return frozenset(Care(key) for key, about in self.knows.items() if about.takes_power)
 
     def part_change(self, part: str) -> Care | None:
-        """The care event by which a part is changed; None where it never is."""
+        """Return the care event by which a part is changed; None where it never is."""
         return part_changes(self.knows).get(part)
 
     def wait_after(self, care: Care, minutes_without_power: float = float("inf")) -> Wait | None:
@@ -178,7 +178,7 @@ class ProbeKind:
         return max(found, key=lambda w: w.minutes, default=None)
 
     def with_waits(self, own: Mapping[str, float]) -> ProbeKind:
-        """This kind with a probe's own waits, minutes by care event: its leaflet prevails over common practice.
+        """Return this kind with a probe's own waits, minutes by care event: its leaflet prevails over common practice.
 
         Examples
         --------
@@ -194,7 +194,7 @@ class ProbeKind:
         return replace(self, waits=(*kept, *added))
 
     def steering(self, what: str) -> ProbeKind:
-        """This kind for a probe that steers something of its own."""
+        """Return this kind for a probe that steers something of its own."""
         return replace(self, steers=what) if what else self
 
     @property
@@ -203,7 +203,7 @@ class ProbeKind:
         return (*self.storage_good, *self.storage_stopgap, *(b.liquid for b in self.storage_bad))
 
     def bad_storage(self, liquid: str) -> BadStorage | None:
-        """Why a liquid is wrong for this kind; None where it is not."""
+        """Say why a liquid is wrong for this kind; None where it is not."""
         return next((b for b in self.storage_bad if b.liquid == liquid), None)
 
 
@@ -214,7 +214,7 @@ def read_kinds(care: Mapping[str, AboutCare]) -> Mapping[str, ProbeKind]:
 
 
 def storage_finding(kind: ProbeKind, liquid: str) -> Finding | None:
-    """What is wrong with keeping a probe of this kind in a liquid, on the spot.
+    """Return what is wrong with keeping a probe of this kind in a liquid, on the spot.
 
     Examples
     --------
@@ -240,7 +240,7 @@ def _inherited(data: Mapping[str, Any], entry: dict[str, Any]) -> dict[str, Any]
 
 
 def _care(key: str, known: Mapping[str, AboutCare]) -> Care:
-    """A word of care; refuses one that there is not."""
+    """Return a word of care; refuses one that there is not."""
     if key not in known:
         raise CoreError(f"No care has the name {key!r}; known are {', '.join(known)}.")
     return Care(key)

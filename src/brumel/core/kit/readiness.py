@@ -58,7 +58,7 @@ class RunningWait:
         return max(math.ceil((self.end - at).total_seconds() / 60.0), 0)
 
     def filled(self, at: datetime) -> float:
-        """How much of the wait is over, 0–1."""
+        """Say how much of the wait is over, 0–1."""
         return min(max((at - self.begin) / (self.end - self.begin), 0.0), 1.0)
 
 
@@ -106,7 +106,7 @@ class Readiness:
 
 
 def ended(events: Iterable[CareEvent], by: frozenset[Care], since: datetime, until: datetime) -> CareEvent | None:
-    """The last event of these kinds after a moment and up to another; None where there is none."""
+    """Return the last event of these kinds after a moment and up to another; None where there is none."""
     found = [e for e in events if e.care in by and since < e.at <= until]
     return max(found, key=lambda e: e.at, default=None)
 
@@ -175,7 +175,7 @@ def _after(event: CareEvent, wait: Wait) -> Said:
 
 
 def _minutes_off(kind: ProbeKind, before: Sequence[CareEvent], at: datetime) -> float:
-    """Minutes without power until now; unknown counts as long."""
+    """Return minutes without power until now; unknown counts as long."""
     lost = _last_of_power(kind, before)
     if lost is None or lost.care == Care.POWER_BACK:
         return float("inf")
@@ -194,7 +194,7 @@ def _last_of_power(kind: ProbeKind, before: Sequence[CareEvent]) -> CareEvent | 
 
 
 def _soak_owed(kind: ProbeKind, before: Sequence[CareEvent]) -> float:
-    """Minutes of soaking that the last storage asks for; 0 where it was a good one."""
+    """Return minutes of soaking that the last storage asks for; 0 where it was a good one."""
     last = next((e for e in reversed(before) if e.care in (Care.STORED, Care.SOAKED)), None)
     bad = kind.bad_storage(last.detail) if last is not None and last.care == Care.STORED else None
     return bad.minutes if bad else 0.0
@@ -216,7 +216,7 @@ def _dropped(past: Sequence[CareEvent], looked: Sequence[Inspected]) -> _Block |
 
 
 def _worn_out(kind: ProbeKind, past: Sequence[CareEvent], at: datetime) -> _Block | None:
-    """A part past the last day that was given when it was put in."""
+    """Return a part past the last day that was given when it was put in."""
     for part in kind.parts:
         change = kind.part_change(part)
         put_in = next((e for e in reversed(past) if e.care == change), None)

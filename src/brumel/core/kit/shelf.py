@@ -53,7 +53,7 @@ class Standard:
     """How its value at a temperature is looked up (:func:`brumel.core.standards.targets.target`)."""
 
     def value_words(self, nominal: float) -> str:
-        """A label's value as people read it.
+        """Return a label's value as people read it.
 
         Examples
         --------
@@ -79,11 +79,11 @@ class LotFacts:
     unit: str = "mL"
 
     def days_expired(self, on: date) -> int:
-        """Days past its expiry; 0 where in date."""
+        """Return days past its expiry; 0 where in date."""
         return max((on - self.expires_on).days, 0)
 
     def days_over_open(self, on: date) -> int:
-        """Days past its open life; 0 where unopened or within."""
+        """Return days past its open life; 0 where unopened or within."""
         return max((on - self.open_until).days, 0)
 
     @property
@@ -102,7 +102,7 @@ class LotFacts:
         return self.opened(self.opened_on) if self.opened_on is not None else date.max
 
     def opened(self, on: date) -> date:
-        """The last day of its open life, were it opened that day."""
+        """Return the last day of its open life, were it opened that day."""
         return on + timedelta(days=self.open_life_days) if self.opens else date.max
 
     @property
@@ -113,12 +113,12 @@ class LotFacts:
 
 @read_once
 def standards() -> Mapping[str, Standard]:
-    """All kinds of things on the shelf, by key."""
+    """Return all kinds of things on the shelf, by key."""
     return {key: Standard(key, **entry) for key, entry in table("kit", "standards.toml").items()}
 
 
 def judge_lot(lot: LotFacts, today: date) -> list[Finding]:
-    """What speaks against using a lot today, worst first; empty where nothing does.
+    """Return what speaks against using a lot today, worst first; empty where nothing does.
 
     Examples
     --------
@@ -140,7 +140,7 @@ def judge_lot(lot: LotFacts, today: date) -> list[Finding]:
 
 
 def out_of_date(days_expired: int, days_over_open: int, lot: str = "", how: Named | None = None) -> list[Finding]:
-    """What a lot past its expiry, or open longer than it keeps, is worth: on the shelf, in a list, in a verdict.
+    """Return what a lot past its expiry, or open longer than it keeps, is worth: on the shelf, in a list, in a verdict.
 
     ``lot`` is what it is called, and ``how`` what was done with it then, where that was not today.
 
@@ -160,7 +160,7 @@ def out_of_date(days_expired: int, days_over_open: int, lot: str = "", how: Name
 
 
 def lasts_until(lots: Iterable[LotFacts], daily: float, today: date) -> date:
-    """The last day that lots of one standard serve one after the other, at a daily use.
+    """Return the last day that lots of one standard serve one after the other, at a daily use.
 
     Each ends when it is used up or out of date; an unopened bottle is opened when its turn comes, a sachet or tablet
     one by one. The one that would spoil first is used first.

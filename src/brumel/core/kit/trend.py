@@ -90,7 +90,7 @@ class Trend:
 
 
 def trend_of(points: Sequence[LifePoint], sound: tuple[float, float], now: datetime) -> Trend | None:
-    """The trend of a stretch without a part change; None below eight points or two weeks.
+    """Return the trend of a stretch without a part change; None below eight points or two weeks.
 
     Notes
     -----
@@ -152,14 +152,14 @@ def _theil_sen(x: Array, y: Array) -> tuple[float, float, float]:
 
 
 def _crossing(here: float, per_day: float, sound: tuple[float, float]) -> float | None:
-    """Days until a line leaves the sound range; None where it never does."""
+    """Return days until a line leaves the sound range; None where it never does."""
     if per_day == 0:
         return None
     return ((sound[0] if per_day < 0 else sound[1]) - here) / per_day
 
 
 def _broken_rules(values: Array) -> list[str]:
-    """The usual run rules, named, on the newest of at least eight values."""
+    """Return the usual run rules, named, on the newest of at least eight values."""
     control = Control.of(values)
     off = values - control.centre
     found = []

@@ -33,5 +33,5 @@ class Conditions:
     u_temperature_c: float = U_TEMPERATURE_C
 
     def warmer(self, by_c: float) -> Conditions:
-        """The same, warmer by so many degrees."""
+        """Return the same, warmer by so many degrees."""
         return replace(self, temperature_c=np.asarray(self.temperature_c, dtype=float) + by_c)

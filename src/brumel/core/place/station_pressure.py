@@ -122,7 +122,7 @@ def pressure_findings(pressure: Pressure | None, minutes: int = 5, *, sensed: bo
 
 
 def wrong_with(given: Pressure) -> dict[str, str]:
-    """What can't be of a pressure as typed, by field, each named as forms name it.
+    """Return what can't be of a pressure as typed, by field, each named as forms name it.
 
     Examples
     --------
@@ -153,7 +153,7 @@ def wrong_with(given: Pressure) -> dict[str, str]:
 
 
 def _asked_unit(given: Pressure) -> str:
-    """A question where a number is more likely in another unit; else nothing."""
+    """Return a question where a number is more likely in another unit; else nothing."""
     value, unit = given.typed or 0.0, given.unit
     likely = float(at_altitude_hpa(given.altitude_m or 0.0)) if given.kind == "station" else ATMOSPHERE_HPA
     near = [u for u, f in UNITS_HPA.items() if u != unit and not beyond(abs(value * f - likely), _WEATHER_HPA)]

@@ -70,7 +70,7 @@ class Surroundings:
         return found | ({} if self.water_c is None else {"water_c": self.water_c})
 
     def of_salts(self, name: str) -> dict[str, Any]:
-        """One of :data:`SALTS` with its uncertainty and where it comes from, by field."""
+        """Return one of :data:`SALTS` with its uncertainty and where it comes from, by field."""
         return {field: getattr(self, field) for field in (name, f"u_{name}", f"{name}_from", f"{name}_by")}
 
     @property
@@ -79,7 +79,7 @@ class Surroundings:
         return tuple(key for field in _BY if (key := getattr(self, field)))
 
     def without(self, key: object) -> Surroundings:
-        """The same, as if nothing were taken from the reading of this key: its successor keeps it as its own.
+        """Return the same, as if nothing were taken from the reading of this key: its successor keeps it as its own.
 
         Examples
         --------
@@ -105,7 +105,7 @@ class Surroundings:
         return says("air-and-water-apart", air=air, water=water, most=most)
 
     def at(self, temperature_c: Number, reference: str = "") -> Conditions:
-        """The conditions of a signal at a temperature, for a probe with this reference electrode.
+        """Return the conditions of a signal at a temperature, for a probe with this reference electrode.
 
         Examples
         --------

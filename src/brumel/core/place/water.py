@@ -22,7 +22,7 @@ BY_METERS: Mapping[str, str] = {"none": "nothing: it was off", **COMPENSATIONS}
 
 
 def wrong_with(given: Mapping[str, Any], ways: Mapping[str, str]) -> dict[str, str]:
-    """What can't be of a compensation as typed, by field: ``method``, ``coefficient``, ``reference_c``."""
+    """Return what can't be of a compensation as typed, by field: ``method``, ``coefficient``, ``reference_c``."""
     wrong = {}
     low, high = COEFFICIENTS
     coefficient = given.get("coefficient")

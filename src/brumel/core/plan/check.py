@@ -8,7 +8,7 @@ from brumel.core.plan.problem import Plan, Problem
 
 
 def faults(problem: Problem, plan: Plan) -> list[str]:
-    """What is wrong with a plan, in words; empty where nothing is.
+    """Return what is wrong with a plan, in words; empty where nothing is.
 
     Examples
     --------
@@ -86,7 +86,7 @@ def _out_of_order(problem: Problem, plan: Plan) -> list[str]:
 
 
 def changes(problem: Problem, plan: Plan) -> int:
-    """How often the technician changes from one probe to another."""
+    """Say how often the technician changes from one probe to another."""
     probe_of = {t.key: j.probe for j in problem.jobs for t in j.tasks}
     order = [probe_of[key] for key, _ in sorted(plan.starts.items(), key=lambda item: item[1])]
     return sum(a != b for a, b in pairwise(order))

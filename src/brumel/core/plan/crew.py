@@ -30,7 +30,7 @@ class Unsuited:
 
 
 def misfit(kind: ProbeKind, site: str, waters: Iterable[Expected]) -> str:
-    """Why a kind of probe is not made for a water; empty where it is, or where nothing speaks against it.
+    """Say why a kind of probe is not made for a water; empty where it is, or where nothing speaks against it.
 
     Examples
     --------
@@ -52,7 +52,7 @@ def misfit(kind: ProbeKind, site: str, waters: Iterable[Expected]) -> str:
 def crew_for(
     key: str, waters: Sequence[Expected], by_hand: Sequence[Candidate], in_kit: Sequence[Candidate]
 ) -> tuple[list[Going], list[Unsuited]]:
-    """The probes that measure a quantity on a round, and the waters that none of them is made for.
+    """Return the probes that measure a quantity on a round, and the waters that none of them is made for.
 
     Parameters
     ----------
@@ -83,7 +83,7 @@ def crew_for(
 def _fewest(
     candidates: Sequence[Candidate], sites: Sequence[str], suited: Mapping[str, Collection[str]]
 ) -> tuple[Candidate, ...]:
-    """The fewest candidates that together suit every site that one of them suits; among equals the first."""
+    """Return the fewest candidates that together suit every site that one of them suits; among equals the first."""
     coverable = [s for s in sites if any(s in suited[c.label] for c in candidates)]
     for size in range(len(candidates) + 1):
         for some in combinations(candidates, size):

@@ -15,7 +15,7 @@ STAY_MIN, TRAVEL_MIN = 15, 15
 
 
 def nights_until(now: datetime, departure: datetime) -> list[tuple[datetime, datetime]]:
-    """The nights between two local moments in which nobody prepares; the one that it is already is none.
+    """Return the nights between two local moments in which nobody prepares; the one that it is already is none.
 
     Examples
     --------

@@ -63,7 +63,7 @@ class Need:
 def needs_of(
     waters: Sequence[Expected], going: Sequence[Going], offers: Sequence[Offer], rinse: Rinse, rules: Rules
 ) -> list[Need]:
-    """What a round needs, in the order of what a round can measure.
+    """Return what a round needs, in the order of what a round can measure.
 
     Parameters
     ----------
@@ -104,7 +104,7 @@ class _Maker:
     rules: Rules
 
     def sides(self, key: str, wanted: Standards) -> list[Need]:
-        """A neutral standard, and one on each side that the waters are on; all of one family."""
+        """Return a neutral standard, and one on each side that the waters are on; all of one family."""
         reach = self._reach(key)
         low, high = reach or (0.0, 0.0)
         roles = self.rules.roles
@@ -150,11 +150,11 @@ class _Maker:
         return found
 
     def one(self, key: str, wanted: Standards) -> list[Need]:
-        """One solution; a further point needs none of the shelf."""
+        """Return one solution; a further point needs none of the shelf."""
         return [self._need(_name(wanted), self._probes(key), self._on_shelf(wanted))]
 
     def decade(self, key: str, wanted: Standards) -> list[Need]:
-        """A high and a low standard, a decade apart, with the waters between them."""
+        """Return a high and a low standard, a decade apart, with the waters between them."""
         unit = quantity(key).unit
         probes = self._probes(key)
         offers = [o for o in self._on_shelf(wanted) if o.value]
@@ -178,7 +178,7 @@ class _Maker:
         ]
 
     def each_reading(self, key: str, wanted: Standards) -> list[Need]:
-        """One piece a reading."""
+        """Return one piece a reading."""
         return [self._need(_name(wanted), max(len(self._of(key)), 1), self._on_shelf(wanted))]
 
     def _on_shelf(self, wanted: Standards) -> list[Offer]:
@@ -191,7 +191,7 @@ class _Maker:
         return len(self._own(key))
 
     def _of(self, key: str) -> list[Expected]:
-        """What is expected of a quantity where a probe goes for it."""
+        """Return what is expected of a quantity where a probe goes for it."""
         measured = {site for g in self._own(key) for site in g.sites}
         return [w for w in self.waters if w.quantity == key and w.site in measured]
 

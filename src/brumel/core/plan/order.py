@@ -31,7 +31,7 @@ class HouseOrder:
     """Why what is measured now should not come after something: ``now``, ``after``, ``words``."""
 
     def broken(self, quantity: str, done: Sequence[Done]) -> list[str]:
-        """What was calibrated before this quantity and should have come after it, with the reason.
+        """Return what was calibrated before this quantity and should have come after it, with the reason.
 
         Examples
         --------

@@ -44,13 +44,13 @@ class Thing:
     unit: str = ""
 
     def goes(self, load: Load) -> bool:
-        """Whether a round takes it along."""
+        """Say whether a round takes it along."""
         asked = {name: getattr(self, name) for name in ("reads", "waters", "stands_in", "instruments")}
         wanted = {name: keys for name, keys in asked.items() if keys}
         return not wanted or any(set(keys) & set(getattr(load, name)) for name, keys in wanted.items())
 
     def amount(self, load: Load) -> str:
-        """How much of it, for people; empty where it is one thing.
+        """Say how much of it, for people; empty where it is one thing.
 
         Examples
         --------
@@ -79,5 +79,5 @@ def _thing(what: str, entry: Mapping[str, Any]) -> Thing:
 
 
 def pack(load: Load, rules: Rules) -> list[tuple[str, str]]:
-    """What a round takes along, and how much of each."""
+    """Return what a round takes along, and how much of each."""
     return [(thing.what, thing.amount(load)) for thing in rules.pack.values() if thing.goes(load)]

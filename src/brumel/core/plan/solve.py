@@ -20,7 +20,7 @@ _FARTHEST = 14 * 24 * 60
 
 
 def best_plan(problem: Problem) -> Plan:
-    """The best plan for a problem.
+    """Return the best plan for a problem.
 
     Examples
     --------
@@ -33,13 +33,13 @@ def best_plan(problem: Problem) -> Plan:
 
 
 def earliest_departure(problem: Problem) -> int:
-    """The earliest departure by which every probe can be ready, minutes from now."""
+    """Return the earliest departure by which every probe can be ready, minutes from now."""
     search = _Search(problem, _FARTHEST, all_present=True)
     return search.shortest()
 
 
 def latest_alone(job: Job, departure: int, nights: tuple[tuple[int, int], ...] = ()) -> dict[str, int]:
-    """When each task of a probe has to begin at the latest, were it the only one; in the past where it is too late.
+    """Say when each task of a probe has to begin at the latest, were it the only one; in the past where it is too late.
 
     Examples
     --------
@@ -51,7 +51,7 @@ def latest_alone(job: Job, departure: int, nights: tuple[tuple[int, int], ...] =
 
 
 def _late_as_can_be(problem: Problem, starts: dict[str, int]) -> dict[str, int]:
-    """The same order, each task as late as those after it allow."""
+    """Return the same order, each task as late as those after it allow."""
     late: dict[str, int] = {}
     tasks, free_until = problem.tasks, problem.departure
     for key in sorted(starts, key=lambda k: starts[k], reverse=True):
@@ -108,7 +108,7 @@ class _Search:
         return Plan(_late_as_can_be(self.problem, starts), gone)
 
     def shortest(self) -> int:
-        """The least time within which all can be done."""
+        """Return the least time within which all can be done."""
         end = self.model.new_int_var(0, self.departure, "end")
         for job in self.problem.jobs:
             self.model.add(end >= job.release)
@@ -145,7 +145,7 @@ class _Search:
                     self.model.add(self.start[later.key] >= self.start[task.key] + task.hands).only_enforce_if(both)
 
     def _changes(self) -> Any:
-        """How often the technician changes from one probe to another.
+        """Say how often the technician changes from one probe to another.
 
         Two tasks of a probe follow each other without a change where no other task lies in the gap between them: the
         gap is then an interval of its own that overlaps nobody's hands.

@@ -52,7 +52,7 @@ class ProbeDay:
 
 
 def caution_of(key: str, kind: ProbeKind) -> str:
-    """The caution that belongs to a task of this kind of probe; empty where there is none.
+    """Return the caution that belongs to a task of this kind of probe; empty where there is none.
 
     Examples
     --------
@@ -66,12 +66,12 @@ def caution_of(key: str, kind: ProbeKind) -> str:
 
 
 def can_be_planned(readiness: Readiness) -> bool:
-    """Whether tasks can make it ready: a probe that failed its inspection is out until it is cleared."""
+    """Say whether tasks can make it ready: a probe that failed its inspection is out until it is cleared."""
     return not readiness.failed
 
 
 def tasks_of(day: ProbeDay) -> tuple[Task, ...]:
-    """The tasks of a probe in their order.
+    """Return the tasks of a probe in their order.
 
     Examples
     --------
@@ -110,7 +110,7 @@ def _must_calibrate(day: ProbeDay) -> bool:
 
 
 def _cure(day: ProbeDay) -> list[Task]:
-    """What ends a block, first of all: power, soaking, or a new part."""
+    """Return what ends a block, first of all: power, soaking, or a new part."""
     cure = day.readiness.cure
     if cure is None:
         return []

@@ -30,5 +30,5 @@ class Going:
 
 
 def sites_of(waters: Iterable[Expected], key: str) -> list[str]:
-    """The sites that ask for a quantity, each once."""
+    """Return the sites that ask for a quantity, each once."""
     return list(dict.fromkeys(w.site for w in waters if w.quantity == key))

@@ -26,7 +26,7 @@ OF_WATERS = COMPENSATIONS | {"sea-salt": "sea salt (PSS-78)"}
 
 
 def linear_factor(temperature_c: Number, coefficient_percent_per_c: Number, reference_c: Number) -> Array:
-    """What a linear compensation multiplies by: 1 / (1 + α (t − t_ref)); α in % per °C at the reference.
+    """Return what a linear compensation multiplies by: 1 / (1 + α (t − t_ref)); α in % per °C at the reference.
 
     Source: common practice; the coefficient is always named beside the result. Not a number where the
     denominator is not positive.
@@ -40,7 +40,7 @@ def linear_factor(temperature_c: Number, coefficient_percent_per_c: Number, refe
 
 
 def linear_block(t: Array, coefficient: Number, reference: Number) -> Array:
-    """The same for one block of rows."""
+    """Return the same for one block of rows."""
     divisor = (t - reference) * (coefficient * 0.01)
     divisor += 1.0
     if divisor.min(initial=1.0) <= 0:
@@ -54,7 +54,7 @@ def natural_water_curve() -> MonotoneCurve:
 
 
 def natural_water_factor(temperature_c: Number, reference_c: Number = REFERENCE_C) -> Array:
-    """What the non-linear compensation of natural waters multiplies by; to 20 °C by the ratio of factors.
+    """Return what the non-linear compensation of natural waters multiplies by; to 20 °C by the ratio of factors.
 
     Source: ISO 7888:1985 / EN 27888:1993, 0–35 °C; between the printed five degrees a monotone cubic.
     Never for potassium chloride standards or sea water. Not a number outside 0–35 °C.
@@ -71,7 +71,7 @@ def natural_water_factor(temperature_c: Number, reference_c: Number = REFERENCE_
 
 
 def natural_block(t: Array) -> Array:
-    """The factor to 25 °C for one block of rows; the table's even steps spare the search for the interval."""
+    """Return the factor to 25 °C for one block of rows; the table's even steps spare the search for the interval."""
     low, high, (value, slope, square, cube) = _natural_terms()
     whole = bool(t.min(initial=low) >= low and t.max(initial=high) <= high)
     inside = t if whole else np.where((t >= low) & (t <= high), t, low)
@@ -91,7 +91,7 @@ def natural_block(t: Array) -> Array:
 
 @cache
 def _natural_terms() -> tuple[float, float, Array]:
-    """The table's ends and the terms of its intervals, with one more interval of no length for 35 °C itself."""
+    """Return the table's ends and the terms of its intervals, with one more interval of no length for 35 °C itself."""
     curve = natural_water_curve()
     low, high = span(curve)
     end = [[float(curve(high)), 0.0, 0.0, 0.0]]

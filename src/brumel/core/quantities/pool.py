@@ -60,7 +60,7 @@ def saturation_index(
 
 
 def sodium_chloride_to_25(temperature_c: Number) -> Array:
-    """What takes the conductivity of a sodium chloride solution from its temperature to 25 °C, 0–45 °C.
+    """Return what takes the conductivity of a sodium chloride solution from its temperature to 25 °C, 0–45 °C.
 
     Source: limiting conductances of sodium and chloride, Robinson & Stokes 1959, from memory: within 0.5 %
     at the concentrations of pools.

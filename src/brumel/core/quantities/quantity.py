@@ -113,7 +113,7 @@ class Quantity:
         return f" {self.unit}" if self.unit else ""
 
     def lies_in(self, ends: tuple[float, float], value: float) -> bool:
-        """Whether a value, as people read it, lies between two ends, both included.
+        """Say whether a value, as people read it, lies between two ends, both included.
 
         Examples
         --------
@@ -123,7 +123,7 @@ class Quantity:
         return ends[0] <= round(value, self.decimals) <= ends[1]
 
     def number(self, value: float) -> str:
-        """A value's digits for people, with a true minus sign.
+        """Return a value's digits for people, with a true minus sign.
 
         Examples
         --------
@@ -133,7 +133,7 @@ class Quantity:
         return signed(value, self.decimals) if abs(value) < _GROUPED else grouped(round(value, self.decimals))
 
     def exact(self, value: float) -> str:
-        """A value that somebody typed, with all its digits.
+        """Return a value that somebody typed, with all its digits.
 
         Examples
         --------
@@ -144,11 +144,11 @@ class Quantity:
         return self.number(value) if typed <= self.decimals or abs(value) >= _GROUPED else signed(value, typed)
 
     def exact_words(self, value: float, qualifier: str = "") -> str:
-        """A value that somebody typed as a sentence has it, with all its digits."""
+        """Return a value that somebody typed as a sentence has it, with all its digits."""
         return f"{self.symbol} {qualifier}{self.exact(value)}{self.after}"
 
     def words(self, value: float, qualifier: str = "") -> str:
-        """A value as a sentence has it; ``<`` and ``>`` stand before its number.
+        """Return a value as a sentence has it; ``<`` and ``>`` stand before its number.
 
         Examples
         --------
@@ -160,12 +160,12 @@ class Quantity:
 
 @read_once
 def quantities() -> Mapping[str, Quantity]:
-    """All quantities by key."""
+    """Return all quantities by key."""
     return {key: _quantity(key, entry) for key, entry in table("quantities", "quantities.toml").items()}
 
 
 def quantity(key: str) -> Quantity:
-    """The quantity of a key; refuses an unknown one with the known ones.
+    """Return the quantity of a key; refuses an unknown one with the known ones.
 
     Examples
     --------
@@ -180,7 +180,7 @@ def quantity(key: str) -> Quantity:
 
 @read_once
 def of_a_round() -> tuple[Quantity, ...]:
-    """What a round can measure, in the order of a list."""
+    """Return what a round can measure, in the order of a list."""
     found = [q for q in quantities().values() if q.round_order is not None]
     return tuple(sorted(found, key=lambda q: q.round_order or 0))
 

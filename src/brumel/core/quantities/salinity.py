@@ -161,7 +161,7 @@ def _root_at(salinity: Number, shift: Array, *, steps: int = 8) -> Array:
 
 
 def _hill_root_at(salinity: Array, shift: Array) -> Array:
-    """The same below 2, by bisection on the rising branch."""
+    """Return the same below 2, by bisection on the rising branch."""
     scale = _HILL_BELOW / _hill(_root_at(_HILL_BELOW, shift), shift)
     low, high = np.full_like(salinity, _HILL_TURN), np.full_like(salinity, 0.3)
     for _ in range(52):

@@ -23,7 +23,7 @@ class Unit:
     offset: float = 0.0
 
     def value(self, kept: float) -> float:
-        """A value in it.
+        """Return a value in it.
 
         Examples
         --------
@@ -33,7 +33,7 @@ class Unit:
         return round(kept * self.factor + self.offset, 12)
 
     def number(self, kept: float, about: Quantity) -> str:
-        """A value's digits for people: as fine as the quantity's own."""
+        """Return a value's digits for people: as fine as the quantity's own."""
         return self._digits(self.value(kept), about)
 
     def exact(self, kept: float, about: Quantity) -> str:
@@ -41,7 +41,7 @@ class Unit:
         return about.exact(kept) if (self.factor, self.offset) == (1.0, 0.0) else self.number(kept, about)
 
     def spread(self, kept: float, about: Quantity) -> str:
-        """The digits of an uncertainty, which has no offset; at least one that counts.
+        """Return the digits of an uncertainty, which has no offset; at least one that counts.
 
         Examples
         --------
@@ -69,7 +69,7 @@ _OTHERS: Mapping[str, tuple[Unit, ...]] = {
 
 
 def kept_units() -> tuple[str, ...]:
-    """The units that can be shown in another."""
+    """Return the units that can be shown in another."""
     return tuple(_OTHERS)
 
 
@@ -85,7 +85,7 @@ def choices(kept: str) -> dict[str, Unit]:
 
 
 def unit_for(about: Quantity, own: Mapping[str, str]) -> Unit:
-    """The unit that a person reads a quantity in; ``own`` by the unit that is kept.
+    """Return the unit that a person reads a quantity in; ``own`` by the unit that is kept.
 
     Examples
     --------

@@ -28,7 +28,7 @@ class Agreement:
 
 
 def _of_bounds(first: Taken, second: Taken) -> str:
-    """What can be said of two results of which one at least is known only to lie below or above a value."""
+    """Return what can be said of two results of which one at least is known only to lie below or above a value."""
     about = quantity(first.quantity)
     bound, other = (first, second) if first.qualifier else (second, first)
     side = "below" if bound.qualifier == "<" else "above"
@@ -42,7 +42,7 @@ def _of_bounds(first: Taken, second: Taken) -> str:
 
 
 def agreement(first: Taken, second: Taken) -> Agreement:
-    """Whether two results agree: relative percent difference, and E_n with both uncertainties.
+    """Say whether two results agree: relative percent difference, and E_n with both uncertainties.
 
     Examples
     --------

@@ -44,7 +44,7 @@ class Contrary:
     source: str
 
     def holds(self, seen: Visit) -> bool:
-        """Whether all of them do."""
+        """Say whether all of them do."""
         return all(
             key in seen
             and (above is None or (seen[key].value > above and seen[key].qualifier != "<"))
@@ -65,7 +65,7 @@ def read_contrary() -> tuple[Contrary, ...]:
 
 
 def judge_together(seen: Visit, water: Compensation, rules: Rules, *, asks_hocl: bool = False) -> list[Finding]:
-    """What speaks against the readings of a visit beside each other, worst first."""
+    """Return what speaks against the readings of a visit beside each other, worst first."""
     return worst_first(
         [*_pairs(seen, rules), *_salinity(seen, water), *_oxygen(seen, water), *_chlorine(seen, asks_hocl)]
     )
@@ -80,7 +80,7 @@ def _pairs(seen: Visit, rules: Rules) -> Iterator[Finding]:
 
 
 def _salinity(seen: Visit, water: Compensation) -> Iterator[Finding]:
-    """A salinity that was shown or measured otherwise, against PSS-78 of the same visit's conductivity."""
+    """Yield a salinity that was shown or measured otherwise, against PSS-78 of the same visit's conductivity."""
     shown, behind, warm = seen.get("salinity"), seen.get("conductivity"), seen.get("temperature")
     if shown is None or behind is None or warm is None or not water.salt or shown.record == behind.record:
         return

@@ -34,7 +34,7 @@ class PlainValue:
 
 
 def plain_budget(given: PlainValue) -> Budget:
-    """Its uncertainty: what the instrument's maker states, else wide.
+    """Return its uncertainty: what the instrument's maker states, else wide.
 
     Examples
     --------
@@ -50,7 +50,7 @@ def plain_budget(given: PlainValue) -> Budget:
 
 
 def judge_plain(given: PlainValue) -> list[Finding]:
-    """All findings of it, worst first."""
+    """Return all findings of it, worst first."""
     return worst_first([*_instrument(given), *_value(given)])
 
 

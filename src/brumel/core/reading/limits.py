@@ -93,7 +93,7 @@ def _kind(name: str, entry: Mapping[str, Any]) -> WaterKind:
 
 
 def limits_of(rules: Rules, kind: str, own: Iterable[Limit] = (), *, stabilised: bool = False) -> dict[str, Limit]:
-    """The limits of a kind of water by quantity, a site's own in place of the kind's.
+    """Return the limits of a kind of water by quantity, a site's own in place of the kind's.
 
     Examples
     --------
@@ -109,7 +109,7 @@ def limits_of(rules: Rules, kind: str, own: Iterable[Limit] = (), *, stabilised:
 
 
 def is_stabilised(values: Iterable[tuple[str, float, str]]) -> bool:
-    """Whether a water has stabiliser in it, by what was read there: quantity, value, qualifier.
+    """Say whether a water has stabiliser in it, by what was read there: quantity, value, qualifier.
 
     Examples
     --------
@@ -120,12 +120,12 @@ def is_stabilised(values: Iterable[tuple[str, float, str]]) -> bool:
 
 
 def with_stabiliser(limits: Mapping[str, Limit]) -> Mapping[str, Limit]:
-    """The limits of a water with stabiliser in it; one that was set for a site stays."""
+    """Return the limits of a water with stabiliser in it; one that was set for a site stays."""
     return {k: replace(v, low=v.low_with_stabiliser) if v.low_with_stabiliser else v for k, v in limits.items()}
 
 
 def keeps(limit: Limit, value: float, expanded_u: float, qualifier: str = "", *, typed: bool = False) -> AgainstLimit:
-    """Whether a value with its U (k = 2) keeps a limit; ``<`` and ``>`` say that it lies beyond what could be seen.
+    """Say whether a value with its U (k = 2) keeps a limit; ``<`` and ``>`` say that it lies beyond what could be seen.
 
     One that was ``typed`` is said with all its digits.
 
@@ -175,5 +175,5 @@ def _unseen(limit: Limit, value: float, qualifier: str, typed: bool) -> AgainstL
 
 
 def worst(found: Sequence[Keeps]) -> Keeps | None:
-    """The worst of several; None where no limit was asked."""
+    """Return the worst of several; None where no limit was asked."""
     return min(found, key=_WORST.index, default=None)

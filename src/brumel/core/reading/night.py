@@ -93,7 +93,7 @@ class Night:
         return self._first(lambda value, expanded: value + expanded <= self.limit)
 
     def _first(self, holds: Callable[[float, float], bool]) -> datetime | None:
-        """The first minute between the second value and dawn for which something holds."""
+        """Return the first minute between the second value and dawn for which something holds."""
         if self.second is None or self.aerated_at is not None:
             return None
         moment = self.second.at

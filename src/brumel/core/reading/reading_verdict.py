@@ -79,7 +79,7 @@ class MetersOwn:
 
 
 def judge_reading(reading: JudgedReading) -> list[Finding]:
-    """All findings of a reading, worst first."""
+    """Return all findings of a reading, worst first."""
     about = quantity(reading.quantity)
     behind = _basis(reading, about) if reading.meter is None else _meters_own(reading, reading.meter, about)
     pressures = pressure_findings(reading.place.pressure, sensed=reading.meter is None)

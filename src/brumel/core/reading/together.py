@@ -152,7 +152,7 @@ def total_ammonia(seen: Visit) -> Worked | None:
 
 
 def worked_out(seen: Visit) -> list[Worked]:
-    """All that follows from several readings of a visit at one depth; what does not apply is left out.
+    """Return all that follows from several readings of a visit at one depth; what does not apply is left out.
 
     Examples
     --------
@@ -213,7 +213,7 @@ def _side(qualifier: str, slope: float) -> str:
 
 
 def _named(budget: Budget, wanted: Mapping[str, str]) -> Budget:
-    """A budget whose inputs are called as people call them."""
+    """Return a budget whose inputs are called as people call them."""
     return Budget.of(
         [replace(c, key=f"reading.{key}", of=quantity(key).name) if (key := wanted.get(c.key)) else c
          for c in budget.contributions]
@@ -240,7 +240,7 @@ def _combined(seen: Visit) -> Worked | None:
 
 
 def missing(seen: Visit, wanted: Sequence[str]) -> list[Missing]:
-    """What of the wanted quantities can't be worked out yet, each with the shortest way to have it.
+    """Return what of the wanted quantities can't be worked out yet, each with the shortest way to have it.
 
     Examples
     --------
@@ -279,7 +279,7 @@ def _contrary(seen: Visit) -> dict[str, tuple[Of, ...]]:
 
 
 def missing_everywhere(spots: Sequence[Visit], wanted: Sequence[str]) -> list[Missing]:
-    """What could be worked out at none of several spots, each with the shortest way to have it at one.
+    """Return what could be worked out at none of several spots, each with the shortest way to have it at one.
 
     Examples
     --------

@@ -29,7 +29,7 @@ _AGREE = Bounds.around_zero(1.0, 1.0)
 
 
 def agree(en: float) -> bool:
-    """Whether two results agree by their E_n: up to 1.
+    """Say whether two results agree by their E_n: up to 1.
 
     Notes
     -----
@@ -39,7 +39,7 @@ def agree(en: float) -> bool:
 
 
 def en_words(en: float) -> str:
-    """An E_n to two decimals, or as many as show whether the two agree.
+    """Return an E_n to two decimals, or as many as show whether the two agree.
 
     Examples
     --------

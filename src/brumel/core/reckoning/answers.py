@@ -54,7 +54,7 @@ class Answer:
         return [w.sentence for w in self.warned]
 
     def row_warnings(self, rows: int) -> list[list[str]]:
-        """The sentences beside each row of an answer over arrays of so many."""
+        """Return the sentences beside each row of an answer over arrays of so many."""
         said: list[list[str]] = [[] for _ in range(rows)]
         for warned in self.warned:
             for at in np.flatnonzero(np.broadcast_to(warned.where, rows)):
@@ -139,7 +139,7 @@ def _undone(chosen: Calculation, values: Values) -> Values:
 
 
 def _raw_inside(chosen: Calculation, values: Values, raw: Values, strict: bool) -> Any:
-    """Where what is left of an input once the meter's part is taken back still lies in that input's range."""
+    """Say where what is left of an input once the meter's part is taken back still lies in that input's range."""
     undo = chosen.undo
     if undo is None or raw.get(undo.name) is values.get(undo.name):
         return np.True_
@@ -155,7 +155,7 @@ def _raw_inside(chosen: Calculation, values: Values, raw: Values, strict: bool) 
 
 
 def _inside(chosen: Calculation, values: Values) -> tuple[Values, Any]:
-    """Values with those out of range replaced by some within, and where nothing had to be replaced."""
+    """Return values with those out of range replaced by some within, and where nothing had to be replaced."""
     good: Any = np.True_
     kept = dict(values)
     for i in chosen.all_inputs:
@@ -169,7 +169,7 @@ def _inside(chosen: Calculation, values: Values) -> tuple[Values, Any]:
 
 
 def _both(good: Any, fine: Any) -> Any:
-    """Where both hold; numpy takes five times as long to put a single truth value beside a long array."""
+    """Say where both hold; numpy takes five times as long to put a single truth value beside a long array."""
     if good is np.True_:
         return fine
     return good if fine is np.True_ else good & fine

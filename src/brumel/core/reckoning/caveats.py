@@ -24,7 +24,7 @@ class Warned:
 
 
 def caveats_of(chosen: Calculation, inputs: Mapping[str, Any], raw: Values, outputs: Values) -> Iterator[Warned]:
-    """All that has to be said, in the order of inputs, outputs and the calculation's own caveats.
+    """Yield all that has to be said, in the order of inputs, outputs and the calculation's own caveats.
 
     Parameters
     ----------

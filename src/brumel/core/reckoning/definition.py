@@ -85,7 +85,7 @@ class Number:
         return f"from {low} to {high}{unit}"
 
     def holds(self, values: Any) -> Any:
-        """Where the values lie within the range; a NaN never does."""
+        """Say where the values lie within the range; a NaN never does."""
         if self.allowed:
             return np.isclose(np.asarray(values)[..., None], self.allowed, rtol=1e-9, atol=0).any(axis=-1)
         if within(values, self.low, self.high) and not self.above:
@@ -97,7 +97,7 @@ class Number:
 
 
 def within(values: Any, low: float, high: float) -> bool:
-    """Whether all of a long array lies between two numbers, told by its ends: far sooner than value by value.
+    """Say whether all of a long array lies between two numbers, told by its ends: far sooner than value by value.
 
     False too where that can't be told so: for few values, and where one is no number.
 
@@ -275,7 +275,7 @@ class Calculation:
         )
 
     def input(self, name: str) -> Input:
-        """The input of this name."""
+        """Return the input of this name."""
         return next(i for i in self.accepted if i.name == name)
 
 
@@ -297,7 +297,7 @@ def calculation(**definition: Any) -> Callable[[Callable[..., Any]], Callable[..
 
 @cache
 def calculations() -> Mapping[str, Calculation]:
-    """All calculations by name."""
+    """Return all calculations by name."""
     package = import_module("brumel.core.calculations")
     for module in iter_modules(package.__path__):
         import_module(f"{package.__name__}.{module.name}")
@@ -305,7 +305,7 @@ def calculations() -> Mapping[str, Calculation]:
 
 
 def find(name: str) -> Calculation:
-    """The calculation of this name; refuses an unknown one with those that sound alike."""
+    """Return the calculation of this name; refuses an unknown one with those that sound alike."""
     try:
         return calculations()[name]
     except KeyError:

@@ -28,7 +28,7 @@ _WIDEST_U = 1e12
 
 
 def stood_in(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tuple[Mapping[str, Any], list[Warned]]:
-    """The inputs, with those that another was given for worked out from it."""
+    """Return the inputs, with those that another was given for worked out from it."""
     found, said = dict(inputs), []
     for i in chosen.all_inputs:
         instead = i.instead if isinstance(i, Number) else None
@@ -49,7 +49,7 @@ def stood_in(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tu
 
 
 def checked(chosen: Calculation, inputs: Mapping[str, Any], strict: bool) -> tuple[Values, Values]:
-    """Values of all inputs by name, defaults included, and the standard uncertainties given with them.
+    """Return values of all inputs by name, defaults included, and the standard uncertainties given with them.
 
     Raises
     ------
@@ -160,7 +160,7 @@ def _taken_points(i: Points, given: Any) -> list[Values]:
 
 
 def _numbers(given: Any) -> Any:
-    """A float or an array of floats; None where it is neither. Text and truth values are no numbers."""
+    """Return a float or an array of floats; None where it is neither. Text and truth values are no numbers."""
     if isinstance(given, bool | str):
         return None
     if isinstance(given, float | int):

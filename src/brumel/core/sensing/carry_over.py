@@ -40,7 +40,7 @@ def buffer_capacity(ph: float) -> float:
 
 
 def ph_with(value: float, before: float, share: float = SHARE) -> float:
-    """The pH of a buffer of ``value`` in which a share of one of ``before`` was left.
+    """Return the pH of a buffer of ``value`` in which a share of one of ``before`` was left.
 
     Notes
     -----
@@ -57,7 +57,7 @@ def ph_with(value: float, before: float, share: float = SHARE) -> float:
 
 
 def mixed(value: float, before: float, share: float = SHARE) -> float:
-    """What mixes in proportion: a conductivity, a concentration."""
+    """Return what mixes in proportion: a conductivity, a concentration."""
     return value + share * (before - value)
 
 
@@ -66,6 +66,6 @@ def _of(ph: float) -> _Salt:
 
 
 def _strong(ph: float, parts: list[tuple[float, _Salt]]) -> float:
-    """The strong cations, less strong anions, that balance the charges at a pH, mol/L."""
+    """Return the strong cations, less strong anions, that balance the charges at a pH, mol/L."""
     h = 10.0**-ph
     return float(sum(share * salt.charge(ph) for share, salt in parts) + _WATER / h - h)

@@ -134,7 +134,7 @@ def fit(
 
 
 def _carried(prior: Response) -> Response:
-    """The last run as what is taken over from it."""
+    """Return the last run as what is taken over from it."""
     taken = {Origin.FITTED: Origin.CARRIED, Origin.REPORTED: Origin.CARRIED}
     origins = tuple(taken.get(o, o) for o in prior.origins)
     return Response(prior.principle, prior.values, prior.covariance, origins, temperature_c=prior.temperature_c)

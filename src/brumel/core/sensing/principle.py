@@ -80,15 +80,15 @@ class Coefficient:
         return 1.0 / value if self.inverse else value
 
     def turned_u(self, value: float, u: float) -> float:
-        """The standard uncertainty of the other of the two, from that of ``value``."""
+        """Return the standard uncertainty of the other of the two, from that of ``value``."""
         return u / value**2 if self.inverse else u
 
     def amount(self, value: float, *, plus: bool = False, digits: int | None = None) -> Amount:
-        """A value of it, with its unit and digits."""
+        """Return a value of it, with its unit and digits."""
         return Amount(value, self.unit, self.decimals if digits is None else digits, plus)
 
     def words(self, value: float, *, plus: bool = False, digits: int | None = None) -> str:
-        """A value of it as a sentence has it: ``98.6 %``."""
+        """Return a value of it as a sentence has it: ``98.6 %``."""
         unit = f" {self.unit}" if self.unit else ""
         return f"{signed(value, self.decimals if digits is None else digits, plus=plus)}{unit}"
 
@@ -210,33 +210,33 @@ class Principle(ABC):
 
     @abstractmethod
     def terms(self, value: Number, at: Conditions) -> Sequence[Number]:
-        """What each coefficient is multiplied by."""
+        """Return what each coefficient is multiplied by."""
 
     def value_of_term(self, x: Number, at: Conditions) -> Number:
-        """The value that makes its term ``x``; ``x`` itself where the term is the value."""
+        """Return the value that makes its term ``x``; ``x`` itself where the term is the value."""
         del at
         return x
 
     def term_per_value(self, value: Number, at: Conditions) -> Number:
-        """How the value's term changes with the value; one where the term is the value."""
+        """Say how the value's term changes with the value; one where the term is the value."""
         del at
         return np.ones(np.shape(np.asarray(value)))
 
     def apart(self, values: Array) -> float:
-        """How far values are apart, on the scale by which coefficients are told."""
+        """Say how far values are apart, on the scale by which coefficients are told."""
         return float(np.ptp(values))
 
     def tells(self, values: Array, at: Conditions, about: Coefficient) -> bool:
-        """Whether points of these values, at these conditions, can tell a coefficient."""
+        """Say whether points of these values, at these conditions, can tell a coefficient."""
         del at
         return self.apart(values) >= about.least_apart
 
     def warmed_by(self, values: Array) -> Array:
-        """How much each point, by its value, says of how warm the calibration was; not all nought."""
+        """Say how much each point, by its value, says of how warm the calibration was; not all nought."""
         return np.ones(values.shape)
 
     def u_of(self, signal: Number) -> Number:
-        """Standard uncertainty of one settled signal (k = 1), in its unit."""
+        """Return standard uncertainty of one settled signal (k = 1), in its unit."""
         if not self.u_signal_percent:
             return self.u_signal
         return np.maximum(self.u_signal, np.abs(signal) * (self.u_signal_percent / 100.0))
@@ -250,11 +250,11 @@ class Principle(ABC):
         return None
 
     def drift(self, value: Number, days: float) -> Number:
-        """Standard uncertainty (k = 1) from the drift of a value in so many days."""
+        """Return standard uncertainty (k = 1) from the drift of a value in so many days."""
         return (self.drift_per_day + self.drift_percent_per_day / 100.0 * np.abs(value)) * days / 3**0.5
 
     def with_usual(self, usual: Mapping[str, float]) -> Principle:
-        """This principle for a kind of probe whose coefficients are usually so, by key."""
+        """Return this principle for a kind of probe whose coefficients are usually so, by key."""
         if not usual:
             return self
         other = copy(self)
@@ -282,12 +282,12 @@ class Principle(ABC):
         return []
 
     def undone(self, shown: float, did: Mapping[str, Any], at: Conditions) -> tuple[float, list[Value]]:
-        """A shown value with what its meter did to it undone, by :attr:`meter_asks`, and the arithmetic."""
+        """Return a shown value with what its meter did to it undone, by :attr:`meter_asks`, and the arithmetic."""
         del did, at
         return shown, []
 
     def still_s(self, approach: tuple[float, float, float] | None, at: Conditions) -> float:
-        """The time constant, s, of a fall that comes of want of movement; 0 where the approach shows none."""
+        """Return the time constant, s, of a fall that comes of want of movement; 0 where the approach shows none."""
         if not self.slowest_s or approach is None:
             return 0.0
         end, height, tau_s = approach
@@ -300,17 +300,17 @@ class Principle(ABC):
         return self.quantity
 
     def shown_so(self, key: str) -> Mapping[str, Any] | None:
-        """What a meter does by showing this quantity; None where it does not show it."""
+        """Return what a meter does by showing this quantity; None where it does not show it."""
         return {} if key == self.quantity else self.meter_shows.get(key)
 
     def from_display(self, shown: float, settings: Mapping[str, float]) -> float:
-        """The signal behind what a meter displays of it, by what is set in the meter."""
+        """Return the signal behind what a meter displays of it, by what is set in the meter."""
         del settings
         return shown
 
     @abstractmethod
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[Value]:
-        """The arithmetic from a signal to its value, in words."""
+        """Return the arithmetic from a signal to its value, in words."""
 
     @property
     def ordered(self) -> tuple[Coefficient, ...]:
@@ -324,18 +324,18 @@ class Principle(ABC):
         return frozenset(c.key for c in self.coefficients if c.minor)
 
     def coefficient(self, key: str) -> Coefficient:
-        """A coefficient by its key."""
+        """Return a coefficient by its key."""
         return next(c for c in self.coefficients if c.key == key)
 
     def signal_amount(self, signal: float, digits: int | None = None, *, plus: bool = False) -> Amount:
-        """A signal, with its unit and digits."""
+        """Return a signal, with its unit and digits."""
         return Amount(signal, self.signal_unit, self.signal_decimals if digits is None else digits, plus)
 
     def signal_number(self, signal: float) -> str:
-        """A signal's digits, with its sign where it has one to show."""
+        """Return a signal's digits, with its sign where it has one to show."""
         return signed(signal, self.signal_decimals, plus=self.signal_signed)
 
     def term_columns(self, value: Number, at: Conditions) -> Array:
-        """The terms as columns, one row a value."""
+        """Return the terms as columns, one row a value."""
         columns: Any = np.broadcast_arrays(*(np.atleast_1d(np.asarray(x, dtype=float)) for x in self.terms(value, at)))
         return np.column_stack(columns)

@@ -69,7 +69,7 @@ class Response:
 
     @classmethod
     def usual(cls, principle: Principle) -> Response:
-        """What is assumed of a probe before anything is known."""
+        """Return what is assumed of a probe before anything is known."""
         return cls(
             principle,
             tuple(c.turned(c.usual) for c in principle.coefficients),
@@ -123,22 +123,22 @@ class Response:
         )
 
     def __getitem__(self, key: str) -> float:
-        """A coefficient as people read it, by its key."""
+        """Return a coefficient as people read it, by its key."""
         return self.principle.coefficient(key).turned(self.values[self._index(key)])
 
     def u(self, key: str) -> float:
-        """A coefficient's standard uncertainty, as people read it."""
+        """Return a coefficient's standard uncertainty, as people read it."""
         index = self._index(key)
         return self.principle.coefficient(key).turned_u(
             self.values[index], float(np.sqrt(self.covariance[index][index]))
         )
 
     def origin(self, key: str) -> Origin:
-        """Where a coefficient comes from."""
+        """Say where a coefficient comes from."""
         return self.origins[self._index(key)]
 
     def value(self, signal: Number, at: Conditions) -> Any:
-        """The value that a signal means; not a number where the principle has none. Float or array."""
+        """Return the value that a signal means; not a number where the principle has none. Float or array."""
         p = self.principle
         found: Number = 0.0 if p.bends else np.nan
         with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
@@ -154,30 +154,30 @@ class Response:
         return float(found) if np.ndim(found) == 0 else found
 
     def signal(self, value: Number, at: Conditions) -> Any:
-        """The signal that this probe gives where the value is so. Float or array."""
+        """Return the signal that this probe gives where the value is so. Float or array."""
         found = sum(
             c * np.asarray(x, dtype=float) for c, x in zip(self.values, self.principle.terms(value, at), strict=True)
         )
         return float(found) if np.ndim(found) == 0 else found
 
     def u_of_signal(self, value: float, at: Conditions) -> float:
-        """Standard uncertainty (k = 1) of the signal that this probe gives, from that of its coefficients."""
+        """Return standard uncertainty (k = 1) of the signal that this probe gives, from that of its coefficients."""
         terms = self.principle.term_columns(value, at)[0]
         return float(np.sqrt(max(terms @ np.array(self.covariance) @ terms, 0.0)))
 
     def signal_per_value(self, value: Number, at: Conditions) -> Any:
-        """How the signal changes with the value."""
+        """Say how the signal changes with the value."""
         return self.values[self.principle.value_term] * np.asarray(self.principle.term_per_value(value, at))
 
     def signal_per_degree(self, value: Number, at: Conditions) -> Any:
-        """How the signal of one value changes with the temperature, per °C."""
+        """Say how the signal of one value changes with the temperature, per °C."""
         return np.asarray(self.signal(value, at.warmer(0.5))) - np.asarray(self.signal(value, at.warmer(-0.5)))
 
     def budget(
         self, signal: Number, at: Conditions, *, u_signal: float | None = None, age_days: float = 0.0,
         left_over: float = 0.0,
     ) -> Budget:  # fmt: skip
-        """Where the uncertainty of a reading comes from, in the quantity's unit.
+        """Say where the uncertainty of a reading comes from, in the quantity's unit.
 
         Parameters
         ----------
@@ -229,10 +229,10 @@ class Response:
 
 
 def diagonal(us: Sequence[float]) -> tuple[tuple[float, ...], ...]:
-    """A covariance of uncorrelated coefficients from their standard uncertainties."""
+    """Return a covariance of uncorrelated coefficients from their standard uncertainties."""
     return as_rows(np.diag(np.asarray(us, dtype=float) ** 2))
 
 
 def as_rows(matrix: Array) -> tuple[tuple[float, ...], ...]:
-    """A matrix as plain numbers."""
+    """Return a matrix as plain numbers."""
     return tuple(tuple(float(v) for v in row) for row in matrix)

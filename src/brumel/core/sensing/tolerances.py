@@ -28,7 +28,7 @@ class Tolerance:
     change: float | None = None
 
     def remedy(self, value: float) -> Remedy:
-        """What is to be done about a value; nothing where it is sound."""
+        """Return what is to be done about a value; nothing where it is sound."""
         if self.bounds.level(value) is Level.SOUND:
             return Remedy()
         return self.low if value < self.bounds.sound_low else self.high
@@ -62,7 +62,7 @@ class Tolerances:
     """How long a calibration may be used: soundly, and at most, days; as the probe's kind has it."""
 
     def alike(self, signal: float, expected: float, unknown: float = 0.0) -> bool:
-        """Whether a signal is what a cup is expected to give, roughly; ``unknown`` is what is not known of that."""
+        """Say whether a signal is what a cup is expected to give, roughly; ``unknown`` is what is not known of that."""
         return not beyond(abs(signal - expected), max(self.look, abs(expected) * self.look_percent / 100.0, unknown))
 
     @classmethod

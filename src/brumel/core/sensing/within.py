@@ -29,7 +29,7 @@ class Within:
     least: float = 0.0
 
     def scaled(self, off: float, target: float) -> float:
-        """What is off in the unit, on the scale of the bounds.
+        """Return what is off in the unit, on the scale of the bounds.
 
         Examples
         --------
@@ -50,15 +50,15 @@ class Within:
         return Bounds.around_zero(max(self.sound, least), max(self.doubtful, least))
 
     def level(self, off: float, target: float) -> Level:
-        """The level of what is off, in the unit."""
+        """Return the level of what is off, in the unit."""
         return self.bounds(target).level(self.scaled(off, target))
 
     def share(self, off: float, target: float) -> float:
-        """How much of the sound bound is taken up: the larger, the worse."""
+        """Say how much of the sound bound is taken up: the larger, the worse."""
         return abs(self.scaled(off, target)) / self.bounds(target).sound_high
 
     def in_unit(self, scaled: float, target: float) -> float:
-        """What is off on the scale of the bounds, in the unit, without its sign."""
+        """Return what is off on the scale of the bounds, in the unit, without its sign."""
         return abs(scaled * target / 100.0 if self.percent else scaled)
 
     def off(self, off: float, target: float, about: Quantity, *, plus: bool = True) -> Amount:

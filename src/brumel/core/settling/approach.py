@@ -68,7 +68,7 @@ class Approach:
 
 
 def entered(t: Array, y: Array, within_s: float) -> int:
-    """The sample from which on the probe is in the liquid: before the steepest step of the first seconds."""
+    """Return the sample from which on the probe is in the liquid: before the steepest step of the first seconds."""
     early = int(np.searchsorted(t, t[0] + within_s))
     if early < 2 or t.size - early < FEWEST_SAMPLES:
         return 0

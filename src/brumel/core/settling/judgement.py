@@ -186,7 +186,7 @@ Left = tuple[float | None, float | None, float | None]
 
 
 def _warming(trace: Series, start: int, spacing_s: float, rule: SettlingRule, earliest_s: float) -> Left | None:
-    """The time until the temperature is still; None where it is, or nothing tells."""
+    """Return the time until the temperature is still; None where it is, or nothing tells."""
     t, warmth = trace.times_s[start:], trace.temperature_c[start:]
     recent = warmth[t >= t[-1] - rule.window_s]
     if recent.size < 2 or np.ptp(recent) <= rule.temperature_span_c:
@@ -196,7 +196,7 @@ def _warming(trace: Series, start: int, spacing_s: float, rule: SettlingRule, ea
 
 
 def _later(signal: Left | None, warmth: Left | None) -> Left | None:
-    """The later of two times left, at each end."""
+    """Return the later of two times left, at each end."""
     if signal is None or warmth is None:
         return signal
     pairs = list(zip(signal, warmth, strict=True))
@@ -232,7 +232,7 @@ def _time_left(
 
 
 def _with_slow(left: float | None, slow: SlowPart | None, t: np.ndarray, window: tuple[float, float]) -> float | None:
-    """What is left of the approach, with what may be left of a slow part in the middle of the window."""
+    """Return what is left of the approach, with what may be left of a slow part in the middle of the window."""
     if left is None or slow is None:
         return left
     return float(np.hypot(left, slow.rms(float(t[-1]) - (window[0] + window[1]) / 2.0)))

@@ -61,7 +61,7 @@ class SettlingRule:
         return self.window_s / 3.0
 
     def at(self, value: float, resolution: float = 0.0) -> SettlingRule:
-        """The rule at a value, for a display of these steps, whose last digit may change to and fro.
+        """Return the rule at a value, for a display of these steps, whose last digit may change to and fro.
 
         Examples
         --------
@@ -79,7 +79,7 @@ class SettlingRule:
 
 
 def display_step(values: Array) -> float:
-    """The step of the display that values were read from: 1, 0.1, 0.01 or 0.001; 0 where none shows.
+    """Return the step of the display that values were read from: 1, 0.1, 0.01 or 0.001; 0 where none shows.
 
     Examples
     --------

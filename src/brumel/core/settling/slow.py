@@ -36,7 +36,7 @@ class SlowPart:
     weights: Array
 
     def rms(self, ago_s: float) -> float:
-        """What was left of them so long ago, a root mean square over all."""
+        """Return what was left of them so long ago, a root mean square over all."""
         return float(np.sqrt(np.average(np.square(self.left * np.exp(ago_s / self.taus)), weights=self.weights)))
 
     def likely(self, count: int) -> tuple[Array, Array]:
@@ -53,7 +53,7 @@ class SlowPart:
 
 
 def slow_part(t: Array, y: Array, rule: SettlingRule, noise: float) -> SlowPart | None:
-    """The slow parts that a trace since its step may have; None where the rule knows of none.
+    """Return the slow parts that a trace since its step may have; None where the rule knows of none.
 
     Parameters
     ----------
@@ -88,6 +88,6 @@ def slow_part(t: Array, y: Array, rule: SettlingRule, noise: float) -> SlowPart 
 
 
 def _between(ends: tuple[float, float]) -> Array:
-    """Values evenly over the logarithm between two ends."""
+    """Return values evenly over the logarithm between two ends."""
     low, high = np.log(ends)
     return np.asarray(np.exp(low + (high - low) * (np.arange(_EACH) + 0.5) / _EACH))

@@ -73,7 +73,7 @@ def name_trouble(t: Array, y: Array, approach: Approach, rule: SettlingRule, res
 
 
 def turns_round(t: Array, y: Array, rule: SettlingRule) -> bool:
-    """Whether a steady drift runs against the approach, so that the trace stands still only where it turns.
+    """Say whether a steady drift runs against the approach, so that the trace stands still only where it turns.
 
     An approach with a straight line beside it is fitted over the last four windows. It is a turn where every time
     constant that explains the trace as well has a drift beyond the rule, against an approach that moved it.
@@ -114,7 +114,7 @@ def turns_round(t: Array, y: Array, rule: SettlingRule) -> bool:
 
 
 def _drifts(t: Array, y: Array, rule: SettlingRule) -> bool:
-    """Whether it goes on one way from window to window, hardly slower: an approach would have slowed down."""
+    """Say whether it goes on one way from window to window, hardly slower: an approach would have slowed down."""
     end, width = t[-1], rule.window_s
     if end - last_gap_ended(t, rule) < 2 * width + DIP_S:
         return False
@@ -124,13 +124,13 @@ def _drifts(t: Array, y: Array, rule: SettlingRule) -> bool:
 
 
 def _steps(residuals: Array, span: float, noise: float) -> bool:
-    """Whether one jump between neighbours stands out far above all others."""
+    """Say whether one jump between neighbours stands out far above all others."""
     jumps = np.sort(np.abs(np.diff(residuals)))
     return bool(jumps[-1] > max(span, 8 * noise) and jumps[-1] > 2.5 * jumps[-3])
 
 
 def _rings(residuals: Array) -> bool:
-    """Whether most of what the residuals do is one swing at a steady pace."""
+    """Say whether most of what the residuals do is one swing at a steady pace."""
     power = np.abs(np.fft.rfft(residuals)) ** 2
     peak = int(np.argmax(power[1:])) + 1
     around = float(power[max(peak - 1, 1) : peak + 2].sum())
@@ -142,7 +142,7 @@ def _scatter_of_neighbours(residuals: Array) -> float:
 
 
 def _wanders(residuals: Array, span: float, resolution: float) -> bool:
-    """Whether the means of pieces of the window differ by more than the noise of neighbours makes them."""
+    """Say whether the means of pieces of the window differ by more than the noise of neighbours makes them."""
     pieces = np.array_split(residuals, min(_PIECES, residuals.size // 3))
     means = np.array([p.mean() for p in pieces])
     by_noise = 5.0 * _scatter_of_neighbours(residuals) / np.sqrt(residuals.size / len(pieces))

@@ -99,7 +99,7 @@ def _or_none(seconds: float) -> float | None:
 
 
 def _until(change: float, heights: Array, taus: Array, rule: SettlingRule) -> Array:
-    """When each future moves by no more than this within a window, s from now."""
+    """Say when each future moves by no more than this within a window, s from now."""
     with np.errstate(divide="ignore"):
         ratio = np.log(np.abs(heights)) + np.log(np.expm1(np.minimum(rule.window_s / taus, 50.0))) - np.log(change)
     return np.asarray(np.maximum(taus * ratio, 0.0))
@@ -117,14 +117,14 @@ def _as_displayed(y: Array, ends: Array, fit: Approach, resolution: float) -> Ar
 
 
 def _keeps(y: Array, width: int, rule: SettlingRule) -> NDArray[np.bool_]:
-    """Whether each window of so many values along the rows keeps the rule."""
+    """Say whether each window of so many values along the rows keeps the rule."""
     span = _rolling(np.maximum, y, width) - _rolling(np.minimum, y, width)
     slopes = _rolling_slopes(y, width)
     return (span <= rule.span * _EXACT) & (np.abs(slopes) <= rule.slope_per_window * _EXACT)
 
 
 def _rolling(extreme: np.ufunc, y: Array, width: int) -> Array:
-    """The extreme of every window of so many samples along the rows, by windows of twice the width."""
+    """Return the extreme of every window of so many samples along the rows, by windows of twice the width."""
     found, reached = y, 1
     while 2 * reached <= width:
         found = extreme(found[:, :-reached], found[:, reached:])
@@ -134,7 +134,7 @@ def _rolling(extreme: np.ufunc, y: Array, width: int) -> Array:
 
 
 def _rolling_slopes(y: Array, width: int) -> Array:
-    """What a straight line through every window of so many values along the rows changes over it."""
+    """Return what a straight line through every window of so many values along the rows changes over it."""
     steps = np.arange(width) - (width - 1) / 2
     summed = np.pad(np.cumsum(y, axis=1), ((0, 0), (1, 0)))
     moments = np.pad(np.cumsum(y * np.arange(y.shape[1]), axis=1), ((0, 0), (1, 0)))
@@ -144,7 +144,7 @@ def _rolling_slopes(y: Array, width: int) -> Array:
 
 
 def _own_noise(fit: Approach, resolution: float) -> float:
-    """The signal's noise before the display rounded it."""
+    """Return the signal's noise before the display rounded it."""
     scatter = fit.scatter if fit.explains else fit.noise
     return float(np.sqrt(max(scatter**2 - resolution**2 / 12.0, 0.0)))
 
@@ -155,5 +155,5 @@ def _noise_pool(size: int) -> Array:
 
 
 def _standard_noise(size: int) -> Array:
-    """Standard normal noise, the same at every call."""
+    """Return standard normal noise, the same at every call."""
     return _noise_pool(1 << max(size - 1, 1).bit_length())[:size]

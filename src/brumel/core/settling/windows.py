@@ -34,7 +34,7 @@ class Window:
 
 
 def window_at(trace: Series, last: int, rule: SettlingRule) -> Window:
-    """The window that ends with the sample of this index."""
+    """Return the window that ends with the sample of this index."""
     t = trace.times_s
     end = float(t[last])
     inside = slice(int(np.searchsorted(t, end - rule.window_s)), last + 1)
@@ -57,7 +57,7 @@ def window_at(trace: Series, last: int, rule: SettlingRule) -> Window:
 
 
 def held_window(trace: Series, rule: SettlingRule) -> Window | None:
-    """The newest earlier window that kept the rule, not older than a window, that nothing since contradicts."""
+    """Return the newest earlier window that kept the rule, not older than a window, that nothing since contradicts."""
     t, y = trace.times_s, trace.values
     recent = int(np.searchsorted(t, t[-1] - rule.window_s))
     if np.ptp(y[recent:]) > 2 * rule.span:  # then some sample must lie further than a span from any such window
@@ -94,7 +94,7 @@ def slope_of(t: Array, y: Array) -> float:
 
 
 def last_gap_ended(t: Array, rule: SettlingRule) -> float:
-    """When the newest gap that a window can't have ended; the first sample's time where there is none."""
+    """Say when the newest gap that a window can't have ended; the first sample's time where there is none."""
     after = np.flatnonzero(np.diff(t) > rule.longest_gap_s) + 1
     return float(t[after[-1]]) if after.size else float(t[0])
 

@@ -149,13 +149,13 @@ def buffer_of_label(family: str, nominal_ph: float, *, table: Any = None, u_ph: 
 
 
 def sold_as(family: str) -> list[float]:
-    """The values of a family's buffers at 25 °C, pH; empty where nothing is known of them."""
+    """Return the values of a family's buffers at 25 °C, pH; empty where nothing is known of them."""
     return sorted(b.nominal_ph for b in shipped_buffers().values() if b.family == family)
 
 
 @cache
 def shipped_buffers() -> dict[str, Buffer]:
-    """All buffers that ship with the application, by name, in the order of their table."""
+    """Return all buffers that ship with the application, by name, in the order of their table."""
     text = files("brumel.core.standards").joinpath("buffers.csv").read_text(encoding="utf-8")
     rows: dict[str, list[dict[str, str]]] = {}
     for row in csv.DictReader(text.splitlines()):

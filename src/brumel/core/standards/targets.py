@@ -81,7 +81,7 @@ class Target:
 
 
 def target(bottle: Bottle, at: Conditions) -> Target:
-    """What a bottle's standard is at a temperature, for a probe with its own reference electrode.
+    """Return what a bottle's standard is at a temperature, for a probe with its own reference electrode.
 
     Where it is not known there, the label's value is given, and said to be no more than that.
 
@@ -96,7 +96,7 @@ def target(bottle: Bottle, at: Conditions) -> Target:
 
 
 def _unknown(bottle: Bottle, at: Conditions, value: float, u: float) -> Target:
-    """A label's value where nothing says what the standard is: u grows by what temperature can do to such a one.
+    """Return a label's value where nothing says what the standard is: u grows by what temperature can do to such a one.
 
     Limits, rectangular: so much a degree from 25 °C (:data:`_PER_C`).
     """
@@ -127,7 +127,7 @@ def _couple(bottle: Bottle, at: Conditions) -> Target:
 
 
 def _salt(bottle: Bottle, at: Conditions) -> Target:
-    """A conductivity standard: its own table, or that of potassium chloride or of sea water; else its label.
+    """Return a conductivity standard: its own table, or that of potassium chloride or of sea water; else its label.
 
     Near 25 °C a label of potassium chloride is carried by 1.91 %/°C (common practice, within 0.1 % over 2 °C). The
     probe's thermometer has its share in u: 1 °C is 2 %.
@@ -142,7 +142,7 @@ def _salt(bottle: Bottle, at: Conditions) -> Target:
 
 
 def _salt_value(bottle: Bottle, t: float) -> float | None:
-    """Its conductivity at a temperature, µS/cm; None where it is not known."""
+    """Return its conductivity at a temperature, µS/cm; None where it is not known."""
     curve = curve_through(bottle.table) if bottle.table else kcl_curves().get(f"{bottle.label:g}")
     if bottle.family == SEA_WATER and not bottle.table:
         salinity = practical_salinity(bottle.label / 1000.0, LABEL_TEMPERATURE_C)
@@ -167,12 +167,12 @@ def _steady(bottle: Bottle, at: Conditions) -> Target:
 
 
 def _u_of_label(bottle: Bottle) -> float:
-    """Its certificate's, else a percent of what its label says."""
+    """Return its certificate's, else a percent of what its label says."""
     return abs(bottle.label) * _U_LABEL_PERCENT / 100.0 if bottle.u is None else bottle.u
 
 
 def _by_label(bottle: Bottle, at: Conditions) -> Target:
-    """The lot's own table, or its label near 25 °C."""
+    """Return the lot's own table, or its label near 25 °C."""
     t, u = float(at.temperature_c), _u_of_label(bottle)
     if bottle.table:
         if bottle.table[0][0] <= t <= bottle.table[-1][0]:
@@ -184,7 +184,7 @@ def _by_label(bottle: Bottle, at: Conditions) -> Target:
 
 
 def families_of(standard: str) -> Mapping[str, str]:
-    """The families of a standard by key; empty where it has none.
+    """Return the families of a standard by key; empty where it has none.
 
     Examples
     --------
@@ -218,5 +218,5 @@ _WAYS: Mapping[str, Callable[[Bottle, Conditions], Target]] = {
 
 
 def bottle_of(standard: str, family: str, nominal: float | None, table: Any, u: float | None) -> Bottle:
-    """A bottle from what is stored of a lot."""
+    """Return a bottle from what is stored of a lot."""
     return Bottle(standard, family, nominal, tuple((float(t), float(v)) for t, v in table or ()), u)

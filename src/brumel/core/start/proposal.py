@@ -56,17 +56,17 @@ def read_proposals() -> Mapping[str, Any]:
 
 
 def works(rules: Rules) -> list[WorkChoice]:
-    """The waters that can be worked with."""
+    """Return the waters that can be worked with."""
     return [WorkChoice(key, each["name"], each["words"]) for key, each in rules.proposals["work"].items()]
 
 
 def gears(rules: Rules) -> list[WorkChoice]:
-    """What can be read with."""
+    """Return what can be read with."""
     return [WorkChoice(key, each["name"], each["words"]) for key, each in rules.proposals["gear"].items()]
 
 
 def propose(work: Collection[str], gear: Collection[str], rules: Rules) -> Proposal:
-    """What a house begins with that works with some waters and some gear.
+    """Return what a house begins with that works with some waters and some gear.
 
     Examples
     --------
@@ -123,7 +123,7 @@ def _code(name: str) -> str:
 
 
 def read_file(text: str, rules: Rules) -> Proposal:
-    """The rows of a TOML or CSV file; of CSV a column ``what`` names the section of each row.
+    """Return the rows of a TOML or CSV file; of CSV a column ``what`` names the section of each row.
 
     Raises
     ------

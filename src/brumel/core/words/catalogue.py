@@ -78,7 +78,7 @@ def _name(of: str, key: str, language: str) -> str:
 
 
 def keys(language: str = ENGLISH) -> frozenset[str]:
-    """All keys that a language has."""
+    """Return all keys that a language has."""
     return frozenset(_texts(language))
 
 

@@ -74,7 +74,7 @@ class Bench:
         return (self._clock() - self._start) * self.speed
 
     def answer(self, command: str) -> str | None:
-        """What the line answers to one SDI-12 command (without ``!`` and CR LF); None for silence."""
+        """Return what the line answers to one SDI-12 command (without ``!`` and CR LF); None for silence."""
         if command == "?":
             return next(iter(self.probes)) if len(self.probes) == 1 else None
         probe = self.probes.get(command[:1])
@@ -196,7 +196,7 @@ async def serve(bench: Bench, line_socket: socket.socket, control_socket: socket
 
 
 def demo_probes() -> list[SimulatedProbe]:
-    """The probes that ship on the bench: two electrodes, a metal, two cells, two membranes, a
+    """Return the probes that ship on the bench: two electrodes, a metal, two cells, two membranes, a
     luminescent cap, a thermometer, an ammonium tip, a chlorine tip, an electrode that steers a dosing."""
     return [
         SimulatedProbe("0", "HR-A-1041", GlassModel(slope_percent=98.6, offset_mv=3.2, seed=11)),

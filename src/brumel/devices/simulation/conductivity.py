@@ -74,7 +74,7 @@ class ConductivityModel(Model):
         return self.noise + self.noise_share * abs(signal)
 
     def lagged(self, signal: float, liquid: Liquid, temperature_c: float) -> float:
-        """The liquid around its poles is as warm as the cell is."""
+        """Return the liquid as its poles feel it: as warm as the cell is."""
         return signal * max(1.0 + _SHARE_PER_C * (temperature_c - liquid.temperature_c), 0.0)
 
     def _conductivity(self, liquid: Liquid) -> float:

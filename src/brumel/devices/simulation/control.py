@@ -29,7 +29,7 @@ class BenchControl:
         return self._order({"do": "fault", "address": probe, "fault": fault})
 
     def state(self) -> dict[str, Any]:
-        """What every probe stands in, and its fault."""
+        """Return what every probe stands in, and its fault."""
         return self._order({"do": "state"})
 
     def _order(self, order: dict[str, Any]) -> dict[str, Any]:

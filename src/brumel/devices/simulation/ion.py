@@ -49,7 +49,7 @@ class IonModel(Model):
         )
 
     def activity(self, liquid: Liquid) -> float:
-        """What it sees in a liquid, mg/L."""
+        """Return what it sees in a liquid, mg/L."""
         if f"{self.ion}-activity" in liquid.values:
             return max(self.true_value(liquid, f"{self.ion}-activity", 0.0), _FLOOR_MG_L)
         conductivity = liquid.values.get("specific-conductance", _PURE_US_CM)
@@ -61,7 +61,7 @@ class IonModel(Model):
         return super().time_constant(liquid) * (_DRY_S if self.ailment is Ailment.NOT_HYDRATED else 1.0)
 
     def values(self, now_s: float) -> tuple[float, float]:
-        """Temperature, °C, and signal; it creeps while it takes up water."""
+        """Return temperature, °C, and signal; it creeps while it takes up water."""
         temperature_c, signal = super().values(now_s)
         creeps = self.ailment is Ailment.NOT_HYDRATED
         return temperature_c, signal + (_DRY_MV * max(now_s - self.ailing_since_s, 0.0) / 3600.0 if creeps else 0.0)

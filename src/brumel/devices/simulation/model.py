@@ -77,7 +77,7 @@ class Ailment(StrEnum):
 
 @lru_cache(maxsize=4_096)
 def hidden(of: str) -> float:
-    """A normal deviate of its own for each name: an error that stays with what it is of."""
+    """Return a normal deviate of its own for each name: an error that stays with what it is of."""
     return random.Random(of).gauss(0.0, 1.0)
 
 
@@ -109,30 +109,30 @@ class Model(ABC):
 
     @abstractmethod
     def signal_in(self, liquid: Liquid) -> float:
-        """The signal that this probe comes to in a liquid, in the end."""
+        """Return the signal that this probe comes to in a liquid, in the end."""
 
     def time_constant(self, liquid: Liquid) -> float:
-        """How fast it comes there, s."""
+        """Say how fast it comes there, s."""
         del liquid
         return self.settling_s * (8.0 if self.ailment is Ailment.SLOW else 1.0)
 
     def noise_at(self, signal: float) -> float:
-        """How much a signal scatters."""
+        """Say how much a signal scatters."""
         del signal
         return self.noise
 
     def lagged(self, signal: float, liquid: Liquid, temperature_c: float) -> float:
-        """The signal while the probe is not yet as warm as its liquid."""
+        """Return the signal while the probe is not yet as warm as its liquid."""
         del liquid, temperature_c
         return signal
 
     def fading(self, elapsed_s: float, ailing_s: float) -> float:
-        """What a signal is multiplied by, so long in its liquid and so long ailing."""
+        """Return what a signal is multiplied by, so long in its liquid and so long ailing."""
         del elapsed_s, ailing_s
         return 1.0
 
     def true_value(self, liquid: Liquid, quantity: str, otherwise: float) -> float:
-        """What a liquid really is: a bottle is off by its certificate, the same at each dip."""
+        """Return what a liquid really is: a bottle is off by its certificate, the same at each dip."""
         value = liquid.values.get(quantity)
         if value is None:
             return otherwise
@@ -144,7 +144,7 @@ class Model(ABC):
         self.liquid, self._since_s = liquid, now_s
 
     def values(self, now_s: float) -> tuple[float, float]:
-        """Temperature, °C, and signal, as the probe would report them now."""
+        """Return temperature, °C, and signal, as the probe would report them now."""
         signal, temperature_c = self.settled_so_far(now_s)
         drift = self.drift_per_hour * now_s / 3600.0
         noise = self.noise_at(signal) * (30.0 if self.ailment is Ailment.NOISY else 1.0)
@@ -154,7 +154,7 @@ class Model(ABC):
         )
 
     def settled_so_far(self, now_s: float) -> tuple[float, float]:
-        """Its signal without noise, and how warm it is, °C: the truth that its readings scatter around."""
+        """Return its signal without noise, and how warm it is, °C: the truth that its readings scatter around."""
         elapsed = max(now_s - self._since_s, 0.0)
         warmth = self.liquid.temperature_c
         warmth += (self._from_c - warmth) * math.exp(-elapsed / self.thermal_s)

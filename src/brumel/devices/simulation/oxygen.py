@@ -42,12 +42,12 @@ class OxygenModel(Model):
         return self.noise * (40.0 if windy else 1.0)
 
     def lagged(self, signal: float, liquid: Liquid, temperature_c: float) -> float:
-        """The sensor is as warm as the probe is."""
+        """Return the liquid as the sensor feels it: as warm as the probe is."""
         return signal * self.warmth(temperature_c) / self.warmth(liquid.temperature_c)
 
     @abstractmethod
     def warmth(self, temperature_c: float) -> float:
-        """How much more it answers to oxygen than at 25 °C."""
+        """Say how much more it answers to oxygen than at 25 °C."""
 
 
 @dataclass
@@ -88,7 +88,7 @@ class MembraneModel(OxygenModel):
         return super().time_constant(liquid) * cold * (4.0 if self.ailment is Ailment.WRINKLED else 1.0)
 
     def noise_at(self, signal: float) -> float:
-        """A wrinkled membrane jumps when it is tapped."""
+        """Return a wrinkled membrane jumps when it is tapped."""
         return super().noise_at(signal) * (12.0 if self.ailment is Ailment.WRINKLED else 1.0)
 
     def fading(self, elapsed_s: float, ailing_s: float) -> float:
@@ -136,9 +136,9 @@ class LuminescenceModel(OxygenModel):
         return 1.0 + self.gain_per_c * (temperature_c - 25.0)
 
     def time_constant(self, liquid: Liquid) -> float:
-        """A dried cap is slow."""
+        """Return its time constant; a dried cap is slow."""
         return super().time_constant(liquid) * (6.0 if self.ailment is Ailment.DRY_CAP else 1.0)
 
     def noise_at(self, signal: float) -> float:
-        """A bleached cap gives less light."""
+        """Return what it gives; a bleached cap gives less light."""
         return super().noise_at(signal) * (6.0 if self.ailment is Ailment.BLEACHED else 1.0)

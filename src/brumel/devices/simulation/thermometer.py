@@ -22,5 +22,5 @@ class ThermometerModel(Model):
     ailments: ClassVar[tuple[Ailment, ...]] = (*Model.ailments, Ailment.KNOCKED)
 
     def signal_in(self, liquid: Liquid) -> float:
-        """What it shows in a bath, °C."""
+        """Return what it shows in a bath, °C."""
         return liquid.temperature_c + self.offset_c + (_KNOCKED_C if self.ailment is Ailment.KNOCKED else 0.0)

@@ -33,7 +33,7 @@ class _Known(Generic[T]):
     counts: Mapping[str, int]
 
     def holds(self, counts: Mapping[str, int]) -> bool:
-        """Whether each such table is as it was: a count that fell, as after a copy was taken back, is another's."""
+        """Say whether each such table is as it was: a count that fell, as after a copy was taken back, is another's."""
         return all(counts.get(table, 0) == count for table, count in self.counts.items())
 
 
@@ -52,7 +52,7 @@ class Remembered(Generic[T]):
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
     def get(self, database: Database, clock: Clock, work: Callable[[], T], of: Hashable = None) -> T:
-        """The thing ``of`` which is asked, worked out anew where what it was read from has changed since.
+        """Return the thing ``of`` which is asked, worked out anew where what it was read from has changed since.
 
         All that it depends on is asked within ``work``, or is part of ``of``. Whoever asks for the same meanwhile waits
         for it.
@@ -131,7 +131,7 @@ def _unchangeable(thing: T) -> T:
 
 
 def cached(method: Callable[Concatenate[S, P], T]) -> Callable[Concatenate[S, P], T]:
-    """A question that a screen asks: its answer is kept, by what was asked, until what it was read from changes.
+    """Return a question that a screen asks: its answer is kept, by what was asked, until what it was read from changes.
 
     The answer is shared, so nobody can change it: lists become tuples, and mappings are only read. What is asked with
     must be hashable.

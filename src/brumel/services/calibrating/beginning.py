@@ -78,7 +78,7 @@ class Hints:
 
 
 def hints_for(session: Session, probe: Probe, clock: Clock, order: HouseOrder) -> Hints:
-    """What is told before a run with a probe."""
+    """Return what is told before a run with a probe."""
     now, own = clock.now(), what_it_is.senses(probe)
     asked = own is not None and own.needs_pressure
     run = run_queries.newest_with_pressure(session, probe.kit, now - REMEMBERED, now) if asked else None
@@ -89,7 +89,7 @@ def hints_for(session: Session, probe: Probe, clock: Clock, order: HouseOrder) -
 
 
 def new_run_row(session: Session, begin: Begin, person: Person, clock: Clock, order: HouseOrder) -> dict[str, Any]:
-    """A run as it is stored when it begins.
+    """Return a run as it is stored when it begins.
 
     Raises
     ------
@@ -175,7 +175,7 @@ def refuse_unchanged(run: CalibrationRun, conditions: Mapping[str, Any]) -> None
 def choices_for(
     session: Session, probe: Probe, now: datetime, today: date, site_ids: Collection[uuid.UUID] = ()
 ) -> Choices:
-    """What a run with a probe can begin with, lots in date first, for the waters of these or its usual sites."""
+    """Return what a run with a probe can begin with, lots in date first, for the waters of these or its usual sites."""
     kind, roles = what_it_is.kind_of(probe), in_force().roles
     found = in_force().procedures_of(kind.principle) if kind.principle else []
     wanted = {s.role for m in found for s in m.steps if s.role}
@@ -197,13 +197,13 @@ def choices_for(
 
 
 def not_ready_for(session: Session, probe: Probe, now: datetime) -> str:
-    """Why a probe may not be calibrated now: its own clocks, and what it leans on; empty where it may."""
+    """Say why a probe may not be calibrated now: its own clocks, and what it leans on; empty where it may."""
     own = what_it_is.Logs.read(session, [probe]).why_not_ready(probe, now)
     return " ".join(words for words in (own, leaning_on_stale(session, probe, now)) if words)
 
 
 def out_of_order(session: Session, probe: Probe, clock: Clock, order: HouseOrder) -> list[str]:
-    """What was calibrated in the same kit before a probe, and should have come after it."""
+    """Return what was calibrated in the same kit before a probe, and should have come after it."""
     now = clock.now()
     done = [
         Done(r.probe.label, what_it_is.kind_of(r.probe).quantity, f"{clock.local(r.started_at):%H:%M}")
@@ -230,7 +230,7 @@ def same_pour(session: Session, run: CalibrationRun) -> list[Probe]:
 
 
 def leaning_on_stale(session: Session, probe: Probe, now: datetime) -> str:
-    """Which probes of its kit that it leans on have no calibration that holds, and how long each takes."""
+    """Say which probes of its kit that it leans on have no calibration that holds, and how long each takes."""
     leans_on = what_it_is.kind_of(probe).leans_on
     if not leans_on:
         return ""
@@ -244,7 +244,7 @@ def leaning_on_stale(session: Session, probe: Probe, now: datetime) -> str:
 
 
 def _unfitting(probe: Probe, procedure: Procedure) -> dict[str, str]:
-    """Why a probe can't be calibrated by a method, by field."""
+    """Say why a probe can't be calibrated by a method, by field."""
     kind = what_it_is.kind_of(probe)
     if retired := why_retired(probe):
         return {"probe": retired}
@@ -260,7 +260,7 @@ def _unfitting(probe: Probe, procedure: Procedure) -> dict[str, str]:
 
 
 def _wrong_place(probe: Probe, place: Surroundings) -> dict[str, str]:
-    """What can't be of the place, by field, where the probe's principle asks for it."""
+    """Return what can't be of the place, by field, where the probe's principle asks for it."""
     own = what_it_is.senses(probe)
     if own is None or not own.needs_pressure:
         return {}

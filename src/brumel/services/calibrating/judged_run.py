@@ -43,7 +43,7 @@ def cup_look(
 
 
 def judged_point(point: CalibrationPoint, own: Principle, at: Conditions, step: Step) -> JudgedPoint:
-    """A stored point with a signal as the verdict sees it."""
+    """Return a stored point with a signal as the verdict sees it."""
     assert point.signal is not None
     return JudgedPoint(
         label=lot_label(point.lot) if point.lot and not step.label else step.label,

@@ -87,7 +87,7 @@ class KeptRuns:
     clock: Clock
 
     def form(self, probe_id: uuid.UUID) -> KeptForm:
-        """What is asked of a probe."""
+        """Return what is asked of a probe."""
         with self.database.session() as session:
             probe = stored_probe(session, probe_id)
             kind = what_it_is.kind_of(probe)
@@ -131,7 +131,7 @@ class KeptRows:
     findings: list[Finding]
 
     def rest(self) -> list[tuple[type[Any], list[dict[str, Any]]]]:
-        """What follows the run, in the order that the database wants."""
+        """Return what follows the run, in the order that the database wants."""
         found = [{"run_id": self.run["id"], **row} for row in finding_rows(self.findings)]
         return [
             (CalibrationPoint, self.points), (CalibrationSignature, [self.signature]),
@@ -146,7 +146,7 @@ Taken = tuple[KeptPoint, TypedPoint, Lot | None]
 def kept_rows(
     new: NewKept, probe: Probe, kind: ProbeKind, points: Sequence[Taken], person: Person, *, at: datetime
 ) -> KeptRows:
-    """A run kept by a meter as it is stored."""
+    """Return a run kept by a meter as it is stored."""
     reported = [(r, value) for r in kind.reported if (value := new.reported.get(r.key)) is not None]
     findings = judge_kept([p for p, *_ in points], reported)
     point_rows = [_point_row(new.run_id, person, taken, at) for taken in points]
@@ -171,7 +171,7 @@ def kept_rows(
 
 
 def _frozen(kind: ProbeKind, points: Sequence[Taken]) -> dict[str, Any]:
-    """What such a run keeps of its method: its checks and bounds, as they were, and how long it may be used."""
+    """Return what such a run keeps of its method: its checks and bounds, as they were, and how long it may be used."""
     holds = list(kind.holds_days or (0.0, 0.0))
     return {
         "code": METHOD, "version": 1, "principle": "", "name": "Kept by its meter",
@@ -201,7 +201,7 @@ def _point_row(run_id: uuid.UUID, person: Person, taken: Taken, at: datetime) ->
 
 
 def _checked(probe: Probe, kind: ProbeKind, new: NewKept, at: datetime, clock: Clock) -> dict[str, str]:
-    """What can't be taken, by field."""
+    """Return what can't be taken, by field."""
     wrong: dict[str, str] = {}
     if why_not := clock.why_not(at):
         wrong["at"] = why_not
@@ -252,7 +252,7 @@ def _points(
 
 
 def kept_point(check: Check, typed: TypedPoint, lot: Lot | None, probe: Probe, at: datetime) -> Taken:
-    """A typed point with its target: the lot's at its temperature, a fixed one, or the reference beside it."""
+    """Return a typed point with its target: the lot's at its temperature, a fixed one, or the reference beside it."""
     label, value, u, known = (
         check.name.lower(),
         check.target if check.target is not None else typed.reference,
@@ -276,7 +276,7 @@ def kept_point(check: Check, typed: TypedPoint, lot: Lot | None, probe: Probe, a
 
 
 def points_of(run: CalibrationRun) -> list[KeptPoint]:
-    """The points of a run kept by a meter, with their checks as its kind had them then."""
+    """Return the points of a run kept by a meter, with their checks as its kind had them then."""
     checks = checks_of(run.method)
     return [
         KeptPoint(checks[p.step], lot_words.lot_label(p.lot) if p.lot else checks[p.step].name.lower(), p.target,

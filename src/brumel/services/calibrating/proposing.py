@@ -45,7 +45,7 @@ class Aimed:
     waters: tuple[float, float] | None
 
     def beyond(self, nominal: float | None) -> bool:
-        """Whether a standard lies beyond what the probe is made for."""
+        """Say whether a standard lies beyond what the probe is made for."""
         return bool(self.reach and nominal and not self.reach[0] <= nominal <= self.reach[1])
 
     def unlike(self, nominal: float | None) -> list[str]:
@@ -54,7 +54,7 @@ class Aimed:
         return [f"{word(Named('side', where))} the waters that it reads: leaves their range untested"] if where else []
 
     def away(self, nominal: float | None) -> float:
-        """How far a standard is from what is wanted: next above the waters comes first, then what lies below."""
+        """Say how far a standard is from what is wanted: next above the waters comes first, then what lies below."""
         if not (self.reach and self.waters and nominal and nominal > 0):
             return 0.0
         steps = math.log(nominal / self.waters[1])

@@ -59,7 +59,7 @@ def run_row(
     at: datetime,
     not_ready: str = "",
 ) -> dict[str, Any]:
-    """A run as it is stored when it begins; ``lots`` by role, ``not_ready`` why its probe may not be used."""
+    """Return a run as it is stored when it begins; ``lots`` by role, ``not_ready`` why its probe may not be used."""
     return {
         "id": begin.run_id,
         "probe_id": probe.id,
@@ -88,7 +88,7 @@ class Beside:
 
     @classmethod
     def of(cls, instrument: Instrument, about: Quantity, shown: float) -> Beside:
-        """What an instrument of the kit showed, with the uncertainty that its maker states."""
+        """Return what an instrument of the kit showed, with the uncertainty that its maker states."""
         plain = PlainValue(about, shown, "", instrument.label, Measures.of(instrument.measures[about.key]))
         return cls(instrument.id, Target(shown, plain_budget(plain).u, known=True))
 
@@ -105,7 +105,7 @@ def point_row(
     today: date,
     beside: Beside | None = None,
 ) -> dict[str, Any]:
-    """A point as it is stored: the standard's true value at its measured temperature, and its lot's state.
+    """Return a point as it is stored: the standard's true value at its measured temperature, and its lot's state.
 
     Taken ``beside`` an instrument, its target is what that showed.
     """
@@ -150,7 +150,7 @@ def point_row(
 def judge_points(
     run: CalibrationRun, points: Sequence[CalibrationPoint], previous: PreviousRun | None
 ) -> tuple[Response | None, list[Finding]]:
-    """The response through a run's standing points and its findings, by the method frozen into the run."""
+    """Return the response through a run's standing points and its findings, by the method frozen into the run."""
     despite = Despite(run.not_ready or "", run.despite or "")
     frozen, judged = run_facts.method_of(run), judged_run.judged_points(run, points)
     return judge(frozen, judged, previous, run_facts.waters_of(run), despite, rules=in_force())
@@ -167,7 +167,7 @@ def signature_row(
     at: datetime,
     note: str = "",
 ) -> dict[str, Any]:
-    """A signature as it is stored: the verdict, and the points that it rests on."""
+    """Return a signature as it is stored: the verdict, and the points that it rests on."""
     low, high = targets_range(points)
     return {
         "run_id": run_id,
@@ -184,7 +184,7 @@ def signature_row(
 
 
 def coefficient_rows(run_id: uuid.UUID, response: Response) -> list[dict[str, Any]]:
-    """The coefficients of a signed run as they are stored."""
+    """Return the coefficients of a signed run as they are stored."""
     own: Principle = response.principle
     return [
         {

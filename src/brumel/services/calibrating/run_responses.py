@@ -34,7 +34,7 @@ from brumel.store.queries import run as run_queries
 def response_of(
     own: Principle, signature: CalibrationSignature, coefficients: Sequence[CalibrationCoefficient]
 ) -> Response:
-    """How the probe responds, as it was signed."""
+    """Say how the probe responds, as it was signed."""
     return Response.known(
         own,
         {c.key: c.value for c in coefficients},
@@ -45,7 +45,7 @@ def response_of(
 
 
 def signed_response(run: CalibrationRun) -> Response:
-    """How the probe responds by a signed run."""
+    """Say how the probe responds by a signed run."""
     assert run.signature is not None
     return response_of(principle_of(run.method), run.signature, run.coefficients)
 
@@ -54,7 +54,7 @@ _EVER = datetime.min.replace(tzinfo=UTC)
 
 
 def previous_full_run(session: Session, probe_id: uuid.UUID, at: datetime) -> PreviousRun | None:
-    """The probe's last usable full run before ``at``."""
+    """Return the probe's last usable full run before ``at``."""
     probe = session.get_one(Probe, probe_id)
     own = what_it_is.senses(probe)
     query = run_queries.full_runs(probe_id, at, own.minor if own else ()).limit(1)
@@ -88,7 +88,7 @@ class Past:
         self._known: dict[uuid.UUID, tuple[Sequence[CalibrationRun], Sequence[CareEvent]]] = {}
 
     def previous(self, probe: Probe, at: datetime) -> PreviousRun | None:
-        """The probe's last usable full run before ``at``."""
+        """Return the probe's last usable full run before ``at``."""
         if probe.id not in self._known:
             own = what_it_is.senses(probe)
             full = self._session.scalars(run_queries.full_runs(probe.id, self._until, own.minor if own else ())).all()
@@ -99,7 +99,7 @@ class Past:
 
 
 def basis_of(session: Session, probe_id: uuid.UUID, at: datetime) -> tuple[CalibrationRun | None, Basis | None]:
-    """The calibration that a reading at ``at`` rests on, as stored and as the verdict sees it."""
+    """Return the calibration that a reading at ``at`` rests on, as stored and as the verdict sees it."""
     run = run_queries.basis_run(session, probe_id, at)
     if run is None or run.signature is None:
         return None, None
@@ -114,7 +114,7 @@ def basis_of(session: Session, probe_id: uuid.UUID, at: datetime) -> tuple[Calib
 def basis_from(
     response: Response, signature: CalibrationSignature, tolerances: Tolerances, worst: Value, at: datetime
 ) -> Basis:
-    """A signed calibration as a reading at ``at`` sees it."""
+    """Return a signed calibration as a reading at ``at`` sees it."""
     low, high = signature.targets_low, signature.targets_high
     return Basis(
         response=response,

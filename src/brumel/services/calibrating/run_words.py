@@ -14,7 +14,7 @@ from brumel.store.models.calibration import (
 
 
 def points_words(run: CalibrationRun) -> str:
-    """How many of its points an open run has."""
+    """Say how many of its points an open run has."""
     taken, wanted = len(standing_points(run)), sum(s.kind.has_point for s in steps_of(run.method))
     return f"{taken} of {counted(wanted, 'point')}"
 

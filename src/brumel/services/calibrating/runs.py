@@ -95,13 +95,13 @@ class Calibrations:
 
     @cached
     def choices(self, probe_id: uuid.UUID) -> Choices:
-        """What a run with a probe can go on with, lots in date first."""
+        """Return what a run with a probe can go on with, lots in date first."""
         with self.database.session() as session:
             return choices_for(session, stored_probe(session, probe_id), self.clock.now(), self.clock.today())
 
     @cached
     def before(self, probe_id: uuid.UUID, site_ids: tuple[uuid.UUID, ...] = ()) -> tuple[Choices, Hints]:
-        """What a run with a probe can begin with, for the waters of these sites, and what is told before."""
+        """Return what a run with a probe can begin with, for the waters of these sites, and what is told before."""
         with self.database.session() as session:
             probe = stored_probe(session, probe_id)
             choices = choices_for(session, probe, self.clock.now(), self.clock.today(), site_ids)
@@ -109,24 +109,24 @@ class Calibrations:
 
     @cached
     def same_pour(self, run_id: uuid.UUID) -> Sequence[Probe]:
-        """Probes of the kit that the bottle of a run serves too: a combined solution has two values."""
+        """Return probes of the kit that the bottle of a run serves too: a combined solution has two values."""
         with self.database.session() as session:
             return beginning.same_pour(session, _run(session, run_id))
 
     @cached
     def open_runs(self) -> Sequence[CalibrationRun]:
-        """Runs begun and neither signed nor given up."""
+        """Return runs begun and neither signed nor given up."""
         with self.database.session() as session:
             return run_queries.open_runs(session)
 
     @cached
     def view(self, run_id: uuid.UUID, *, traces: bool = False) -> RunView:
-        """The run with its progress, line and findings so far; as signed once it is."""
+        """Return the run with its progress, line and findings so far; as signed once it is."""
         with self.database.session() as session:
             return run_view(session, _run(session, run_id, traces=traces), self.clock.today())
 
     def lens(self, run_id: uuid.UUID, step: str) -> Lens:
-        """The raw signal, compared with what the step's standard must give by the probe's last response."""
+        """Return the raw signal, compared with what the step's standard must give by the probe's last response."""
         view = self.view(run_id)
         chosen = view.step(step)
         others = [cup for cup in view.cups if cup.step.key != step]
@@ -370,7 +370,7 @@ def _entry_row(run: CalibrationRun, key: uuid.UUID, person: Person, clock: Clock
 
 
 def _why_none(view: RunView) -> str:
-    """Why a run has no response that could be signed, and what to do."""
+    """Say why a run has no response that could be signed, and what to do."""
     if view.findings:
         return f"{word(view.findings[0].says)} Take the points again, or cancel the calibration and say why."
     return "Take at least one point that the line is adjusted to, then sign."

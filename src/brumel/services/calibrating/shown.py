@@ -227,7 +227,7 @@ class RunView:
         return next((step for step in self.steps if not step.done), None)
 
     def step(self, key: str) -> StepView:
-        """The step of this key."""
+        """Return the step of this key."""
         for step in self.steps:
             if step.key == key:
                 return step
@@ -235,7 +235,7 @@ class RunView:
 
 
 def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
-    """A run as it is now, judged anew until it is signed."""
+    """Return a run as it is now, judged anew until it is signed."""
     withdrawn = any(a.kind == AmendmentKind.WITHDRAWAL for a in run.amendments)
     if run.kept_by == KeptBy.METER:
         level = Level(run.signature.level) if run.signature else None
@@ -316,17 +316,17 @@ class Holder:
 
 
 def holder_of(run: CalibrationRun) -> Holder:
-    """Who began a run, or took it over last."""
+    """Say who began a run, or took it over last."""
     over = next((e for e in reversed(run.entries) if e.kind == RunEntryKind.TAKEN_OVER), None)
     return Holder(over.person, over.at, over.reason) if over else Holder(run.person, run.started_at)
 
 
 def begun_last(run: CalibrationRun, step: str) -> CalibrationStep | None:
-    """When a step was begun last."""
+    """Say when a step was begun last."""
     return next((b for b in reversed(run.begun) if b.step == step), None)
 
 
 def lot_findings(lot: Lot, today: date) -> list[Finding]:
-    """What speaks against a lot today."""
+    """Return what speaks against a lot today."""
     facts = lot_words.lot_facts(lot)
     return out_of_date(facts.days_expired(today), facts.days_over_open(today))

@@ -30,17 +30,17 @@ NOT_BACK = "Hand back only after a check has passed: take it, and mend what it f
 
 
 def open_pauses(session: Session, probe_id: uuid.UUID | None = None) -> Sequence[CareRecord]:
-    """What is paused and not handed back, of all probes or one: the entries of the care log that say so."""
+    """Return what is paused and not handed back, of all probes or one: the entries of the care log that say so."""
     return [r for r in care_queries.newest_of(session, _OF_STEERING, probe_id) if r.care == Care.PAUSED]
 
 
 def pause_of(session: Session, probe_id: uuid.UUID) -> CareRecord | None:
-    """The open pause of what a probe steers; None where nothing is paused."""
+    """Return the open pause of what a probe steers; None where nothing is paused."""
     return next(iter(open_pauses(session, probe_id)), None)
 
 
 def passed_since(session: Session, probe_id: uuid.UUID, since: datetime, today: date) -> bool:
-    """Whether a check of the probe has passed since a moment, after its last adjustment, and nothing is unfit."""
+    """Say whether a check of the probe has passed since a moment, after its last adjustment, and nothing is unfit."""
     runs = (run_queries.run_in_full(session, key) for key in run_queries.runs_with_points(session, probe_id, since))
     newest = next((r for r in runs if r is not None and r.abandonment is None), None)
     return newest is not None and _passed(session, newest, since, today)

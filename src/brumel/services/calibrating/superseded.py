@@ -75,7 +75,7 @@ def superseded_points(
 def _beside(
     run: CalibrationRun, point: CalibrationPoint, after: CalibrationPoint | None
 ) -> tuple[CalibrationPoint, ...]:
-    """The points that stood when one was replaced or dropped, itself among them."""
+    """Return the points that stood when one was replaced or dropped, itself among them."""
     until = after.taken_at if after else point.taken_at
     last = after.ordinal if after else run.points[-1].ordinal + 1
     earlier = [p for p in run.points if p.ordinal < last and (p.dropped is None or p.dropped.at >= until)]

@@ -68,7 +68,7 @@ class TakePoint:
 def taken(
     session: Session, run: CalibrationRun, step: Step, take: TakePoint, person: Person, clock: Clock
 ) -> tuple[dict[str, Any], Signal]:
-    """The row of a point and the signal that it is from.
+    """Return the row of a point and the signal that it is from.
 
     Raises
     ------
@@ -97,7 +97,7 @@ def taken(
 
 
 def _apart(run: CalibrationRun, step: Step, aim: float, temperature_c: float) -> str:
-    """Why a point should wait for its temperature, and what to do; empty where it need not."""
+    """Say why a point should wait for its temperature, and what to do; empty where it need not."""
     if step.kind is StepKind.AIR and (apart := run_facts.place_of(run).apart(temperature_c)):
         return f"{word(apart)} Hang the bottle in the water for half an hour, or say why not."
     taken = [(p.target, p.temperature_c) for p in run_facts.standing_points(run) if p.step != step.key]
@@ -106,7 +106,7 @@ def _apart(run: CalibrationRun, step: Step, aim: float, temperature_c: float) ->
 
 
 def step_of(run: CalibrationRun, key: str) -> Step:
-    """A step of the run's procedure by its key."""
+    """Return a step of the run's procedure by its key."""
     for step in steps_of(run.method):
         if step.key == key:
             return step
@@ -131,7 +131,7 @@ def _serves(lot: Lot, step: Step) -> bool:
 
 
 def _beside(session: Session, run: CalibrationRun, step: Step, take: TakePoint) -> Beside | None:
-    """What an instrument beside the probe showed, with its uncertainty; None where a step compares with none.
+    """Return what an instrument beside the probe showed, with its uncertainty; None where a step compares with none.
 
     Raises
     ------
@@ -181,7 +181,7 @@ def _typed_signal(run: CalibrationRun, take: TakePoint) -> Signal:
 
 
 def told(run: CalibrationRun, take: TakePoint) -> dict[str, Any]:
-    """What the form of a point itself says."""
+    """Return what the form of a point itself says."""
     told: dict[str, Any] = {"run_id": run.id, "step": take.step, **deviation_columns(_deviations(run, take))}
     if not take.device:
         typed = _typed_signal(run, take)
@@ -190,7 +190,7 @@ def told(run: CalibrationRun, take: TakePoint) -> dict[str, Any]:
 
 
 def _deviations(run: CalibrationRun, take: TakePoint) -> list[Value]:
-    """What was otherwise; what was asked and not said to be so is."""
+    """Return what was otherwise; what was asked and not said to be so is."""
     found: list[Value] = [d.said for d in in_force().deviations.values() if d.key in take.deviations]
     if len(found) < len(set(take.deviations)):
         raise InvalidInput({"deviations": "One of these is not known here; load the page again and tick what differs."})

@@ -48,7 +48,7 @@ class Course:
 def courses_of(
     session: Session, probe_id: uuid.UUID, kind: ProbeKind, changed: Iterable[datetime], now: datetime
 ) -> list[Course]:
-    """Each coefficient, or what its meter reports, over time, then its checks.
+    """Return each coefficient, or what its meter reports, over time, then its checks.
 
     Parameters
     ----------
@@ -70,7 +70,7 @@ def _course(
 
 
 def _fitted(session: Session, rows: Sequence[CoefficientRow], since: datetime, now: datetime) -> list[Course]:
-    """What full runs of ours fitted, by the tolerances of the newest."""
+    """Return what full runs of ours fitted, by the tolerances of the newest."""
     ours = [r for r in rows if r.kept_by == KeptBy.BRUMEL and r.level != Level.UNFIT]
     if not ours:
         return []
@@ -133,7 +133,7 @@ def offs_of(runs: Iterable[CalibrationRun]) -> list[Off]:
 
 
 def _course_of_checks(offs: Sequence[Off]) -> list[Course]:
-    """How far off the checks were over time; the band is the newest's."""
+    """Say how far off the checks were over time; the band is the newest's."""
     if len(offs) < _COURSE:
         return []
     newest, points = offs[0], tuple(LifePoint(o.at, o.off) for o in reversed(offs))

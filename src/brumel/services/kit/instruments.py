@@ -58,12 +58,12 @@ class Instruments:
     database: Database
 
     def all(self) -> Sequence[Instrument]:
-        """All of them, by label."""
+        """Return all of them, by label."""
         with self.database.session() as session:
             return visit_queries.instruments(session)
 
     def one(self, instrument_id: uuid.UUID) -> Instrument:
-        """One of them."""
+        """Return one of them."""
         with self.database.session() as session:
             found = session.get(Instrument, instrument_id)
         if found is None:

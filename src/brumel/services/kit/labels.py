@@ -37,7 +37,7 @@ class OfTheKit(Protocol):
 
 
 def wrong_label(thing: str, new: Labelled, own_id: uuid.UUID, known: Iterable[OfTheKit], today: date) -> dict[str, str]:
-    """What can't be taken of it, by field; ``thing`` is the word for it: probe, meter."""
+    """Return what can't be taken of it, by field; ``thing`` is the word for it: probe, meter."""
     wrong = {
         name: words
         for name, value, words in (

@@ -104,14 +104,14 @@ class Kit:
 
     @cached
     def cards(self) -> Sequence[Card]:
-        """All probes, by the kit that they travel in."""
+        """Return all probes, by the kit that they travel in."""
         logs = self.states.logs()
         cards = [_card(s, logs.care.get(s.probe.id, ())) for s in self.states.probe_states()]
         return sorted(cards, key=lambda c: (c.state.probe.kit, c.state.probe.label))
 
     @cached
     def life(self, probe_id: uuid.UUID, page: int = 1) -> Life:
-        """A probe's life: what happened to it, a page at a time, and how its calibration line moved."""
+        """Return a probe's life: what happened to it, a page at a time, and how its calibration line moved."""
         now, state = self.clock.now(), self.states.probe_state(probe_id)
         care = self.states.logs().care.get(probe_id, ())
         changed = [r.at for r in care if r.care in part_changes(in_force().care).values()]
@@ -196,7 +196,7 @@ class Kit:
         return failed
 
     def photo(self, inspection_id: uuid.UUID) -> bytes:
-        """The photo of an inspection, a JPEG."""
+        """Return the photo of an inspection, a JPEG."""
         with self.database.session() as session:
             found = session.get(InspectionPhoto, inspection_id)
         if found is None:
@@ -217,7 +217,7 @@ def _card(state: ProbeState, care: Sequence[CareRecord] | Sequence[CareRow]) -> 
 
 
 def _lines(session: Session, found: Sequence[HappenedRow]) -> list[Happening]:
-    """The lines of what happened, in its order."""
+    """Return the lines of what happened, in its order."""
     keys: dict[str, list[uuid.UUID]] = defaultdict(list)
     for row in found:
         keys[row.what].append(row.key)

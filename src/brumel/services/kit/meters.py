@@ -84,7 +84,7 @@ class Meters:
 
     @cached
     def all(self) -> Sequence[MeterView]:
-        """All meters, by label."""
+        """Return all meters, by label."""
         probes, rows = [s.probe for s in self.states.probe_states()], self.states.logs().meters
         with self.database.session() as session:
             meters = care_queries.meters(session)
@@ -98,7 +98,7 @@ class Meters:
         ]
 
     def view(self, meter_id: uuid.UUID) -> MeterView:
-        """One meter with its log."""
+        """Return one meter with its log."""
         found = next((v for v in self.all() if v.meter.id == meter_id), None)
         if found is None:
             raise NotFound("There is no such meter.")

@@ -47,7 +47,7 @@ class CareEntry:
 
 
 def entries(session: Session, wanted: queries.Criteria) -> list[CareEntry]:
-    """All that fits, the newest first."""
+    """Return all that fits, the newest first."""
     probes = {p.id: p for p in queries.probes(session, retired=True)}
     found = [
         *(_of_care(r, probes[r.probe_id]) for r in care_queries.care_within(session, wanted)),
@@ -92,7 +92,7 @@ COLUMNS: dict[str, Callable[[CareEntry], Any]] = {
 
 
 def record_of(entry: CareEntry) -> dict[str, Any]:
-    """An entry as plain data."""
+    """Return an entry as plain data."""
     record = {name: column(entry) for name, column in COLUMNS.items()}
     findings = [{"code": f.code, "level": str(f.level), "sentence": str(word(f.says))} for f in entry.findings]
     return record | {"findings": findings, "answers": entry.answers}

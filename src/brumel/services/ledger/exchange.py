@@ -30,7 +30,7 @@ _SAID = 8
 
 
 def records_of(session: Session, reading_ids: Collection[uuid.UUID]) -> dict[str, Any]:
-    """All rows behind readings, by table, as plain data; what they point to by name."""
+    """Return all rows behind readings, by table, as plain data; what they point to by name."""
     rows = exchange.rows_of(session, exchange.closed(session, reading_ids))
     names = exchange.names_of(session, rows)
     for model in exchange.IN_ORDER:
@@ -73,7 +73,7 @@ class Exchange:
 
 
 def _new(session: Session, model: type[Base], rows: Sequence[dict[str, Any]]) -> list[dict[str, Any]]:
-    """The rows that are not here.
+    """Return the rows that are not here.
 
     Raises
     ------
@@ -97,7 +97,7 @@ Rows = Mapping[type[Base], list[dict[str, Any]]]
 
 
 def _wrong(rows: Rows, latest: datetime) -> Iterator[str]:
-    """What is wrong with rows, each with its place: in itself, given twice, to come, or led back to itself."""
+    """Yield what is wrong with rows, each with its place: in itself, given twice, to come, or led back to itself."""
     whole: set[type[Base]] = set(rows)
     for model, given in rows.items():
         seen: dict[tuple[Any, ...], int] = {}
@@ -208,6 +208,6 @@ def _named(session: Session, records: Mapping[str, list[dict[str, Any]]]) -> Non
 
 
 def _names(value: object, to: str) -> bool:
-    """Whether a value names something as people know it."""
+    """Say whether a value names something as people know it."""
     count = len(exchange.KNOWN_BY[to][1])
     return isinstance(value, list) and len(value) == count and all(isinstance(part, str) for part in value)

@@ -61,16 +61,16 @@ class Ledger:
 
     @cached
     def calibrations(self, wanted: Filter, page: int = 1) -> Page:
-        """Calibrations that fit, the newest first."""
+        """Return calibrations that fit, the newest first."""
         return self._page(self._runs, wanted, page)
 
     @cached
     def readings(self, wanted: Filter, page: int = 1) -> Page:
-        """Readings that fit, the newest first."""
+        """Return readings that fit, the newest first."""
         return self._page(self._readings, wanted, page)
 
     def calibrations_csv(self, wanted: Filter) -> Iterator[str]:
-        """One line a point, each with its run's line and verdict; piece by piece."""
+        """Yield one line a point, each with its run's line and verdict; piece by piece."""
         runs = run_queries.all_runs(self._criteria(wanted))
         return as_csv(_CALIBRATION_COLUMNS, ((run, p) for run in self._each(runs) for p in (run.points or _NO_POINT)))
 
@@ -81,11 +81,11 @@ class Ledger:
         return as_csv(columns, rows, lambda r: _unshown(r, "note"))
 
     def calibrations_json(self, wanted: Filter) -> str:
-        """Calibrations with points and findings, nested."""
+        """Return calibrations with points and findings, nested."""
         return as_json({"calibrations": [_run_record(r) for r in self._runs(wanted, None, 0)]})
 
     def calibration_file(self, run_id: uuid.UUID) -> str:
-        """One calibration as an open file, which ``brumel judge`` reads."""
+        """Return one calibration as an open file, which ``brumel judge`` reads."""
         with self.database.session() as session:
             run = run_queries.run_in_full(session, run_id)
             if run is None:
@@ -114,7 +114,7 @@ class Ledger:
         return Page.of(self._care(wanted), page, PAGE)
 
     def care_csv(self, wanted: Filter) -> Iterator[str]:
-        """One line an entry of a care log, or an inspection."""
+        """Yield one line an entry of a care log, or an inspection."""
         return as_csv(care_entries.COLUMNS, ((entry,) for entry in self._care(wanted)))
 
     def care_json(self, wanted: Filter) -> str:
@@ -126,7 +126,7 @@ class Ledger:
             return care_entries.entries(session, self._criteria(wanted))
 
     def _each(self, query: Select[R]) -> Iterator[R]:
-        """The rows of a question one after the other, as many at a time as keep memory flat."""
+        """Yield the rows of a question one after the other, as many at a time as keep memory flat."""
         with self.database.session() as session:
             yield from session.scalars(query.execution_options(yield_per=_AT_ONCE))  # what is let go of is forgotten
 
@@ -251,7 +251,7 @@ _READING_COLUMNS: dict[str, Callable[[Reading], Any]] = {
 
 
 def _in_units(own: Mapping[str, str]) -> dict[str, Callable[[Reading], Any]]:
-    """The columns of a value, in the units that somebody reads; all others name the unit that they are in."""
+    """Return the columns of a value, in the units that somebody reads; all others name the unit that they are in."""
 
     def shown(r: Reading) -> Unit:
         return unit_for(quantity(r.quantity), own)
@@ -291,7 +291,7 @@ _POINT_COLUMNS = tuple(_CALIBRATION_COLUMNS)[tuple(_CALIBRATION_COLUMNS).index("
 
 
 def _unshown(reading: Reading, where: str) -> dict[str, Any]:
-    """What is said of a reading that can't be shown, in its place; nothing of one that can."""
+    """Return what is said of a reading that can't be shown, in its place; nothing of one that can."""
     why_not = why_not_shown(reading)
     return {"reading_id": reading.id, where: f"can't be shown: {why_not}"} if why_not else {}
 

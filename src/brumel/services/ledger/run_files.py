@@ -15,7 +15,7 @@ from brumel.store.models.calibration import CalibrationPoint, CalibrationRun, Ke
 
 
 def run_file(past: Past, run: CalibrationRun) -> dict[str, Any]:
-    """The file of a run, as ``docs/formats.md`` describes it."""
+    """Return the file of a run, as ``docs/formats.md`` describes it."""
     by_meter = run.kept_by == KeptBy.METER
     signed = run.signature
     return {
@@ -47,7 +47,7 @@ def _of_brumel(past: Past, run: CalibrationRun) -> dict[str, Any]:
 
 
 def _judged(run: CalibrationRun) -> list[CalibrationPoint]:
-    """The points that its signature rests on."""
+    """Return the points that its signature rests on."""
     ids = set(run.signature.point_ids) if run.signature else {p.id for p in run_facts.standing_points(run)}
     return [p for p in run.points if p.id in ids]
 

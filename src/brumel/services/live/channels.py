@@ -47,7 +47,7 @@ TEMPERATURE = Channel(Carries.TEMPERATURE, "°C", -20.0, 120.0)
 
 
 def signal_channel(own: Principle, probe_id: uuid.UUID | None = None) -> Channel:
-    """The raw signal of a probe that senses so, in its unit and range."""
+    """Return the raw signal of a probe that senses so, in its unit and range."""
     return Channel(Carries.SIGNAL, own.signal_unit, *own.signal_range, probe_id=probe_id)
 
 
@@ -67,12 +67,12 @@ class Positions:
 
 
 def channels_of(device: Device) -> list[Channel]:
-    """A device's channels in the order of its answer."""
+    """Return a device's channels in the order of its answer."""
     return [_channel(entry) for entry in device.channels]
 
 
 def positions_of(probe: Probe) -> Positions | None:
-    """Where a probe stands in the samples of its device; None where it has none, or the device does not carry it.
+    """Say where a probe stands in the samples of its device; None where it has none, or the device does not carry it.
 
     A signal comes before a value that the device indicates: what a calibration of ours stands behind tells more.
     """
@@ -91,13 +91,13 @@ def positions_of(probe: Probe) -> Positions | None:
 
 
 def signal_positions_of(probe: Probe) -> Positions | None:
-    """Where a probe's raw signal stands; None where its device gives none."""
+    """Say where a probe's raw signal stands; None where its device gives none."""
     found = positions_of(probe)
     return None if found is None or found.indicated else found
 
 
 def what_is_wrong(channels: Sequence[Channel], values: Sequence[float]) -> str:
-    """Why an answer can't be what its channels say; empty where it can."""
+    """Say why an answer can't be what its channels say; empty where it can."""
     if len(values) < len(channels):
         return f"The probe gave {len(values)} values, its line says {len(channels)}."
     for number, (channel, value) in enumerate(zip(channels, values, strict=False), 1):

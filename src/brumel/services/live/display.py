@@ -19,7 +19,7 @@ _ABOUT = 1.6
 
 
 def wrong_of_meter(own: Principle, did: Mapping[str, Any]) -> dict[str, str]:
-    """What can't be of a meter's compensation as typed, by field."""
+    """Return what can't be of a meter's compensation as typed, by field."""
     wrong = _ASKED[own.meter_asks](did) if own.meter_asks in _ASKED else {}
     return {f"meter_{name}": words for name, words in wrong.items()}
 
@@ -73,7 +73,7 @@ _DOES: Mapping[str, Callable[[Mapping[str, Any]], dict[str, str]]] = {
 
 
 def wrong_does(does: Mapping[str, Mapping[str, Any]]) -> dict[str, str]:
-    """What can't be of what a meter is said to do, by field."""
+    """Return what can't be of what a meter is said to do, by field."""
     wrong: dict[str, str] = {}
     for key, did in does.items():
         if key not in _DOES:
@@ -84,13 +84,13 @@ def wrong_does(does: Mapping[str, Mapping[str, Any]]) -> dict[str, str]:
 
 
 def said_once(does: Mapping[str, Mapping[str, Any]], key: str, own: Principle) -> dict[str, Any]:
-    """What a meter's page says of a shown value and no form asks again."""
+    """Return what a meter's page says of a shown value and no form asks again."""
     of_value = {} if own.meter_asks in _ASKED else does.get(key, {})
     return {**of_value, **does.get(ITSELF, {})}
 
 
 def meter_words(did: Mapping[str, Any]) -> str:
-    """What a meter had done to a shown value, in words; empty where nothing."""
+    """Return what a meter had done to a shown value, in words; empty where nothing."""
     return ", ".join(filter(None, (_arithmetic(did), *_besides(did))))
 
 
@@ -113,7 +113,7 @@ def _arithmetic(did: Mapping[str, Any]) -> str:
 
 
 def asked_thousandth(own: Principle, shown: float, likely: tuple[float, float]) -> str:
-    """A question where a typed value is a thousandth of what is likely, mS/cm typed as µS/cm; else nothing."""
+    """Return a question where a typed value is a thousandth of what is likely, mS/cm typed as µS/cm; else nothing."""
     low, high = likely
     if own.display_unit != "µS/cm" or shown <= 0 or not low / _ABOUT <= shown * 1000.0 <= high * _ABOUT:
         return ""
@@ -123,6 +123,6 @@ def asked_thousandth(own: Principle, shown: float, likely: tuple[float, float]) 
 def signal_behind(
     own: Principle, shown: float, did: Mapping[str, Any], at: Conditions, settings: Mapping[str, float]
 ) -> float:
-    """The signal behind a displayed value, by what the meter did to it and what is set in it."""
+    """Return the signal behind a displayed value, by what the meter did to it and what is set in it."""
     displayed, _ = own.undone(shown, did, at) if own.display_name else (shown, [])
     return own.from_display(displayed, settings)

@@ -201,7 +201,7 @@ class LiveHub:
             device_queries.mark_wanted(session, device_id, _WANTED_S)
 
     def _trouble(self, device_id: uuid.UUID) -> Event | None:
-        """What to tell a viewer who comes to a trace that grows slowly, or not at the moment."""
+        """Return what to tell a viewer who comes to a trace that grows slowly, or not at the moment."""
         with self._database.session() as session:
             device = session.get(Device, device_id)
             newest = device_queries.newest_sample_at(session, device_id)
@@ -215,7 +215,7 @@ class LiveHub:
         }
 
     def _quiet(self, device_id: uuid.UUID, seconds: float, number: int) -> str:
-        """What to tell a viewer that has heard nothing for a while."""
+        """Return what to tell a viewer that has heard nothing for a while."""
         with self._database.session() as session:
             device = session.get(Device, device_id)
         status, words = (device.status, device.status_words) if device else ("quiet", "")

@@ -56,7 +56,7 @@ class MappedDevice:
         return min(known if self.values else known + 2, MOST_VALUES)
 
     def words(self, channel: Channel) -> str:
-        """What a channel is, for people."""
+        """Return what a channel is, for people."""
         label = next((p.label for p in self.probes if p.id == channel.probe_id), "")
         if channel.carries is Carries.OTHER:
             return "not used"
@@ -67,7 +67,7 @@ class MappedDevice:
 
     @staticmethod
     def indicated_of(probe: Probe) -> Quantity:
-        """What the device may indicate of a probe."""
+        """Return what the device may indicate of a probe."""
         own = what_it_is.senses(probe)
         assert own is not None  # only such are offered
         return quantity(own.quantity)
@@ -85,12 +85,12 @@ class ChannelMaps:
     database: Database
 
     def of_meter(self, meter_id: uuid.UUID) -> list[MappedDevice]:
-        """The devices that carry a meter's probes, and those that carry none yet, by label."""
+        """Return the devices that carry a meter's probes, and those that carry none yet, by label."""
         with self.database.session() as session:
             return _of_meter(session, meter_id)
 
     def view(self, meter_id: uuid.UUID, device_id: uuid.UUID) -> MappedDevice:
-        """One device of a meter."""
+        """Return one device of a meter."""
         with self.database.session() as session:
             return _one(session, meter_id, device_id)
 
@@ -164,7 +164,7 @@ def _channels(session: Session, positions: Sequence[Mapped]) -> list[Channel]:
 
 
 def _wrong(positions: Sequence[Mapped], units: Mapping[uuid.UUID | None, Sequence[str]]) -> dict[str, str]:
-    """What can't be so, by position; ``units`` in which each probe of the meter may be indicated."""
+    """Return what can't be so, by position; ``units`` in which each probe of the meter may be indicated."""
     wrong: dict[str, str] = {}
     if len(positions) > MOST_VALUES:
         wrong["position-1"] = f"An answer holds at most {MOST_VALUES} values."

@@ -56,7 +56,7 @@ class Lens:
 
 
 def judged_step(signal: NDArray[np.float64], temperature_c: NDArray[np.float64], transform: Transform) -> float:
-    """What the signal's display step is in the judged value; 0 where the display shows none."""
+    """Return what the signal's display step is in the judged value; 0 where the display shows none."""
     step = display_step(signal)
     if not step:
         return 0.0

@@ -39,7 +39,7 @@ class Simulation:
     database: Database
 
     def state(self, device: Device | None) -> dict[str, Any] | None:
-        """What the probe stands in and its fault; None for a real device or a bench that is away."""
+        """Return what the probe stands in and its fault; None for a real device or a bench that is away."""
         if device is None or device.control is None:
             return None
         try:
@@ -91,7 +91,7 @@ class Simulation:
 
 
 def _weather(pressure: Pressure | None) -> dict[str, float]:
-    """The true pressure of a place: the standard atmosphere's at its altitude, else what was given for it."""
+    """Return the true pressure of a place: the standard atmosphere's at its altitude, else what was given for it."""
     if pressure is None:
         return {}
     if pressure.altitude_m is not None:
@@ -100,7 +100,7 @@ def _weather(pressure: Pressure | None) -> dict[str, float]:
 
 
 def _saturated(values: Mapping[str, float], temperature_c: float) -> dict[str, float]:
-    """A water's oxygen as a probe feels it: percent of saturation at its pressure and salinity."""
+    """Return a water's oxygen as a probe feels it: percent of saturation at its pressure and salinity."""
     if "oxygen" not in values:
         return {}
     salinity = 0.0

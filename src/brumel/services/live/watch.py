@@ -109,7 +109,7 @@ class Watch:
         return self.lens.transform(self.trace.values, self.trace.temperature_c)
 
     def judgement(self) -> Judgement:
-        """The trace judged, at most so often as its own time asks for."""
+        """Return the trace judged, at most so often as its own time asks for."""
         now = self.now_s
         if self.judged is None or now - self.judged_at >= self.key.rule.window_s / _JUDGED_A_WINDOW:
             seen, resolution = self.trace.seen_as(self.judged_values()), None
@@ -120,7 +120,7 @@ class Watch:
         return self.judged
 
     def trace_event(self) -> Event:
-        """All samples so far: what a viewer that comes later starts with."""
+        """Return all samples so far: what a viewer that comes later starts with."""
         values = _rounded(self.judged_values()) if len(self.trace) else []
         return "trace", {
             "t": self.trace.times_s.round(3).tolist(),
@@ -134,7 +134,7 @@ class Watch:
         }
 
     def look(self) -> dict[str, Any] | None:
-        """What the newest sample says of the cup that the probe is in."""
+        """Return what the newest sample says of the cup that the probe is in."""
         if self.lens.look is None or not len(self.trace) or self.now_s - self.trace.times_s[0] < _FAST_PART_S:
             return None
         found = self.lens.look(float(self.trace.values[-1]), float(self.trace.temperature_c[-1]))
@@ -160,7 +160,7 @@ class Watch:
 
 
 def describe(judgement: Judgement) -> dict[str, Any]:
-    """A judgement as a viewer gets it: numbers rounded to what is drawn."""
+    """Return a judgement as a viewer gets it: numbers rounded to what is drawn."""
 
     def rounded(value: float | None, digits: int) -> float | None:
         return None if value is None else round(value, digits)
@@ -180,7 +180,7 @@ def describe(judgement: Judgement) -> dict[str, Any]:
 
 
 def encoded(event: Event) -> str:
-    """A server-sent event as text."""
+    """Return a server-sent event as text."""
     name, data = event
     return f"event: {name}\ndata: {json.dumps(data, separators=(',', ':'))}\n\n"
 

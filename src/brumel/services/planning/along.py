@@ -58,26 +58,26 @@ class TakenAlong:
 
 
 def times_of(wanted: PlannedRound) -> list[datetime]:
-    """When a round is at each of its sites, and back at last."""
+    """Say when a round is at each of its sites, and back at last."""
     travel = wanted.travel or [TRAVEL_MIN] * (len(wanted.site_ids) + 1)
     return arrivals(wanted.departure, travel, wanted.stay_min or STAY_MIN)
 
 
 def at_once(one: PlannedRound, other: PlannedRound) -> bool:
-    """Whether two rounds are under way at the same time."""
+    """Say whether two rounds are under way at the same time."""
     return one.departure < times_of(other)[-1] and other.departure < times_of(one)[-1]
 
 
 def instruments_along(
     instruments: Iterable[Instrument], sites: Iterable[Site], sensed: Collection[str]
 ) -> list[Instrument]:
-    """The instruments that measure what the waters ask for and no probe senses."""
+    """Return the instruments that measure what the waters ask for and no probe senses."""
     asked = {key for s in sites if (kind := in_force().waters.get(s.water_kind)) for key in kind.reads} - {*sensed}
     return [i for i in instruments if asked & i.measures.keys()]
 
 
 def load_of(taken: TakenAlong, sites: Sequence[Site], along: Sequence[Instrument]) -> Load:
-    """A round as its pack list sees it."""
+    """Return a round as its pack list sees it."""
     kinds = [in_force().waters[s.water_kind] for s in sites if s.water_kind in in_force().waters]
     return Load(
         reads={r.quantity for s in sites for r in s.ranges} | {key for kind in kinds for key in kind.reads},

@@ -35,7 +35,7 @@ class Crew:
 
 
 def waters_of(sites: Iterable[Site]) -> list[Expected]:
-    """What sites are expected to show."""
+    """Return what sites are expected to show."""
     return [Expected(s.name, r.quantity, r.low, r.high) for s in sites for r in s.ranges]
 
 
@@ -68,6 +68,6 @@ def _candidates(states: Iterable[ProbeState]) -> list[Candidate]:
 
 
 def _fitness(state: ProbeState) -> tuple[bool, bool, bool, str]:
-    """The readier and sounder first."""
+    """Return the readier and sounder first."""
     ready = state.readiness
     return ready.failed, ready.state is not State.READY, state.level is not Level.SOUND, state.probe.label

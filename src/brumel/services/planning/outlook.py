@@ -43,7 +43,7 @@ class Outlook:
 
     @cached
     def shopping(self) -> Sequence[Wanted]:
-        """What to order: what is gone, what will not last a month, and what the rounds planned lack."""
+        """Return what to order: what is gone, what will not last a month, and what the rounds planned lack."""
         use, today = self.shelf.daily_use(), self.clock.today()
         groups: dict[tuple[str, str, float | None], list[LotEntry]] = defaultdict(list)
         for e in self.shelf.entries():
@@ -86,7 +86,7 @@ class Outlook:
 
 
 def _why(group: list[LotEntry], daily: float, today: date) -> tuple[str, Level] | None:
-    """Why lots of one standard should be ordered; None where they need not."""
+    """Say why lots of one standard should be ordered; None where they need not."""
     usable = [e for e in group if e.level is not Level.UNFIT]
     if not usable:
         return f"No lot serves any more. {word(group[0].findings[0].says)}", Level.UNFIT

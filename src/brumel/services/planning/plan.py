@@ -194,14 +194,14 @@ class Planning:
         )
 
     def _nights(self, wanted: PlannedRound, now: datetime) -> tuple[tuple[int, int], ...]:
-        """The nights until a departure, minutes from now."""
+        """Return the nights until a departure, minutes from now."""
         return tuple(
             (math.floor((begin - now).total_seconds() / 60), math.ceil((end - now).total_seconds() / 60))
             for begin, end in nights_until(self.clock.local(now), self.clock.local(wanted.departure))
         )
 
     def _by_day(self, problem: Problem, wanted: PlannedRound, now: datetime) -> tuple[Problem, Plan]:
-        """The plan that leaves the nights free: long waits then begin the evening before.
+        """Return the plan that leaves the nights free: long waits then begin the evening before.
 
         Without, where that is not enough for all.
         """
@@ -217,14 +217,14 @@ class Planning:
     def _conflict(
         self, own: TakenAlong, other: PlannedRound, everyone: Sequence[ProbeState], known: Mapping[uuid.UUID, Site]
     ) -> Conflict | None:
-        """What another round at the same time takes along too; None where it takes nothing of ours."""
+        """Return what another round at the same time takes along too; None where it takes nothing of ours."""
         crew = crew_of(other, everyone, (known[key] for key in other.site_ids if key in known))
         theirs = TakenAlong(other, crew.states, tuple(self._standards(other, crew.states, crew)))
         both = [words for key, words in own.named.items() if key in theirs.named]
         return Conflict(other, tuple(both)) if both else None
 
     def needs(self, wanted: PlannedRound) -> list[StandardAlong]:
-        """The standards that a round takes, without its plan."""
+        """Return the standards that a round takes, without its plan."""
         sites = (s for s in self.states.sites() if s.id in wanted.site_ids)
         crew = crew_of(wanted, self.states.probe_states(), sites)
         return self._standards(wanted, crew.states, crew)
@@ -267,7 +267,7 @@ class _Planner:
     order: HouseOrder
 
     def job(self, state: ProbeState) -> Job:
-        """A probe's tasks that are not ticked off yet, and from when on they can be done."""
+        """Return a probe's tasks that are not ticked off yet, and from when on they can be done."""
         tasks = tasks_of(self._day(state))
         done: Mapping[str, str] = self.wanted.done or {}
         free = [self.now, state.readiness.ready_at or self.now]
@@ -277,7 +277,7 @@ class _Planner:
         return Job(state.probe.label, state.kind.quantity, state.kind.plan.weight, left, release)
 
     def lacking(self, key: str) -> NotReady:
-        """A quantity that no probe of the kit measures."""
+        """Return a quantity that no probe of the kit measures."""
         ways = [*self._others(key, sites_of(self.crew.waters, key)), _without(key)]
         name = quantity(key).name
         return NotReady(name, "", tuple(ways), said=f"No {name} probe in {self.wanted.kit}.")
@@ -293,7 +293,7 @@ class _Planner:
         return NotReady(what, waters[0].why, tuple(ways), "has no probe that is made for it.")
 
     def failed(self, state: ProbeState) -> NotReady:
-        """A probe that is out until it is cleared."""
+        """Return a probe that is out until it is cleared."""
         ways = [*self._instead_of(state), _without(state.kind.quantity)]
         return NotReady(state.probe.label, f"{word(state.readiness.why)} {word(state.readiness.do)}", tuple(ways))
 
@@ -337,7 +337,7 @@ class _Planner:
         )
 
     def _is_on(self, state: ProbeState) -> bool:
-        """Whether its meter was switched on and not off since."""
+        """Say whether its meter was switched on and not off since."""
         switches = (MeterEvent.SWITCHED_ON, MeterEvent.SWITCHED_OFF, MeterEvent.BATTERIES_OUT)
         own = [r for r in self.logs.meters.get(state.probe.meter_id, ()) if r.event in switches]
         return bool(own) and own[-1].event == MeterEvent.SWITCHED_ON

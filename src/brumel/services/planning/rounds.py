@@ -70,12 +70,12 @@ class PlannedRounds:
 
     @cached
     def kits(self) -> Sequence[str]:
-        """The kits that probes travel in."""
+        """Return the kits that probes travel in."""
         return sorted({s.probe.kit for s in self.planning.states.probe_states()})
 
     @cached
     def plan(self, round_id: uuid.UUID) -> DayPlan:
-        """A round's plan as things stand now."""
+        """Return a round's plan as things stand now."""
         with self.database.session() as session:
             wanted = _round(session, round_id)
         return self.planning.plan(wanted)

@@ -36,7 +36,7 @@ class NewCare:
 
 
 def care_findings(kind: ProbeKind, new: NewCare) -> list[Finding]:
-    """What is found on the spot: wrong storage."""
+    """Return what is found on the spot: wrong storage."""
     if new.care == Care.STORED:
         found = storage_finding(kind, new.detail.strip())
         return [found] if found else []
@@ -44,7 +44,7 @@ def care_findings(kind: ProbeKind, new: NewCare) -> list[Finding]:
 
 
 def care_row(new: NewCare, kind: ProbeKind, probe_id: uuid.UUID, person: Person, *, at: datetime) -> dict[str, Any]:
-    """An entry as it is stored, with what was found on the spot."""
+    """Return an entry as it is stored, with what was found on the spot."""
     return {
         "id": new.care_id, "probe_id": probe_id, "person_id": person.id, "at": at, "care": new.care,
         "detail": new.detail.strip(), "minutes": new.minutes, "note": new.note.strip(),
@@ -53,7 +53,7 @@ def care_row(new: NewCare, kind: ProbeKind, probe_id: uuid.UUID, person: Person,
 
 
 def shared_rows(session: Session, row: Mapping[str, Any], probe: Probe, person: Person) -> list[dict[str, Any]]:
-    """What an entry means for the probes of the same kit that share this one's reference, as rows."""
+    """Return what an entry means for the probes of the same kit that share this one's reference, as rows."""
     if row["care"] not in REFERENCE_CHANGES:
         return []
     about = what_it_is.kind_of(probe)
@@ -68,7 +68,7 @@ def shared_rows(session: Session, row: Mapping[str, Any], probe: Probe, person: 
 
 
 def shared_key(care_id: uuid.UUID, probe_id: uuid.UUID) -> uuid.UUID:
-    """The key of what an entry means for a probe that shares the reference."""
+    """Return the key of what an entry means for a probe that shares the reference."""
     return uuid.uuid5(care_id, str(probe_id))
 
 

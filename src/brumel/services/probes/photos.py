@@ -12,7 +12,7 @@ _FORMATS = ("JPEG", "PNG", "WEBP")
 
 
 def cleaned(data: bytes, field: str = "photo") -> bytes:
-    """A JPEG of what the bytes show, at most 1600 pixels long.
+    """Return a JPEG of what the bytes show, at most 1600 pixels long.
 
     Raises
     ------

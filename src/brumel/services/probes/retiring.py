@@ -59,7 +59,7 @@ class Retiring:
 
 
 def why_retired(probe: Probe) -> str:
-    """Why nothing new is recorded with a retired probe; empty for one in use."""
+    """Say why nothing new is recorded with a retired probe; empty for one in use."""
     return f"{probe.label} is retired: bring it back on its page first." if probe.retired_on else ""
 
 
@@ -71,7 +71,7 @@ def _row(session: Session, what: str, key: uuid.UUID) -> Used:
 
 
 def _in_use(session: Session, row: Used) -> str:
-    """Why something can't be retired yet; empty where it can."""
+    """Say why something can't be retired yet; empty where it can."""
     if isinstance(row, Probe) and any(run.probe_id == row.id for run in run_queries.open_runs(session)):
         return f"{row.label} is being calibrated: finish or cancel that first."
     if isinstance(row, Meter):

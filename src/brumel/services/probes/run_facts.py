@@ -21,7 +21,7 @@ from brumel.store.models.calibration import (
 
 
 def tolerances_of(run: CalibrationRun) -> Tolerances:
-    """The tolerances that were frozen into a run."""
+    """Return the tolerances that were frozen into a run."""
     return Tolerances.of(run.method["tolerances"])
 
 
@@ -37,7 +37,7 @@ def method_of(run: CalibrationRun) -> dict[str, Any]:
 
 
 def place_of(run: CalibrationRun) -> Surroundings:
-    """What is known of the place where a run is made."""
+    """Return what is known of the place where a run is made."""
     return Surroundings.of(method_of(run).get("conditions"))
 
 
@@ -51,24 +51,24 @@ def waters_of(run: CalibrationRun) -> tuple[float, float] | None:
 
 
 def where(run: CalibrationRun, temperature_c: float) -> Conditions:
-    """The conditions of a run at a temperature."""
+    """Return the conditions of a run at a temperature."""
     return place_of(run).at(temperature_c, run.reference)
 
 
 def adjusts(run: CalibrationRun) -> bool:
-    """Whether a run adjusts its probe, or only checks it."""
+    """Say whether a run adjusts its probe, or only checks it."""
     return any(s.adjusts for s in steps_of(run.method))
 
 
 def quantity_key(run: CalibrationRun) -> str:
-    """What a run is of: its principle's quantity, or that of its first check where a meter keeps it."""
+    """Return what a run is of: its principle's quantity, or that of its first check where a meter keeps it."""
     if run.kept_by == KeptBy.METER:
         return str(run.method["checks"][0]["quantity"])
     return principle_of(run.method).quantity
 
 
 def holds_days_of(run: CalibrationRun) -> tuple[float, float]:
-    """How long a run may be used, soundly and at most, days, as it was frozen."""
+    """Say how long a run may be used, soundly and at most, days, as it was frozen."""
     low, high = run.method["tolerances"]["holds_days"]
     return float(low), float(high)
 
@@ -77,7 +77,7 @@ _SECONDS_A_DAY = 86400.0
 
 
 def age_days(signature: CalibrationSignature, at: datetime) -> float:
-    """Days between a signature and a moment."""
+    """Return days between a signature and a moment."""
     return (at - signature.signed_at).total_seconds() / _SECONDS_A_DAY
 
 

@@ -96,12 +96,12 @@ class States:
     clock: Clock
 
     def probe(self, probe_id: uuid.UUID) -> Probe:
-        """One probe with its device and its meter."""
+        """Return one probe with its device and its meter."""
         with self.database.session() as session:
             return stored_probe(session, probe_id)
 
     def probe_states(self) -> list[ProbeState]:
-        """All probes with what their calibrations are worth now."""
+        """Return all probes with what their calibrations are worth now."""
         return list(self._worked_out())
 
     @cached
@@ -112,12 +112,12 @@ class States:
 
     @cached
     def logs(self) -> what_it_is.Logs:
-        """The newest of all logs: enough for every clock."""
+        """Return the newest of all logs: enough for every clock."""
         with self.database.session() as session:
             return what_it_is.Logs.read(session)
 
     def probe_state(self, probe_id: uuid.UUID) -> ProbeState:
-        """One probe with what its calibration is worth now; one that is retired too."""
+        """Return one probe with what its calibration is worth now; one that is retired too."""
         in_use = next((s for s in self.probe_states() if s.probe.id == probe_id), None)
         return in_use or self._retired(probe_id)
 
@@ -128,19 +128,19 @@ class States:
 
     @cached
     def sites(self, *, retired: bool = False) -> Sequence[Site]:
-        """All sites that are read; ``retired`` has the others too."""
+        """Return all sites that are read; ``retired`` has the others too."""
         with self.database.session() as session:
             return queries.sites(session, retired=retired)
 
     @cached
     def probes(self) -> Sequence[Probe]:
-        """All probes, those that are retired too."""
+        """Return all probes, those that are retired too."""
         with self.database.session() as session:
             return queries.probes(session, retired=True)
 
     @cached
     def site(self, site_id: uuid.UUID) -> Site:
-        """One site."""
+        """Return one site."""
         with self.database.session() as session:
             site = session.get(Site, site_id)
         if site is None:
@@ -159,12 +159,12 @@ def probe_states(
 
 
 def probe_state(session: Session, at: datetime, probe_id: uuid.UUID) -> ProbeState:
-    """What one probe's calibration is worth at a moment."""
+    """Return what one probe's calibration is worth at a moment."""
     return probe_states(session, at, some=[stored_probe(session, probe_id).id])[0]
 
 
 def _state(probe: Probe, runs: Sequence[CalibrationRun], ready: Readiness, at: datetime) -> ProbeState:
-    """A probe's state by its newest run, and where that is unfit the newest that was not."""
+    """Return a probe's state by its newest run, and where that is unfit the newest that was not."""
     newest = runs[0] if runs else None
     run = next((r for r in runs if r.signature and r.signature.level != Level.UNFIT), None)
     newest_unfit = newest if newest is not None and (run is None or newest.id != run.id) else None
@@ -200,7 +200,7 @@ def _state(probe: Probe, runs: Sequence[CalibrationRun], ready: Readiness, at: d
 
 
 def held_by_run(run: CalibrationRun) -> Held | None:
-    """A signed run over the time that it holds."""
+    """Return a signed run over the time that it holds."""
     if run.signature is None:
         return None
     level, begin = Level(run.signature.level), run.signature.signed_at

@@ -30,24 +30,24 @@ Key = TypeVar("Key")
 
 
 def kind_of(probe: Probe) -> ProbeKind:
-    """The kind of a stored probe, with the probe's own waits and what it steers."""
+    """Return the kind of a stored probe, with the probe's own waits and what it steers."""
     return in_force().kind(probe.kind).with_waits(probe.own_waits or {}).steering(probe.steers)
 
 
 def senses(probe: Probe) -> Principle | None:
-    """How a probe senses; None where its kind is not read here yet."""
+    """Say how a probe senses; None where its kind is not read here yet."""
     kind = kind_of(probe)
     return principle(kind.principle).with_usual(kind.usual) if kind.principle else None
 
 
 def settings_of(probe: Probe) -> list[Coefficient]:
-    """What is set in a probe's meter for it."""
+    """Return what is set in a probe's meter for it."""
     own = senses(probe)
     return [own.coefficient(own.setting)] if own and own.setting else []
 
 
 def holding_of(probe: Probe) -> tuple[float, float]:
-    """How long a calibration of this probe holds soundly, and at most, days: its kind says so."""
+    """Say how long a calibration of this probe holds soundly, and at most, days: its kind says so."""
     holds_days = kind_of(probe).holds_days
     if holds_days is None:
         raise InvalidInput({"probe": "This kind of probe is not calibrated: choose another."})
@@ -55,17 +55,17 @@ def holding_of(probe: Probe) -> tuple[float, float]:
 
 
 def standing(records: Iterable[CareRecord]) -> list[CareRecord]:
-    """Entries that have not been withdrawn."""
+    """Return entries that have not been withdrawn."""
     return [r for r in records if r.withdrawal is None]
 
 
 def events_of(rows: Iterable[CareRow]) -> list[CareEvent]:
-    """Entries of the log as the core sees them."""
+    """Return entries of the log as the core sees them."""
     return [CareEvent(Care(r.care), r.at, r.detail, r.good_until) for r in rows]
 
 
 def felt(probe: Probe, records: Iterable[MeterRow]) -> Iterator[CareEvent]:
-    """What is done with a meter, as the probe that is plugged into it feels it."""
+    """Yield what is done with a meter, as the probe that is plugged into it feels it."""
     if probe.meter is None:
         return
     kept_alive = probe.meter.polarises_off or not kind_of(probe).powered
@@ -111,7 +111,7 @@ class Logs:
         )
 
     def readiness(self, probe: Probe, at: datetime) -> Readiness:
-        """A probe's readiness at a moment."""
+        """Return a probe's readiness at a moment."""
         return readiness(
             kind_of(probe),
             [*events_of(self.care.get(probe.id, ())), *felt(probe, self.meters.get(probe.meter_id, ()))],
@@ -120,7 +120,7 @@ class Logs:
         )
 
     def why_not_ready(self, probe: Probe, at: datetime) -> str:
-        """Why a probe may not be used at a moment, and what to do or how long to wait; empty where it may."""
+        """Say why a probe may not be used at a moment, and what to do or how long to wait; empty where it may."""
         ready = self.readiness(probe, at)
         if ready.state is State.WAITING:
             each = ((upper_first(str(word(c.why))), lasting(c.minutes_left(at))) for c in ready.clocks)
@@ -136,7 +136,7 @@ def _grouped(rows: Iterable[Row], key: Callable[[Row], Key]) -> dict[Key, list[R
 
 
 def events_of_probe(session: Session, probe: Probe) -> list[CareEvent]:
-    """All that was done to a probe and to the meter that it is plugged into."""
+    """Return all that was done to a probe and to the meter that it is plugged into."""
     care = [
         CareEvent(Care(r.care), r.at, r.detail, r.good_until)
         for r in standing(care_queries.care_records(session, probe.id))
@@ -145,25 +145,25 @@ def events_of_probe(session: Session, probe: Probe) -> list[CareEvent]:
 
 
 def events_of_its_meter(session: Session, probe: Probe) -> list[CareEvent]:
-    """What was done to the meter that a probe is plugged into, as the probe feels it."""
+    """Return what was done to the meter that a probe is plugged into, as the probe feels it."""
     meter = care_queries.meter_records(session, probe.meter_id) if probe.meter_id else ()
     return list(felt(probe, [MeterRow(r.meter_id, r.event, r.at) for r in meter]))
 
 
 def tended(probe: Probe, events: Iterable[CareEvent], since: datetime, at: datetime) -> str:
-    """What was done to a probe between two moments that may have changed how it responds, in words."""
+    """Return what was done to a probe between two moments that may have changed how it responds, in words."""
     done = ended(events, frozenset({*kind_of(probe).voids, Care.CLEANED}), since, at)
     return done.care.words if done else ""
 
 
 def voided_by(session: Session, probe: Probe, since: datetime, at: datetime) -> str:
-    """What ended the probe's calibration between two moments, in words; empty where nothing did."""
+    """Return what ended the probe's calibration between two moments, in words; empty where nothing did."""
     void = ended(events_of_probe(session, probe), kind_of(probe).voids, since, at)
     return void.care.words if void else ""
 
 
 def stored_probe(session: Session, probe_id: uuid.UUID) -> Probe:
-    """A probe by its id."""
+    """Return a probe by its id."""
     probe = session.get(Probe, probe_id)
     if probe is None:
         raise NotFound("There is no such probe.")

@@ -128,7 +128,7 @@ def lean(session: Session, clock: Clock, amended: Collection[uuid.UUID], person:
 
 
 def _leaning(again: Again, old: Reading, now: Mapping[uuid.UUID, Reading]) -> Anew:
-    """A reading with what it was corrected with, by key, as that stands now."""
+    """Return a reading with what it was corrected with, by key, as that stands now."""
     measured = as_measured(old)
     place = measured.place
     standing = {key: basis for key, basis in now.items() if not basis.removed}
@@ -149,7 +149,7 @@ def _leaning(again: Again, old: Reading, now: Mapping[uuid.UUID, Reading]) -> An
 
 
 def _as_salt(place: Surroundings, basis: Reading, name: str, key: str) -> Surroundings:
-    """A place with its salinity or conductivity as a reading, or what was derived beside it, says."""
+    """Return a place with its salinity or conductivity as a reading, or what was derived beside it, says."""
     value, u = next(((d["value"], d["u"]) for d in basis.derived if d["quantity"] == key), (basis.value, basis.u))
     changes: dict[str, Any] = {name: value, f"u_{name}": u, f"{name}_by": str(basis.id)}
     return replace(place, **changes)

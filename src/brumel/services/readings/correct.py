@@ -76,7 +76,7 @@ class Corrected:
     level: Level
 
     def with_findings(self, more: Sequence[Finding]) -> Corrected:
-        """The same with what else speaks for or against it."""
+        """Return the same with what else speaks for or against it."""
         if not more:
             return self
         findings = worst_first([*self.findings, *more])
@@ -89,7 +89,7 @@ def water_of(site: Site | None, at: datetime) -> Compensation:
 
 
 def principle_of(probe: Probe) -> Principle:
-    """How a probe senses.
+    """Say how a probe senses.
 
     Raises
     ------
@@ -112,7 +112,7 @@ class ShownBy:
     """Of a calibration or check that still serves; it goes before what is stated."""
 
     def contributions(self, value: float, own: Principle, read: str, at: Conditions) -> list[Contribution]:
-        """Standard uncertainties (k = 1) of a value that it shows; empty where nothing is known.
+        """Return standard uncertainties (k = 1) of a value that it shows; empty where nothing is known.
 
         ``read`` is the quantity that its accuracy is stated for, which may have another unit than what is sensed.
         """

@@ -79,7 +79,7 @@ class NewReading:
 
 
 def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime, place: Surroundings) -> Measured:
-    """What was measured: by the device since the probe went in, as typed, or as the amended reading has it.
+    """Return what was measured: by the device since the probe went in, as typed, or as the amended reading has it.
 
     Raises
     ------
@@ -120,7 +120,7 @@ def measure(session: Session, new: NewReading, probe: Probe, taken_at: datetime,
 
 
 def _in_primary(probe: Probe, basis: Basis | None, signal: Signal, seen_as: Transform, place: Surroundings) -> float:
-    """What a little of the value that people read is in the quantity that the probe senses."""
+    """Return what a little of the value that people read is in the quantity that the probe senses."""
     own = principle_of(probe)
     if what_it_is.kind_of(probe).quantity == own.quantity:
         return 1.0
@@ -131,7 +131,7 @@ def _in_primary(probe: Probe, basis: Basis | None, signal: Signal, seen_as: Tran
 
 
 def typed_signal(new: NewReading, probe: Probe) -> float:
-    """The signal behind a typed one, by what the meter did to it and what is set in it."""
+    """Return the signal behind a typed one, by what the meter did to it and what is set in it."""
     assert new.signal is not None  # checked before
     assert new.temperature_c is not None
     at = Conditions(new.temperature_c)
@@ -150,7 +150,7 @@ def _typed(new: NewReading, probe: Probe) -> Measured:
 
 
 def _measured_before(session: Session, reading_id: uuid.UUID, place: Surroundings) -> Measured:
-    """An amendment of a device reading keeps what the device gave; site, probe or note may change."""
+    """Keep what the device gave in an amendment of its reading; site, probe or note may change."""
     old = session.get(Reading, reading_id)
     if old is None or old.temperature_c is None:
         raise NotFound("There is no such reading to amend.")
@@ -159,7 +159,7 @@ def _measured_before(session: Session, reading_id: uuid.UUID, place: Surrounding
 
 
 def as_measured(old: Reading) -> Measured:
-    """What was measured for a reading, as it keeps it; without its trace."""
+    """Return what was measured for a reading, as it keeps it; without its trace."""
     assert old.temperature_c is not None
     return Measured(
         temperature_c=old.temperature_c,
@@ -177,7 +177,7 @@ def as_measured(old: Reading) -> Measured:
 
 
 def shown_by(session: Session, probe: Probe, at: datetime, clock: Clock) -> ShownBy:
-    """What is known of the meter that a probe is plugged into, at a moment."""
+    """Return what is known of the meter that a probe is plugged into, at a moment."""
     if probe.meter is None:
         return ShownBy()
     key = what_it_is.kind_of(probe).quantity

@@ -94,7 +94,7 @@ def plain_row(
     new: PlainReading, visit: Visit, person: Person, at: datetime, limits: Mapping[str, Limit],
     beside: Sequence[Finding] = (),
 ) -> tuple[dict[str, Any], list[Finding]]:  # fmt: skip
-    """A value as it is stored, and its findings with those that its site's history makes."""
+    """Return a value as it is stored, and its findings with those that its site's history makes."""
     about, value = quantity(new.quantity), new.typed.value
     given = PlainValue(
         about, value, new.typed.qualifier, _label(new), _measures(new),
@@ -138,7 +138,7 @@ def worked_row(
     amending: Amending,
     findings: Sequence[Finding],
 ) -> dict[str, Any]:
-    """What follows from readings of a visit, as it is stored; ``findings`` say what it rests on."""
+    """Return what follows from readings of a visit, as it is stored; ``findings`` say what it rests on."""
     about = quantity(found.quantity)
     return _row(key, visit, person, at, about, found.value, found.budget) | {
         "source": Source.DERIVED,

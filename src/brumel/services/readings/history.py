@@ -55,7 +55,7 @@ class Beforehand:
         return jump(about, value, u, np.array(self._values.get(about.key, ())))
 
     def beside_history(self, found: Corrected) -> Corrected:
-        """A corrected reading with what its site's history says of it."""
+        """Return a corrected reading with what its site's history says of it."""
         if any(f.code == "site-range" for f in found.findings):
             return found  # said already
         return found.with_findings(self.jump(found.quantity, found.value, found.budget.u))
@@ -80,7 +80,7 @@ class Value:
 
 
 def limits_at(session: Session, site: Site | None) -> dict[str, Limit]:
-    """The limits of a site's water by quantity: its kind's, or what a supervisor set for it."""
+    """Return the limits of a site's water by quantity: its kind's, or what a supervisor set for it."""
     if site is None:
         return {}
     own = [
@@ -93,7 +93,7 @@ def limits_at(session: Session, site: Site | None) -> dict[str, Limit]:
 def limits_seen(
     own: Mapping[str, Limit], readings: Sequence[Reading], typed: Mapping[str, tuple[float, str]] | None = None
 ) -> Mapping[str, Limit]:
-    """The limits of a water once it was read: with stabiliser in it more free chlorine is wanted.
+    """Return the limits of a water once it was read: with stabiliser in it more free chlorine is wanted.
 
     ``typed`` are values and qualifiers that come in the same save, in the place of what was read before.
     """
@@ -102,7 +102,7 @@ def limits_seen(
 
 
 def judged_anew(own: Mapping[str, Limit], now: Mapping[str, Limit], reading: Reading) -> dict[str, Any] | None:
-    """How a reading stands to its limits, where one hangs on what was read, amended or removed since; else None.
+    """Say how a reading stands to its limits, where one hangs on what was read, amended or removed since; else None.
 
     One that was judged by what a supervisor has changed meanwhile keeps its judgement.
     """
@@ -123,7 +123,7 @@ def _judged_by(limits: Sequence[Mapping[str, Any]]) -> list[tuple[str, str, Any]
 
 
 def kept_limits(limits: Mapping[str, Limit], found: Corrected | Value) -> dict[str, Any]:
-    """How a reading and what follows from it stand to the limits, as its row keeps it."""
+    """Say how a reading and what follows from it stand to the limits, as its row keeps it."""
     values = [found] if isinstance(found, Value) else _values(found)
     asked = [
         (v.quantity, keeps(limits[v.quantity], v.value, 2.0 * v.u, v.qualifier, typed=v.typed))

@@ -44,7 +44,7 @@ class Resetting:
     clock: Clock
 
     def preview(self, wrong: WrongSetting) -> list[Anew]:
-        """The readings concerned, before and after; nothing is recorded.
+        """Return the readings concerned, before and after; nothing is recorded.
 
         Raises
         ------
@@ -99,5 +99,5 @@ class Resetting:
 
 
 def _really(said: Mapping[str, Any], really: Mapping[str, Any]) -> dict[str, Any]:
-    """What a meter really did: in which unit it shows, and what it does whatever it shows, stay as they were."""
+    """Return what a meter really did: in which unit it shows, and what it does whatever it shows, stay as they were."""
     return {name: said[name] for name in BESIDES if name in said} | dict(really)

@@ -82,7 +82,7 @@ class PlaceRead:
         return Surroundings(**found)
 
     def now(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> Surroundings:
-        """What was typed of it; what is remembered where no pressure was typed; nothing where no probe asks."""
+        """Return what was typed of it; what is remembered where no pressure was typed; nothing where no probe asks."""
         if not own.asks_place:
             return Surroundings()
         if typed.pressure is not None:
@@ -93,7 +93,7 @@ class PlaceRead:
         return replace(found, pressure=self.with_altitude(found.pressure, at)) if own.needs_pressure else found
 
     def known(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> Surroundings:
-        """What was typed of it; the salinity by a conductivity of the same hour where none was."""
+        """Return what was typed of it; the salinity by a conductivity of the same hour where none was."""
         if not own.asks_place:
             return Surroundings()
         pressure = self.with_altitude(typed.pressure, at) if own.needs_pressure else None
@@ -102,7 +102,7 @@ class PlaceRead:
     def wrong(
         self, session: Session, kind: ProbeKind, own: Principle, typed: Surroundings, at: datetime
     ) -> dict[str, str]:
-        """What can't be of it, by field, where the probe's principle asks."""
+        """Return what can't be of it, by field, where the probe's principle asks."""
         wrong = wrong_with(self.with_altitude(typed.pressure, at)) if own.needs_pressure else {}
         if own.needs_salinity and typed.salinity is not None:
             check_number(wrong, "salinity", typed.salinity, SALINITY, "", "salinity")

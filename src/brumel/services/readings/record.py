@@ -87,7 +87,7 @@ class Readings:
 
     @cached
     def view(self, reading_id: uuid.UUID) -> ReadingView:
-        """A reading in full."""
+        """Return a reading in full."""
         with self.database.session() as session:
             reading = reading_queries.reading_in_full(session, reading_id)
             if reading is None:
@@ -106,12 +106,12 @@ class Readings:
             )
 
     def basis(self, probe_id: uuid.UUID) -> tuple[CalibrationRun | None, Basis | None]:
-        """The calibration that a reading with this probe would rest on now."""
+        """Return the calibration that a reading with this probe would rest on now."""
         with self.database.session() as session:
             return run_responses.basis_of(session, probe_id, self.clock.now())
 
     def place(self, site_id: uuid.UUID, probe_id: uuid.UUID) -> Surroundings:
-        """What is remembered of a site today, and its salinity by a conductivity of the same hour."""
+        """Return what is remembered of a site today, and its salinity by a conductivity of the same hour."""
         with self.database.session() as session:
             site, probe = session.get(Site, site_id), session.get(Probe, probe_id)
             own = what_it_is.senses(probe) if probe else None
@@ -136,7 +136,7 @@ class Readings:
                     raise InvalidInput(wrong)
 
     def signal(self, probe_id: uuid.UUID) -> Lens:
-        """The probe's signal as it comes, where the place does not say yet what it means."""
+        """Return the probe's signal as it comes, where the place does not say yet what it means."""
         with self.database.session() as session:
             return Lens(_on_line(session, probe_id)[1], of=(probe_id, "signal"))
 
@@ -144,7 +144,7 @@ class Readings:
         self, probe_id: uuid.UUID, site_id: uuid.UUID | None = None, place: Surroundings | None = None,
         visit_id: uuid.UUID | None = None,
     ) -> Lens:  # fmt: skip
-        """How a viewer sees the probe's samples while reading a site: corrected as a reading of now would be.
+        """Say how a viewer sees the probe's samples while reading a site: corrected as a reading of now would be.
 
         Raises
         ------
@@ -170,7 +170,7 @@ class Readings:
 
 
 def _on_line(session: Session, probe_id: uuid.UUID) -> tuple[Probe, Positions]:
-    """A probe that a device reads, and where it stands in the samples."""
+    """Return a probe that a device reads, and where it stands in the samples."""
     probe = session.get(Probe, probe_id)
     positions = positions_of(probe) if probe else None
     if probe is None or positions is None:
@@ -212,7 +212,7 @@ def record_within(
 
 
 def _as_signal(session: Session, new: NewReading) -> NewReading:
-    """A value typed from a display that shows the signal itself is a typed signal."""
+    """Return a value typed from a display that shows the signal itself is a typed signal."""
     probe = session.get(Probe, new.probe_id) if new.probe_id else None
     own = what_it_is.senses(probe) if probe else None
     if own is None or not own.shows_signal or new.source != Source.TYPED_VALUE:
@@ -267,7 +267,7 @@ def _checked(session: Session, clock: Clock, new: NewReading) -> tuple[Site | No
 
 
 def _despite(new: NewReading, why_not: str, measured: Measured, basis: Basis | None) -> Despite:
-    """What speaks against the probe at that moment, with the reason for which it was used all the same.
+    """Return what speaks against the probe at that moment, with the reason for which it was used all the same.
 
     Raises
     ------
@@ -283,7 +283,7 @@ def _despite(new: NewReading, why_not: str, measured: Measured, basis: Basis | N
 
 
 def _told(session: Session, new: NewReading) -> dict[str, Any]:
-    """What the form of a reading itself says."""
+    """Return what the form of a reading itself says."""
     told: dict[str, Any] = {
         "site_id": new.site_id, "probe_id": new.probe_id, "source": new.source, "note": noted(new),
     }  # fmt: skip

@@ -36,7 +36,7 @@ def reading_row(
     *,
     taken_at: datetime,
 ) -> dict[str, Any]:
-    """A reading as it is stored."""
+    """Return a reading as it is stored."""
     own, about = principle_of(probe), corrected.quantity
     return {
         "id": new.reading_id,
@@ -80,7 +80,7 @@ def reading_row(
 
 
 def in_place_of(old: Reading, key: uuid.UUID, reason: str, person: Person) -> dict[str, Any]:
-    """A reading's columns as those of a row that takes its place; what differs is added to them."""
+    """Return a reading's columns as those of a row that takes its place; what differs is added to them."""
     columns = {name: getattr(old, name) for name in addable(Reading)}
     own = {"id": key, "person_id": person.id, "amends_id": old.id, "amend_reason": reason}
     return columns | own
@@ -103,12 +103,12 @@ def add_bases(session: Session, reading_id: uuid.UUID, warm_by: uuid.UUID | None
 
 
 def typed_pressure(reading: Reading) -> Pressure | None:
-    """The pressure that a reading is, with its kind; None for a reading of anything else."""
+    """Return the pressure that a reading is, with its kind; None for a reading of anything else."""
     return None if reading.sensed else Surroundings.of(reading.surroundings).pressure
 
 
 def shown_words(reading: Reading) -> str:
-    """What a meter showed, in the quantity that it was said to show."""
+    """Return what a meter showed, in the quantity that it was said to show."""
     assert reading.shown is not None
     assert reading.probe is not None
     about = quantity(principle_of(reading.probe).shown_quantity(reading.meter_did))
@@ -116,7 +116,7 @@ def shown_words(reading: Reading) -> str:
 
 
 def correction_words(reading: Reading) -> str:
-    """What a meter showed and what the correction made of it, in words; empty where both are the same.
+    """Return what a meter showed and what the correction made of it, in words; empty where both are the same.
 
     ``as shown 6.20 mg/L; salinity 18 takes off 9 %``.
     """
@@ -145,7 +145,7 @@ def correction_words(reading: Reading) -> str:
 
 
 def noted(new: NewReading) -> str:
-    """Its note, with why it was recorded before it settled."""
+    """Return its note, with why it was recorded before it settled."""
     note = new.note.strip()
     if new.unsettled_reason.strip():
         note = f"{note} Recorded before it settled: {new.unsettled_reason.strip()}.".strip()

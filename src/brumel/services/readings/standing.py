@@ -17,19 +17,19 @@ from brumel.store.queries import visit as visit_queries
 
 
 def standing(readings: Iterable[Reading]) -> list[Reading]:
-    """Readings that no other takes the place of."""
+    """Return readings that no other takes the place of."""
     found = list(readings)
     gone = {r.amends_id for r in found}
     return [r for r in found if r.id not in gone and not r.removed]
 
 
 def standing_of(session: Session, visit: Visit) -> list[Reading]:
-    """The readings of a visit that stand, without what hangs on them."""
+    """Return the readings of a visit that stand, without what hangs on them."""
     return standing(visit_queries.readings_of_visits(session, [visit.id]).get(visit.id, ()))
 
 
 def visit_of(session: Session, visit_id: uuid.UUID) -> Visit:
-    """A visit by its key."""
+    """Return a visit by its key."""
     visit = visit_queries.visit(session, visit_id)
     if visit is None:
         raise NotFound("There is no such visit.")
@@ -37,12 +37,12 @@ def visit_of(session: Session, visit_id: uuid.UUID) -> Visit:
 
 
 def spots_of(readings: Iterable[Reading]) -> list[Spot]:
-    """Where something was read, each place once."""
+    """Say where something was read, each place once."""
     return list(dict.fromkeys(Spot(r.depth_m, r.layer, r.replicate) for r in readings))
 
 
 def seen_at(readings: Sequence[Reading], spot: Spot) -> dict[str, Taken]:
-    """What is known at a spot, by quantity: read there, else on the same visit where nothing was said of a spot.
+    """Return what is known at a spot, by quantity: read there, else on the same visit where nothing was said of a spot.
 
     What followed from a reading by itself (salinity from a conductivity) is known with it.
     """
@@ -58,7 +58,7 @@ def seen_at(readings: Sequence[Reading], spot: Spot) -> dict[str, Taken]:
 
 
 def _beside(reading: Reading) -> dict[str, Taken]:
-    """What follows from a reading by itself, or was sensed with it."""
+    """Return what follows from a reading by itself, or was sensed with it."""
     record = str(reading.id)
     found = {d["quantity"]: Taken(d["quantity"], d["value"], d["u"], "", record) for d in reading.derived}
     if reading.temperature_c is not None and reading.probe is not None and reading.source == Source.DEVICE:
@@ -67,7 +67,7 @@ def _beside(reading: Reading) -> dict[str, Taken]:
 
 
 def what_was_read(reading: Reading) -> dict[str, Taken]:
-    """What was read."""
+    """Return what was read."""
     shares = (f"the calibration of {reading.probe.label}",) if reading.probe and reading.calibration_run_id else ()
     itself = Taken(reading.quantity, reading.value, reading.u, reading.qualifier, str(reading.id), shares)
     return {reading.quantity: itself}

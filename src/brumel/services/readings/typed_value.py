@@ -24,12 +24,12 @@ class TypedValue:
 
 
 def units_for(about: Quantity) -> list[str]:
-    """The units that a quantity may be typed in, the one that it is kept in first."""
+    """Return the units that a quantity may be typed in, the one that it is kept in first."""
     return [*(units_of(_input(about)) or ([""] if about.also else [])), *about.also]
 
 
 def read_value(about: Quantity, text: str, unit: str = "", name: str = "") -> TypedValue:
-    """What was typed of a quantity: ``7.4``, ``66 F``, ``<0.02``; ``unit`` where the text has none.
+    """Return what was typed of a quantity: ``7.4``, ``66 F``, ``<0.02``; ``unit`` where the text has none.
 
     Raises
     ------

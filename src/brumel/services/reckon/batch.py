@@ -33,7 +33,7 @@ def batch(lines: Iterable[str]) -> Iterator[str]:
 
 
 def answer_or_error(name: Any, inputs: Any) -> dict[str, Any]:
-    """One calculation as a line of the batch has it."""
+    """Return one calculation as a line of the batch has it."""
     try:
         if not isinstance(name, str):
             raise InvalidInputs({"calc": "calc is missing: it names the calculation."})

@@ -80,7 +80,7 @@ def append_columns(
 
 
 def _has_decimal_commas(columns: Mapping[str, tuple[int, str]], rows: list[list[str]]) -> bool:
-    """Whether the numbers of a file are written with a decimal comma, and none with a point."""
+    """Say whether the numbers of a file are written with a decimal comma, and none with a point."""
     cells = [row[at] for row in rows for at, _ in columns.values() if at < len(row)]
     return any("," in cell for cell in cells) and not any("." in cell for cell in cells)
 
@@ -218,7 +218,7 @@ def _why(chosen: Calculation, columns: Mapping[str, tuple[int, str]], constants:
 
 
 def _number(i: Number, text: str, unit: str, *, spread: bool) -> float:
-    """A cell's number; NaN where there is none, for which its row then says why."""
+    """Return a cell's number; NaN where there is none, for which its row then says why."""
     if not unit and text.isascii() and "_" not in text:
         try:
             return float(text)

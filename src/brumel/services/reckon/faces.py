@@ -28,7 +28,7 @@ def plain_outputs(answer: Answer) -> dict[str, Any]:
 
 
 def plain_answer(answer: Answer) -> dict[str, Any]:
-    """An answer with all that stands beside it, fit for JSON."""
+    """Return an answer with all that stands beside it, fit for JSON."""
     chosen = answer.calculation
     return {
         "calc": chosen.name,
@@ -48,7 +48,7 @@ def plain_answer(answer: Answer) -> dict[str, Any]:
 
 
 def plain_calculation(chosen: Calculation) -> dict[str, Any]:
-    """What a calculation takes and gives, fit for JSON."""
+    """Return what a calculation takes and gives, fit for JSON."""
     return {
         "name": chosen.name,
         "title": chosen.title,
@@ -64,7 +64,7 @@ _ROUNDING_NOISE = 1e-9
 
 
 def people_value(output: Output, value: Any) -> str:
-    """An output as people read it: rounded, with its unit."""
+    """Return an output as people read it: rounded, with its unit."""
     if value is None:
         return "never"
     if isinstance(value, str):
@@ -76,7 +76,7 @@ def people_value(output: Output, value: Any) -> str:
 
 
 def rounded(value: float, digits: int) -> str:
-    """A number to so many digits, to fewer where it is large, to more where little would be left of it.
+    """Return a number to so many digits, to fewer where it is large, to more where little would be left of it.
 
     Examples
     --------
@@ -95,7 +95,7 @@ def rounded(value: float, digits: int) -> str:
 
 
 def answer_text(answer: Answer) -> str:
-    """An answer as the command line prints it."""
+    """Return an answer as the command line prints it."""
     lines = []
     for o in answer.calculation.outputs:
         if o.name not in answer.outputs:
@@ -115,7 +115,7 @@ def answer_text(answer: Answer) -> str:
 
 
 def help_text(chosen: Calculation) -> str:
-    """All that a calculation takes and gives, for the command line."""
+    """Return all that a calculation takes and gives, for the command line."""
     lines = [f"{chosen.name}: {chosen.title}", "", "Inputs"]
     lines += [f"  {i.name:34} {_help(i)}" for i in chosen.accepted]
     lines += ["  NAME_u".ljust(37) + "standard uncertainty (k = 1) of the number NAME, in its unit", "", "Outputs"]
@@ -128,7 +128,7 @@ def help_text(chosen: Calculation) -> str:
 
 
 def list_text(all_of_them: Mapping[str, Calculation]) -> str:
-    """All calculations, one line each."""
+    """Return all calculations, one line each."""
     return "\n".join(f"{c.name:28} {c.title}" for c in all_of_them.values())
 
 
@@ -189,7 +189,7 @@ def _plain(value: Any) -> Any:
 
 
 def formulas_markdown(all_of_them: Mapping[str, Calculation]) -> str:
-    """The formula page: every calculation with its formula, inputs, ranges and source."""
+    """Return the formula page: every calculation with its formula, inputs, ranges and source."""
     lines = ["# Formulas", "", "Made from the registry by `./brumel calc --formulas`; T in kelvin, t in °C.", ""]
     for c in all_of_them.values():
         lines += [f"## {c.title}", "", f"`{c.name}`", "", f"    {c.formula}", ""]

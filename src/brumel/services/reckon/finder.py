@@ -21,7 +21,7 @@ class Fitting:
 
 @read_once
 def in_hand() -> Mapping[str, Collection[str]]:
-    """What one may have in hand, and the inputs that it stands for."""
+    """Return what one may have in hand, and the inputs that it stands for."""
     found: Mapping[str, Collection[str]] = table("reckoning", "known.toml")["in_hand"]
     return found
 
@@ -48,7 +48,7 @@ def offers(have: Collection[str], want: str = "") -> list[Fitting]:
 
 
 def needed(chosen: Calculation) -> tuple[str, ...]:
-    """What a calculation wants in hand."""
+    """Return what a calculation wants in hand."""
     names = {i.name for i in chosen.inputs if not _is_setting(i)}
     return tuple(hand for hand, inputs in in_hand().items() if names.intersection(inputs))
 

@@ -63,7 +63,7 @@ def _table() -> Mapping[str, Mapping[str, Any]]:
 
 
 def reading_form(chosen: Calculation) -> ReadingForm:
-    """The form that a calculation's inputs fill; an empty one where they are no reading."""
+    """Return the form that a calculation's inputs fill; an empty one where they are no reading."""
     return ReadingForm(**_table()["readings"].get(chosen.name, {}))
 
 
@@ -75,7 +75,7 @@ class KnownFacts:
     clock: Clock
 
     def inputs(self, chosen: Calculation, site_id: uuid.UUID | None, probe_id: uuid.UUID | None) -> dict[str, Given]:
-        """What the newest readings of a site and a probe's calibration say of a calculation's inputs."""
+        """Return what the newest readings of a site and a probe's calibration say of a calculation's inputs."""
         numbers = {i.name: i for i in chosen.all_inputs if isinstance(i, Number) and not i.allowed}
         found: dict[str, Given] = {}
         with self.database.session() as session:
@@ -100,7 +100,7 @@ class KnownFacts:
         return found
 
     def limits(self, answer: Answer | None, water: str, site_id: uuid.UUID | None) -> list[Judged]:
-        """The outputs of an answer beside the limits of a water, or of a site where one is chosen."""
+        """Return the outputs of an answer beside the limits of a water, or of a site where one is chosen."""
         if answer is None or not (water or site_id):
             return []
         with self.database.session() as session:
@@ -116,19 +116,19 @@ class KnownFacts:
 
 
 def takes_from(chosen: Calculation) -> tuple[bool, bool]:
-    """Whether a site, and whether a probe, can know one of its inputs."""
+    """Say whether a site, and whether a probe, can know one of its inputs."""
     names = {i.name for i in chosen.all_inputs}
     of_site = names & (_table()["inputs"].keys() | _table()["sites"].keys())
     return bool(of_site), bool(names & _table()["coefficients"].keys())
 
 
 def waters() -> list[str]:
-    """The kinds of water that have limits."""
+    """Return the kinds of water that have limits."""
     return [name for name, kind in in_force().waters.items() if kind.limits]
 
 
 def onward(answer: Answer | None, chosen: Calculation, typed: Mapping[str, str]) -> list[Onward]:
-    """The calculations that take an output of this one, with that and what was typed of their other inputs."""
+    """Return the calculations that take an output of this one, with that and what was typed of their other inputs."""
     if answer is None:
         return []
     outputs = {(o.name, o.unit): answer.outputs.get(o.name) for o in chosen.outputs}

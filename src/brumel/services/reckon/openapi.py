@@ -25,7 +25,7 @@ _ERROR = {
 
 
 def document() -> dict[str, Any]:
-    """The whole document, OpenAPI 3.1."""
+    """Return the whole document, OpenAPI 3.1."""
     return {
         "openapi": "3.1.0",
         "info": {

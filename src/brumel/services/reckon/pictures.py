@@ -35,7 +35,7 @@ class CurvePicture:
 
 
 def picture_of(answer: Answer, inputs: Mapping[str, Any]) -> CurvePicture | None:
-    """The curve that a scalar answer lies on; None where the calculation has none, or it can't be drawn."""
+    """Return the curve that a scalar answer lies on; None where the calculation has none, or it can't be drawn."""
     chosen = answer.calculation
     curve = chosen.curve
     if curve is None:
@@ -66,7 +66,7 @@ def picture_of(answer: Answer, inputs: Mapping[str, Any]) -> CurvePicture | None
 
 
 def _filled(chosen: Calculation, given: dict[str, Any], name: str) -> tuple[dict[str, Any], str]:
-    """An option that lacks an input gets the usual one, and says so in its name."""
+    """Give an option that lacks an input the usual one, and say so in its name."""
     try:
         calculate(chosen.name, given, explain=False)
     except InvalidInputs as wrong:

@@ -48,7 +48,7 @@ class Settled:
 
 
 def rule_named(name: str) -> SettlingRule:
-    """A rule by its name.
+    """Return a rule by its name.
 
     Raises
     ------
@@ -91,7 +91,7 @@ def settle(source: TextIO, rule: SettlingRule) -> Settled:
 
 
 def settled_text(found: Settled) -> str:
-    """A judged trace as the command line prints it."""
+    """Return a judged trace as the command line prints it."""
     j, unit = found.judgement, found.rule.unit
     lines = [str(word(j.says))]
     if j.value is not None:

@@ -17,7 +17,7 @@ from brumel.store.queries import shelf as shelf_queries
 
 
 def lot_of(session: Session, lot_id: uuid.UUID) -> Lot:
-    """The lot of this key.
+    """Return the lot of this key.
 
     Raises
     ------
@@ -31,7 +31,7 @@ def lot_of(session: Session, lot_id: uuid.UUID) -> Lot:
 
 
 def label_of(lot: Lot) -> str:
-    """What stands on a bottle: its kind and value."""
+    """Return what stands on a bottle: its kind and value."""
     standard = standards()[lot.standard]
     if lot.nominal is None:
         return standard.name
@@ -39,7 +39,7 @@ def label_of(lot: Lot) -> str:
 
 
 def taken_of(session: Session) -> list[tuple[Lot, float]]:
-    """All lots, each with what was taken from its bottle."""
+    """Return all lots, each with what was taken from its bottle."""
     lots = shelf_queries.lots(session)
     used = used_of_each({lot.id: lot for lot in lots}, shelf_queries.taken_from_lots(session))
     of_bottle: dict[uuid.UUID, float] = defaultdict(float)
@@ -59,7 +59,7 @@ def in_bottle(session: Session, lot_id: uuid.UUID) -> list[Lot]:
 def used_of_each(
     lots: Mapping[uuid.UUID, Lot], taken: Sequence[tuple[uuid.UUID, float | None, float]]
 ) -> dict[uuid.UUID, float]:
-    """What calibration points and hands took from each lot, in the unit of its pack."""
+    """Return what calibration points and hands took from each lot, in the unit of its pack."""
     used = dict.fromkeys(lots, 0.0)
     for lot_id, share, count in taken:
         in_a_bottle = share is not None and lots[lot_id].pack == Pack.BOTTLE

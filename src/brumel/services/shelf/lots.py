@@ -91,7 +91,7 @@ class Shelf:
 
     @cached
     def view(self, lot_id: uuid.UUID) -> LotView:
-        """One lot in full."""
+        """Return one lot in full."""
         with self.database.session() as session:
             entry = next((e for e in self._entries(self._now()) if e.lot.id == lot_id), None)
             if entry is None:
@@ -274,7 +274,7 @@ class Shelf:
                 raise InvalidInput({"certificate": "Its certificate is kept already."})
 
     def certificate(self, lot_id: uuid.UUID) -> LotCertificate:
-        """The certificate of a lot."""
+        """Return the certificate of a lot."""
         with self.database.session() as session:
             found = session.get(LotCertificate, lot_id)
         if found is None:
@@ -283,7 +283,7 @@ class Shelf:
 
     @cached
     def daily_use(self) -> Mapping[uuid.UUID, float]:
-        """What was taken from each lot a day, lately: by calibration points and by hand."""
+        """Return what was taken from each lot a day, lately: by calibration points and by hand."""
         since = self.clock.now() - timedelta(days=USE_DAYS)
         with self.database.session() as session:
             lots = {lot.id: lot for lot in shelf_queries.lots(session)}
@@ -371,7 +371,7 @@ def put_on_shelf(session: Session, new: NewLot, today: date) -> Lot:
 
 
 def _is_taken(session: Session, number: str, but: uuid.UUID | None = None) -> bool:
-    """Whether another lot has this number, however it is written."""
+    """Say whether another lot has this number, however it is written."""
     return any(lot.id != but and lot.lot_number.lower() == number.lower() for lot in shelf_queries.lots(session))
 
 
@@ -383,10 +383,10 @@ def _same(known: Lot, new: NewLot) -> None:
 
 
 def withdrawal_of(record_id: uuid.UUID) -> uuid.UUID:
-    """The key of the entry that takes another back."""
+    """Return the key of the entry that takes another back."""
     return uuid.uuid5(record_id, "withdrawn")
 
 
 def _each(record_id: uuid.UUID, lot: Lot, asked: uuid.UUID) -> uuid.UUID:
-    """The key of what is recorded of each lot in a bottle."""
+    """Return the key of what is recorded of each lot in a bottle."""
     return record_id if lot.id == asked else uuid.uuid5(record_id, str(lot.id))

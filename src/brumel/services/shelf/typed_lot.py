@@ -92,7 +92,7 @@ class Correction:
 
 
 def standard_u(new: NewLot) -> tuple[NewLot, dict[str, str]]:
-    """A lot with its certificate's uncertainty as a standard one, and what can't be told of it."""
+    """Return a lot with its certificate's uncertainty as a standard one, and what can't be told of it."""
     if new.certificate_u is None and new.also_u is None:
         return new, {}
     if new.certificate_k not in COVERAGES:
@@ -103,7 +103,7 @@ def standard_u(new: NewLot) -> tuple[NewLot, dict[str, str]]:
 
 
 def in_us_cm(new: NewLot) -> tuple[NewLot, dict[str, str]]:
-    """A conductivity standard with its label in µS/cm at 25 °C, and what can't be of its unit."""
+    """Return a conductivity standard with its label in µS/cm at 25 °C, and what can't be of its unit."""
     if new.standard != CONDUCTIVITY or new.nominal is None:
         return new, {}
     if new.label_unit not in LABEL_UNITS:
@@ -127,7 +127,7 @@ def in_us_cm(new: NewLot) -> tuple[NewLot, dict[str, str]]:
 
 
 def also_of(new: NewLot, today: date) -> tuple[dict[str, Any], dict[str, str]]:
-    """The conductivity standard in the bottle of a combined buffer, as a row has it, and what can't be of it."""
+    """Return the conductivity standard in the bottle of a combined buffer, as a row has it, and what can't be of it."""
     if new.standard != PH_BUFFER or new.family != COMBINED:
         if new.also_us_cm is None:
             return {}, {}
@@ -144,7 +144,7 @@ def also_of(new: NewLot, today: date) -> tuple[dict[str, Any], dict[str, str]]:
 
 
 def table_of(text: str) -> tuple[list[list[float]], dict[str, str]]:
-    """Temperature and value of each line, and what can't be read."""
+    """Return temperature and value of each line, and what can't be read."""
     found: list[list[float]] = []
     low, high = TEMPERATURE_RANGE_C
     for number, line in enumerate((x for x in text.splitlines() if x.strip()), 1):
@@ -160,7 +160,7 @@ def table_of(text: str) -> tuple[list[list[float]], dict[str, str]]:
 
 
 def _unlike_label(bottle: Bottle) -> dict[str, str]:
-    """A table that is not this label's: at 25 °C the two say the same."""
+    """Return a table that is not this label's: at 25 °C the two say the same."""
     at_25 = dict(bottle.table).get(25.0)
     if at_25 is None or bottle.nominal is None or abs(at_25 - bottle.nominal) <= _ALIKE * abs(bottle.nominal):
         return {}
@@ -168,7 +168,7 @@ def _unlike_label(bottle: Bottle) -> dict[str, str]:
 
 
 def _not_of_family(bottle: Bottle) -> dict[str, str]:
-    """A value that its family of buffers lacks, on a bottle without a table of its own."""
+    """Return a value that its family of buffers lacks, on a bottle without a table of its own."""
     sold = sold_as(bottle.family) if bottle.standard == PH_BUFFER else []
     if not sold or bottle.table or bottle.nominal is None or any(abs(v - bottle.nominal) < _SAME_LABEL for v in sold):
         return {}
@@ -177,7 +177,7 @@ def _not_of_family(bottle: Bottle) -> dict[str, str]:
 
 
 def _wrong_on_label(lot_number: str, open_life_days: float | None) -> dict[str, str]:
-    """What can't be of a lot's number and days of opening, whether new or corrected."""
+    """Return what can't be of a lot's number and days of opening, whether new or corrected."""
     wrong = {}
     if not lot_number.strip():
         wrong["lot_number"] = "Give the lot number that stands on the bottle."
@@ -257,7 +257,7 @@ CORRECTED = {
 
 
 def correction_words(before: Mapping[str, object], changed: Mapping[str, object]) -> str:
-    """What a correction changes, as the log has it."""
+    """Return what a correction changes, as the log has it."""
     return "; ".join(f"{CORRECTED[n]}: {_said(before[n])} → {_said(value)}" for n, value in changed.items())
 
 

@@ -43,14 +43,14 @@ class Nights:
     clock: Clock
 
     def of_visit(self, visit: Visit) -> Night | None:
-        """The night that a visit belongs to; None where its water has none, or it was made by day."""
+        """Return the night that a visit belongs to; None where its water has none, or it was made by day."""
         if visit.site is None:
             return None
         found = self._of([visit.site], visit.begun_at)
         return next((t.night for t in found), None)
 
     def tonight(self, sites: Sequence[Site]) -> Sequence[Tonight]:
-        """The ponds among sites that were read this evening, from dusk until dawn."""
+        """Return the ponds among sites that were read this evening, from dusk until dawn."""
         return self._of(sites, self.clock.now())
 
     def _of(self, sites: Sequence[Site], moment: datetime) -> list[Tonight]:
@@ -64,7 +64,7 @@ class Nights:
 
 
 def _evening(moment: datetime, clock: Clock) -> date:
-    """The evening that a moment belongs to: the one before it in the morning."""
+    """Return the evening that a moment belongs to: the one before it in the morning."""
     local = clock.local(moment)
     return local.date() - (timedelta(days=1) if local.hour < _NOON else timedelta(0))
 
@@ -95,7 +95,7 @@ def _looked(reading: Reading) -> Looked:
 
 
 def _looks(readings: Sequence[Reading]) -> list[Reading]:
-    """One value a look, in time: the bottom's where it was read, else the deepest, else the lowest."""
+    """Return one value a look, in time: the bottom's where it was read, else the deepest, else the lowest."""
     looks: list[list[Reading]] = []
     for r in readings:
         if looks and r.taken_at - looks[-1][0].taken_at <= _ONE_LOOK:

@@ -67,7 +67,7 @@ class SiteHistory:
 
 
 def of_last_stay(readings: list[Reading]) -> list[Reading]:
-    """What was read at the last visit, in the order of the quantities; what was worked out only where it counts.
+    """Return what was read at the last visit, in the order of the quantities; what was worked out only where it counts.
 
     Readings without a visit are of one stay where they are of one day.
     """
@@ -91,13 +91,13 @@ class Rounds:
 
     @cached
     def sites_with_latest(self) -> Sequence[tuple[Site, Sequence[Reading]]]:
-        """All sites with their newest reading of each quantity."""
+        """Return all sites with their newest reading of each quantity."""
         with self.database.session() as session:
             newest = reading_queries.last_readings_of_sites(session)
             return [(site, of_last_stay(newest.get(site.id, []))) for site in queries.sites(session)]
 
     def histories(self, site: Site, since: datetime, until: datetime) -> list[SiteHistory]:
-        """Everything that was read at a site in a time, by quantity, with the calibrations behind it."""
+        """Return everything that was read at a site in a time, by quantity, with the calibrations behind it."""
         with self.database.session() as session:
             limits = limits_at(session, site)
             found: dict[str, list[HistoryValue]] = {}
@@ -116,7 +116,7 @@ class Rounds:
 
     @cached
     def history(self, site_id: uuid.UUID, key: str) -> SiteHistory:
-        """The site's newest readings of a quantity."""
+        """Return the site's newest readings of a quantity."""
         with self.database.session() as session:
             site = session.get(Site, site_id)
             if site is None:

@@ -204,7 +204,7 @@ class _Resting:
 
 
 def _as_before(reading: Reading, after: Corrected) -> bool:
-    """Whether a reading stays what it is: its value, its trust and what follows from it."""
+    """Say whether a reading stays what it is: its value, its trust and what follows from it."""
     before = {d["quantity"]: d["value"] for d in reading.derived}
     now = {d["quantity"]: d["value"] for d in after.derived}
     return (

@@ -20,7 +20,7 @@ _SPENT = "This link is used or older than an hour. Start Brumel again for anothe
 
 
 def invite(owner: Database) -> str | None:
-    """The key of a new invitation, which ends all others; None where somebody can sign in already.
+    """Return the key of a new invitation, which ends all others; None where somebody can sign in already.
 
     Parameters
     ----------
@@ -43,7 +43,7 @@ class FirstPerson:
     database: Database
 
     def awaited(self) -> bool:
-        """Whether there is nobody yet."""
+        """Say whether there is nobody yet."""
         with self.database.session() as session:
             return _nobody(session)
 

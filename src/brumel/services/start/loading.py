@@ -79,12 +79,12 @@ class Loading:
 
 
 def _said(where: str, entry: Entry, field: str, words: str) -> str:
-    """A sentence of a form with its place in the file, and what stands there."""
+    """Return a sentence of a form with its place in the file, and what stands there."""
     return f"{where}, {field} {shown(entry[field])}: {words}" if field in entry else f"{where}, {field}: {words}"
 
 
 def _misshapen(data: Entry) -> Iterator[tuple[str, str]]:
-    """What in a file has not the shape that is read, by entry."""
+    """Yield what in a file has not the shape that is read, by entry."""
     for kind, entries in data.items():
         if kind not in _SHAPES:
             yield kind, f"{shown(kind)} is none of {', '.join(_SHAPES)}."

@@ -85,7 +85,7 @@ class DayView:
         return next((s for s in self.steps if not s.spare), None)
 
     def of(self, section: Section) -> list[NextStep]:
-        """What stands in a section, without what is said above all."""
+        """Return what stands in a section, without what is said above all."""
         return [s for s in self.steps if s.section == section and s is not self.now]
 
     @property
@@ -133,12 +133,12 @@ class Today:
 
     @cached
     def ribbon(self) -> strip.Ribbon:
-        """The strip of time from ten hours ago to fourteen hours ahead, computed from what is stored."""
+        """Return the strip of time from ten hours ago to fourteen hours ahead, computed from what is stored."""
         return strip.drawn(self.database, self.states.probe_states(), self.clock.now())
 
     @cached
     def day(self) -> DayView:
-        """What to do now and next, kit by kit and site by site, and what has to be thought of tonight."""
+        """Return what to do now and next, kit by kit and site by site, and what has to be thought of tonight."""
         return self._worked_out(self.states.probe_states())
 
     def drawn(self, of: Hashable, draw: Callable[[], str]) -> str:
@@ -194,7 +194,7 @@ class Today:
         return datetime(day.year, day.month, day.day, tzinfo=self.clock.timezone)
 
     def _look_ahead(self, rounds: Sequence[PlannedRound]) -> Ahead:
-        """What the rounds until the end of tomorrow ask for tonight, and what they lack."""
+        """Return what the rounds until the end of tomorrow ask for tonight, and what they lack."""
         until, today = self._end_of_tomorrow(), self.clock.today()
         begins = self.outlook.rounds.planning.latest_begins
         later = [r for r in rounds if r.departure <= until and self.clock.local(r.departure).date() > today]

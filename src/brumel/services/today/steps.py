@@ -99,7 +99,7 @@ def paused(
     runs: Sequence[CalibrationRun],
     clock: Clock,
 ) -> list[NextStep]:
-    """What probes steer and is paused, until it is handed back; a run that is open for it is gone on with."""
+    """Return what probes steer and is paused, until it is handed back; a run that is open for it is gone on with."""
     begun = {run.probe_id: run.id for run in runs}
     found = []
     for pause, passed in pauses:
@@ -154,7 +154,7 @@ def leave(rounds: Sequence[PlannedRound], clock: Clock) -> list[NextStep]:
 
 
 def tonight(planned: PlannedRound, begins: Iterable[Beginning], clock: Clock) -> list[NextStep]:
-    """What a round that leaves on another day asks for before its morning."""
+    """Return what a round that leaves on another day asks for before its morning."""
     leaves, found = clock.local(planned.departure), []
     for first in begins:
         if clock.local(first.at) < datetime.combine(leaves.date(), MORNING, leaves.tzinfo):
@@ -176,7 +176,7 @@ def lacking(wanted: Iterable[Wanted]) -> list[NextStep]:
 
 
 def due(sites: Iterable[tuple[Site, Sequence[Reading]]], clock: Clock) -> list[Due]:
-    """When each site is to be read, the latest first."""
+    """Say when each site is to be read, the latest first."""
     today, found = clock.today(), []
     for site, readings in sites:
         if not readings:
@@ -190,13 +190,13 @@ def due(sites: Iterable[tuple[Site, Sequence[Reading]]], clock: Clock) -> list[D
 
 
 def visit(due: Due) -> NextStep:
-    """A site that is to be read."""
+    """Return a site that is to be read."""
     level = Level.DOUBTFUL if due.late else Level.SOUND
     return NextStep(Action.VISIT, due.site.id, f"Read {due.site.name}", due.why, level, _VISIT_MINUTES, Section.ROUND)
 
 
 def beyond(readings: Sequence[Reading]) -> list[NextStep]:
-    """Readings beyond a limit, until somebody has seen to them; what has to be done at once comes first."""
+    """Return readings beyond a limit, until somebody has seen to them; what has to be done at once comes first."""
     found = []
     for r in readings:
         limit = next(one for one in r.limits if one["keeps"] == Keeps.BEYOND)
@@ -220,7 +220,7 @@ def unfinished(visits: Sequence[Visit]) -> list[NextStep]:
 
 
 def resume(runs: Iterable[CalibrationRun]) -> list[NextStep]:
-    """Calibrations that were begun."""
+    """Return calibrations that were begun."""
     return [
         NextStep(
             Action.RESUME,
@@ -237,7 +237,7 @@ def resume(runs: Iterable[CalibrationRun]) -> list[NextStep]:
 
 
 def prepare(states: Iterable[ProbeState]) -> list[NextStep]:
-    """Probes that something has to be done to before they can be ready."""
+    """Return probes that something has to be done to before they can be ready."""
     return [
         NextStep(Action.PREPARE, s.probe.id, f"See to {s.probe.label}",
                  f"{word(s.readiness.why)} {word(s.readiness.do)}", Level.UNFIT,
@@ -248,7 +248,7 @@ def prepare(states: Iterable[ProbeState]) -> list[NextStep]:
 
 
 def calibrate(states: Sequence[ProbeState], open_runs: Sequence[CalibrationRun]) -> list[NextStep]:
-    """Probes that are not sound any more; what failed needs attention before what is only old."""
+    """Return probes that are not sound any more; what failed needs attention before what is only old."""
     begun = {run.probe_id for run in open_runs}
     found = []
     for s in sorted(states, key=lambda s: s.level != Level.UNFIT):

@@ -64,14 +64,14 @@ class Ribbon:
     """Rounds planned: when they leave, and their key."""
 
     def of(self, probe_id: uuid.UUID | None) -> Ribbon:
-        """The strip of one probe, where one is in hand; else all."""
+        """Return the strip of one probe, where one is in hand; else all."""
         if probe_id is None:
             return self
         return replace(self, lanes=tuple(lane for lane in self.lanes if lane.state.probe.id == probe_id))
 
 
 def drawn(database: Database, states: Sequence[ProbeState], now: datetime) -> Ribbon:
-    """The strip from ten hours ago to fourteen hours ahead, worked out from what is stored."""
+    """Return the strip from ten hours ago to fourteen hours ahead, worked out from what is stored."""
     begin, end = now - _BEFORE, now + AFTER
     with database.session() as session:
         # A calibration holds until the next one: of those before, the newest of each probe is enough.

@@ -47,7 +47,7 @@ class TypedIn:
 
 
 def _as_given(instrument: Instrument | None, key: str, value: TypedValue) -> tuple[str, TypedValue]:
-    """The quantity and the value that an instrument's number is, by what its method gives.
+    """Return the quantity and the value that an instrument's number is, by what its method gives.
 
     Raises
     ------
@@ -131,7 +131,7 @@ class Filling:
         record_within(self.session, self.clock, new, self.person, known)
 
     def _probes(self, entries: Sequence[TypedIn]) -> Sequence[Probe]:
-        """The probes that values were read with; who holds them asks for none of them again."""
+        """Return the probes that values were read with; who holds them asks for none of them again."""
         keys = {key for e in entries if (key := e.read_with.removeprefix("probe:")) != e.read_with}
         return queries.probes(self.session, [found for key in keys if (found := _known_id(key))])
 
@@ -152,7 +152,7 @@ class Filling:
         return replace(warm, c=read.value, u=read.u) if read else warm
 
     def _warm(self, rows: Sequence[Reading], typed: Mapping[str, tuple[TypedIn, TypedValue]]) -> _Warm:
-        """The water's temperature: as typed now, else as read before on this visit."""
+        """Return the water's temperature: as typed now, else as read before on this visit."""
         if _WARM in typed:
             entry, value = typed[_WARM]
             return _Warm(value.value, entry.reading_id)
@@ -170,12 +170,12 @@ class _Warm:
     """Its standard uncertainty; None before it stands."""
 
     def by(self, entry: TypedIn) -> uuid.UUID | None:
-        """The reading that another value takes it from; a temperature takes it from nothing but itself."""
+        """Return the reading that another value takes it from; a temperature takes it from nothing but itself."""
         return self.reading_id if self.reading_id != entry.reading_id else None
 
 
 def _read(entries: Sequence[TypedIn]) -> tuple[dict[str, tuple[TypedIn, TypedValue]], dict[str, str]]:
-    """What was typed by quantity, and what of it can't be read."""
+    """Return what was typed by quantity, and what of it can't be read."""
     typed: dict[str, tuple[TypedIn, TypedValue]] = {}
     wrong: dict[str, str] = {}
     for entry in entries:
@@ -190,12 +190,12 @@ def _read(entries: Sequence[TypedIn]) -> tuple[dict[str, tuple[TypedIn, TypedVal
 
 
 def unreadable(entries: Sequence[TypedIn]) -> dict[str, str]:
-    """What of the typed values can't be read, by quantity; to tell it beside what else is wrong with a form."""
+    """Return what of the typed values can't be read, by quantity; to tell it beside what else is wrong with a form."""
     return _read(entries)[1]
 
 
 def _field(name: str, key: str) -> str:
-    """The field that a refusal belongs to: what has a field of its own keeps it, all others are the value's."""
+    """Return the field that a refusal belongs to: what has a field of its own keeps it, all others are the value's."""
     return name if name.startswith(("pressure", "altitude", "despite")) else key
 
 
@@ -213,7 +213,7 @@ def _id(text: str, name: str) -> uuid.UUID:
 
 
 def _did(probe: Probe, key: str, did: Mapping[str, Any]) -> dict[str, Any]:
-    """What its meter did to what it shows, as its page says once.
+    """Return what its meter did to what it shows, as its page says once.
 
     Raises
     ------

@@ -80,14 +80,14 @@ class Touring:
 
     @cached
     def tour(self, round_id: uuid.UUID) -> Tour | None:
-        """A round with its visits; None where there is no such round."""
+        """Return a round with its visits; None where there is no such round."""
         with self.database.session() as session:
             wanted = session.get(PlannedRound, round_id)
             return None if wanted is None else self._tour(session, wanted)
 
     @cached
     def tour_at(self, site_id: uuid.UUID | None, at: datetime) -> Tour | None:
-        """The round that a visit to a site belongs to by its time; None where it belongs to none."""
+        """Return the round that a visit to a site belongs to by its time; None where it belongs to none."""
         with self.database.session() as session:
             for wanted in queries.planned_rounds(session, at - _LASTS) if site_id else ():
                 near = wanted.departure - _EARLY <= at <= wanted.departure + _LASTS

@@ -163,7 +163,7 @@ class VisitView:
 
 
 def asked_of(site: Site | None) -> list[str]:
-    """What a visit asks for: what its kind of water does, and what the site is expected to show."""
+    """Return what a visit asks for: what its kind of water does, and what the site is expected to show."""
     kind = in_force().waters.get(site.water_kind) if site else None
     expected = [r.quantity for r in site.ranges] if site else []
     return list(dict.fromkeys([*(kind.reads if kind else ("temperature",)), *expected]))
@@ -194,13 +194,13 @@ class AtHand:
 
 
 def view_of(session: Session, visit: Visit, at: datetime) -> VisitView:
-    """A visit with what was read, what is left and what speaks against it."""
+    """Return a visit with what was read, what is left and what speaks against it."""
     everything = visit_queries.readings_of_visit(session, visit.id)
     return seen_of(visit, everything, AtHand.read(session, visit, at))
 
 
 def seen_of(visit: Visit, everything: Sequence[Reading], hand: AtHand) -> VisitView:
-    """A visit by all its readings, amended ones too."""
+    """Return a visit by all its readings, amended ones too."""
     rows = standing(everything)
     site, asked = visit.site, asked_of(visit.site)
     probes, instruments, before = hand.probes, hand.instruments, hand.before
@@ -249,12 +249,12 @@ def seen_of(visit: Visit, everything: Sequence[Reading], hand: AtHand) -> VisitV
 
 
 def _instead(key: str) -> list[str]:
-    """What methods without a probe may give in the place of a quantity."""
+    """Return what methods without a probe may give in the place of a quantity."""
     return list(dict.fromkeys(g.quantity for g in quantity(key).gives if g.quantity != key))
 
 
 def _agree(readings: Sequence[Reading]) -> list[Agreement]:
-    """Whether what was read twice at one spot agrees: two instruments, two methods, replicates."""
+    """Say whether what was read twice at one spot agrees: two instruments, two methods, replicates."""
     return [
         agreement(what_was_read(first)[first.quantity], what_was_read(second)[second.quantity])
         for n, first in enumerate(readings)
@@ -264,7 +264,7 @@ def _agree(readings: Sequence[Reading]) -> list[Agreement]:
 
 
 def _probe_choice(probe: Probe, key: str) -> ReadWith | None:
-    """A probe as a choice for a quantity that it, or its meter with it, shows."""
+    """Return a probe as a choice for a quantity that it, or its meter with it, shows."""
     kind, own = what_it_is.kind_of(probe), what_it_is.senses(probe)
     if key != kind.quantity and (own is None or own.shown_so(key) is None):
         return None
@@ -272,7 +272,7 @@ def _probe_choice(probe: Probe, key: str) -> ReadWith | None:
 
 
 def _thermometers(probes: Sequence[Probe], key: str) -> list[ReadWith]:
-    """The thermometers in probes, one a meter: what it shows beside everything else."""
+    """Return the thermometers in probes, one a meter: what it shows beside everything else."""
     if key != "temperature":
         return []
     by_meter = {p.meter.label: p for p in reversed(probes) if p.meter and what_it_is.kind_of(p).quantity != key}

@@ -112,20 +112,20 @@ class Visits:
 
     @cached
     def view(self, visit_id: uuid.UUID) -> VisitView:
-        """A visit as its page shows it."""
+        """Return a visit as its page shows it."""
         with self.database.session() as session:
             return view_of(session, visit_of(session, visit_id), self.clock.now())
 
     @cached
     def unfinished_at(self, site_id: uuid.UUID) -> Visit | None:
-        """A visit of today that was left open at a site."""
+        """Return a visit of today that was left open at a site."""
         since = self.clock.now() - REMEMBERED
         with self.database.session() as session:
             return next((v for v in visit_queries.unfinished(session, since) if v.site_id == site_id), None)
 
     @cached
     def at_site(self, site_id: uuid.UUID) -> Sequence[tuple[Visit, Sequence[Reading]]]:
-        """A site's newest visits with their standing readings."""
+        """Return a site's newest visits with their standing readings."""
         with self.database.session() as session:
             found = visit_queries.visits(session, site_id, limit=_LISTED, listed=True)
             readings = visit_queries.readings_of_visits(session, [v.id for v in found])
@@ -133,7 +133,7 @@ class Visits:
 
     @cached
     def limits(self, site: Site) -> Sequence[Limit]:
-        """The limits of a site's water."""
+        """Return the limits of a site's water."""
         with self.database.session() as session:
             return list(limits_at(session, site).values())
 
@@ -230,7 +230,7 @@ class Visits:
             add_once(session, VisitPhoto, row, told=("visit_id", "words"))
 
     def photo(self, photo_id: uuid.UUID) -> bytes:
-        """A photo, a JPEG."""
+        """Return a photo, a JPEG."""
         with self.database.session() as session:
             found = session.get(VisitPhoto, photo_id)
             if found is None:
@@ -261,7 +261,7 @@ class Visits:
         follow_visits(session, [visit], person, self.clock, amended)
 
     def _moment(self, visit: Visit) -> datetime:
-        """When what is typed now was read: now, or the hour of a visit that is entered afterwards."""
+        """Say when what is typed now was read: now, or the hour of a visit that is entered afterwards."""
         now = self.clock.now()
         return now if visit.begun_at.date() == now.date() else visit.begun_at
 

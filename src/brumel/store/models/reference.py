@@ -263,7 +263,7 @@ class Site(Base):
         return SiteSet(of.altitude_m, of.compensation)
 
     def expected(self, quantity: str) -> tuple[float, float] | None:
-        """What the site is expected to show of a quantity, from and to; None where nothing is said."""
+        """Return what the site is expected to show of a quantity, from and to; None where nothing is said."""
         return next(((r.low, r.high) for r in self.ranges if r.quantity == quantity), None)
 
 

@@ -113,12 +113,12 @@ BY_OWNER = frozenset({"recorded_by", "recorded_at"})
 
 
 def addable(model: type[Base]) -> list[str]:
-    """The columns of a fact that the application may state: neither its order nor who records it, and when."""
+    """Return the columns of a fact that the application may state: neither its order nor who records it, and when."""
     return [c.name for c in model.__table__.columns if c.name not in BY_OWNER and not getattr(c, "identity", None)]
 
 
 def changeable(model: type[Base]) -> list[str]:
-    """The columns of a reference table that the application may change."""
+    """Return the columns of a reference table that the application may change."""
     kept = {"id", *_KEPT.get(model, "").split()}
     return [column.name for column in model.__table__.columns if column.name not in kept]
 
@@ -135,7 +135,7 @@ _BY_NAME = {
 
 
 def _bounds(column: Column[object], *, fact: bool) -> Iterator[tuple[str, str]]:
-    """What a value of a column must keep, as SQL, with the ending of its CHECK's name."""
+    """Yield what a value of a column must keep, as SQL, with the ending of its CHECK's name."""
     name, kind = column.name, column.type
     if isinstance(kind, Double) and fact:
         yield "finite", f"{name} BETWEEN -1e12 AND 1e12"  # as far as the model of its record reaches

@@ -54,7 +54,7 @@ class Visit(Recorded, Base):
         return self.site.name if self.site else upper_first(self.sample)
 
     def newest(self, kind: VisitEntryKind) -> VisitEntry | None:
-        """What was said last of one kind."""
+        """Return what was said last of one kind."""
         return next((e for e in reversed(self.entries) if e.kind == kind), None)
 
 

@@ -60,7 +60,7 @@ class InspectionRow(NamedTuple):
 
 
 def recent_inspections(session: Session, probe_ids: Collection[uuid.UUID] | None = None) -> list[InspectionRow]:
-    """The newest inspections of each probe, or of some, the oldest first."""
+    """Return the newest inspections of each probe, or of some, the oldest first."""
     newest = func.row_number().over(
         partition_by=Inspection.probe_id, order_by=(Inspection.at.desc(), Inspection.ordinal.desc())
     )
@@ -89,7 +89,7 @@ class HappenedRow(NamedTuple):
 
 
 def happened(session: Session, probe_id: uuid.UUID, at: datetime, limit: int, offset: int) -> list[HappenedRow]:
-    """What happened to a probe, the newest first."""
+    """Return what happened to a probe, the newest first."""
     done, photo = (
         signed_runs(probe_id, at).order_by(None),
         exists().where(InspectionPhoto.inspection_id == Inspection.id),
@@ -106,7 +106,7 @@ def happened(session: Session, probe_id: uuid.UUID, at: datetime, limit: int, of
 
 
 def some_care(session: Session, ids: Collection[uuid.UUID]) -> Sequence[CareRecord]:
-    """Entries of care by their keys."""
+    """Return entries of care by their keys."""
     return session.scalars(select(CareRecord).where(CareRecord.id.in_(ids))).all() if ids else []
 
 
@@ -116,13 +116,13 @@ def some_inspections(session: Session, ids: Collection[uuid.UUID]) -> Sequence[I
 
 
 def care_records(session: Session, probe_id: uuid.UUID) -> Sequence[CareRecord]:
-    """A probe's care log, withdrawn entries too, the oldest first."""
+    """Return a probe's care log, withdrawn entries too, the oldest first."""
     query = select(CareRecord).where(CareRecord.probe_id == probe_id)
     return session.scalars(query.order_by(CareRecord.at, CareRecord.ordinal)).all()
 
 
 def care_within(session: Session, wanted: Criteria) -> Sequence[CareRecord]:
-    """Entries of the care logs, withdrawn ones too, the newest first."""
+    """Return entries of the care logs, withdrawn ones too, the newest first."""
     query = select(CareRecord).where(*_fits(CareRecord, wanted))
     return session.scalars(query.order_by(CareRecord.at.desc(), CareRecord.ordinal.desc())).all()
 
@@ -139,7 +139,7 @@ def _fits(model: type[CareRecord] | type[Inspection], wanted: Criteria) -> list[
 
 
 def meters(session: Session, *, retired: bool = False) -> Sequence[Meter]:
-    """All meters that are used, by label; ``retired`` has the others too."""
+    """Return all meters that are used, by label; ``retired`` has the others too."""
     query = select(Meter).order_by(Meter.label)
     return session.scalars(query if retired else query.where(Meter.retired_on.is_(None))).all()
 
@@ -164,6 +164,6 @@ def recent_meter_records(session: Session, meter_ids: Collection[uuid.UUID] | No
 
 
 def meter_records(session: Session, meter_id: uuid.UUID) -> Sequence[MeterRecord]:
-    """A meter's log, the newest first."""
+    """Return a meter's log, the newest first."""
     query = select(MeterRecord).where(MeterRecord.meter_id == meter_id)
     return session.scalars(query.order_by(MeterRecord.at.desc(), MeterRecord.ordinal.desc())).all()

@@ -32,12 +32,12 @@ def last_sample_seq(session: Session, device_id: uuid.UUID) -> int:
 
 
 def devices(session: Session) -> Sequence[Device]:
-    """All devices, by label."""
+    """Return all devices, by label."""
     return session.scalars(select(Device).order_by(Device.label)).all()
 
 
 def newest_values(session: Session, device_ids: Collection[uuid.UUID]) -> dict[uuid.UUID, list[float]]:
-    """The values of each device's newest sample; a device that sent nothing lately is missing."""
+    """Return the values of each device's newest sample; a device that sent nothing lately is missing."""
     newest = (
         select(DeviceSample.values)
         .where(DeviceSample.device_id == Device.id)
@@ -50,7 +50,7 @@ def newest_values(session: Session, device_ids: Collection[uuid.UUID]) -> dict[u
 
 
 def newest_sample_at(session: Session, device_id: uuid.UUID) -> datetime | None:
-    """When the newest live sample was stored."""
+    """Say when the newest live sample was stored."""
     return session.scalar(
         select(DeviceSample.stored_at)
         .where(DeviceSample.device_id == device_id)

@@ -48,13 +48,13 @@ def readings(
     session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0, findings: bool = True,
     working: bool = True,
 ) -> Sequence[Reading]:  # fmt: skip
-    """Some of :func:`all_readings`."""
+    """Return some of :func:`all_readings`."""
     query = all_readings(wanted, findings=findings, working=working)
     return session.scalars(query.limit(limit).offset(offset)).all()
 
 
 def sites_read_with(session: Session, probe_id: uuid.UUID, since: datetime) -> set[uuid.UUID]:
-    """The sites that a probe has read since a moment."""
+    """Return the sites that a probe has read since a moment."""
     return set(
         session.scalars(
             select(Reading.site_id).where(Reading.probe_id == probe_id, Reading.taken_at >= since, stands()).distinct()
@@ -63,14 +63,14 @@ def sites_read_with(session: Session, probe_id: uuid.UUID, since: datetime) -> s
 
 
 def reading_in_full(session: Session, reading_id: uuid.UUID) -> Reading | None:
-    """A reading with its findings, also one that can't be shown."""
+    """Return a reading with its findings, also one that can't be shown."""
     whole = selectinload(Reading.findings), *with_site()
     query = select(Reading).where(Reading.id == reading_id).options(*whole)
     return session.scalar(query.execution_options(**{ALL_OF_THEM: True}))
 
 
 def amendment_of(session: Session, reading_id: uuid.UUID) -> Reading | None:
-    """The reading that amends this one, if there is one."""
+    """Return the reading that amends this one, if there is one."""
     return session.scalar(select(Reading).where(Reading.amends_id == reading_id))
 
 

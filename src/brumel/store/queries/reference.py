@@ -15,18 +15,18 @@ from brumel.store.models.reference import ChangeCount, Person, PlannedRound, Pro
 
 
 def change_counts(session: Session) -> Mapping[str, int]:
-    """How many transactions have recorded or changed something, by table; none where a table has none."""
+    """Say how many transactions have recorded or changed something, by table; none where a table has none."""
     counts: Mapping[str, int] = session.execute(select(ChangeCount.counts)).scalar_one()
     return counts
 
 
 def person_by_login(session: Session, login: str) -> Person | None:
-    """The person who signs in with this name."""
+    """Return the person who signs in with this name."""
     return session.scalar(select(Person).where(Person.login == login))
 
 
 def probes(session: Session, some: Collection[uuid.UUID] | None = None, *, retired: bool = False) -> Sequence[Probe]:
-    """All probes that are used, or some, by label; ``retired`` has the others too."""
+    """Return all probes that are used, or some, by label; ``retired`` has the others too."""
     query = select(Probe).order_by(Probe.label)
     if some is not None:
         query = query.where(Probe.id.in_(some))
@@ -42,13 +42,13 @@ def planned_rounds(session: Session, since: datetime) -> Sequence[PlannedRound]:
 
 
 def sites(session: Session, *, retired: bool = False) -> Sequence[Site]:
-    """All sites that are read, by code; ``retired`` has the others too."""
+    """Return all sites that are read, by code; ``retired`` has the others too."""
     query = select(Site).order_by(Site.code)
     return session.scalars(query if retired else query.where(Site.retired_on.is_(None))).all()
 
 
 def some_sites(session: Session, ids: Collection[uuid.UUID]) -> Sequence[Site]:
-    """Sites by their keys."""
+    """Return sites by their keys."""
     return session.scalars(select(Site).where(Site.id.in_(ids)).order_by(Site.code)).all() if ids else []
 
 

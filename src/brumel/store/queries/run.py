@@ -28,14 +28,14 @@ from brumel.store.queries.reference import Criteria, between
 
 
 def runs_with_lot(session: Session, lot_id: uuid.UUID, limit: int) -> Sequence[CalibrationRun]:
-    """The newest calibrations that a lot served in."""
+    """Return the newest calibrations that a lot served in."""
     used = select(CalibrationPoint.run_id).where(CalibrationPoint.lot_id == lot_id)
     query = select(CalibrationRun).where(CalibrationRun.id.in_(used)).order_by(CalibrationRun.started_at.desc())
     return session.scalars(query.limit(limit)).all()
 
 
 def findings_of_run(session: Session, run_id: uuid.UUID) -> Sequence[CalibrationFinding]:
-    """The findings of a signed run in reading order."""
+    """Return the findings of a signed run in reading order."""
     return session.scalars(
         select(CalibrationFinding).where(CalibrationFinding.run_id == run_id).order_by(CalibrationFinding.ordinal)
     ).all()
@@ -47,7 +47,7 @@ def judged() -> tuple[ExecutableOption, ...]:
 
 
 def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) -> CalibrationRun | None:
-    """A run with its points, begun steps, findings and amendments, and the points' traces where asked for."""
+    """Return a run with its points, begun steps, findings and amendments, and the points' traces where asked for."""
     points = selectinload(CalibrationRun.points)
     query = (
         select(CalibrationRun)
@@ -66,7 +66,7 @@ def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) ->
 
 
 def begun_in_kit(session: Session, kit: str, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
-    """Runs of ours with probes of a kit that were begun within a time and have points, the oldest first."""
+    """Return runs of ours with probes of a kit that were begun within a time and have points, the oldest first."""
     taken = exists().where(CalibrationPoint.run_id == CalibrationRun.id)
     within = (CalibrationRun.started_at >= since, CalibrationRun.started_at <= until)
     query = select(CalibrationRun).join(Probe, Probe.id == CalibrationRun.probe_id).where(Probe.kit == kit, taken)
@@ -74,7 +74,7 @@ def begun_in_kit(session: Session, kit: str, since: datetime, until: datetime) -
 
 
 def runs_with_points(session: Session, probe_id: uuid.UUID, since: datetime) -> list[uuid.UUID]:
-    """Keys of a probe's runs that have something taken since a moment, the newest first."""
+    """Return keys of a probe's runs that have something taken since a moment, the newest first."""
     taken = exists().where(CalibrationPoint.run_id == CalibrationRun.id, CalibrationPoint.taken_at >= since)
     query = select(CalibrationRun.id).where(CalibrationRun.probe_id == probe_id, taken, ~_withdrawn())
     return list(session.scalars(query.order_by(CalibrationRun.started_at.desc())))
@@ -98,7 +98,7 @@ def signed_runs(probe_id: uuid.UUID | None, before: datetime) -> Select[Calibrat
 
 
 def basis_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
-    """The newest signed run of ours before ``at`` that was not judged unfit: readings of a signal rest on it."""
+    """Return the newest signed run of ours before ``at`` that was not judged unfit: readings of a signal rest on it."""
     query = signed_runs(probe_id, at).where(
         CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL
     )
@@ -106,7 +106,7 @@ def basis_run(session: Session, probe_id: uuid.UUID, at: datetime) -> Calibratio
 
 
 def newest_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
-    """The newest signed run of ours before ``at``, whatever its verdict."""
+    """Return the newest signed run of ours before ``at``, whatever its verdict."""
     return session.scalars(signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL).limit(1)).first()
 
 
@@ -124,7 +124,7 @@ def newest_with_pressure(session: Session, kit: str, since: datetime, until: dat
 
 
 def newest_fitted(session: Session, probe_id: uuid.UUID, key: str) -> datetime | None:
-    """When a coefficient of a probe was fitted last."""
+    """Say when a coefficient of a probe was fitted last."""
     return session.scalar(
         select(func.max(CalibrationSignature.signed_at))
         .join(CalibrationRun, CalibrationRun.id == CalibrationSignature.run_id)
@@ -138,7 +138,7 @@ def newest_fitted(session: Session, probe_id: uuid.UUID, key: str) -> datetime |
 
 
 def newest_kept(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
-    """The newest run before ``at`` that the probe's meter keeps, with its points."""
+    """Return the newest run before ``at`` that the probe's meter keeps, with its points."""
     query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.METER)
     return session.scalars(query.options(*judged()).limit(1)).unique().first()
 
@@ -183,7 +183,7 @@ def standing_within(session: Session, since: datetime, until: datetime) -> Seque
 
 
 def some_runs(session: Session, ids: Collection[uuid.UUID]) -> Sequence[CalibrationRun]:
-    """Runs by their keys, with their points."""
+    """Return runs by their keys, with their points."""
     if not ids:
         return []
     query = select(CalibrationRun).where(CalibrationRun.id.in_(ids)).options(joinedload(CalibrationRun.coefficients))
@@ -204,7 +204,7 @@ class CoefficientRow(NamedTuple):
 
 
 def coefficients_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, limit: int) -> list[CoefficientRow]:
-    """The coefficients of a probe's newest signed and standing runs before ``at``, the oldest first."""
+    """Return the coefficients of a probe's newest signed and standing runs before ``at``, the oldest first."""
     run, end = CalibrationRun, CalibrationSignature
     newest = signed_runs(probe_id, at).with_only_columns(run.id, run.started_at, end.signed_at, end.level, run.kept_by)
     c, own = newest.limit(limit).subquery().c, CalibrationCoefficient
@@ -214,7 +214,7 @@ def coefficients_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, l
 
 
 def checks_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, limit: int) -> Sequence[CalibrationRun]:
-    """A probe's newest signed runs of ours that have check points, with all points, the newest first."""
+    """Return a probe's newest signed runs of ours that have check points, with all points, the newest first."""
     checked = exists().where(CalibrationPoint.run_id == CalibrationRun.id, CalibrationPoint.use == "check")
     query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL, checked).limit(limit)
     query = query.options(joinedload(CalibrationRun.coefficients), *judged())
@@ -222,7 +222,7 @@ def checks_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, limit: 
 
 
 def open_runs(session: Session, probe_id: uuid.UUID | None = None) -> Sequence[CalibrationRun]:
-    """Runs begun and neither signed nor given up, of all probes or of one, the newest first."""
+    """Return runs begun and neither signed nor given up, of all probes or of one, the newest first."""
     found = (
         select(CalibrationRun)
         .where(~CalibrationRun.signature.has(), ~CalibrationRun.abandonment.has())
@@ -235,7 +235,7 @@ def open_runs(session: Session, probe_id: uuid.UUID | None = None) -> Sequence[C
 
 
 def all_runs(wanted: Criteria) -> Select[CalibrationRun]:
-    """Runs that fit, the newest first, with points, findings and amendments."""
+    """Return runs that fit, the newest first, with points, findings and amendments."""
     conditions = between(CalibrationRun.started_at, wanted)
     if wanted.probe_id is not None:
         conditions.append(CalibrationRun.probe_id == wanted.probe_id)
@@ -257,5 +257,5 @@ def all_runs(wanted: Criteria) -> Select[CalibrationRun]:
 
 
 def runs(session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0) -> Sequence[CalibrationRun]:
-    """Some of :func:`all_runs`."""
+    """Return some of :func:`all_runs`."""
     return session.scalars(all_runs(wanted).limit(limit).offset(offset)).all()

@@ -18,7 +18,7 @@ from brumel.store.models.shelf import LotRecord
 
 
 def lots(session: Session, usable_standard: str | None = None) -> Sequence[Lot]:
-    """All lots, by value, the freshest first; or those of one standard that have not been discarded."""
+    """Return all lots, by value, the freshest first; or those of one standard that have not been discarded."""
     query = select(Lot).order_by(Lot.standard, Lot.nominal, Lot.expires_on.desc(), Lot.lot_number)
     if usable_standard is not None:
         query = query.where(Lot.standard == usable_standard, Lot.discarded_on.is_(None))
@@ -26,7 +26,7 @@ def lots(session: Session, usable_standard: str | None = None) -> Sequence[Lot]:
 
 
 def lot_records(session: Session, lot_id: uuid.UUID | None = None) -> Sequence[LotRecord]:
-    """The shelf's log, the oldest first; of one lot or of all."""
+    """Return the shelf's log, the oldest first; of one lot or of all."""
     query = select(LotRecord).order_by(LotRecord.at, LotRecord.ordinal)
     return session.scalars(query if lot_id is None else query.where(LotRecord.lot_id == lot_id)).all()
 

@@ -62,7 +62,7 @@ def by_name(reading: type[Reading] = Reading) -> tuple[ORMOption, ...]:
 
 
 def with_site(reading: type[Reading] = Reading) -> tuple[ORMOption, ...]:
-    """One reading with what is expected at its site; what was entered on its visit stays away."""
+    """Return one reading with what is expected at its site; what was entered on its visit stays away."""
     named = joinedload(reading.visit)
     return joinedload(reading.site), named.lazyload(Visit.entries), named.joinedload(Visit.site).lazyload(Site.ranges)
 
@@ -81,7 +81,7 @@ class KeptSurroundings:
 
 
 def pressure_at(session: Session, place: TakenAt, since: datetime, until: datetime) -> KeptSurroundings | None:
-    """The newest reading of a place within a time that keeps a pressure."""
+    """Return the newest reading of a place within a time that keeps a pressure."""
     found = session.execute(
         select(Reading.id, Reading.surroundings)
         .where(place.fits, Reading.taken_at > since, Reading.taken_at <= until, stands())
@@ -104,7 +104,7 @@ class Read:
 
 
 def derived_at(session: Session, place: TakenAt, key: str, since: datetime, until: datetime) -> Read | None:
-    """What was read last of a quantity at a place within a time, by itself or beside another."""
+    """Return what was read last of a quantity at a place within a time, by itself or beside another."""
     found = session.execute(
         select(Reading.id, Reading.taken_at, Reading.quantity, Reading.value, Reading.u, Reading.derived)
         .where(place.fits, Reading.taken_at > since, Reading.taken_at <= until, stands())
@@ -122,7 +122,7 @@ def derived_at(session: Session, place: TakenAt, key: str, since: datetime, unti
 def values_at(
     session: Session, place: TakenAt, keys: Collection[str], before: datetime, limit: int
 ) -> dict[str, list[float]]:
-    """The newest standing values of some quantities at a place before a moment, the newest of each first."""
+    """Return the newest standing values of some quantities at a place before a moment, the newest of each first."""
     asked = select(func.unnest(cast([*keys], ARRAY(Text))).label("key")).subquery()
     of_key = (
         select(Reading.value, Reading.taken_at, Reading.ordinal)
@@ -141,7 +141,7 @@ def values_at(
 
 
 def values_of_site(session: Session, site_id: uuid.UUID, since: datetime, until: datetime) -> Sequence[Any]:
-    """When, which quantity, value, u, level, key and whether it amends, of a site's standing readings in a time."""
+    """Say when, which quantity, value, u, level, key and whether it amends, of a site's standing readings in a time."""
     amends = Reading.amends_id.is_not(None)
     columns = (Reading.taken_at, Reading.quantity, Reading.value, Reading.u, Reading.level, Reading.id, amends)
     within = Reading.taken_at.between(since, until)
@@ -163,19 +163,19 @@ def calibrations_behind(session: Session, site_id: uuid.UUID, since: datetime, u
 
 
 def site_limits(session: Session, site_id: uuid.UUID) -> Sequence[SiteLimit]:
-    """The limits that stand for a site instead of its water kind's, one a quantity."""
+    """Return the limits that stand for a site instead of its water kind's, one a quantity."""
     newest = select(SiteLimit).where(SiteLimit.site_id == site_id).ext(distinct_on(SiteLimit.quantity))
     return session.scalars(newest.order_by(SiteLimit.quantity, SiteLimit.ordinal.desc())).all()
 
 
 def readings_of_visit(session: Session, visit_id: uuid.UUID) -> Sequence[Reading]:
-    """All readings of a visit, amended ones too, the oldest first."""
+    """Return all readings of a visit, amended ones too, the oldest first."""
     query = select(Reading).where(Reading.visit_id == visit_id).options(selectinload(Reading.findings), *by_name())
     return session.scalars(query.order_by(Reading.ordinal)).all()
 
 
 def photos_of_visit(session: Session, visit_id: uuid.UUID) -> Sequence[VisitPhoto]:
-    """The photos of a visit, the oldest first, without their pictures."""
+    """Return the photos of a visit, the oldest first, without their pictures."""
     return session.scalars(
         select(VisitPhoto).where(VisitPhoto.visit_id == visit_id).order_by(VisitPhoto.at, VisitPhoto.id)
     ).all()
@@ -192,7 +192,7 @@ def readings_of_visits(session: Session, ids: Sequence[uuid.UUID]) -> dict[uuid.
 
 
 def bases_of_readings(session: Session, of: ColumnElement[bool]) -> dict[uuid.UUID, set[uuid.UUID]]:
-    """What each of these readings rests on."""
+    """Return what each of these readings rests on."""
     query = select(ReadingBasis.reading_id, ReadingBasis.basis_id).join(Reading, Reading.id == ReadingBasis.reading_id)
     found: dict[uuid.UUID, set[uuid.UUID]] = {}
     for reading_id, basis_id in session.execute(query.where(of)):
@@ -201,7 +201,7 @@ def bases_of_readings(session: Session, of: ColumnElement[bool]) -> dict[uuid.UU
 
 
 def leaning_on(session: Session, ids: Collection[uuid.UUID]) -> list[tuple[Reading, set[uuid.UUID]]]:
-    """Standing readings that were corrected with one of these, each with all that it was corrected with."""
+    """Return standing readings that were corrected with one of these, each with all that it was corrected with."""
     if not ids:
         return []
     leans = select(ReadingBasis.reading_id).where(ReadingBasis.basis_id.in_(ids))
@@ -212,7 +212,7 @@ def leaning_on(session: Session, ids: Collection[uuid.UUID]) -> list[tuple[Readi
 
 
 def standing_for(session: Session, ids: Collection[uuid.UUID]) -> dict[uuid.UUID, Reading]:
-    """What stands now in place of each of these readings; the reading itself where it was never amended."""
+    """Return what stands now in place of each of these readings; the reading itself where it was never amended."""
     found = {r.id: r for r in session.scalars(select(Reading).where(Reading.id.in_(ids)))}
     newest = {key: key for key in found}
     asked = set(found)
@@ -225,7 +225,7 @@ def standing_for(session: Session, ids: Collection[uuid.UUID]) -> dict[uuid.UUID
 
 
 def bases_of(session: Session, reading_id: uuid.UUID) -> Sequence[Reading]:
-    """The readings that one was worked out from."""
+    """Return the readings that one was worked out from."""
     rests = select(ReadingBasis.basis_id).where(ReadingBasis.reading_id == reading_id)
     return session.scalars(
         select(Reading).where(Reading.id.in_(rests)).options(*by_name()).order_by(Reading.ordinal)
@@ -235,7 +235,7 @@ def bases_of(session: Session, reading_id: uuid.UUID) -> Sequence[Reading]:
 def shown_by_meter(
     session: Session, meter_id: uuid.UUID, shown: str, since: datetime, until: datetime
 ) -> Sequence[Reading]:
-    """Standing readings typed from a meter's display within a time, of what it shows as that quantity."""
+    """Return standing readings typed from a meter's display within a time, of what it shows as that quantity."""
     probes = select(Probe.id).where(Probe.meter_id == meter_id)
     said = Reading.meter_did["method"] if shown == "specific-conductance" else Reading.meter_did["shown_as"]
     query = select(Reading).where(
@@ -276,7 +276,7 @@ def read_of(
 def aerated(
     session: Session, site_ids: Collection[uuid.UUID], since: datetime, until: datetime
 ) -> dict[uuid.UUID, list[datetime]]:
-    """When somebody said within a time that an aerator was switched on, by site."""
+    """Say when somebody said within a time that an aerator was switched on, by site."""
     query = (
         select(Visit.site_id, VisitEntry.at)
         .join(VisitEntry, VisitEntry.visit_id == Visit.id)
@@ -293,7 +293,7 @@ def aerated(
 
 
 def visit(session: Session, visit_id: uuid.UUID) -> Visit | None:
-    """A visit with what was said of it."""
+    """Return a visit with what was said of it."""
     query = select(Visit).where(Visit.id == visit_id).options(joinedload(Visit.entries), _SETTINGS)
     return session.execute(query).unique().scalar_one_or_none()
 
@@ -323,14 +323,14 @@ def unfinished(session: Session, since: datetime) -> Sequence[Visit]:
 
 
 def beyond_unseen(session: Session) -> Sequence[Reading]:
-    """Standing readings beyond a limit that nobody has seen to, the newest first."""
+    """Return standing readings beyond a limit that nobody has seen to, the newest first."""
     seen = exists().where(Acknowledgement.reading_id == Reading.id)
     query = select(Reading).where(Reading.keeps == "beyond", ~seen, stands()).options(*by_name())
     return session.scalars(query.order_by(Reading.taken_at.desc())).all()
 
 
 def instruments(session: Session, *, retired: bool = False) -> Sequence[Instrument]:
-    """All instruments without a probe that are used, by label; ``retired`` has the others too."""
+    """Return all instruments without a probe that are used, by label; ``retired`` has the others too."""
     query = select(Instrument).order_by(Instrument.label)
     return session.scalars(query if retired else query.where(Instrument.retired_on.is_(None))).all()
 

@@ -20,13 +20,13 @@ blueprint = Blueprint("api", __name__, url_prefix="/api/v1")
 
 @blueprint.get("/openapi.json")
 def openapi() -> ResponseReturnValue:
-    """The OpenAPI document of this interface."""
+    """Show the OpenAPI document of this interface."""
     return jsonify(document())
 
 
 @blueprint.get("/calculations")
 def list_all() -> ResponseReturnValue:
-    """All calculations with their inputs and outputs."""
+    """Show all calculations with their inputs and outputs."""
     return jsonify(calculations=[plain_calculation(c) for c in calculations().values()])
 
 
@@ -48,7 +48,7 @@ def several() -> ResponseReturnValue:
 
 @blueprint.get("/calculations/<name>")
 def describe(name: str) -> ResponseReturnValue:
-    """One calculation's inputs, outputs, ranges and source."""
+    """Show one calculation's inputs, outputs, ranges and source."""
     return jsonify(plain_calculation(find(name)))
 
 

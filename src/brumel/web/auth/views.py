@@ -48,7 +48,7 @@ def _sign_in(login: str, password: str) -> ResponseReturnValue:
 
 @blueprint.route("/first/<key>", methods=["GET", "POST"])
 def first(key: str) -> ResponseReturnValue:
-    """The first person of an empty installation takes a name and a password."""
+    """Let the first person of an empty installation take a name and a password."""
     services().first.check(key)
     if request.method == "GET":
         return render_template("auth/first.html", values={}, errors={})
@@ -89,7 +89,7 @@ def sign_out() -> ResponseReturnValue:
 
 @blueprint.route("/units", methods=["GET", "POST"])
 def units() -> ResponseReturnValue:
-    """The units that a person reads and types in."""
+    """Show the units that a person reads and types in."""
     person = signed_in()
     if request.method == "POST":
         typed = Typed(request.form)
@@ -138,7 +138,7 @@ def _browser() -> str:
 
 
 def _local_path(path: str | None) -> str:
-    """A path of this application, or its first page."""
+    """Return a path of this application, or its first page."""
     parts = urlsplit(path or "")
     if not parts.path.startswith("/") or parts.netloc or parts.scheme or "\\" in parts.path or "//" in parts.path:
         return url_for("today.page")

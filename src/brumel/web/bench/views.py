@@ -35,7 +35,7 @@ blueprint = Blueprint("bench", __name__, template_folder="templates", url_prefix
 
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
-    """Which probe to calibrate."""
+    """Say which probe to calibrate."""
     return render_template(
         "bench/page.html",
         states=sorted(
@@ -105,7 +105,7 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
 
 
 def _typed_pressure(known: Pressure | None) -> dict[str, str]:
-    """A pressure as its fields have it."""
+    """Return a pressure as its fields have it."""
     return {} if known is None else pressure_fields(known)
 
 
@@ -146,13 +146,13 @@ def kept(probe_id: uuid.UUID) -> ResponseReturnValue:
 
 @blueprint.get("/runs/<uuid:run_id>")
 def run(run_id: uuid.UUID) -> ResponseReturnValue:
-    """The run: its steps, the live trace, the verdict."""
+    """Show the run: its steps, the live trace, the verdict."""
     return _run_page(run_id, {}, MultiDict())
 
 
 @blueprint.route("/runs/<uuid:run_id>/sheet", methods=["GET", "POST"])
 def sheet(run_id: uuid.UUID) -> ResponseReturnValue:
-    """The whole run on one page, typed from a handheld: all at once, or as it comes."""
+    """Show the whole run on one page, typed from a handheld: all at once, or as it comes."""
     view, errors = services().calibrations.view(run_id), dict[str, str]()
     if not view.open:
         return redirect(url_for("ledger.calibration", run_id=run_id))
@@ -181,7 +181,7 @@ def sheet(run_id: uuid.UUID) -> ResponseReturnValue:
 
 
 def _typed_point(typed: Typed, view: RunView, step: StepView) -> TakePoint:
-    """A point of the sheet: each field by the name of its step."""
+    """Return a point of the sheet: each field by the name of its step."""
     asks = view.principle.asks.get(step.step.kind, ())
     return TakePoint(
         point_id=typed.record_id(f"{step.key}-id") or uuid.uuid4(),
@@ -317,7 +317,7 @@ def fault(probe_id: uuid.UUID) -> ResponseReturnValue:
 
 
 def _text(name: str) -> str:
-    """A field of text, refused in its place where it is too long."""
+    """Return a field of text, refused in its place where it is too long."""
     typed = Typed(request.form)
     found = typed.text(name)
     typed.must_be_read()
@@ -354,12 +354,12 @@ def _run_page(run_id: uuid.UUID, errors: dict[str, str], values: Any) -> Respons
 
 
 def _typed_place(view: RunView) -> dict[str, str]:
-    """The conditions of a run as the fields of a form have them."""
+    """Return the conditions of a run as the fields of a form have them."""
     water_c = view.place.water_c
     return _typed_pressure(view.pressure) | ({} if water_c is None else {"water_c": f"{water_c:g}"})
 
 
 def _shown_step(view: RunView) -> Any:
-    """The step asked for, to take its point again, or the first that is not done."""
+    """Return the step asked for, to take its point again, or the first that is not done."""
     asked = next((s for s in view.steps if s.key == request.values.get("step")), None)
     return asked if asked and (asked.step.kind.has_point or not asked.done) else view.current

@@ -25,7 +25,7 @@ _FIGURES: Mapping[str, Callable[[RunView], object | None]] = {
 
 
 def picture_of(view: RunView) -> Picture | None:
-    """The picture of a run's principle; None where it has none, or nothing to draw yet."""
+    """Return the picture of a run's principle; None where it has none, or nothing to draw yet."""
     name = view.principle.picture
     figure = _FIGURES[name](view) if name else None
     return None if figure is None else Picture(name, figure)

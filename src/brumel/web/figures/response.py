@@ -118,7 +118,7 @@ def _reach(own: Principle, targets: Sequence[float]) -> tuple[float, float]:
 
 
 def warmths_of(temperatures_c: Sequence[float]) -> list[float]:
-    """The temperatures that points were taken at, those within 5 °C as one, the first one first.
+    """Return the temperatures that points were taken at, those within 5 °C as one, the first one first.
 
     Examples
     --------

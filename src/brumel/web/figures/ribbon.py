@@ -171,12 +171,12 @@ def drawn(services: Services, of: uuid.UUID | None, *, unfolds: bool) -> Markup:
 
 
 def day_lines(ribbon: Ribbon, clock: Clock) -> list[DayLine]:
-    """The slim line in each format; the screen's width chooses which is seen."""
+    """Return the slim line in each format; the screen's width chooses which is seen."""
     return [_Strip(ribbon, clock, form).line() for form in FORMATS]
 
 
 def lanes(ribbon: Ribbon, clock: Clock) -> list[Lanes]:
-    """Each probe's lane in each format."""
+    """Return each probe's lane in each format."""
     return [_Strip(ribbon, clock, form).lanes() for form in FORMATS]
 
 
@@ -217,7 +217,7 @@ class _Strip:
         )
 
     def layers(self, standing: list[Lane], top: float) -> Iterator[tuple[str, float, float, float, float]]:
-        """One rectangle a level and stretch of time, sound from the bottom up, doubtful above it."""
+        """Yield one rectangle a level and stretch of time, sound from the bottom up, doubtful above it."""
         spans = [span for lane in standing for span in lane.spans if self.shown(span)]
         edges = sorted({self.begin, self.end, *(s.begin for s in spans), *(s.end for s in spans)})
         edges = [e for e in edges if self.begin <= e <= self.end]
@@ -281,7 +281,7 @@ class _Strip:
         return span.end > self.begin and span.begin < self.end
 
     def hours(self) -> Iterator[tuple[float, str, bool]]:
-        """Every second full hour: place, words, and whether a day begins there."""
+        """Yield every second full hour: place, words, and whether a day begins there."""
         hour = self.clock.local(self.begin).replace(minute=0, second=0, microsecond=0) + timedelta(hours=1)
         while hour < self.end:
             if hour.hour % 2 == 0 and abs(self.at(hour) - self.now_x) > 34:
@@ -291,7 +291,7 @@ class _Strip:
 
 
 def _counts(states: Iterable[ProbeState]) -> tuple[tuple[str, int], ...]:
-    """How many probes are what, the best first: what keeps one from being used counts before its calibration."""
+    """Say how many probes are what, the best first: what keeps one from being used counts before its calibration."""
     found = Counter(
         str(s.level) if s.readiness.state is State.READY else str(s.readiness.state)
         for s in states
@@ -324,7 +324,7 @@ def _one(group: list[Dot]) -> Dot:
 
 
 def _labelled(coming: list[Coming], width: float) -> Iterator[Coming]:
-    """Words beside those marks that leave room for them."""
+    """Yield words beside those marks that leave room for them."""
     ends = [*(following.x - 10 for following in coming[1:]), width]
     for this, end in zip(coming, ends, strict=False):
         room = end - this.x - 10

@@ -21,7 +21,7 @@ class Scale:
     end: float
 
     def __call__(self, value: float) -> float:
-        """The place of a value, rounded to a tenth of a pixel."""
+        """Return the place of a value, rounded to a tenth of a pixel."""
         span = (self.high - self.low) or 1.0
         return round(self.begin + (value - self.low) / span * (self.end - self.begin), 1)
 
@@ -52,11 +52,11 @@ class Decades(Scale):
     """
 
     def __call__(self, value: float) -> float:
-        """The place of a value, rounded to a tenth of a pixel."""
+        """Return the place of a value, rounded to a tenth of a pixel."""
         return Scale(math.log10(self.low), math.log10(self.high), self.begin, self.end)(math.log10(value))
 
     def ticks(self, about: int = 5) -> list[float]:
-        """One, two and five of each decade within the range."""
+        """Return one, two and five of each decade within the range."""
         del about
         decades = range(math.floor(math.log10(self.low)), math.ceil(math.log10(self.high)) + 1)
         each = [round(m * 10.0**n, 10) for n in decades for m in (1, 2, 5)]
@@ -64,5 +64,5 @@ class Decades(Scale):
 
 
 def tick_words(value: float) -> str:
-    """A tick's value as it stands beside a scale."""
+    """Return a tick's value as it stands beside a scale."""
     return grouped(value, least=0.0)

@@ -13,7 +13,7 @@ blueprint = Blueprint("find", __name__, template_folder="templates", url_prefix=
 
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
-    """What fits; where only one thing does, straight to it."""
+    """Show what fits; where only one thing does, straight to it."""
     typed = request.args.get("q", "").strip()
     hits = services().search.hits(typed) if typed else []
     if len(hits) == 1:
@@ -22,7 +22,7 @@ def page() -> ResponseReturnValue:
 
 
 def address_of(hit: Hit) -> str:
-    """The page of what was found."""
+    """Return the page of what was found."""
     if hit.kind == "probe":
         return url_for("kit.probe", probe_id=hit.record_id)
     if hit.kind == "meter":

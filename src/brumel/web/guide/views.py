@@ -17,5 +17,5 @@ PLACES = {
 
 @blueprint.get("/")
 def page() -> str:
-    """All tasks on one page."""
+    """Show all tasks on one page."""
     return render_template("guide/page.html", tasks=tasks(), places=PLACES)

@@ -26,7 +26,7 @@ from brumel.web.kit.views import accuracy_words, blueprint
 
 @blueprint.get("/meters/<uuid:meter_id>")
 def meter(meter_id: uuid.UUID) -> ResponseReturnValue:
-    """One meter: what it can do, its probes, its log."""
+    """Show one meter: what it can do, its probes, its log."""
     return _meter_page(meter_id, {}, {})
 
 
@@ -73,7 +73,7 @@ def _meter_page(meter_id: uuid.UUID, errors: dict[str, str], values: Any) -> Res
 
 @blueprint.route("/meters/<uuid:meter_id>/devices/<uuid:device_id>", methods=["GET", "POST"])
 def channels(meter_id: uuid.UUID, device_id: uuid.UUID) -> ResponseReturnValue:
-    """Which value of a device's answer is whose."""
+    """Say which value of a device's answer is whose."""
     errors: dict[str, str] = {}
     known = services().channels.view(meter_id, device_id)
     if request.method == "POST":
@@ -123,7 +123,7 @@ def _position_options(known: MappedDevice) -> list[tuple[str, str]]:
 
 
 def _typed_positions(count: int) -> list[Mapped]:
-    """The positions of the form.
+    """Return the positions of the form.
 
     Raises
     ------
@@ -188,7 +188,7 @@ def _meter_form(meter_id: uuid.UUID | None) -> ResponseReturnValue:
 
 
 def _does_fields(known: Any) -> dict[str, str]:
-    """What is known of a meter's own arithmetic, as its form's fields have it."""
+    """Return what is known of a meter's own arithmetic, as its form's fields have it."""
     does = known.does if known else {}
     of_salts, of_oxygen = does.get("specific-conductance", {}), does.get("oxygen", {})
     given = {

@@ -30,7 +30,7 @@ blueprint = Blueprint("kit", __name__, template_folder="templates", url_prefix="
 
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
-    """All probes and meters by kit, with their readiness."""
+    """Show all probes and meters by kit, with their readiness."""
     cards, meters = services().kit.cards(), services().meters.all()
     names = sorted({c.state.probe.kit for c in cards} | {v.meter.kit for v in meters})
     kits = [
@@ -86,7 +86,7 @@ def _typed_probe(typed: Typed, probe_id: uuid.UUID) -> NewProbe:
 
 @blueprint.get("/probes/<uuid:probe_id>")
 def probe(probe_id: uuid.UUID) -> ResponseReturnValue:
-    """One probe: readiness, inspection, care, its life."""
+    """Show one probe: readiness, inspection, care, its life."""
     return _probe_page(probe_id, {}, {})
 
 
@@ -160,12 +160,12 @@ def new_instrument() -> ResponseReturnValue:
 
 @blueprint.route("/instruments/<uuid:instrument_id>", methods=["GET", "POST"])
 def instrument(instrument_id: uuid.UUID) -> ResponseReturnValue:
-    """What is known of an instrument, to look at and to change."""
+    """Show what is known of an instrument, to look at and to change."""
     return _instrument_form(instrument_id)
 
 
 def accuracy_words(known: dict[str, float]) -> str:
-    """An accuracy as its field has it."""
+    """Return an accuracy as its field has it."""
     return Accuracy.of(known).words
 
 
@@ -215,7 +215,7 @@ def _instrument_form(instrument_id: uuid.UUID | None) -> ResponseReturnValue:
 
 @blueprint.get("/photos/<uuid:inspection_id>.jpg")
 def photo(inspection_id: uuid.UUID) -> ResponseReturnValue:
-    """The photo of an inspection."""
+    """Show the photo of an inspection."""
     return kept_file(services().kit.photo(inspection_id))
 
 

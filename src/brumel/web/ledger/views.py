@@ -34,7 +34,7 @@ _LEVELS = ("sound", "doubtful", "unfit")
 
 
 def _filter() -> tuple[Filter, dict[str, str]]:
-    """The filter of the query, and sentences for what can't be read."""
+    """Return the filter of the query, and sentences for what can't be read."""
     typed = Typed(request.args)
     wanted = Filter(
         probe_id=typed.record_id("probe"),
@@ -59,13 +59,13 @@ def _filter() -> tuple[Filter, dict[str, str]]:
 
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
-    """The readings; the ledger opens there."""
+    """Show the readings; the ledger opens there."""
     return redirect(url_for("ledger.readings"))
 
 
 @blueprint.get("/calibrations")
 def calibrations() -> ResponseReturnValue:
-    """Calibrations that fit the filter."""
+    """Show calibrations that fit the filter."""
     wanted, errors = _filter()
     found = None if errors else services().ledger.calibrations(wanted, page_number())
     return _list_page("ledger/calibrations.html", found, errors)
@@ -73,7 +73,7 @@ def calibrations() -> ResponseReturnValue:
 
 @blueprint.get("/readings")
 def readings() -> ResponseReturnValue:
-    """Readings that fit the filter."""
+    """Show readings that fit the filter."""
     wanted, errors = _filter()
     found = None if errors else services().ledger.readings(wanted, page_number())
     return _list_page("ledger/readings.html", found, errors)
@@ -110,7 +110,7 @@ def _list_page(template: str, found: Any, errors: dict[str, str]) -> ResponseRet
 
 @blueprint.get("/calibrations/<uuid:run_id>.json")
 def calibration_file(run_id: uuid.UUID) -> ResponseReturnValue:
-    """One calibration as an open file, to be judged again elsewhere."""
+    """Show one calibration as an open file, to be judged again elsewhere."""
     answer = Response(services().ledger.calibration_file(run_id), mimetype="application/json")
     answer.headers["Content-Disposition"] = f"attachment; filename=brumel-calibration-{run_id}.json"
     return answer
@@ -118,7 +118,7 @@ def calibration_file(run_id: uuid.UUID) -> ResponseReturnValue:
 
 @blueprint.get("/<any(calibrations, readings, care):kind>.<any(csv, json, jsonl):form>")
 def export(kind: str, form: str) -> ResponseReturnValue:
-    """All that fits the filter, as CSV or JSON."""
+    """Show all that fits the filter, as CSV or JSON."""
     wanted, errors = _filter()
     if errors:
         raise InvalidInput(errors)
@@ -138,7 +138,7 @@ def export(kind: str, form: str) -> ResponseReturnValue:
 
 @blueprint.route("/calibrations/<uuid:run_id>", methods=["GET", "POST"])
 def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
-    """One calibration in full; a note or a withdrawal is added here."""
+    """Show one calibration in full; a note or a withdrawal is added here."""
     errors: dict[str, str] = {}
     if request.method == "POST":
         typed = Typed(request.form)
@@ -181,7 +181,7 @@ def calibration(run_id: uuid.UUID) -> ResponseReturnValue:
 
 @blueprint.get("/readings/<uuid:reading_id>")
 def reading(reading_id: uuid.UUID) -> ResponseReturnValue:
-    """One reading in full."""
+    """Show one reading in full."""
     view = services().readings.view(reading_id)
     return render_template(
         "ledger/reading.html",

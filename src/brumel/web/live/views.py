@@ -30,7 +30,7 @@ _MOST_ALSO = 7
 
 @blueprint.get("/<uuid:probe_id>/<any(calibrating, reading):purpose>")
 def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
-    """The probe's samples after ``after``, judged for a calibration point or a reading.
+    """Show the probe's samples after ``after``, judged for a calibration point or a reading.
 
     One page has one stream, for a browser keeps few connections to a server: what else it shows is named by ``also``,
     an address of this kind each.
@@ -57,7 +57,7 @@ def stream(probe_id: uuid.UUID, purpose: str) -> ResponseReturnValue:
 
 
 def _watched(services: Services, probe_id: uuid.UUID, purpose: str, args: MultiDict[str, str]) -> Watched:
-    """What is followed, and how it is seen now."""
+    """Return what is followed, and how it is seen now."""
     after = whole_written(args.get("after", "0"))
     probe, run_id = services.states.probe(probe_id), as_id(args.get("run"))
     if probe.device is None or after is None or (purpose == "calibrating" and run_id is None):

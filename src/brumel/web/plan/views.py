@@ -28,7 +28,7 @@ _MOVES = (("Depart 30 min earlier", timedelta(minutes=-30)), ("Depart 30 min lat
 
 @blueprint.route("/", methods=["GET", "POST"])
 def index() -> ResponseReturnValue:
-    """The rounds that are planned, and a form for the next."""
+    """Show the rounds that are planned, and a form for the next."""
     errors: dict[str, str] = {}
     if request.method == "POST":
         typed = Typed(request.form)
@@ -48,7 +48,7 @@ def index() -> ResponseReturnValue:
 
 @blueprint.get("/<uuid:round_id>")
 def page(round_id: uuid.UUID) -> ResponseReturnValue:
-    """A round's plan as things stand now."""
+    """Show a round's plan as things stand now."""
     return _page(round_id, {}, {})
 
 
@@ -84,7 +84,7 @@ def act(round_id: uuid.UUID, action: str) -> ResponseReturnValue:
 
 @blueprint.get("/<uuid:round_id>/plan.ics")
 def calendar(round_id: uuid.UUID) -> ResponseReturnValue:
-    """The steps as a calendar file, each with an alarm."""
+    """Show the steps as a calendar file, each with an alarm."""
     found = services().planned.plan(round_id)
     answer = Response(calendar_of(of_plan(round_id, found.steps), services().clock.now()), mimetype="text/calendar")
     answer.headers["Content-Disposition"] = "attachment; filename=brumel-plan.ics"
@@ -109,7 +109,7 @@ def _page(round_id: uuid.UUID, errors: dict[str, str], values: Any) -> ResponseR
 
 
 def _typed_before(plan: DayPlan) -> dict[str, str]:
-    """A round's form as it was typed."""
+    """Return a round's form as it was typed."""
     wanted = plan.round
     ways = [f"{minutes:g}" for minutes in wanted.travel] or [""] * (len(wanted.site_ids) + 1)
     found = {

@@ -28,7 +28,7 @@ _POINT_ROWS = 4
 
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
-    """Which calculation: by what one has and what one wants."""
+    """Say which calculation: by what one has and what one wants."""
     have = [label for label in request.args.getlist("have") if label in in_hand()]
     want = request.args.get("want", "")
     return render_template(
@@ -43,19 +43,19 @@ def page() -> ResponseReturnValue:
 
 @blueprint.get("/formulas")
 def formulas() -> ResponseReturnValue:
-    """All formulas with their ranges and sources."""
+    """Show all formulas with their ranges and sources."""
     return render_template("reckon/formulas.html", calculations=calculations().values())
 
 
 @blueprint.get("/formulas.md")
 def formulas_file() -> ResponseReturnValue:
-    """The same as a file."""
+    """Show the same as a file."""
     return Response(formulas_markdown(calculations()), mimetype="text/markdown")
 
 
 @blueprint.get("/<name>")
 def calculation(name: str) -> ResponseReturnValue:
-    """One calculation, with what is typed in its address."""
+    """Show one calculation, with what is typed in its address."""
     chosen = find(name)
     known = _known(chosen)
     values = {name: given.text for name, given in known.items()} | {k: v for k, v in request.args.items() if v.strip()}
@@ -79,14 +79,14 @@ def answer(name: str) -> ResponseReturnValue:
 
 
 def _known(chosen: Calculation) -> dict[str, Given]:
-    """What the site and the probe that were chosen say of the inputs."""
+    """Return what the site and the probe that were chosen say of the inputs."""
     if not current_user.is_authenticated:
         return {}
     return services().known.inputs(chosen, as_id(request.args.get("site")), as_id(request.args.get("probe")))
 
 
 def _choices(chosen: Calculation) -> dict[str, Any]:
-    """Where inputs can be taken from, for who may see that."""
+    """Say where inputs can be taken from, for who may see that."""
     of_site, of_probe = takes_from(chosen) if current_user.is_authenticated else (False, False)
     return {
         "from_sites": services().states.sites() if of_site else [],
@@ -119,7 +119,7 @@ def _shown(chosen: Calculation, worked: WorkedAnswer, values: Mapping[str, str])
 
 
 def _typed(chosen: Calculation, values: Mapping[str, str]) -> dict[str, Any]:
-    """What is typed, with its unit behind it; empty fields are left out."""
+    """Return what is typed, with its unit behind it; empty fields are left out."""
     found: dict[str, Any] = {}
     for i in chosen.accepted:
         if isinstance(i, Points):
@@ -154,7 +154,7 @@ def _asked_back(chosen: Calculation, values: Mapping[str, str]) -> dict[str, str
 
 
 def _to_reading(chosen: Calculation, worked: WorkedAnswer) -> str | None:
-    """Where the answer goes on as a site reading, or as the note of one."""
+    """Say where the answer goes on as a site reading, or as the note of one."""
     found = worked.answer
     if found is None:
         return None

@@ -37,7 +37,7 @@ blueprint = Blueprint("rounds", __name__, template_folder="templates", url_prefi
 
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
-    """All sites with their newest readings."""
+    """Show all sites with their newest readings."""
     return render_template("rounds/page.html", sites=services().rounds.sites_with_latest())
 
 
@@ -96,7 +96,7 @@ def reading() -> ResponseReturnValue:
 
 
 def _typed_unit(probe_id: uuid.UUID | None) -> str:
-    """The unit of what is typed as a probe's signal; empty where there is no such probe."""
+    """Return the unit of what is typed as a probe's signal; empty where there is no such probe."""
     own = senses(services().states.probe(probe_id)) if probe_id else None
     return own.typed_unit if own else ""
 
@@ -158,7 +158,7 @@ def immerse() -> ResponseReturnValue:
 
 
 def _next_choices(values: Any, site: Any, states: Sequence[ProbeState]) -> list[tuple[str, str, str, str]]:
-    """What is chosen next, sites first: title, level (empty for sites), why, address."""
+    """Return what is chosen next, sites first: title, level (empty for sites), why, address."""
     given: dict[str, Any] = {n: values[n] for n in ("site", "probe", "visit", "amends", *_CARRIED) if values.get(n)}
     if site is None:
         return [

@@ -26,7 +26,7 @@ blueprint = Blueprint("shelf", __name__, template_folder="templates", url_prefix
 
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
-    """All lots by what they are, and the shopping list."""
+    """Show all lots by what they are, and the shopping list."""
     entries = services().shelf.entries(discarded="discarded" in request.args)
     groups = [(key.name, list(group)) for key, group in groupby(entries, key=lambda e: e.standard)]
     return render_template("shelf/page.html", groups=groups, shopping=services().outlook.shopping(), label_of=label_of)
@@ -82,14 +82,14 @@ def new() -> ResponseReturnValue:
 
 
 def _typed_family(typed: Typed) -> str:
-    """The family chosen, where it is one of the standard's; else as it was typed, to be refused."""
+    """Return the family chosen, where it is one of the standard's; else as it was typed, to be refused."""
     standard, _, family = typed.text("family").rpartition("/")
     return family if standard in ("", typed.text("standard")) else f"{standard}/{family}"
 
 
 @blueprint.get("/lots/<uuid:lot_id>")
 def lot(lot_id: uuid.UUID) -> ResponseReturnValue:
-    """One lot: what is left, its log, where it served."""
+    """Show one lot: what is left, its log, where it served."""
     return _lot_page(lot_id, {}, {})
 
 
@@ -161,7 +161,7 @@ def attach(lot_id: uuid.UUID) -> ResponseReturnValue:
 
 @blueprint.get("/lots/<uuid:lot_id>/certificate")
 def certificate(lot_id: uuid.UUID) -> ResponseReturnValue:
-    """The certificate of a lot."""
+    """Show the certificate of a lot."""
     found = services().shelf.certificate(lot_id)
     return kept_file(found.content, f"certificate-{lot_id}")
 
@@ -175,7 +175,7 @@ def labels() -> ResponseReturnValue:
 
 
 def _code_of(lot_id: uuid.UUID) -> Markup:
-    """A QR code as SVG that leads to the lot's page."""
+    """Return a QR code as SVG that leads to the lot's page."""
     code = segno.make(url_for("shelf.lot", lot_id=lot_id, _external=True), error="m", micro=False)
     # Drawn by a library from our own address: nothing in it was typed.
     return Markup(code.svg_inline(scale=3, border=2, omitsize=True, svgclass="qr", lineclass=None))

@@ -64,7 +64,7 @@ class FormRow:
 
 
 def rows_of(found: Proposal) -> list[FormRow]:
-    """The rows of a proposal as the form has them."""
+    """Return the rows of a proposal as the form has them."""
     return [
         FormRow(uuid.uuid4(), section, dict(_shown(section, row))) for section in FIELDS for row in found.rows[section]
     ]
@@ -82,7 +82,7 @@ def _shown(section: str, row: Row) -> Iterator[tuple[str, str]]:
 
 
 def sent(form: MultiDict[str, str]) -> Iterator[FormRow]:
-    """The rows that came back."""
+    """Yield the rows that came back."""
     for text in form.getlist("row")[: MOST_ROWS * len(FIELDS)]:
         key, section = as_id(text), form.get(f"{text}-section", "")
         if key is None or section not in FIELDS:
@@ -93,7 +93,7 @@ def sent(form: MultiDict[str, str]) -> Iterator[FormRow]:
 
 
 def thing_of(row: FormRow, taken: Sequence[FormRow], meters: Mapping[str, uuid.UUID]) -> NewThing:
-    """What a row asks to be kept."""
+    """Return what a row asks to be kept."""
     typed = Typed(MultiDict(row.values))
     limits = {key: (typed.number(f"low-{key}"), typed.number(f"high-{key}")) for key in row.limits}
     new: Mapping[str, Callable[[], New]] = {
@@ -116,7 +116,7 @@ def _site(row: FormRow, typed: Typed, limits: Mapping[str, Reach]) -> NewSite:
 
 
 def _meter(row: FormRow, typed: Typed, taken: Sequence[FormRow]) -> NewMeter:
-    """A meter, which takes all kinds of what its probes read."""
+    """Return a meter, which takes all kinds of what its probes read."""
     kinds = {
         r.values.get("kind", "")
         for r in taken
@@ -130,7 +130,7 @@ def _meter(row: FormRow, typed: Typed, taken: Sequence[FormRow]) -> NewMeter:
 
 
 def _accuracy(text: str) -> dict[str, str]:
-    """How exact a meter is, by quantity: a quantity's key and what its leaflet states, parted by semicolons.
+    """Say how exact a meter is, by quantity: a quantity's key and what its leaflet states, parted by semicolons.
 
     Raises
     ------

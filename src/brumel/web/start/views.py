@@ -37,13 +37,13 @@ _TITLES = {
 
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
-    """What one works with, or a file."""
+    """Show what one works with, or a file."""
     return _page({})
 
 
 @blueprint.get("/proposal")
 def proposal() -> ResponseReturnValue:
-    """What is proposed for it."""
+    """Show what is proposed for it."""
     found = propose(request.args.getlist("work"), request.args.getlist("gear"), in_force())
     return _form(rows_of(found), found.rinse, found.methods, {})
 

@@ -29,14 +29,14 @@ _LEADS: dict[Action, tuple[str, str, str, dict[str, str]]] = {
 
 
 def _lead(step: NextStep) -> tuple[str, str]:
-    """What a step's button says, and its address."""
+    """Return what a step's button says, and its address."""
     words, endpoint, name, more = _LEADS[step.action]
     return step.verb or words, url_for(endpoint, **({name: str(step.target)} if name else {}), **more)  # type: ignore[arg-type]
 
 
 @blueprint.get("/")
 def page() -> ResponseReturnValue:
-    """The day."""
+    """Show the day."""
     return render_template(
         "today/page.html",
         day=services().today.day(),

@@ -89,12 +89,12 @@ def record(visit_id: uuid.UUID) -> ResponseReturnValue:
 
 
 def _chosen(given: Any) -> list[uuid.UUID]:
-    """The probes of the dip, those that are recorded already among them."""
+    """Return the probes of the dip, those that are recorded already among them."""
     return [p for text in given.getlist("probe") if (p := as_id(text)) is not None]
 
 
 def _begun(visit_id: uuid.UUID, chosen: Sequence[uuid.UUID]) -> dict[uuid.UUID, int]:
-    """Each probe put into the water of the visit, and the sample after which its trace begins."""
+    """Return each probe put into the water of the visit, and the sample after which its trace begins."""
     site = services().visits.view(visit_id).visit.site
     return {p: into_water(p, site.id if site else None) for p in chosen}
 
@@ -127,7 +127,7 @@ def _place(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int]) -> str:
 
 
 def _dipped(given: Sequence[str]) -> dict[uuid.UUID, int]:
-    """Probes in the water, each with the sample after which its trace begins."""
+    """Return probes in the water, each with the sample after which its trace begins."""
     found: dict[uuid.UUID, int] = {}
     for text in given[:MOST]:
         key, _, newest = text.partition(":")
@@ -159,7 +159,7 @@ def _page(visit_id: uuid.UUID, dipped: Mapping[uuid.UUID, int], errors: Mapping[
 
 
 def _wanted(on_line: Sequence[ProbeState], asked: set[str]) -> set[uuid.UUID]:
-    """The probes of the kit that reads most of what is asked."""
+    """Return the probes of the kit that reads most of what is asked."""
     of_kit: dict[str, set[uuid.UUID]] = {}
     for s in on_line:
         if s.kind.quantity in asked or principle_of(s.probe).quantity in asked:

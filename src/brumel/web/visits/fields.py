@@ -24,7 +24,7 @@ def spot_of(typed: Typed) -> Spot:
 
 
 def pressure_fields_of(view: VisitView, values: Any) -> dict[str, Any]:
-    """What the fields' template needs."""
+    """Return what the fields' template needs."""
     return {
         "pressure_values": _pressure_values(view, values),
         "pressure_known": _pressure_of(view),
@@ -34,19 +34,19 @@ def pressure_fields_of(view: VisitView, values: Any) -> dict[str, Any]:
 
 
 def _pressure_of(view: VisitView) -> Pressure | None:
-    """The pressure of this visit, else the site's altitude, for the cost of a wrong kind."""
+    """Return the pressure of this visit, else the site's altitude, for the cost of a wrong kind."""
     if view.pressure is not None:
         return Pressure.of(view.pressure.surroundings.get("pressure", {}))
     return None if (altitude_m := _altitude_m(view)) is None else Pressure(altitude_m=altitude_m)
 
 
 def _altitude_m(view: VisitView) -> float | None:
-    """The altitude of the site as it is set for the visit."""
+    """Return the altitude of the site as it is set for the visit."""
     return view.visit.site.set_at(view.visit.begun_at).altitude_m if view.visit.site else None
 
 
 def _pressure_values(view: VisitView, values: Any) -> dict[str, str]:
-    """What was typed of the pressure, else the altitude alone."""
+    """Return what was typed of the pressure, else the altitude alone."""
     known = Pressure(
         unit=unit_for(quantity("station-pressure"), signed_in().units or {}).name,
         altitude_m=_altitude_m(view),

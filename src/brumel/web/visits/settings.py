@@ -20,7 +20,7 @@ from brumel.web.visits.views import blueprint
 
 @blueprint.route("/settings/<uuid:meter_id>", methods=["GET", "POST"])
 def settings(meter_id: uuid.UUID) -> ResponseReturnValue:
-    """A meter's setting was wrong: find its readings, look at them before and after, amend them."""
+    """Show what rests on a meter's wrong setting, before and after, to be amended."""
     meter = services().meters.view(meter_id).meter
     errors: dict[str, str] = {}
     changes: list[Anew] | None = None

@@ -64,7 +64,7 @@ def new() -> ResponseReturnValue:
 
 @blueprint.get("/site/<uuid:site_id>")
 def site(site_id: uuid.UUID) -> ResponseReturnValue:
-    """A site: how to get in, its last visits, what it has shown."""
+    """Show a site: how to get in, its last visits, what it has shown."""
     return _site_page(site_id, {}, {})
 
 
@@ -121,13 +121,13 @@ def limit(site_id: uuid.UUID) -> ResponseReturnValue:
 
 @blueprint.get("/<uuid:visit_id>")
 def visit(visit_id: uuid.UUID) -> ResponseReturnValue:
-    """A visit: its rows, what follows, what is left."""
+    """Show a visit: its rows, what follows, what is left."""
     return _page(visit_id, {}, {})
 
 
 @blueprint.get("/<uuid:visit_id>/sheet")
 def sheet(visit_id: uuid.UUID) -> ResponseReturnValue:
-    """A visit on one page, to print."""
+    """Show a visit on one page, to print."""
     return render_template("visits/sheet.html", view=services().visits.view(visit_id))
 
 
@@ -175,7 +175,7 @@ def save(visit_id: uuid.UUID) -> ResponseReturnValue:
 
 
 def _one_more(typed: Typed) -> list[TypedIn]:
-    """A quantity that the water does not ask for."""
+    """Return a quantity that the water does not ask for."""
     if not typed.text("more_value"):
         return []
     key = typed.text("more_quantity")
@@ -200,7 +200,7 @@ def photograph(visit_id: uuid.UUID) -> ResponseReturnValue:
 
 @blueprint.get("/photos/<uuid:photo_id>.jpg")
 def photo(photo_id: uuid.UUID) -> ResponseReturnValue:
-    """A photo of a visit."""
+    """Show a photo of a visit."""
     return kept_file(services().visits.photo(photo_id))
 
 
@@ -260,7 +260,7 @@ def seen(reading_id: uuid.UUID) -> ResponseReturnValue:
 
 @blueprint.get("/<uuid:visit_id>/night.ics")
 def night(visit_id: uuid.UUID) -> ResponseReturnValue:
-    """What the night of a pond asks for, as a calendar file."""
+    """Show what the night of a pond asks for, as a calendar file."""
     view = services().visits.view(visit_id)
     found = services().nights.of_visit(view.visit)
     entries = of_night(visit_id, view.visit.name, found) if found else []

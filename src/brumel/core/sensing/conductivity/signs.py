@@ -68,7 +68,7 @@ class _Seen:
 
 
 def cell_causes(run: Run) -> Iterator[Finding]:
-    """One cause for each standard that shows one; a bent pair is named once."""
+    """Yield one cause for each standard that shows one; a bent pair is named once."""
     usual = Response.usual(run.response.principle)
     compared = run.previous is not None and not run.previous.tended
     known = run.previous.response if run.previous and compared else usual
@@ -94,7 +94,7 @@ def cell_causes(run: Run) -> Iterator[Finding]:
 
 
 def meter_causes(off: Said, ratio: float, value: float, temperature_c: float | None) -> Finding | None:
-    """Why a meter that brings what it shows to 25 °C by itself may show ``ratio`` times a standard's value.
+    """Say why a meter that brings what it shows to 25 °C by itself may show ``ratio`` times a standard's value.
 
     ``off`` says it in words. None where nothing is recognised.
     """
@@ -121,7 +121,7 @@ def meter_causes(off: Said, ratio: float, value: float, temperature_c: float | N
 
 
 def cell_remarks(run: Run) -> Iterator[Finding]:
-    """The factor of each range; standards that leave the range of the waters planned untested."""
+    """Yield the factor of each range; standards that leave the range of the waters planned untested."""
     yield from _factors(run)
     labels = [p.nominal for p in run.points if p.nominal]
     if run.waters is None or not (where := beside_the_waters(labels, run.waters)):
@@ -142,7 +142,7 @@ def cell_remarks(run: Run) -> Iterator[Finding]:
 
 
 def _factors(run: Run) -> Iterator[Finding]:
-    """Each range's factor, where two standards tell one each."""
+    """Yield each range's factor, where two standards tell one each."""
     line, own = run.response, run.response.principle
     if not isinstance(own, Conductivity) or line.origin("bend") is not Origin.FITTED:
         return
@@ -159,7 +159,7 @@ def _level(s: _Seen) -> Level:
 
 
 def _beyond(s: _Seen, run: Run) -> Finding | None:
-    """A standard stronger than what the cell is made for, in which it polarises."""
+    """Return a standard stronger than what the cell is made for, in which it polarises."""
     if run.reach is None or s.ratio >= 1 or (s.point.nominal or 0.0) <= run.reach[1]:
         return None
     low, high = (Of(_LABELLED, end) for end in run.reach)
@@ -197,7 +197,7 @@ def _mistaken(off: Said, ratio: float, value: float, minutes: int) -> Finding | 
 
 
 def _factors_at(temperature_c: float) -> tuple[float, float]:
-    """What a compensation multiplies by: linear for potassium chloride, and for natural waters."""
+    """Return what a compensation multiplies by: linear for potassium chloride, and for natural waters."""
     return (
         float(linear_factor(temperature_c, KCL_PERCENT_PER_C, REFERENCE_C)),
         float(natural_water_factor(temperature_c)),
@@ -205,7 +205,7 @@ def _factors_at(temperature_c: float) -> tuple[float, float]:
 
 
 def _own_coefficients(temperature_c: float) -> tuple[float, float]:
-    """What a meter's own coefficient, which may be any that meters have, multiplies by at least and at most."""
+    """Return what a meter's own coefficient, which may be any that meters have, multiplies by at least and at most."""
     ends = [float(linear_factor(temperature_c, percent, REFERENCE_C)) for percent in _OWN_PERCENT_PER_C]
     return min(ends), max(ends)
 

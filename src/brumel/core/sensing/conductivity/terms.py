@@ -82,7 +82,7 @@ class Conductivity(Principle):
         return float(np.ptp(np.log10(wet))) if wet.size else 0.0
 
     def tells(self, values: Array, at: Conditions, about: Coefficient) -> bool:
-        """The zero is told in dry air, the constant in a standard, the bend by two that are apart."""
+        """Say whether these tell it: dry air the zero, a standard the constant, two that are apart the bend."""
         dry = values < _DRY_US_CM
         return bool(dry.any()) if about.key == "zero" else not dry.all() and super().tells(values, at, about)
 
@@ -92,7 +92,7 @@ class Conductivity(Principle):
         return 1.0, value, value * decades / (100.0 * self.coefficient("cell-constant").usual)
 
     def factors(self, line: Mapping[str, float], values: Sequence[float]) -> list[float]:
-        """The constant that holds at each of these conductivities, /cm, by coefficients as people read them."""
+        """Return the constant that holds at each of these conductivities, /cm, by coefficients as people read them."""
         at = Conditions(25.0)
         return [v / (v / line["cell-constant"] + line["bend"] * float(self.terms(v, at)[2])) for v in values]
 

@@ -31,7 +31,7 @@ _LEAST_STEP_MV = 25.0
 
 
 def glass_causes(run: Run) -> Iterator[Finding]:
-    """A cause where one buffer stood for another; nothing where the signal is plausible."""
+    """Yield a cause where one buffer stood for another; nothing where the signal is plausible."""
     same = _same_potential(run)
     pairs = list(combinations(run.points, 2))
     if same and len(same) == len(pairs) and (len(pairs) > 1 or _like_a_crack(run)):
@@ -67,13 +67,13 @@ def glass_causes(run: Run) -> Iterator[Finding]:
 
 
 def _like_a_crack(run: Run) -> bool:
-    """Whether all potentials lie where a cracked bulb or a wet connector holds them."""
+    """Say whether all potentials lie where a cracked bulb or a wet connector holds them."""
     low, high = _CRACKED_MV
     return all(low <= p.point.signal <= high for p in run.points)
 
 
 def _slow(run: Run) -> Iterator[Finding]:
-    """An electrode that takes long in every buffer, or very long in one."""
+    """Yield an electrode that takes long in every buffer, or very long in one."""
     took = [(p.label, p.settling_s) for p in run.points if p.settling_s is not None]
     slow = [(label, seconds) for label, seconds in took if seconds > _SLOW_S]
     if not slow or (len(slow) < len(took) and max(s for _, s in slow) <= _VERY_SLOW_S):
@@ -106,7 +106,7 @@ def _plausible(found: Response) -> bool:
 
 
 def _swapped(run: Run) -> tuple[JudgedPoint, ...]:
-    """The points whose exchange makes the signal plausible, where it is not as it stands."""
+    """Return the points whose exchange makes the signal plausible, where it is not as it stands."""
     points = [p.point for p in run.points]
     if len(points) < 2 or _plausible(fit(run.response.principle, points)):
         return ()
@@ -154,7 +154,7 @@ def _another_family(run: Run) -> Iterator[Finding]:
 
 
 def glass_remarks(run: Run) -> Iterator[Finding]:
-    """An electrode that is slow; families mixed, or such as two buffers can't verify."""
+    """Yield an electrode that is slow; families mixed, or such as two buffers can't verify."""
     yield from _slow(run)
     families = sorted({p.family for p in run.points})
     if len(families) > 1:

@@ -59,7 +59,7 @@ class Glass(Principle):
         return np.where(within, -nernst_slope_mv(np.where(within, t, 25.0)) / 100.0, np.nan)
 
     def beyond_the_line(self, value: Number, at: Conditions, calibrated_c: float | None) -> list[Contribution]:
-        """The isopotential point, where sample and buffers differ in temperature; the junction."""
+        """Return the isopotential point, where sample and buffers differ in temperature; the junction."""
         k = nernst_slope_mv(at.temperature_c)
         apart = 0.0 if calibrated_c is None else 1.0 - nernst_slope_mv(calibrated_c) / k
         return [
@@ -68,7 +68,7 @@ class Glass(Principle):
         ]
 
     def beyond_any_meter(self, value: Number, at: Conditions) -> list[Contribution]:
-        """The junction."""
+        """Return the junction."""
         del value, at
         return [Contribution("junction", U_JUNCTION_PH, "pH", 1.0)]
 

@@ -7,7 +7,7 @@ from brumel.core.said import Amount, Value, celsius, says
 
 
 def ph_working(mv: float, temperature_c: float, slope_percent: float, offset_mv: float, ph: float) -> list[Value]:
-    """Lines that lead from millivolts to pH.
+    """Return lines that lead from millivolts to pH.
 
     Examples
     --------
@@ -30,7 +30,7 @@ def ph_working(mv: float, temperature_c: float, slope_percent: float, offset_mv:
 
 
 def recompensation_working(shown_ph: float, setting_c: float, temperature_c: float, ph: float) -> list[Value]:
-    """Lines that undo a meter's fixed temperature setting."""
+    """Return lines that undo a meter's fixed temperature setting."""
     set_slope, slope = (Amount(float(nernst_slope_mv(c)), "mV", 2) for c in (setting_c, temperature_c))
     return [
         says("working.ph-setting", set=celsius(setting_c), set_slope=set_slope, at=celsius(temperature_c), slope=slope),

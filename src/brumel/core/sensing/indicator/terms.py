@@ -44,12 +44,12 @@ class Indicator(Principle):
         return 1.0, value
 
     def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[Value]:
-        """What is shown is what it is."""
+        """Return what is shown is what it is."""
         return [says("working.indicated", value=Amount(float(value), self.signal_unit, self.signal_decimals))]
 
 
 def chlorine_tip() -> Indicator:
-    """A tip for total chlorine with reagent tablets (common practice: it zeroes itself, nothing is adjusted).
+    """Return a tip for total chlorine with reagent tablets (common practice: it zeroes itself, nothing is adjusted).
 
     Off by ±0.02 mg/L and 4 % as limits where nothing is known of it (rule of this product).
     """

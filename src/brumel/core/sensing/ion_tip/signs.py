@@ -62,7 +62,7 @@ class PairOfStandards:
 
 
 def pairs_of(run: Run) -> list[PairOfStandards]:
-    """The pairs of a run: each high standard with the low one that is nearest to it in temperature."""
+    """Return the pairs of a run: each high standard with the low one that is nearest to it in temperature."""
     own = run.response.principle
     if not isinstance(own, IonTip):
         return []
@@ -129,7 +129,7 @@ def ion_causes(run: Run) -> Iterator[Finding]:
 
 
 def ion_remarks(run: Run) -> Iterator[Finding]:
-    """The spans, as the worksheet has them; that both pairs disagree."""
+    """Yield the spans, as the worksheet has them; that both pairs disagree."""
     pairs = [p for p in pairs_of(run) if beyond(p.percent, 100.0 * run.tolerances.same_signal_share)]
     if pairs:
         yield Finding("gap", Level.SOUND, says("gap", pairs=tuple(p.said for p in pairs)), minutes=0)
@@ -154,7 +154,7 @@ def _not_hydrated(run: Run) -> Iterator[Finding]:
 
 
 def _as_the_ion(run: Run) -> Iterator[Finding]:
-    """Both points moved together by what "as the ion" differs from "as N"."""
+    """Yield both points moved together by what "as the ion" differs from "as N"."""
     own, last = run.response.principle, run.previous
     if last is None or last.tended or not isinstance(own, IonTip) or len(run.points) < 2:
         return

@@ -78,7 +78,7 @@ class IonTip(Principle):
         return float(np.ptp(np.log10(values)))
 
     def tells(self, values: Array, at: Conditions, about: Coefficient) -> bool:
-        """The drift is told by temperatures that are apart, once the slope is told too."""
+        """Say whether these tell it: the drift by temperatures that are apart, once the slope is told too."""
         if about.key != "temperature":
             return super().tells(values, at, about)
         return bool(np.ptp(at.temperature_c) >= _APART_C) and self.tells(values, at, self.coefficient("slope"))

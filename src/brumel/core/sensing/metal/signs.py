@@ -17,7 +17,7 @@ _TOWARDS_MV = 5.0
 
 
 def metal_causes(run: Run) -> Iterator[Finding]:
-    """One cause for each point that shows one."""
+    """Yield one cause for each point that shows one."""
     for point in run.points:
         off = point.point.signal - run.response.signal(point.point.value, point.point.at)
         if point.settling_s is None:

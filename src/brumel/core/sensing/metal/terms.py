@@ -43,12 +43,12 @@ class Metal(Principle):
         return 1.0, value
 
     def beyond_the_line(self, value: Number, at: Conditions, calibrated_c: float | None) -> list[Contribution]:
-        """The water itself."""
+        """Return the water itself."""
         del calibrated_c
         return self.beyond_any_meter(value, at)
 
     def beyond_any_meter(self, value: Number, at: Conditions) -> list[Contribution]:
-        """The water: redox couples that never come to rest on the metal."""
+        """Return the water: redox couples that never come to rest on the metal."""
         del value, at
         return [Contribution("unrest", U_WATER_MV, "mV", 1.0)]
 

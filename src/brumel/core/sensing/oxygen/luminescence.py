@@ -68,7 +68,7 @@ class Luminescence(Oxygen):
         return np.asarray(1.0 + QUENCHING_PER_C * (np.asarray(at.temperature_c, dtype=float) - 25.0))
 
     def beyond_the_line(self, value: Number, at: Conditions, calibrated_c: float | None) -> list[Contribution]:
-        """Both rates, where water and air differ in temperature; the bend; the barometer."""
+        """Return both rates, where water and air differ in temperature; the bend; the barometer."""
         away = np.asarray(at.temperature_c, dtype=float) - (25.0 if calibrated_c is None else calibrated_c)
         zero, gain = (c.usual for c in self.coefficients)
         warmth, full = self.warmth(at), 100.0 * np.asarray(self.term_per_value(1.0, at))

@@ -67,7 +67,7 @@ class Membrane(Oxygen):
         return np.asarray(np.exp(PERMEABILITY_PER_C * (np.asarray(at.temperature_c, dtype=float) - 25.0)))
 
     def beyond_the_line(self, value: Number, at: Conditions, calibrated_c: float | None) -> list[Contribution]:
-        """The permeability, where water and air differ in temperature; the barometer."""
+        """Return the permeability, where water and air differ in temperature; the barometer."""
         away = np.asarray(at.temperature_c, dtype=float) - (25.0 if calibrated_c is None else calibrated_c)
         return [
             Contribution("permeability", U_PERMEABILITY_PER_C * 100.0, "%/°C", value / 100.0 * away),

@@ -47,7 +47,7 @@ class Oxygen(Principle):
     drift_percent_per_day: ClassVar[float]
 
     def tells(self, values: Array, at: Conditions, about: Coefficient) -> bool:
-        """The zero is told without oxygen, the gain with it."""
+        """Say whether these tell it: the zero without oxygen, the gain with it."""
         without = values < WITHOUT_PERCENT
         return bool(without.any() if about.key == "zero" else not without.all())
 
@@ -57,24 +57,24 @@ class Oxygen(Principle):
         return found if found.any() else np.ones(values.shape)
 
     def term_per_value(self, value: Number, at: Conditions) -> Number:
-        """The value's term for each percent, at a temperature and a station pressure."""
+        """Return the value's term for each percent, at a temperature and a station pressure."""
         del value
         return self.warmth(at) * (np.asarray(at.pressure_hpa) - vapour_pressure_hpa(at.temperature_c)) / _DRY_HPA / 100
 
     def value_of_term(self, x: Number, at: Conditions) -> Number:
-        """Percent of saturation at the station pressure."""
+        """Return percent of saturation at the station pressure."""
         return np.asarray(x) / self.term_per_value(1.0, at)
 
     def shown_so(self, key: str) -> Mapping[str, Any] | None:
-        """Each of its quantities says which unit the meter shows."""
+        """Return the quantity whose unit the meter shows."""
         return self.meter_shows.get(key)
 
     @abstractmethod
     def warmth(self, at: Conditions) -> Array:
-        """How much more its signal answers to oxygen than at 25 °C."""
+        """Say how much more its signal answers to oxygen than at 25 °C."""
 
     def of_pressure(self, value: Number, at: Conditions) -> Contribution:
-        """The barometer's share."""
+        """Return the barometer's share."""
         dry = np.asarray(at.pressure_hpa) - vapour_pressure_hpa(at.temperature_c)
         return Contribution("station-pressure", at.u_pressure_hpa, "hPa", -np.asarray(value) / dry)
 

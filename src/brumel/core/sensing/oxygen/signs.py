@@ -39,7 +39,7 @@ _SENSORS = {s.key: s for s in (_Sensor("membrane", 100, polarises=True), _Sensor
 
 
 def oxygen_causes(run: Run) -> Iterator[Finding]:
-    """The pressure first, for every point leans on it; then what each point shows."""
+    """Yield the pressure first, for every point leans on it; then what each point shows."""
     sensor, known = _SENSORS[run.response.principle.key], _known(run)
     yield from pressure_findings(run.place.pressure, run.tolerances.redo_minutes)
     zeros = [(p, _above_zero(run, p)) for p in run.points if p.point.value < WITHOUT_PERCENT]
@@ -64,17 +64,17 @@ def oxygen_remarks(run: Run) -> Iterator[Finding]:
 
 
 def _known(run: Run) -> Response | None:
-    """The last full run, unless something was done since that changes the gain."""
+    """Return the last full run, unless something was done since that changes the gain."""
     return run.previous.response if run.previous is not None and not run.previous.tended else None
 
 
 def _ratio(by: Response, p: JudgedPoint) -> float:
-    """How many times its target a point shows by what is known."""
+    """Say how many times its target a point shows by what is known."""
     return float(by.value(p.point.signal, p.point.at)) / p.point.value
 
 
 def _above_zero(run: Run, p: JudgedPoint) -> float:
-    """What a probe shows without oxygen, mg/L, by the gain of this run and the zero of a new one."""
+    """Return what a probe shows without oxygen, mg/L, by the gain of this run and the zero of a new one."""
     new = Response.usual(run.response.principle)
     gain = run.response.signal_per_value(100.0, p.point.at)
     shown = (p.point.signal - float(new.signal(0.0, p.point.at))) / float(gain)
@@ -82,7 +82,7 @@ def _above_zero(run: Run, p: JudgedPoint) -> float:
 
 
 def _zero(p: JudgedPoint, mg_l: float, ratio: float, sensor: _Sensor) -> Finding:
-    """A zero that is not reached; a high one with a changed gain says which of its causes it is."""
+    """Return a zero that is not reached; a high one with a changed gain says which of its causes it is."""
     side = "above" if mg_l > 0 else "below"
     off = says(
         "zero-off", at=p.label, by=Amount(abs(mg_l), "mg/L", _ZERO_MG_L.digits(mg_l, 2)), side=Named("side", side),
