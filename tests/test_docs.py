@@ -45,3 +45,13 @@ def test_every_module_that_the_architecture_names_is_there() -> None:
     named = _MODULE.findall((ROOT / "docs/architecture.md").read_text(encoding="utf-8"))
     assert len(named) > 25
     assert [n for n in named if not any(k == n or k.endswith("/" + n) for k in bare)] == []
+
+
+def test_no_line_of_a_template_is_longer_than_a_screen() -> None:
+    long = [
+        f"{name(path)}:{number}"
+        for path in sorted((ROOT / "src/brumel/web").rglob("*.html"))
+        for number, line in enumerate(path.read_text(encoding="utf-8").splitlines(), 1)
+        if len(line) > 140
+    ]
+    assert long == []
