@@ -102,6 +102,7 @@ def test_it_is_calibrated_read_and_exported(technician: Page) -> None:
     page.get_by_role("button", name="Record").click()
     expect(page.locator(".answer .value")).to_have_text("glow 199.6 gu")
     expect(page.locator(".working")).to_contain_text("glow = (401.0 − ")
+    expect(page.locator(".working")).to_contain_text("No lamp was near.")
 
     page.goto("/")
     expect(page.locator("main")).to_contain_text("glow 199.6 gu")

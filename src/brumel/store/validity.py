@@ -17,7 +17,7 @@ from sqlalchemy import ARRAY, CheckConstraint, Column, Table, Text
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.types import TypeEngine
 
-from brumel.core.calibrating.file_shape import otherwise
+from brumel.core.calibrating.file_shape import keyed_or_text
 from brumel.core.calibrating.judging import read_method
 from brumel.core.outside_data import shown
 from brumel.core.place.surroundings import SALTS, read_place
@@ -194,7 +194,6 @@ def _said(plain: Mapping[str, Any]) -> None:
         _worded(plain["remedy"])
 
 
-_LINE = read_by(_worded)
 _KNOWN: Mapping[str, Shape] = {
     "quantity": _quantity,
     "minutes": _NOT_NEGATIVE,
@@ -221,12 +220,12 @@ _KNOWN: Mapping[str, Shape] = {
     ),
     "said": nothing_or(read_by(_said)),
     "settling_said": nothing_or(read_by(_worded)),
-    "deviations_said": each(otherwise),
+    "deviations_said": each(keyed_or_text),
     "reading.working": each(text()),
-    "working_said": nothing_or(each(_LINE)),
+    "working_said": nothing_or(each(keyed_or_text)),
     "reading.derived": each(
         fields({"quantity": _quantity, "value": number(), "u": _NOT_NEGATIVE, "unit": _SHORT, "working": each(text())},
-               {"working_said": each(_LINE)})
+               {"working_said": each(keyed_or_text)})
     ),
     "reading.limits": each(
         fields({"quantity": _quantity, "keeps": one_of(list(Keeps)), "sentence": text(), "act": flag},

@@ -8,6 +8,7 @@ import numpy as np
 
 from brumel.core.arrays import Number
 from brumel.core.place.conditions import Conditions
+from brumel.core.said import Amount, Value, says
 from brumel.core.sensing.principle import Coefficient, Principle
 
 
@@ -40,6 +41,10 @@ class Glow(Principle):
         """One."""
         return np.ones(np.shape(np.asarray(value)))
 
-    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[str]:
-        """From current to glow."""
-        return [f"glow = ({signal:.1f} − {coefficients['zero']:.1f}) / {coefficients['gain']:.2f} = {value:.1f} gu"]
+    def working(self, signal: float, value: float, at: Conditions, coefficients: dict[str, float]) -> list[Value]:
+        """From current to glow: by a key of the house's own, and a line of words."""
+        zero, gain = Amount(coefficients["zero"], "", 1), Amount(coefficients["gain"], "", 2)
+        of_signal = says(
+            "working.glow", signal=Amount(signal, "", 1), zero=zero, gain=gain, glow=Amount(value, "gu", 1)
+        )
+        return [of_signal, "No lamp was near."]

@@ -231,8 +231,8 @@ _METHOD = both(fields(dict.fromkeys(_TAKEN_WHOLE, anything), {}, anything), read
 _METHOD_OF_METER = read_by(lambda frozen: (checks_of(frozen), reports_of(frozen)))
 
 
-def otherwise(value: object) -> Iterator[str]:
-    """Look at what was done otherwise at a point: a word by its key, a sentence, or an earlier version's words."""
+def keyed_or_text(value: object) -> Iterator[str]:
+    """Look at something said: a word or sentence by its key, or words of an earlier version or of a house's own."""
     if not isinstance(value, str):
         yield from read_by(lambda plain: word(as_value(plain)))(value)
 
@@ -245,7 +245,7 @@ _OF_A_POINT: dict[str, Shape] = {
     "expired_days": nothing_or(_DAYS),
     "over_open_days": nothing_or(_DAYS),
     "deviations": each(text()),
-    "deviations_said": each(otherwise),
+    "deviations_said": each(keyed_or_text),
     "settling_s": nothing_or(number()),
     "first_signal": nothing_or(number()),
     "left_over": nothing_or(number(0.0, 1e9)),
