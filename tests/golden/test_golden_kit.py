@@ -88,7 +88,7 @@ def pressure(given: Pressure) -> str:
     if wrong := wrong_with(given):
         return f"{typed}: {'; '.join(wrong.values())}"
     found = "; ".join(f"{f.level} {sentence(f)}" for f in pressure_findings(given))
-    return f"{typed}: {given.words}, cost {given.cost_percent:.2f}, u {given.u_hpa:g} {found}".rstrip()
+    return f"{typed}: {word(given.said)}, cost {given.cost_percent:.2f}, u {given.u_hpa:g} {found}".rstrip()
 
 
 def accuracies() -> Iterator[str]:

@@ -89,8 +89,12 @@ def test_from_begin_to_signature(world: World, beside: dict[str, uuid.UUID], cod
     chosen = shipped().procedure(code)
     kind = kind_for(chosen.principle)
     place = Surroundings(Pressure(1008.0)) if principle(chosen.principle).needs_pressure else Surroundings()
-    sites = (world.site.id,) if chosen.needs_waters else ()
-    lots = {role: lot_of(world, role).id for role in ("neutral", "acid", "alkaline")} if chosen.needs_waters else {}
+    sites = (world.site.id,) if chosen.needs_waters(shipped()) else ()
+    lots = (
+        {role: lot_of(world, role).id for role in ("neutral", "acid", "alkaline")}
+        if chosen.needs_waters(shipped())
+        else {}
+    )
     lots |= {s.role: lot_of(world, s.role).id for s in chosen.steps if s.role in NOMINALS}
     probe = world.other_probe(kind.key, f"Kit of {code}")
     begin = Begin(uuid.uuid4(), probe, code, "distilled-once", lots, sites, despite=DESPITE, place=place)

@@ -32,7 +32,7 @@ def as_markdown(found: Sequence[GuideTask], pictures: str) -> str:
 
     Examples
     --------
-    >>> task = Task("read", "Read", "Rounds", "Why not.", ["Look.", "Type."])
+    >>> task = GuideTask("read", "Read", "Rounds", "Why not.", ["Look.", "Type."])
     >>> as_markdown([task], "p").splitlines()[-4:]
     ['Why not. Begins at **Rounds**.', '', '1. Look.', '2. Type.']
     """

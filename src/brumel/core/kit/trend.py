@@ -101,7 +101,7 @@ def trend_of(points: Sequence[LifePoint], sound: tuple[float, float], now: datet
     --------
     >>> from datetime import UTC
     >>> start = datetime(2026, 1, 1, tzinfo=UTC)
-    >>> falling = [Point(start + timedelta(days=2 * n), 98.0 - 0.04 * n) for n in range(40)]
+    >>> falling = [LifePoint(start + timedelta(days=2 * n), 98.0 - 0.04 * n) for n in range(40)]
     >>> found = trend_of(falling, (95.0, 102.0), start + timedelta(days=80))
     >>> round(found.per_day, 3), (found.leaves_at - start).days
     (-0.02, 150)

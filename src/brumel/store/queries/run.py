@@ -54,7 +54,7 @@ def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) ->
         .where(CalibrationRun.id == run_id)
         .options(
             joinedload(CalibrationRun.coefficients),
-            points.selectinload(CalibrationPoint.blocks) if traces else points,
+            points.joinedload(CalibrationPoint.blocks) if traces else points,
             selectinload(CalibrationRun.begun),
             selectinload(CalibrationRun.findings),
             selectinload(CalibrationRun.amendments),
