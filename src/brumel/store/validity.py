@@ -186,6 +186,12 @@ def _worded(plain: Mapping[str, Any]) -> None:
     word(Said.of(plain))
 
 
+def _line(value: object) -> Iterator[str]:
+    """Look at a line of a working: where a page can't word it by its keys, it shows the words beside them."""
+    if not isinstance(value, str | Mapping):
+        yield f"must be an object or a text; {shown(value)} is not"
+
+
 def _said(plain: Mapping[str, Any]) -> None:
     """Read the keys of a finding as those do who word it."""
     _worded(plain["says"])
@@ -222,10 +228,10 @@ _KNOWN: Mapping[str, Shape] = {
     "settling_said": nothing_or(read_by(_worded)),
     "deviations_said": each(keyed_or_text),
     "reading.working": each(text()),
-    "working_said": nothing_or(each(keyed_or_text)),
+    "working_said": nothing_or(each(_line)),
     "reading.derived": each(
         fields({"quantity": _quantity, "value": number(), "u": _NOT_NEGATIVE, "unit": _SHORT, "working": each(text())},
-               {"working_said": each(keyed_or_text)})
+               {"working_said": each(_line)})
     ),
     "reading.limits": each(
         fields({"quantity": _quantity, "keeps": one_of(list(Keeps)), "sentence": text(), "act": flag},

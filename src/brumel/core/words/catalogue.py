@@ -12,6 +12,7 @@ import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
+from functools import lru_cache
 from string import Formatter
 from typing import Any
 
@@ -93,7 +94,7 @@ def _names(language: str) -> Mapping[str, Mapping[str, Any]]:
     return found
 
 
-class _Places(Formatter):
+class _Places:
     """Puts values into a text, each as its form says."""
 
     def __init__(self, language: str) -> None:
@@ -130,9 +131,18 @@ class _Places(Formatter):
         if said.key not in texts:
             raise CoreError(f"The catalogue has no words for {said.key!r}.")
         try:
-            return self.vformat(texts[said.key], (), said.values)
+            return "".join(
+                literal if name is None else literal + self.format_field(said.values[name], form or "")
+                for literal, name, form, _ in _parsed(texts[said.key])
+            )
         except KeyError as missing:
             raise CoreError(f"What {said.key!r} says lacks {missing}.") from missing
+
+
+@lru_cache(maxsize=2_000)
+def _parsed(text: str) -> tuple[tuple[str, str | None, str | None, str | None], ...]:
+    """Take a text apart once, for it is worded often."""
+    return tuple(Formatter().parse(text))
 
 
 def _amount(amount: Amount, form: str) -> str:
