@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from typing import Any
 
 from brumel.core.errors import CoreError
@@ -159,14 +160,18 @@ class ProbeKind:
         """Whether it polarises only while it has power."""
         return any(w.after == Care.POWER_BACK for w in self.waits)
 
-    @property
+    @cached_property
     def power_lost(self) -> frozenset[Care]:
         """What takes the power from it."""
         return frozenset(Care(key) for key, about in self.knows.items() if about.takes_power)
 
     def part_change(self, part: str) -> Care | None:
         """Return the care event by which a part is changed; None where it never is."""
-        return part_changes(self.knows).get(part)
+        return self._part_changes.get(part)
+
+    @cached_property
+    def _part_changes(self) -> Mapping[str, Care]:
+        return part_changes(self.knows)
 
     def wait_after(self, care: Care, minutes_without_power: float = float("inf")) -> Wait | None:
         """The longest wait that a care event starts; for power coming back it depends on how long it was away."""
