@@ -25,7 +25,7 @@ TABLE: dict[str, tuple[str, str]] = {
     "BRUMEL_SECRET_KEY": ("", "key that signs sessions; made and kept in the data folder where it is empty"),
     "BRUMEL_TIMEZONE": ("UTC", "time zone of the screens, an IANA name"),
     "BRUMEL_ORDER": (
-        next(iter(shipped().orders.values())).key,
+        shipped().default_order.key,
         "in which order a house calibrates: " + "; ".join(f"{o.key} ({o.name})" for o in shipped().orders.values()),
     ),
     "BRUMEL_NOW": ("", "freezes the calendar at this ISO 8601 time with offset; for tests and pictures"),

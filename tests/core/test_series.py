@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brumel.core.series import BLOCK, Series
+from brumel.core.series import BLOCK_MOST, Series
 
 SAMPLES = st.lists(
     st.tuples(st.floats(0, 1e7), st.floats(-1e4, 1e4), st.floats(-5, 50)), min_size=1, max_size=40
@@ -60,6 +60,6 @@ def test_what_is_not_known_is_left_out_and_what_is_empty_stays_so() -> None:
     assert given_.known().times_s.tolist() == [0.0]
     assert not Series.joined([])
     assert list(Series.of([], []).blocks()) == []
-    assert len(next(Series.of(range(BLOCK + 1), range(BLOCK + 1)).blocks())) == BLOCK
+    assert len(next(Series.of(range(BLOCK_MOST + 1), range(BLOCK_MOST + 1)).blocks())) == BLOCK_MOST
     assert Series.of([5.0004, 6.0], [1, 2], temperature_c=[3, 4]).begun().times_s.tolist() == [0.0, 1.0]
     assert Series.of([1, 2], [1, 2], temperature_c=[3, 4]).seen_as([7, 8]).values.tolist() == [7.0, 8.0]

@@ -89,6 +89,11 @@ class Rules:
         """
         return _of(self.procedures, code, "No procedure has the code")
 
+    @property
+    def default_order(self) -> HouseOrder:
+        """The order in which a house calibrates that says no other."""
+        return next(iter(self.orders.values()))
+
     def procedures_of(self, principle: str) -> list[Procedure]:
         """Give the procedures of a principle, the default first."""
         return [m for m in self.procedures.values() if m.principle == principle]

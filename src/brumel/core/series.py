@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 Array = NDArray[np.float64]
-BLOCK = 1000
+BLOCK_MOST = 1000
 """Samples that a block of a series holds at most."""
 
 
@@ -95,7 +95,7 @@ class Series:
         """Put other values to the same samples: what they are when they are corrected."""
         return Series(self.times_s, np.asarray(values, dtype=float), self.conditions)
 
-    def blocks(self, most: int = BLOCK) -> Iterator[Series]:
+    def blocks(self, most: int = BLOCK_MOST) -> Iterator[Series]:
         """Yield it in blocks of so many samples at most; an empty one has none.
 
         Examples

@@ -106,7 +106,7 @@ class Services:
         notes
             Where it is noted that a part was started again.
         """
-        order = order or next(iter(in_force().orders.values()))
+        order = order or in_force().default_order
         keep_out_of_sight(database.sessions)
         states, shelf = States(database, clock), Shelf(database, clock)
         kit, meters = Kit(database, clock, states), Meters(database, clock, states)

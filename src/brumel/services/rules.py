@@ -1,4 +1,4 @@
-"""Which rules are in force: the one place from which they are handed into the core."""
+"""Hand the rules that are in force into the core, from this one place."""
 
 from __future__ import annotations
 

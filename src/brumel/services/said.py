@@ -15,6 +15,8 @@ from brumel.store.models.base import FindingColumns
 from brumel.store.models.calibration import CalibrationPoint
 from brumel.store.models.reading import Reading
 
+_NOT_WORDED = (CoreError, TypeError, KeyError, ValueError, AttributeError)
+"""What keys of another version may bring about."""
 BY_EYE = says("settling.by-eye")
 """How a value settled that was typed."""
 
@@ -54,12 +56,12 @@ def deviations_of(point: CalibrationPoint) -> tuple[Value, ...]:
     return tuple(as_value(d) for d in point.deviations_said)
 
 
-def lines_of(said: Any, words: Sequence[str]) -> Sequence[Value]:
-    """Read the lines of a stored working by their keys, where this version words them; else in the words read."""
+def lines_of(said: Any, words: Sequence[str]) -> Sequence[str]:
+    """Word the lines of a stored working by their keys, where this version words them; else as they were read."""
     try:
-        lines = [as_value(line) for line in said]
-        return lines if all(str(word(line)) for line in lines) else words
-    except (CoreError, TypeError, KeyError, ValueError, AttributeError):
+        lines = [str(word(as_value(line))) for line in said]
+        return lines if all(lines) else words
+    except _NOT_WORDED:
         return words
 
 
@@ -86,5 +88,5 @@ def _worded(plain: Any) -> Said | None:
     try:
         said = Said.of(plain) if plain else None
         return said if word(said) else None
-    except (CoreError, TypeError, KeyError, ValueError, AttributeError):
+    except _NOT_WORDED:
         return None

@@ -43,7 +43,7 @@ from brumel.core.record.shapes import (
 )
 from brumel.core.said import Said, as_value
 from brumel.core.sensing.run import Use
-from brumel.core.series import BLOCK
+from brumel.core.series import BLOCK_MOST
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST
 from brumel.core.wording import from_to
 from brumel.core.words.catalogue import word
@@ -186,12 +186,6 @@ def _worded(plain: Mapping[str, Any]) -> None:
     word(Said.of(plain))
 
 
-def _line(value: object) -> Iterator[str]:
-    """Look at a line of a working: where a page can't word it by its keys, it shows the words beside them."""
-    if not isinstance(value, str | Mapping):
-        yield f"must be an object or a text; {shown(value)} is not"
-
-
 def _said(plain: Mapping[str, Any]) -> None:
     """Read the keys of a finding as those do who word it."""
     _worded(plain["says"])
@@ -228,10 +222,10 @@ _KNOWN: Mapping[str, Shape] = {
     "settling_said": nothing_or(read_by(_worded)),
     "deviations_said": each(keyed_or_text),
     "reading.working": each(text()),
-    "working_said": nothing_or(each(_line)),
+    "working_said": nothing_or(each(keyed_or_text)),
     "reading.derived": each(
         fields({"quantity": _quantity, "value": number(), "u": _NOT_NEGATIVE, "unit": _SHORT, "working": each(text())},
-               {"working_said": each(_line)})
+               {"working_said": each(keyed_or_text)})
     ),
     "reading.limits": each(
         fields({"quantity": _quantity, "keeps": one_of(list(Keeps)), "sentence": text(), "act": flag},
@@ -258,8 +252,8 @@ def _reading(row: Mapping[str, Any]) -> Iterator[str]:
 
 def _block(row: Mapping[str, Any]) -> Iterator[str]:
     arrays = [row[name] for name in ("times_s", "samples", "temperature_c") if row.get(name) is not None]
-    if len({len(array) for array in arrays}) > 1 or not all(1 <= len(array) <= BLOCK for array in arrays):
-        yield f"times_s, samples and temperature_c must be of one length, 1 to {BLOCK}"
+    if len({len(array) for array in arrays}) > 1 or not all(1 <= len(array) <= BLOCK_MOST for array in arrays):
+        yield f"times_s, samples and temperature_c must be of one length, 1 to {BLOCK_MOST}"
     if sum(row.get(owner) is not None for owner in HANGING[SeriesBlock]) != 1:
         yield f"it must be of exactly one of {', '.join(HANGING[SeriesBlock])}"
 

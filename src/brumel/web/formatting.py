@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from datetime import date, datetime
 from functools import partial
 from typing import Any
@@ -111,10 +111,9 @@ def register_filters(app: Flask, clock: Clock) -> None:
         key = contribution.get("key")
         return str(share_words(key, contribution.get("of", ""))) if key else str(contribution["name"])
 
-    def working_of(record: Any) -> list[str]:
-        """Word the lines of a stored working: by their keys, else as they were read."""
+    def working_of(record: Any) -> Sequence[str]:
         of: Callable[[str], Any] = record.get if isinstance(record, Mapping) else partial(getattr, record)
-        return [str(word(line)) for line in lines_of(of("working_said"), of("working"))]
+        return lines_of(of("working_said"), of("working"))
 
     def own_unit(key: str) -> str:
         return own(key).name

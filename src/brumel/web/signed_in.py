@@ -15,12 +15,12 @@ class SignedIn(UserMixin):
 
     @property
     def can_record(self) -> bool:
-        """Whether they record, or only see."""
+        """True where they record and do not only see."""
         return can_record(self.person)
 
     @property
     def supervises(self) -> bool:
-        """Whether they set limits, withdraw and change people."""
+        """True where they set limits, withdraw and change people."""
         return supervises(self.person)
 
     def get_id(self) -> str:

@@ -162,7 +162,7 @@ class ProbeKind:
 
     @cached_property
     def power_lost(self) -> frozenset[Care]:
-        """What takes the power from it."""
+        """The care words that take the power from it."""
         return frozenset(Care(key) for key, about in self.knows.items() if about.takes_power)
 
     def part_change(self, part: str) -> Care | None:

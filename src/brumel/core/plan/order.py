@@ -28,7 +28,7 @@ class HouseOrder:
     name: str
     stages: Mapping[str, int]
     reasons: Sequence[Mapping[str, Any]] = ()
-    """Why what is measured now should not come after something: ``now``, ``after``, ``words``."""
+    """Each says in ``words`` why what is measured ``now`` should not come ``after`` something."""
 
     def broken(self, quantity: str, done: Sequence[Done]) -> list[str]:
         """Return what was calibrated before this quantity and should have come after it, with the reason.

@@ -167,11 +167,9 @@ def _unseen(limit: Limit, value: float, qualifier: str, typed: bool) -> AgainstL
         broken, kept = high is not None and value >= high, low is not None and value >= low and high is None
     if broken:
         return AgainstLimit(Keeps.BEYOND, says("unseen.beyond", **told))
-    return (
-        AgainstLimit(Keeps.WITHIN, says("unseen.kept", **told))
-        if kept
-        else AgainstLimit(Keeps.NEAR, says("unseen.untold", **told))
-    )
+    if kept:
+        return AgainstLimit(Keeps.WITHIN, says("unseen.kept", **told))
+    return AgainstLimit(Keeps.NEAR, says("unseen.untold", **told))
 
 
 def worst(found: Sequence[Keeps]) -> Keeps | None:

@@ -210,13 +210,17 @@ def named(shape: Shape) -> Shape:
 def anything(value: object) -> Iterator[str]:
     """Look at what may be any plain data, but bounded."""
     if isinstance(value, Mapping):
-        yield from named(anything)(value)
+        yield from _ANY_NAMED(value)
     elif isinstance(value, list | tuple):
-        yield from each(anything)(value)
+        yield from _ANY_EACH(value)
     elif isinstance(value, str):
-        yield from text()(value)
+        yield from _ANY_TEXT(value)
     elif not isinstance(value, bool) and value is not None:
-        yield from number()(value)
+        yield from _ANY_NUMBER(value)
+
+
+_ANY_NAMED, _ANY_EACH, _ANY_TEXT, _ANY_NUMBER = named(anything), each(anything), text(), number()
+"""Made once: whatever is kept as JSON is looked at by them, part by part."""
 
 
 def read_by(reader: Callable[[Mapping[str, object]], object], shape: Shape = anything) -> Shape:

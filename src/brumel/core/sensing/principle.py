@@ -62,17 +62,17 @@ class Coefficient:
 
     @property
     def called(self) -> Named:
-        """What it is called, within a sentence."""
+        """Its name within a sentence."""
         return Named("coefficient", self.word)
 
     @property
     def of_what(self) -> Named | None:
-        """What follows its unit in a sentence."""
+        """The words that follow its unit in a sentence."""
         return Named("of-coefficient", self.of) if self.of else None
 
     @property
     def name(self) -> str:
-        """What it is called at the head of a line."""
+        """Its name at the head of a line."""
         return upper_first(str(word(self.called)))
 
     def turned(self, value: float) -> float:
@@ -99,24 +99,24 @@ OTHERWISE = "otherwise"
 
 @dataclass(frozen=True)
 class Ask:
-    """What a technician is asked at a step: whether it is as it should be."""
+    """A question at a step: is it as it should be?"""
 
     key: str
 
     @property
     def so(self) -> Named:
-        """How it should be."""
+        """The words for how it should be."""
         return Named("so", self.key)
 
     @property
     def otherwise(self) -> Named:
-        """What a record says where it is not so."""
+        """The words of a record where it is not so."""
         return Named(OTHERWISE, self.key)
 
 
 @dataclass(frozen=True)
 class Deviation:
-    """What may be done otherwise than a method says; ``carries`` something of the cup before, or of ``tap`` water."""
+    """A way of doing otherwise than said; it ``carries`` something of the cup before, or of ``tap`` water."""
 
     key: str
     carries: bool = False
@@ -124,7 +124,7 @@ class Deviation:
 
     @property
     def said(self) -> Named:
-        """What a record says of it."""
+        """The words of a record for it."""
         return Named(OTHERWISE, self.key)
 
 

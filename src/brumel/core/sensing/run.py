@@ -105,7 +105,7 @@ class Run:
     leaves_open: str = ""
     """What its method does not tell."""
     deviations: Mapping[str, Deviation] = field(default_factory=dict)
-    """What is known of each that may be done otherwise, by key."""
+    """Each way of doing otherwise, by key."""
 
     @property
     def adjusted(self) -> tuple[JudgedPoint, ...]:

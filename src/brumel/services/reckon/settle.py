@@ -85,8 +85,8 @@ def settle(source: TextIO, rule: SettlingRule) -> Settled:
     temperature = columns[2] if len(names) > 2 else np.zeros(t.size)
     if falls := np.flatnonzero(np.diff(t) < 0).tolist():
         raise InvalidInput({"file": f"Line {falls[0] + 3}: {_TIME} must rise; {t[falls[0] + 1]:g} comes after more."})
-    judgement = judge_settling(Series.of(t, y, temperature_c=temperature), rule)
-    first = first_window(Series.of(t, y, temperature_c=temperature), rule)
+    trace = Series.of(t, y, temperature_c=temperature)
+    judgement, first = judge_settling(trace, rule), first_window(trace, rule)
     return Settled(judgement, rule, first.times[1] if first else None, len(names) > 2)
 
 

@@ -143,7 +143,7 @@ class CalibrationPoint(Recorded, Base):
     left_over: Mapped[float | None]
     """How far the signal may lie from the end of its approach; None where no trace tells."""
     deviations: Mapped[list[str]]
-    """What was done otherwise, in the words that were read."""
+    """Each thing done otherwise, in the words that were read."""
     deviations_said: Mapped[list[Any]] = mapped_column(JSONB, server_default=text("'[]'"))
     """The same by keys, with what was typed as it was."""
     meter_did: Mapped[dict[str, Any]] = mapped_column(server_default=text("'{}'"))

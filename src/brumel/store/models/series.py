@@ -8,7 +8,7 @@ from datetime import datetime
 from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from brumel.core.series import BLOCK
+from brumel.core.series import BLOCK_MOST
 from brumel.store.models.base import Base, own_id
 
 _OWNERS = ("point_id", "reading_id")
@@ -23,7 +23,7 @@ class SeriesBlock(Base):
     __tablename__ = "series_block"
     __table_args__ = (
         CheckConstraint(f"num_nonnulls({', '.join(_OWNERS)}) = 1", name="of_one"),
-        CheckConstraint(f"cardinality(times_s) BETWEEN 1 AND {BLOCK}", name="times_s_size"),
+        CheckConstraint(f"cardinality(times_s) BETWEEN 1 AND {BLOCK_MOST}", name="times_s_size"),
         CheckConstraint("cardinality(samples) = cardinality(times_s)", name="samples_size"),
         CheckConstraint("cardinality(temperature_c) = cardinality(times_s)", name="temperature_c_size"),
         CheckConstraint("number >= 0", name="number_least"),

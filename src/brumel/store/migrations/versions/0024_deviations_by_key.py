@@ -1,4 +1,4 @@
-"""What was done otherwise at a point has keys beside the words that were read; unknown words stand for themselves."""
+"""Deviations of a point get keys beside the words that were read; unknown words stand for themselves."""
 
 import sqlalchemy as sa
 from alembic import op

@@ -110,7 +110,8 @@ def upgrade() -> None:
     )
     for table, owner in _FORMER.items():
         for batch in _traces(table, owner, _OWNERS[owner]):
-            rows = [row for trace in batch for row in former_rows(table, trace, trace)]
+            made = (row for trace in batch for row in former_rows(table, trace, trace))
+            rows = [{name: row[name] for name in block.columns.keys()} for row in made]  # noqa: SIM118
             if rows:
                 op.get_bind().execute(sa.insert(block), rows)
     _guard("series_block", _OWNERS, counted=True)
