@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from brumel.core.series import Series
+from brumel.core.numbers.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.shipped_rules import shipped
 from brumel.devices.simulation.conductivity import ConductivityModel

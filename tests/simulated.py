@@ -12,10 +12,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from brumel.core.numbers.series import Series
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.fit import Point, fit
 from brumel.core.sensing.principles import principle
-from brumel.core.series import Series
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.settling.windows import first_window

@@ -14,13 +14,13 @@ import gsw
 import numpy as np
 from numpy.typing import NDArray
 
+from brumel.core.numbers.series import Series
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.sensing.fit import Point, Weights, fit
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import as_read, derived_from, principle
 from brumel.core.sensing.response import Response
-from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.settling.windows import first_window

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brumel.core.series import Series
+from brumel.core.numbers.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.troubles import Settling
 from brumel.core.settling.windows import first_window

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from brumel.core.arrays import BLOCK, in_blocks
-from brumel.core.curves import MonotoneCurve
+from brumel.core.numbers.arrays import BLOCK, in_blocks
+from brumel.core.numbers.curves import MonotoneCurve
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs
 

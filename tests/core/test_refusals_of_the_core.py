@@ -9,9 +9,10 @@ import numpy as np
 import pytest
 
 from brumel.core.calibrating.run_file import WrongFile, judge_file
-from brumel.core.curves import MonotoneCurve
 from brumel.core.errors import CoreError
 from brumel.core.kit import kinds
+from brumel.core.numbers.curves import MonotoneCurve
+from brumel.core.numbers.series import Series
 from brumel.core.quantities.ph import nernst_slope_mv, ph_from_millivolts
 from brumel.core.quantities.quantity import quantity
 from brumel.core.reckoning.answers import calculate
@@ -19,7 +20,6 @@ from brumel.core.reckoning.definition import calculation, find
 from brumel.core.sensing.fit import fit
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.run import targets_range
-from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.shipped_rules import shipped
 from brumel.core.standards.buffers import buffer

@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from brumel.core.series import BLOCK_MOST, Series
+from brumel.core.numbers.series import BLOCK_MOST, Series
 
 SAMPLES = st.lists(
     st.tuples(st.floats(0, 1e7), st.floats(-1e4, 1e4), st.floats(-5, 50)), min_size=1, max_size=40

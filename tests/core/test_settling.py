@@ -12,7 +12,7 @@ from tests.settled_models import KINDS, tried
 from tests.simulated import CALIBRATION_PH, READING_PH, Signal, interval_kept, judged, signals
 from tests.two_rates import ROWS, Row, held
 
-from brumel.core.series import Series
+from brumel.core.numbers.series import Series
 from brumel.core.settling import troubles
 from brumel.core.settling.approach import fit_approach
 from brumel.core.settling.judgement import judge_settling

@@ -19,10 +19,10 @@ from tests.said import called
 from tests.simulated import CALIBRATION_PH, READING_PH, RULES, Signal
 
 from brumel.core.kit.trend import LifePoint, trend_of
+from brumel.core.numbers.series import Series
 from brumel.core.place.conditions import Conditions
 from brumel.core.plan.problem import Problem
 from brumel.core.plan.solve import best_plan, earliest_departure
-from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 
 START = datetime(2026, 1, 1, tzinfo=UTC)

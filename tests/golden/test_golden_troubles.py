@@ -14,7 +14,7 @@ from tests.golden.changes import changes
 from tests.golden.golden import Golden
 from tests.simulated import RULES, Signal
 
-from brumel.core.series import Series
+from brumel.core.numbers.series import Series
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
 

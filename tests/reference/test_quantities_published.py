@@ -10,8 +10,8 @@ import pytest
 import seawater
 from scipy.interpolate import PchipInterpolator
 
-from brumel.core.arrays import Array
-from brumel.core.curves import MonotoneCurve
+from brumel.core.numbers.arrays import Array
+from brumel.core.numbers.curves import MonotoneCurve
 from brumel.core.quantities import ammonia, conductivity, density, oxygen, pool, pressure, redox, salinity
 from brumel.core.reckoning.answers import calculate
 

@@ -12,9 +12,9 @@ from sqlalchemy import text
 from brumel.core.calibrating.procedure import rinse_from
 from brumel.core.shipped_rules import shipped
 from brumel.services.calibrating.meter_runs import NewKept
+from brumel.services.house.rules import judged_by
 from brumel.services.kit.meters import Meters
 from brumel.services.probes.care_log import NewCare
-from brumel.services.rules import judged_by
 from brumel.store.database import Database
 from tests.conftest import NOW, Urls
 from tests.said import remedy, sentence

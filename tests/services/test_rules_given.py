@@ -16,10 +16,10 @@ from brumel.core import tables
 from brumel.core.quantities.ph import millivolts_from_ph
 from brumel.core.rules import Rules
 from brumel.core.shipped_rules import shipped
-from brumel.services import rules as in_services
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.shown import RunView
 from brumel.services.calibrating.taking import TakePoint
+from brumel.services.house import rules as in_services
 from brumel.services.probes.care_log import NewCare
 from brumel.services.visits.filling import TypedIn
 from brumel.services.visits.visits import NewVisit, Sheet

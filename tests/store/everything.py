@@ -9,7 +9,7 @@ from datetime import timedelta
 from PIL import Image
 from sqlalchemy import select
 
-from brumel.core.series import Series
+from brumel.core.numbers.series import Series
 from brumel.core.shipped_rules import shipped
 from brumel.services.application import Services
 from brumel.services.calibrating.rows import Begin

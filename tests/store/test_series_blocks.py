@@ -14,7 +14,7 @@ from sqlalchemy import select
 from tests.conftest import CLOCK, Urls
 from tests.store.refused import CHECK, state_of
 
-from brumel.core.series import Series
+from brumel.core.numbers.series import Series
 from brumel.launch.cluster import APPLICATION
 from brumel.store import schema
 from brumel.store.add_fact import add_new

@@ -14,6 +14,7 @@ import numpy as np
 from brumel.core.calibrating.procedure import Step, StepKind, steps_of
 from brumel.core.findings import Acceptance, Finding, Level
 from brumel.core.kit.care import Care
+from brumel.core.numbers.series import Series
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
@@ -21,7 +22,6 @@ from brumel.core.quantities.pressure import at_altitude_hpa
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import PreviousRun
-from brumel.core.series import Series
 from brumel.core.settling.judgement import said_of
 from brumel.core.settling.troubles import Settling
 from brumel.core.standards.targets import Target
@@ -40,13 +40,13 @@ from brumel.services.calibrating.rows import (
     signature_row,
 )
 from brumel.services.clock import Clock
+from brumel.services.house.rules import in_force
 from brumel.services.live.signal import Signal
 from brumel.services.live.simulation import FIELD_C
 from brumel.services.probes.care_log import NewCare, care_row
 from brumel.services.probes.run_facts import age_days
 from brumel.services.probes.what_it_is import holding_of, kind_of
 from brumel.services.readings.correct import principle_of
-from brumel.services.rules import in_force
 from brumel.services.said import finding_rows
 from brumel.services.shelf import lot_words
 from brumel.store.models.base import Base

@@ -32,6 +32,7 @@ from brumel.demo.stays import ACCESS, Stays, instruments
 from brumel.demo.truths import DAYS, Truths
 from brumel.services.calibrating.run_responses import basis_from
 from brumel.services.clock import Clock
+from brumel.services.house.rules import in_force
 from brumel.services.live.channels import TEMPERATURE, signal_channel
 from brumel.services.people import INVENTED, INVENTED_PASSWORD, People
 from brumel.services.probes.what_it_is import holding_of, kind_of
@@ -42,7 +43,6 @@ from brumel.services.readings.history import kept_limits
 from brumel.services.readings.meter_settings import Resetting, WrongSetting
 from brumel.services.readings.record import record_within
 from brumel.services.readings.row import reading_row
-from brumel.services.rules import in_force
 from brumel.services.said import BY_EYE, finding_rows
 from brumel.store.database import Acting, Database, acting
 from brumel.store.models.base import Base, Source

@@ -15,10 +15,10 @@ from brumel.core.kit.instruments import Measures
 from brumel.core.reading.limits import Keeps, limits_of
 from brumel.core.reading.together import rests_on, worked_out
 from brumel.demo.places import Water
+from brumel.services.house.rules import in_force
 from brumel.services.readings.given_value import Amending, PlainReading, Spot, plain_row, worked_row
 from brumel.services.readings.standing import seen_at
 from brumel.services.readings.typed_value import TypedValue
-from brumel.services.rules import in_force
 from brumel.services.said import finding_rows
 from brumel.store.models.base import Base
 from brumel.store.models.reading import Reading, ReadingFinding

@@ -11,7 +11,8 @@ from brumel.services.calibrating.meter_runs import KeptRuns
 from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
 from brumel.services.health import Health
-from brumel.services.house import House
+from brumel.services.house.chosen import House
+from brumel.services.house.rules import in_force
 from brumel.services.kit.instruments import Instruments
 from brumel.services.kit.life import Kit
 from brumel.services.kit.meters import Meters
@@ -30,7 +31,6 @@ from brumel.services.probes.states import States
 from brumel.services.readings.meter_settings import Resetting
 from brumel.services.readings.record import Readings
 from brumel.services.reckon.known import KnownFacts
-from brumel.services.rules import in_force
 from brumel.services.shelf.lots import Shelf
 from brumel.services.sites.night import Nights
 from brumel.services.sites.site_history import Rounds

@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
 from typing import Any
 
-from brumel.core.series import Series
+from brumel.core.numbers.series import Series
 from brumel.store.models.series import SeriesBlock
 
 FORMER = {"calibration_trace": ("point_id", "calibration_point"), "reading_trace": ("reading_id", "reading")}

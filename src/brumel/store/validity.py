@@ -19,6 +19,7 @@ from sqlalchemy.types import TypeEngine
 
 from brumel.core.calibrating.file_shape import keyed_or_text
 from brumel.core.calibrating.judging import read_method
+from brumel.core.numbers.series import BLOCK_MOST
 from brumel.core.outside_data import shown
 from brumel.core.place.surroundings import SALTS, read_place
 from brumel.core.quantities.quantity import quantities
@@ -43,7 +44,6 @@ from brumel.core.record.shapes import (
 )
 from brumel.core.said import Said, as_value
 from brumel.core.sensing.run import Use
-from brumel.core.series import BLOCK_MOST
 from brumel.core.typed import NAME_MOST, NAMES, TEXT_MOST
 from brumel.core.wording import from_to
 from brumel.core.words.catalogue import word

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from brumel.core.arrays import Number
+from brumel.core.numbers.arrays import Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.said import Amount, Value, says
 from brumel.core.sensing.principle import Coefficient, Principle

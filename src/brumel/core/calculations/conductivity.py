@@ -17,7 +17,7 @@ from brumel.core.calculations._inputs import (
     temperature,
     undo_compensation,
 )
-from brumel.core.curves import span
+from brumel.core.numbers.curves import span
 from brumel.core.quantities.conductivity import (
     KCL_STANDARDS_US_CM,
     OF_WATERS,

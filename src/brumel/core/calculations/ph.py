@@ -9,8 +9,8 @@ from typing import Any
 import numpy as np
 
 from brumel.core.calculations._inputs import temperature
-from brumel.core.constants import ZERO_CELSIUS_K
-from brumel.core.curves import curve_through
+from brumel.core.numbers.constants import ZERO_CELSIUS_K
+from brumel.core.numbers.curves import curve_through
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ph import (
     MILLIVOLT_RANGE,

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from brumel.core.calculations._inputs import temperature
-from brumel.core.curves import span
+from brumel.core.numbers.curves import span
 from brumel.core.quantities.ph import MILLIVOLT_RANGE
 from brumel.core.quantities.redox import REFERENCES, U_HALF_CELL_MV, half_cell, zobell_eh_mv
 from brumel.core.reckoning.definition import LEFT_OUT, Choice, Condition, Curve, Number, Output, calculation

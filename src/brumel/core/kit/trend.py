@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 
 import numpy as np
 
-from brumel.core.arrays import Array
+from brumel.core.numbers.arrays import Array
 
 _FEWEST = 8
 _FARTHEST_DAYS = 3 * 365.0

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from brumel.core.arrays import Number
+from brumel.core.numbers.arrays import Number
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA
 
 U_TEMPERATURE_C = 0.2 / 3**0.5

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import Any
 
-from brumel.core.arrays import Number
 from brumel.core.errors import CoreError
 from brumel.core.findings import beyond
+from brumel.core.numbers.arrays import Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.station_pressure import Pressure, wrong_with
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
-from brumel.core.constants import ZERO_CELSIUS_K
+from brumel.core.numbers.arrays import Array, Number
+from brumel.core.numbers.constants import ZERO_CELSIUS_K
 
 NH3_FROM_N = 1.2159
 """mg of NH3 for each mg of nitrogen: 17.031 / 14.007."""

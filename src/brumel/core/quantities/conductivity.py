@@ -10,8 +10,8 @@ from functools import cache
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number, in_blocks
-from brumel.core.curves import MonotoneCurve, printed_table, span
+from brumel.core.numbers.arrays import Array, Number, in_blocks
+from brumel.core.numbers.curves import MonotoneCurve, printed_table, span
 
 REFERENCE_C = 25.0
 _GRID_C = 5.0

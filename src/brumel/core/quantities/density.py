@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
+from brumel.core.numbers.arrays import Array, Number
 from brumel.core.quantities.salinity import IPTS68_FROM_ITS90
 
 WATER_AT_4_C_KG_M3 = 999.975

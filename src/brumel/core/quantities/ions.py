@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
+from brumel.core.numbers.arrays import Array, Number
 
 IONIC_STRENGTH_PER_US_CM = 1.6e-5
 """Ionic strength, mol/L, for each µS/cm at 25 °C. Source: Griffin & Jurinak 1973, as common practice rounds it."""

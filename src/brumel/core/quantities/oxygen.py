@@ -7,8 +7,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number, in_blocks, polynomial
-from brumel.core.constants import ZERO_CELSIUS_K
+from brumel.core.numbers.arrays import Array, Number, in_blocks, polynomial
+from brumel.core.numbers.constants import ZERO_CELSIUS_K
 
 ATMOSPHERE_HPA = 1013.25
 """Standard atmosphere, hPa; exact by definition."""

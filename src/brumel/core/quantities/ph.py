@@ -16,9 +16,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from brumel.core.arrays import Number
-from brumel.core.constants import FARADAY, GAS_CONSTANT, ZERO_CELSIUS_K
 from brumel.core.errors import OutOfRange
+from brumel.core.numbers.arrays import Number
+from brumel.core.numbers.constants import FARADAY, GAS_CONSTANT, ZERO_CELSIUS_K
 
 ISOPOTENTIAL_PH = 7.0
 TEMPERATURE_RANGE_C = (-5.0, 105.0)

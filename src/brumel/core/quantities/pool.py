@@ -6,9 +6,9 @@ from functools import cache
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
-from brumel.core.constants import ZERO_CELSIUS_K
-from brumel.core.curves import MonotoneCurve, printed_table
+from brumel.core.numbers.arrays import Array, Number
+from brumel.core.numbers.constants import ZERO_CELSIUS_K
+from brumel.core.numbers.curves import MonotoneCurve, printed_table
 
 NACL_MG_PER_MOL = 58_443.0
 """Molar mass of sodium chloride, mg/mol."""

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
+from brumel.core.numbers.arrays import Array, Number
 
 UNITS_HPA: Mapping[str, float] = {"hPa": 1.0, "kPa": 10.0, "mmHg": 1.333224, "inHg": 33.86389}
 """hPa a unit; the mercury at 0 °C."""

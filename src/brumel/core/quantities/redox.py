@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
-from brumel.core.curves import MonotoneCurve, printed_table
+from brumel.core.numbers.arrays import Array, Number
+from brumel.core.numbers.curves import MonotoneCurve, printed_table
 
 REFERENCES = {
     "ag-agcl-3m": "Ag/AgCl, KCl 3 mol/L",

@@ -12,7 +12,7 @@ from functools import cache
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number, in_blocks, polynomial
+from brumel.core.numbers.arrays import Array, Number, in_blocks, polynomial
 
 STANDARD_MS_CM = 42.914
 SALTIEST = 42.0

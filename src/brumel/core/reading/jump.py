@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from brumel.core.arrays import Array
 from brumel.core.findings import PRODUCT, Finding, Level, beyond
+from brumel.core.numbers.arrays import Array
 from brumel.core.quantities.quantity import Quantity
 from brumel.core.said import Count, Of, says
 

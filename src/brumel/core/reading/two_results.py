@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
 from brumel.core.findings import Bounds, Level
+from brumel.core.numbers.arrays import Array, Number
 
 
 def relative_percent_difference(first: Number, second: Number) -> Array:

@@ -9,8 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.arrays import is_numeric
 from brumel.core.errors import CoreError
+from brumel.core.numbers.arrays import is_numeric
 from brumel.core.reckoning.caveats import Warned, caveats_of
 from brumel.core.reckoning.definition import (
     LEFT_OUT,

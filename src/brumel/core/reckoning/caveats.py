@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.arrays import is_numeric
+from brumel.core.numbers.arrays import is_numeric
 from brumel.core.reckoning.definition import Calculation, Number, Values, within
 from brumel.core.wording import plain_number
 

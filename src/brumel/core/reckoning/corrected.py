@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brumel.core.arrays import BLOCK, Array
+from brumel.core.numbers.arrays import BLOCK, Array
 from brumel.core.quantities.conductivity import REFERENCE_C, linear_block, natural_block
 from brumel.core.quantities.oxygen import saturation_block
 from brumel.core.quantities.salinity import salinity_block

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.arrays import is_numeric
+from brumel.core.numbers.arrays import is_numeric
 from brumel.core.reckoning.caveats import Warned
 from brumel.core.reckoning.definition import (
     REQUIRED,

@@ -8,8 +8,8 @@ from enum import StrEnum
 
 import numpy as np
 
-from brumel.core.arrays import Array
 from brumel.core.errors import NotEnoughPoints
+from brumel.core.numbers.arrays import Array
 from brumel.core.place.conditions import U_TEMPERATURE_C, Conditions
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Origin, Response, as_rows

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from brumel.core.arrays import Array
+from brumel.core.numbers.arrays import Array
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.reckoning.answers import Answer, calculate

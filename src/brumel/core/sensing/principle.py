@@ -14,7 +14,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
+from brumel.core.numbers.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.said import Amount, Named, Value
 from brumel.core.uncertainty import Contribution

@@ -13,8 +13,8 @@ from importlib import import_module
 from pkgutil import iter_modules
 from typing import Any
 
-from brumel.core.arrays import Array
 from brumel.core.errors import CoreError
+from brumel.core.numbers.arrays import Array
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.sensing.follows import Derived, ReadAs

@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
+from brumel.core.numbers.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.quantity import quantity
 from brumel.core.sensing.principle import Principle

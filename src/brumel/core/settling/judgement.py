@@ -16,8 +16,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from brumel.core.numbers.series import Series
 from brumel.core.said import Amount, Said, says
-from brumel.core.series import Series
 from brumel.core.settling.approach import Approach, entered, fit_approach, stirred
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.core.settling.slow import SlowPart, slow_part

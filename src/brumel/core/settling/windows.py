@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from brumel.core.series import Series
+from brumel.core.numbers.series import Series
 from brumel.core.settling.rules import Array, SettlingRule, display_step
 
 _EXACT = 1e-9

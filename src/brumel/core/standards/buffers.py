@@ -12,9 +12,9 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.arrays import Number
-from brumel.core.curves import curve_through
 from brumel.core.errors import CoreError, OutOfRange
+from brumel.core.numbers.arrays import Number
+from brumel.core.numbers.curves import curve_through
 from brumel.core.quantities.ph import checked_temperature
 
 LABEL_TEMPERATURE_C = 25.0

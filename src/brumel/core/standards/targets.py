@@ -7,9 +7,9 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from brumel.core.curves import curve_through, span
 from brumel.core.errors import CoreError
 from brumel.core.kit.shelf import standards
+from brumel.core.numbers.curves import curve_through, span
 from brumel.core.place.conditions import U_TEMPERATURE_C, Conditions
 from brumel.core.quantities.conductivity import KCL_PERCENT_PER_C, kcl_curves
 from brumel.core.quantities.redox import REFERENCES, U_HALF_CELL_MV, half_cell, zobell_eh_mv

@@ -19,16 +19,16 @@ from brumel.core.place.surroundings import REMEMBERED, WATER_C, Surroundings
 from brumel.core.plan.order import Done, HouseOrder
 from brumel.core.quantities.quantity import quantity
 from brumel.core.wording import counted, day_words
-from brumel.services import house
 from brumel.services.calibrating import run_responses
 from brumel.services.calibrating.proposing import Aimed, LotChoice, Proposed, as_last, lots_for, proposal
 from brumel.services.calibrating.rows import Begin, run_row
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, check_number
+from brumel.services.house import chosen as house
+from brumel.services.house.rules import in_force
 from brumel.services.probes import run_facts, what_it_is
 from brumel.services.probes.retiring import why_retired
 from brumel.services.probes.states import USUAL, probe_states
-from brumel.services.rules import in_force
 from brumel.services.shelf import lot_words
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot, Person, Probe, Site

@@ -21,7 +21,7 @@ from brumel.core.sensing.untested import beside_the_waters, not_between
 from brumel.core.wording import lower_first
 from brumel.core.words.catalogue import word
 from brumel.services.calibrating.shown import lot_findings
-from brumel.services.rules import in_force
+from brumel.services.house.rules import in_force
 from brumel.services.shelf import lot_words
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.reference import Lot

@@ -20,9 +20,9 @@ from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import JudgedPoint, PreviousRun, targets_range
 from brumel.core.standards.targets import Target
 from brumel.services.calibrating import judged_run
+from brumel.services.house.rules import in_force
 from brumel.services.live.signal import Signal
 from brumel.services.probes import run_facts
-from brumel.services.rules import in_force
 from brumel.services.said import deviation_columns, settling_columns
 from brumel.services.shelf import lot_words
 from brumel.store.models.base import Source

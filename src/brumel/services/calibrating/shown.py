@@ -14,6 +14,7 @@ from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.procedure import Step, StepKind, steps_of
 from brumel.core.findings import Finding, Level, verdict
 from brumel.core.kit.shelf import out_of_date
+from brumel.core.numbers.series import Series
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
@@ -23,7 +24,6 @@ from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import derived_from
 from brumel.core.sensing.response import Response
 from brumel.core.sensing.run import PreviousRun, Use
-from brumel.core.series import Series
 from brumel.core.standards.buffers import COMBINED, LABEL_TEMPERATURE_C
 from brumel.core.uncertainty import Budget
 from brumel.core.wording import signed

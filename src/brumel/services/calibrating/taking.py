@@ -24,11 +24,11 @@ from brumel.services.calibrating.rows import (
 from brumel.services.calibrating.shown import begun_last
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound, check_number, check_value
+from brumel.services.house.rules import in_force
 from brumel.services.live.channels import signal_positions_of
 from brumel.services.live.display import asked_thousandth, signal_behind, wrong_of_meter
 from brumel.services.live.signal import Signal, signal_since
 from brumel.services.probes import run_facts
-from brumel.services.rules import in_force
 from brumel.services.said import BY_EYE, deviation_columns
 from brumel.services.shelf import lot_words
 from brumel.store.database import hold

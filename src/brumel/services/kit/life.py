@@ -19,6 +19,7 @@ from brumel.services.cached.remembered import cached
 from brumel.services.calibrating import run_words, steering
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.house.rules import in_force
 from brumel.services.kit.coefficient_history import Course, courses_of, offs_of
 from brumel.services.paging import Page
 from brumel.services.people import may_record
@@ -33,7 +34,6 @@ from brumel.services.probes.care_log import (
 )
 from brumel.services.probes.states import ProbeState, States
 from brumel.services.probes.what_it_is import stored_probe
-from brumel.services.rules import in_force
 from brumel.services.said import findings_of
 from brumel.store.add_fact import add_once
 from brumel.store.database import Database

@@ -20,11 +20,11 @@ from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.house.rules import in_force
 from brumel.services.kit.labels import wrong_label
 from brumel.services.live.display import wrong_does
 from brumel.services.people import may_record
 from brumel.services.probes.states import States
-from brumel.services.rules import in_force
 from brumel.store.add_fact import add_once
 from brumel.store.database import Database
 from brumel.store.models.care import MeterRecord

@@ -15,12 +15,12 @@ from brumel.services.calibrating import steering
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput
+from brumel.services.house.rules import in_force
 from brumel.services.kit.labels import wrong_label
 from brumel.services.people import may_record
 from brumel.services.probes import what_it_is
 from brumel.services.probes.care_log import NewCare, care_row
 from brumel.services.probes.what_it_is import stored_probe
-from brumel.services.rules import in_force
 from brumel.store.add_fact import add_once, refuse_other
 from brumel.store.database import Database
 from brumel.store.models.care import CareRecord

@@ -11,10 +11,10 @@ from sqlalchemy.orm import Session
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.services.acts import act
 from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.house.rules import in_force
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, channels_of, signal_channel
 from brumel.services.people import may_record
 from brumel.services.probes import what_it_is
-from brumel.services.rules import in_force
 from brumel.services.units import linear_factor
 from brumel.store.database import Database
 from brumel.store.models.reference import Device, Person, Probe

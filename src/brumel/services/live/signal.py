@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from brumel.core.findings import Acceptance
+from brumel.core.numbers.series import Series
 from brumel.core.said import Said
 from brumel.core.sensing.run import CupLook
-from brumel.core.series import Series
 from brumel.core.settling.judgement import judge_settling
 from brumel.core.settling.rules import SettlingRule, display_step
 from brumel.services.errors import InvalidInput

@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.series import Series
+from brumel.core.numbers.series import Series
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.words.catalogue import word

@@ -10,8 +10,8 @@ from datetime import datetime
 from brumel.core.plan.hours import STAY_MIN, TRAVEL_MIN, arrivals
 from brumel.core.plan.needs import Need
 from brumel.core.plan.pack import Load
+from brumel.services.house.rules import in_force
 from brumel.services.probes.states import ProbeState
-from brumel.services.rules import in_force
 from brumel.services.shelf.bottles import label_of
 from brumel.services.shelf.lots import LotEntry
 from brumel.store.models.reference import Instrument, Meter, PlannedRound, Site

@@ -23,6 +23,7 @@ from brumel.core.plan.waters import sites_of
 from brumel.core.quantities.quantity import quantity
 from brumel.core.words.catalogue import word
 from brumel.services.clock import Clock
+from brumel.services.house.rules import in_force
 from brumel.services.planning.along import (
     Conflict,
     StandardAlong,
@@ -35,7 +36,6 @@ from brumel.services.planning.along import (
 from brumel.services.planning.crewing import Crew, crew_of
 from brumel.services.probes import what_it_is
 from brumel.services.probes.states import ProbeState, States
-from brumel.services.rules import in_force
 from brumel.services.shelf.lots import Shelf
 from brumel.store.database import Database
 from brumel.store.models.reference import Instrument, Meter, PlannedRound, Site

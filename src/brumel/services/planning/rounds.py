@@ -17,12 +17,12 @@ from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.editing import edited
 from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.house.rules import in_force
 from brumel.services.kit.life import Kit
 from brumel.services.kit.meters import Meters
 from brumel.services.people import may_record
 from brumel.services.planning.plan import DayPlan, Planning, PlanStep
 from brumel.services.probes.care_log import NewCare
-from brumel.services.rules import in_force
 from brumel.store.database import Database
 from brumel.store.models.reference import Person, PlannedRound, Site
 from brumel.store.queries import reference as queries

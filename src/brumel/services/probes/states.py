@@ -18,9 +18,9 @@ from brumel.core.wording import counted
 from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.errors import NotFound
+from brumel.services.house.rules import in_force
 from brumel.services.probes import run_facts, what_it_is
 from brumel.services.probes.what_it_is import stored_probe
-from brumel.services.rules import in_force
 from brumel.store.database import Database
 from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.models.reference import Probe, Site

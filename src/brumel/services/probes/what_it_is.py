@@ -19,7 +19,7 @@ from brumel.core.sensing.principles import principle
 from brumel.core.wording import lasting, upper_first
 from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput, NotFound
-from brumel.services.rules import in_force
+from brumel.services.house.rules import in_force
 from brumel.store.models.care import CareRecord
 from brumel.store.models.reference import Probe
 from brumel.store.queries import care as care_queries

@@ -14,6 +14,7 @@ from brumel.core.calibrating.meter_run import KeptPoint, of_last_check
 from brumel.core.calibrating.tolerances_of_kinds import tolerances_for
 from brumel.core.findings import Acceptance, Despite, Finding, Level, verdict, worst_first
 from brumel.core.kit.accuracy import Accuracy
+from brumel.core.numbers.series import Series
 from brumel.core.place.conditions import U_TEMPERATURE_C, Conditions
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import Compensation
@@ -24,12 +25,11 @@ from brumel.core.sensing.follows import Derived
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import as_read, derived_from
 from brumel.core.sensing.response import LEFT_OVER, Response
-from brumel.core.series import Series
 from brumel.core.uncertainty import Budget, Contribution
 from brumel.services.errors import InvalidInput
+from brumel.services.house.rules import in_force
 from brumel.services.live.signal import Transform
 from brumel.services.probes import what_it_is
-from brumel.services.rules import in_force
 from brumel.store.models.reference import Probe, Site
 
 _READY = Despite()

@@ -25,12 +25,12 @@ from brumel.services.calibrating import run_responses
 from brumel.services.calibrating.meter_runs import points_of
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.house.rules import in_force
 from brumel.services.live.channels import positions_of
 from brumel.services.live.display import signal_behind
 from brumel.services.live.signal import Signal, Transform, raw_signal, signal_since
 from brumel.services.probes import run_facts, what_it_is
 from brumel.services.readings.correct import Measured, ShownBy, principle_of, reading_transform, water_of
-from brumel.services.rules import in_force
 from brumel.services.said import BY_EYE, settling_of, u_of
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading

@@ -16,9 +16,9 @@ from brumel.core.reading.jump import jump
 from brumel.core.reading.limits import Limit, is_stabilised, keeps, limits_of, with_stabiliser, worst
 from brumel.core.said import as_plain
 from brumel.core.words.catalogue import word
+from brumel.services.house.rules import in_force
 from brumel.services.probes.what_it_is import Logs
 from brumel.services.readings.correct import Corrected
-from brumel.services.rules import in_force
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe, Site
 from brumel.store.queries import visit as visit_queries

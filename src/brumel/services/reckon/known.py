@@ -13,9 +13,9 @@ from brumel.core.reckoning.answers import Answer
 from brumel.core.reckoning.definition import Calculation, Number, calculations
 from brumel.core.tables import read_once, table
 from brumel.services.clock import Clock
+from brumel.services.house.rules import in_force
 from brumel.services.probes.states import probe_state
 from brumel.services.readings.history import limits_at
-from brumel.services.rules import in_force
 from brumel.store.database import Database
 from brumel.store.models.reference import Site
 from brumel.store.queries import reading as reading_queries

@@ -7,15 +7,15 @@ from typing import Any, TextIO
 
 import numpy as np
 
+from brumel.core.numbers.series import Series
 from brumel.core.outside_data import listed
-from brumel.core.series import Series
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.settling.windows import first_window
 from brumel.core.typed import NotANumber, number_typed
 from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput
-from brumel.services.rules import in_force
+from brumel.services.house.rules import in_force
 from brumel.services.text_tables import read_table
 
 _TIME, _VALUE, _TEMPERATURE = "time_s", "value", "temperature_c"

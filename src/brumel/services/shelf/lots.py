@@ -18,9 +18,9 @@ from brumel.services.cached.remembered import cached
 from brumel.services.clock import Clock
 from brumel.services.editing import refuse_older
 from brumel.services.errors import InvalidInput, NotFound
+from brumel.services.house.rules import in_force
 from brumel.services.people import may_record
 from brumel.services.probes import photos
-from brumel.services.rules import in_force
 from brumel.services.shelf import lot_words
 from brumel.services.shelf.bottles import in_bottle, lot_of, taken_of, used_of_each
 from brumel.services.shelf.typed_lot import (

@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 from brumel.core.place.sun import night_of
 from brumel.core.reading.night import DUSK, LEAST_APART, Looked, Night
 from brumel.services.clock import Clock
+from brumel.services.house.rules import in_force
 from brumel.services.readings.history import limits_at
-from brumel.services.rules import in_force
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Site

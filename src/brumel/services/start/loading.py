@@ -23,10 +23,10 @@ from brumel.core.standards.targets import PH_BUFFER
 from brumel.core.typed import NAME_MOST
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
+from brumel.services.house.rules import in_force
 from brumel.services.kit.meters import NewMeter, fill_meter, wrong_meter
 from brumel.services.kit.probes import NewProbe, probe_row, wrong_probe
 from brumel.services.live.channels import TEMPERATURE, Carries, Channel, signal_channel
-from brumel.services.rules import in_force
 from brumel.services.shelf.lots import put_on_shelf
 from brumel.services.shelf.typed_lot import NewLot, wrong_opening
 from brumel.services.sites.sites import NewSite, fill_site, wrong_site

@@ -9,12 +9,12 @@ from dataclasses import dataclass
 from brumel.core.reading.limits import limits_of
 from brumel.services.acts import act
 from brumel.services.errors import InvalidInput
-from brumel.services.house import House
+from brumel.services.house.chosen import House
+from brumel.services.house.rules import in_force
 from brumel.services.kit.instruments import Instruments, NewInstrument
 from brumel.services.kit.meters import Meters, NewMeter
 from brumel.services.kit.probes import NewProbe, Probes
 from brumel.services.people import Person, may_record, supervises
-from brumel.services.rules import in_force
 from brumel.services.shelf.lots import Shelf
 from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.sites import NewLimit, NewSite, Reach, Sites

@@ -18,13 +18,13 @@ from brumel.core.reading.given_value import INSTRUMENT_UNKNOWN
 from brumel.core.reading.limits import Keeps, Limit, worst
 from brumel.core.reading.reading_verdict import METER_UNKNOWN, METERS_OWN
 from brumel.core.reading.together import Missing, missing_everywhere
+from brumel.services.house.rules import in_force
 from brumel.services.probes import what_it_is
 from brumel.services.readings.correct import water_of
 from brumel.services.readings.given_value import Spot
 from brumel.services.readings.history import limits_at, limits_seen
 from brumel.services.readings.row import correction_words
 from brumel.services.readings.standing import seen_at, spots_of, standing, what_was_read
-from brumel.services.rules import in_force
 from brumel.services.said import stored_findings
 from brumel.store.models.base import Source
 from brumel.store.models.reading import Reading

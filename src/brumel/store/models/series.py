@@ -8,7 +8,7 @@ from datetime import datetime
 from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from brumel.core.series import BLOCK_MOST
+from brumel.core.numbers.series import BLOCK_MOST
 from brumel.store.models.base import Base, own_id
 
 _OWNERS = ("point_id", "reading_id")

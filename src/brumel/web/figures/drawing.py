@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from math import isfinite
 
-from brumel.core.series import Series
+from brumel.core.numbers.series import Series
 from brumel.core.wording import grouped
 from brumel.services.clock import Clock
 from brumel.services.kit.coefficient_history import Course

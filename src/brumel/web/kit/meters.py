@@ -14,11 +14,11 @@ from brumel.core.place.water import BY_METERS as COMPENSATED_BY_METERS
 from brumel.core.quantities.quantity import of_a_round
 from brumel.core.standards.buffers import FAMILIES
 from brumel.services.errors import InvalidInput
+from brumel.services.house.rules import in_force
 from brumel.services.kit.meters import COMPENSATIONS, NewMeter
 from brumel.services.live.channels import Carries
 from brumel.services.live.display import ITSELF
 from brumel.services.live.mapping import Mapped, MappedDevice
-from brumel.services.rules import in_force
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
 from brumel.web.kit.views import accuracy_words, blueprint

@@ -15,11 +15,11 @@ from brumel.core.quantities.quantity import quantities
 from brumel.core.quantities.redox import REFERENCES
 from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput
+from brumel.services.house.rules import in_force
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.probes import NewProbe
 from brumel.services.probes.care_log import NewCare
 from brumel.services.probes.what_it_is import settings_of
-from brumel.services.rules import in_force
 from brumel.web.context import page_number, services, signed_in
 from brumel.web.figures.drawing import course_figure
 from brumel.web.files import kept_file

@@ -14,10 +14,10 @@ from werkzeug.exceptions import HTTPException
 from brumel.core.typed import whole_written
 from brumel.services.application import Services
 from brumel.services.errors import NotFound
+from brumel.services.house.rules import in_force
 from brumel.services.live.watch import Watched
 from brumel.services.probes.what_it_is import kind_of
 from brumel.services.readings.correct import principle_of
-from brumel.services.rules import in_force
 from brumel.web.context import services, signed_in
 from brumel.web.forms import Typed, as_id
 

@@ -12,10 +12,10 @@ from flask.typing import ResponseReturnValue
 
 from brumel.core.plan.hours import TRAVEL_MIN
 from brumel.services.errors import InvalidInput
+from brumel.services.house.rules import in_force
 from brumel.services.planning.calendar import calendar_of, of_plan
 from brumel.services.planning.plan import DayPlan
 from brumel.services.planning.rounds import NewRound
-from brumel.services.rules import in_force
 from brumel.services.shelf.bottles import label_of
 from brumel.web.context import probe_states, services, signed_in
 from brumel.web.figures.drawing import plan_figures

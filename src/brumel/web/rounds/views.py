@@ -18,12 +18,12 @@ from brumel.core.sensing.oxygen.shared import SHOWN_AS
 from brumel.core.typed import whole_written
 from brumel.services.calibrating.run_words import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
+from brumel.services.house.rules import in_force
 from brumel.services.live.channels import positions_of
 from brumel.services.probes.states import ProbeState
 from brumel.services.probes.what_it_is import senses
 from brumel.services.readings.correct import principle_of
 from brumel.services.readings.draft import NewReading
-from brumel.services.rules import in_force
 from brumel.services.sites.sites import NewSite
 from brumel.web.context import into_water, probe_states, services, signed_in
 from brumel.web.figures.drawing import history_figure

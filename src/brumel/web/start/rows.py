@@ -15,10 +15,10 @@ from brumel.core.quantities.quantity import of_a_round, quantities, quantity
 from brumel.core.reading.limits import limits_of
 from brumel.core.start.proposal import FIELDS, MOST_ROWS, Proposal, Row
 from brumel.services.errors import InvalidInput
+from brumel.services.house.rules import in_force
 from brumel.services.kit.instruments import NewInstrument, TypedMeasures
 from brumel.services.kit.meters import NewMeter
 from brumel.services.kit.probes import NewProbe
-from brumel.services.rules import in_force
 from brumel.services.shelf.typed_lot import NewLot
 from brumel.services.sites.sites import NewSite, Reach
 from brumel.services.start.starting import New, NewThing

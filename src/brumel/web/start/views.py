@@ -19,7 +19,7 @@ from brumel.core.sensing.principles import principles
 from brumel.core.standards.targets import families_of
 from brumel.core.start.proposal import FIELDS, gears, propose, read_file, works
 from brumel.services.errors import InvalidInput
-from brumel.services.rules import in_force
+from brumel.services.house.rules import in_force
 from brumel.services.start.starting import NewThing
 from brumel.web.context import services, signed_in
 from brumel.web.start.rows import FormRow, rows_of, sent, thing_of

@@ -14,10 +14,10 @@ from brumel.core.place.station_pressure import Pressure
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.typed import whole_written
 from brumel.services.errors import InvalidInput
+from brumel.services.house.rules import in_force
 from brumel.services.live.channels import positions_of
 from brumel.services.probes.states import ProbeState
 from brumel.services.readings.correct import principle_of
-from brumel.services.rules import in_force
 from brumel.services.visits.at_once import InWater, Together
 from brumel.services.visits.visits import LAYERS, Sheet
 from brumel.web.context import into_water, probe_states, services, signed_in

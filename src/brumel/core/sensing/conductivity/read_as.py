@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from brumel.core.arrays import Array
+from brumel.core.numbers.arrays import Array
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.water import Compensation
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor

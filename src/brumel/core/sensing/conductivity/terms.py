@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
+from brumel.core.numbers.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.conductivity import linear_factor, natural_water_factor
 from brumel.core.said import Amount, Value, celsius, figures, says

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from brumel.core.arrays import Number
+from brumel.core.numbers.arrays import Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ph import ISOPOTENTIAL_PH, MILLIVOLT_RANGE, nernst_slope_mv, ph_recompensated
 from brumel.core.said import Value

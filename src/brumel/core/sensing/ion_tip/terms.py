@@ -11,7 +11,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
+from brumel.core.numbers.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.ph import nernst_slope_mv
 from brumel.core.said import Amount, Value, says

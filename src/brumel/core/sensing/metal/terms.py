@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from brumel.core.arrays import Number
+from brumel.core.numbers.arrays import Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.said import Amount, Value, says
 from brumel.core.sensing.principle import Coefficient, Principle

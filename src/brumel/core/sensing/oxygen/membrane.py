@@ -7,7 +7,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
+from brumel.core.numbers.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.oxygen.shared import Oxygen
 from brumel.core.sensing.principle import Ask, Coefficient

@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from brumel.core.arrays import Array, Number
+from brumel.core.numbers.arrays import Array, Number
 from brumel.core.place.conditions import Conditions
 from brumel.core.quantities.oxygen import ATMOSPHERE_HPA, saturation_mg_l, vapour_pressure_hpa
 from brumel.core.said import Amount, Said, Value, celsius, says

@@ -10,7 +10,7 @@ from importlib.resources import files
 import numpy as np
 from numpy.typing import ArrayLike
 
-from brumel.core.arrays import Array
+from brumel.core.numbers.arrays import Array
 
 
 @dataclass(frozen=True)

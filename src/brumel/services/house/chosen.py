@@ -10,8 +10,8 @@ from sqlalchemy.orm import Session
 
 from brumel.services.acts import act
 from brumel.services.errors import InvalidInput
+from brumel.services.house.rules import in_force
 from brumel.services.people import Person, may_record
-from brumel.services.rules import in_force
 from brumel.store.database import Database
 from brumel.store.models.reference import HouseChoice
 

@@ -1,0 +1,1 @@
+"""Bare numbers: arrays, curves through points, samples in time, constants of nature."""
