@@ -7,6 +7,7 @@ and no object that says one key twice.
 from __future__ import annotations
 
 import json
+import re
 import tomllib
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Any, NoReturn
@@ -19,6 +20,7 @@ _DIGITS = 18
 """As many as surely fit into 64 bits."""
 _FAR = 10**_DIGITS
 _SHOWN, _LISTED = 60, 10
+_NOT_KEEPABLE = re.compile("[\0\ud800-\udfff]")
 
 
 class UnreadableText(CoreError):
@@ -102,7 +104,7 @@ def _cut(text: str) -> str:
 
 def keepable_text(text: str) -> bool:
     """Return whether a text can be kept and shown: the database holds no NUL, UTF-8 no half of a character."""
-    return "\0" not in text and not any("\ud800" <= letter <= "\udfff" for letter in text)
+    return _NOT_KEEPABLE.search(text) is None
 
 
 def _parsed(parse: Callable[[], Any], refusal: str, what: str) -> Any:

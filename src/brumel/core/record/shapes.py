@@ -33,7 +33,7 @@ def number(low: float = -FAR, high: float = FAR) -> Shape:
     """Make the shape of a finite number between two ends, both included; true is no number."""
 
     def look(value: object) -> Iterator[str]:
-        if not isinstance(value, int | float) or isinstance(value, bool):
+        if not isinstance(value, (int, float)) or isinstance(value, bool):
             yield f"must be a number{_between(low, high)}; {shown(value)} is not"
         elif not low <= value <= high:
             far = abs(value) > FAR
@@ -158,7 +158,7 @@ def each(shape: Shape, most: int = MOST_ITEMS, least: int = 0) -> Shape:
     """Make the shape of a list of so many items, each of which has a shape."""
 
     def look(value: object) -> Iterator[str]:
-        if not isinstance(value, list | tuple):
+        if not isinstance(value, (list, tuple)):
             yield f"must be a list; {shown(value)} is not"
         elif len(value) > most:
             yield f"has {grouped(len(value))} items; up to {grouped(most)} can be kept"
@@ -166,7 +166,8 @@ def each(shape: Shape, most: int = MOST_ITEMS, least: int = 0) -> Shape:
             yield f"must be a list of at least {least}; {shown(value)} is not"
         else:
             for number_, item in enumerate(value, 1):
-                yield from (f"{number_} {words}" for words in shape(item))
+                for words in shape(item):
+                    yield f"{number_} {words}"
 
     return look
 
@@ -189,20 +190,24 @@ def fields(needed: Mapping[str, Shape], more: Mapping[str, Shape] | None = None,
             if (shape := known.get(name, others)) is None:
                 yield f"{shown(name)} is not known"
             else:
-                yield from (f"{name} {words}" for words in shape(one))
+                for words in shape(one):
+                    yield f"{name} {words}"
 
     return look
 
 
 def named(shape: Shape) -> Shape:
     """Make the shape of an object whose names are free, and each of whose values has a shape."""
+    name_shape = text(120)
 
     def look(value: object) -> Iterator[str]:
         if not isinstance(value, Mapping):
             yield f"must be an object; {shown(value)} is not"
             return
         for name, one in value.items():
-            yield from (f"{shown(name)} {words}" for words in (*text(120)(name), *shape(one)))
+            for look_at, what in ((name_shape, name), (shape, one)):
+                for words in look_at(what):
+                    yield f"{shown(name)} {words}"
 
     return look
 
@@ -211,7 +216,7 @@ def anything(value: object) -> Iterator[str]:
     """Look at what may be any plain data, but bounded."""
     if isinstance(value, Mapping):
         yield from _ANY_NAMED(value)
-    elif isinstance(value, list | tuple):
+    elif isinstance(value, (list, tuple)):
         yield from _ANY_EACH(value)
     elif isinstance(value, str):
         yield from _ANY_TEXT(value)

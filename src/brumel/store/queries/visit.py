@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Text, and_, cast, exists, func, select, true
+from sqlalchemy import ColumnElement, Text, and_, cast, exists, func, or_, select, true
 from sqlalchemy.dialects.postgresql import ARRAY, distinct_on
 from sqlalchemy.orm import Session, aliased, joinedload, lazyload, load_only, selectinload
 from sqlalchemy.orm.interfaces import ORMOption
@@ -105,18 +105,21 @@ class Read:
 
 def derived_at(session: Session, place: TakenAt, key: str, since: datetime, until: datetime) -> Read | None:
     """Return what was read last of a quantity at a place within a time, by itself or beside another."""
+    beside = Reading.derived.contains([{"quantity": key}])
     found = session.execute(
         select(Reading.id, Reading.taken_at, Reading.quantity, Reading.value, Reading.u, Reading.derived)
         .where(place.fits, Reading.taken_at > since, Reading.taken_at <= until, stands())
+        .where(or_(Reading.quantity == key, beside))
         .order_by(Reading.taken_at.desc(), Reading.ordinal.desc())
-    )
-    for reading_id, at, quantity, value, u, derived in found:
-        if quantity == key:
-            return Read(reading_id, at, value, u)
-        for one in derived:
-            if one["quantity"] == key:
-                return Read(reading_id, at, one["value"], one["u"], quantity)
-    return None
+        .limit(1)
+    ).first()
+    if found is None:
+        return None
+    reading_id, at, quantity, value, u, derived = found
+    if quantity == key:
+        return Read(reading_id, at, value, u)
+    one = next(d for d in derived if d["quantity"] == key)
+    return Read(reading_id, at, one["value"], one["u"], quantity)
 
 
 def values_at(
