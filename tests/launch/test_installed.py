@@ -29,7 +29,7 @@ _NEEDED = (
     "store/migrations/versions/0001_first_schema.py",
     "web/templates/base.html",
     "web/bench/templates/bench/run.html",
-    "web/static/css/brumel.css",
+    "web/static/css/paper.css",
     "web/static/js/live.js",
     "web/static/vendor/bootstrap/LICENSE",
 )

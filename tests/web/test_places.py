@@ -135,7 +135,7 @@ def test_what_is_of_who_is_signed_in_is_kept_by_no_cache(client: FlaskClient, pa
     enter(client, "technician")
     answer = client.get(path, base_url=BASE)
     assert (answer.status_code, answer.headers["Cache-Control"]) == (200, "no-store")
-    style, *_ = re.findall(r'href="(/static/[0-9a-f]{16}/css/brumel.css)"', client.get("/", base_url=BASE).text)
+    style, *_ = re.findall(r'href="(/static/[0-9a-f]{16}/css/paper.css)"', client.get("/", base_url=BASE).text)
     assert "max-age" in client.get(style, base_url=BASE).headers["Cache-Control"]
 
 
