@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import re
+import shlex
+import subprocess
+import sys
 from pathlib import Path
 
 import pytest
@@ -10,6 +13,9 @@ import pytest
 ROOT = Path(__file__).parents[1]
 DOCUMENTS = sorted([ROOT / "README.md", *ROOT.glob("docs/**/*.md")])
 MOST_WORDS = {"README.md": 800, "docs/architecture.md": 1500}
+_COMMAND = re.compile(r"^    (\./brumel .*)$", re.MULTILINE)
+_STARTED = ("./brumel demo", "./brumel serve", "./brumel test")
+"""They run until they are stopped: tests/launch starts the first two; the third is what runs this."""
 _LINK = re.compile(r"\]\(([^)#\s]+)(?:#[^)]*)?\)")
 _MODULE = re.compile(r"`((?:src/brumel/)?[a-z_]+(?:/[a-z_0-9]+)+(?:\.(?:py|toml|js))?)(?:\.[a-zA-Z_.]+)?`")
 
@@ -47,11 +53,24 @@ def test_every_module_that_the_architecture_names_is_there() -> None:
     assert [n for n in named if not any(k == n or k.endswith("/" + n) for k in bare)] == []
 
 
-def test_no_line_of_a_template_is_longer_than_a_screen() -> None:
+def test_no_line_of_a_template_or_a_style_is_longer_than_a_screen() -> None:
+    web = ROOT / "src/brumel/web"
     long = [
         f"{name(path)}:{number}"
-        for path in sorted((ROOT / "src/brumel/web").rglob("*.html"))
+        for path in sorted([*web.rglob("*.html"), *web.glob("static/css/*.css")])
         for number, line in enumerate(path.read_text(encoding="utf-8").splitlines(), 1)
         if len(line) > 140
     ]
     assert long == []
+
+
+def test_every_command_of_the_readme_does_what_it_is_there_for() -> None:
+    """As it stands, from the folder in which the README stands."""
+    commands = _COMMAND.findall((ROOT / "README.md").read_text(encoding="utf-8"))
+    assert set(_STARTED) < set(commands)
+    for command in commands:
+        if command not in _STARTED:
+            words = [sys.executable, "-m", "brumel", *shlex.split(command)[1:]]
+            done = subprocess.run(words, cwd=ROOT, capture_output=True, text=True, check=False)
+            assert (done.returncode, done.stderr) == (0, ""), command
+            assert done.stdout.strip()
