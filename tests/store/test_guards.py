@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 import uuid
+from pathlib import Path
 
 import psycopg
 import pytest
@@ -201,6 +203,25 @@ def test_the_catalogue_holds_both_triggers_of_every_fact(urls: Urls) -> None:
     kept = {table for table, words in rows if "BEFORE DELETE OR UPDATE ON" in words and "FOR EACH ROW" in words}
     not_emptied = {table for table, words in rows if "BEFORE TRUNCATE ON" in words and "FOR EACH STATEMENT" in words}
     assert kept == not_emptied == set(NAMES)
+
+
+def test_the_documents_name_every_guard(urls: Urls, root: Path) -> None:
+    """Each by how its trigger ends, or by its whole name, with the function that it calls."""
+    words = (root / "docs/decisions/guards.md").read_text(encoding="utf-8")
+    listed = [re.findall(r"`([^`]+)`", line) for line in words.splitlines() if line.startswith("| `")]
+    named = {(end, each[-1]) for each in listed for end in each[:-1]}
+    with psycopg.connect(urls.owner) as connection:
+        found = connection.execute(
+            "SELECT tgname, tgrelid::regclass::text, tgfoid::regproc::text FROM pg_trigger WHERE NOT tgisinternal"
+        ).fetchall()
+
+    def of(trigger: str, table: str, function: str) -> set[tuple[str, str]]:
+        function = function.replace(f"brumel_{table}_", "brumel_…_")
+        return {(end, does) for end, does in named if trigger.endswith(end) and function == does}
+
+    guards = {(trigger, table, function): of(trigger, table, function) for trigger, table, function in found}
+    assert [guard for guard, names in guards.items() if not names] == []
+    assert named == set().union(*guards.values()), "no guard of these is left"
 
 
 @pytest.mark.parametrize(
