@@ -47,18 +47,28 @@ class PlaceRead:
         altitude_m = self.site.set_at(at).altitude_m if self.site else None
         return replace(pressure, altitude_m=altitude_m) if pressure.altitude_m is None else pressure
 
-    def remembered(self, session: Session, own: Principle, at: datetime) -> Surroundings:
-        """What was read there within the hour that a probe leans on, and the pressure given within half a day."""
-        salty = self._salts(session, own, Surroundings(), at)
+    def around(
+        self, session: Session, own: Principle, typed: Surroundings, at: datetime, *, with_pressure: bool = True
+    ) -> Surroundings:
+        """Return what a probe leans on there: as typed, else as read there before; nothing where it leans on nothing.
+
+        Salts are remembered for an hour, a pressure for half a day, unless ``with_pressure`` is false: then none is
+        taken that was not typed, but the site's altitude always is.
+        """
+        if not own.asks_place:
+            return Surroundings()
+        found = self._salts(session, own, typed, at)
         if not own.needs_pressure:
-            return salty
-        known = visit_queries.pressure_at(session, self._of, at - REMEMBERED, at)
-        if known is not None:
-            given = Surroundings.of(known.surroundings)
-            return replace(salty, pressure=given.pressure, pressure_by=given.pressure_by or str(known.reading_id))
-        if self.site is None or (altitude_m := self.site.set_at(at).altitude_m) is None:
-            return salty
-        return replace(salty, pressure=Pressure(None, kind="station", altitude_m=altitude_m))
+            return found
+        of = self._pressure_before(session, at) if with_pressure and typed.pressure is None else typed
+        return replace(found, pressure=self.with_altitude(of.pressure, at), pressure_by=of.pressure_by)
+
+    def _pressure_before(self, session: Session, at: datetime) -> Surroundings:
+        known = visit_queries.pressure_at(session, self._of, at - REMEMBERED, at + _A_MOMENT)
+        if known is None:
+            return Surroundings()
+        given = Surroundings.of(known.surroundings)
+        return replace(given, pressure_by=given.pressure_by or str(known.reading_id))
 
     @property
     def _of(self) -> visit_queries.TakenAt:
@@ -75,29 +85,11 @@ class PlaceRead:
             if (value := given[name]) is not None:
                 usual = {f"u_{name}": u_typed(value), f"{name}_from": "typed"}
                 found |= given | {field: of for field, of in usual.items() if not given[field]}
-            elif asked and (read := visit_queries.derived_at(session, self._of, key, at - _SAME_HOUR, at)):
+            elif asked and (read := visit_queries.derived_at(session, self._of, key, at - _SAME_HOUR, at + _A_MOMENT)):
                 how = f"{'from the conductivity read' if read.behind else 'read'} at {read.taken_at:%H:%M} UTC"
                 by = str(read.reading_id)
                 found |= {name: read.value, f"u_{name}": read.u, f"{name}_from": how, f"{name}_by": by}
         return Surroundings(**found)
-
-    def now(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> Surroundings:
-        """Return what was typed of it; what is remembered where no pressure was typed; nothing where no probe asks."""
-        if not own.asks_place:
-            return Surroundings()
-        if typed.pressure is not None:
-            return replace(typed, pressure=self.with_altitude(typed.pressure, at))
-        if typed.conductivity is not None:
-            return typed
-        found = self.remembered(session, own, at + _A_MOMENT)
-        return replace(found, pressure=self.with_altitude(found.pressure, at)) if own.needs_pressure else found
-
-    def known(self, session: Session, own: Principle, typed: Surroundings, at: datetime) -> Surroundings:
-        """Return what was typed of it; the salinity by a conductivity of the same hour where none was."""
-        if not own.asks_place:
-            return Surroundings()
-        pressure = self.with_altitude(typed.pressure, at) if own.needs_pressure else None
-        return replace(self._salts(session, own, typed, at), pressure=pressure, pressure_by=typed.pressure_by)
 
     def wrong(
         self, session: Session, kind: ProbeKind, own: Principle, typed: Surroundings, at: datetime
@@ -124,7 +116,7 @@ class PlaceRead:
         """That the water's conductivity is not known, or is too much for the probe."""
         about, most = quantity("specific-conductance"), kind.suits["specific-conductance"][1]
         wrong: dict[str, str] = {}
-        found = self._salts(session, own, typed, at + _A_MOMENT).conductivity
+        found = self._salts(session, own, typed, at).conductivity
         check_number(wrong, "conductivity", found, CONDUCTIVITY_US_CM, about.unit, about.name)
         if found is None:
             wrong["conductivity"] = "The water's salts count: give its specific conductance, or read it first."

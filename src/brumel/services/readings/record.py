@@ -115,9 +115,9 @@ class Readings:
         with self.database.session() as session:
             site, probe = session.get(Site, site_id), session.get(Probe, probe_id)
             own = what_it_is.senses(probe) if probe else None
-            if site is None or own is None or not own.asks_place:
+            if site is None or own is None:
                 return Surroundings()
-            return PlaceRead(site).remembered(session, own, self.clock.now())
+            return PlaceRead(site).around(session, own, Surroundings(), self.clock.now())
 
     def check_place(self, site_id: uuid.UUID, probe_id: uuid.UUID, place: Surroundings) -> None:
         """Refuse what can't be of a place, before a probe goes into its water.
@@ -161,7 +161,7 @@ class Readings:
             own = principle_of(probe)
             if site is not None and own.asks_place:
                 here = PlaceRead(site, visit_id)
-                place = here.now(session, own, place, self.clock.now())
+                place = here.around(session, own, place, self.clock.now())
                 if wrong := here.wrong(session, what_it_is.kind_of(probe), own, place, self.clock.now()):
                     raise InvalidInput(wrong)
             water = water_of(site, self.clock.now())
@@ -187,11 +187,9 @@ def record_within(
         return None
     site, probe, taken_at = _checked(session, clock, new)
     known = known or Beforehand.of(session, site, taken_at, [probe])
-    place = (
-        PlaceRead(site, new.visit_id).known(session, principle_of(probe), new.place, taken_at).without(new.amends_id)
-    )
+    here, own = PlaceRead(site, new.visit_id), principle_of(probe)
+    place = here.around(session, own, new.place, taken_at, with_pressure=False).without(new.amends_id)
     if new.source == Source.TYPED_VALUE and probe.meter is not None:
-        own = principle_of(probe)
         once = said_once(probe.meter.does, own.shown_quantity(new.meter_did), own)
         new = replace(new, meter_did={**once, **new.meter_did})
     measured = measure(session, new, probe, taken_at, place)

@@ -71,7 +71,7 @@ class AtOnce:
                 if visit.site is None or signal_positions_of(probe) is None:
                     continue  # what a device indicates is taken as it is
                 own = principle_of(probe)
-                place = here.now(session, own, Surroundings(), now)
+                place = here.around(session, own, Surroundings(), now)
                 if wrong := here.wrong(session, kind_of(probe), own, place, now):
                     found[probe.id] = wrong
         return found
@@ -98,7 +98,7 @@ class AtOnce:
                     one.reading_id, visit.site_id, one.probe_id, Source.DEVICE, after_seq=one.after_seq,
                     until_seq=one.until_seq,
                     visit_id=visit.id, unsettled_reason=said.unsettled_reason, despite=said.despite,
-                    place=here.now(session, principle_of(probe), Surroundings(), self.clock.now())
+                    place=here.around(session, principle_of(probe), Surroundings(), self.clock.now())
                     if probe else Surroundings(),
                     **said.spot.columns,
                 )  # fmt: skip

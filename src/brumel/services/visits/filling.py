@@ -125,7 +125,7 @@ class Filling:
             typed_as=value.typed_as, temperature_c=warm.c, warm_by=warm.by(entry), u_temperature_c=warm.u,
             shown=value.value,
             meter_did=_did(probe, entry.quantity, did),
-            place=PlaceRead(self.visit.site, self.visit.id).now(self.session, own, Surroundings(), self.at),
+            place=PlaceRead(self.visit.site, self.visit.id).around(self.session, own, Surroundings(), self.at),
             taken_at=self.at, despite=entry.despite,
         )  # fmt: skip
         record_within(self.session, self.clock, new, self.person, known)
