@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import math
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
 from tests.said import remedy, sentence
 from tests.taken import NATURAL, SEA, seen
 
+from brumel.core.errors import CoreError
 from brumel.core.kit.accuracy import Accuracy
 from brumel.core.kit.instruments import Measures
 from brumel.core.quantities.quantity import quantities, quantity
@@ -18,7 +20,7 @@ from brumel.core.reading.contrary import judge_together
 from brumel.core.reading.given_value import PlainValue, judge_plain, plain_budget
 from brumel.core.reading.jump import jump
 from brumel.core.reading.limits import Keeps, Limit, keeps, limits_of, worst
-from brumel.core.reading.together import Taken, missing, total_ammonia, worked_out
+from brumel.core.reading.together import Follows, Taken, missing, worked_out
 from brumel.core.shipped_rules import shipped
 from brumel.core.words.catalogue import word
 
@@ -107,8 +109,19 @@ class TestWhatFollows:
         assert (total.quantity, free.quantity) == ("total-ammonia-n", "unionized-ammonia-n")
         assert total.value - free.value == pytest.approx(1.0)
         assert free.basis == ("ammonium-n", "ph", "temperature")
-        assert total_ammonia(seen(ammonium_n=1.0, ph=8.0)) is None
-        assert total_ammonia({**given, **seen(total_ammonia_n=2.0)}) is None
+        assert worked_out(seen(ammonium_n=1.0, ph=8.0)) == []
+        assert [w.quantity for w in worked_out({**given, **seen(total_ammonia_n=2.0)})] == ["unionized-ammonia-n"]
+
+    def test_an_entry_that_names_what_is_not_known_stops_with_its_name(self) -> None:
+        """It would follow from nothing, for ever."""
+        wrongs: tuple[dict[str, Any], ...] = (
+            {"inputs": {"ph": "no-such"}, "calculation": "saturation-index"},
+            {"inputs": {"ph": "ph"}},
+            {"inputs": {"ph": "ph"}, "calculation": "saturation-index", "senseless": "at-full-moon"},
+        )
+        for wrong in wrongs:
+            with pytest.raises(CoreError, match="density"):
+                Follows("density", **wrong)
 
     def test_what_follows_from_a_bound_is_a_bound_to_the_side_that_it_moves_to(self) -> None:
         below = Taken("total-chlorine", 0.02, 0.01, "<", "r")

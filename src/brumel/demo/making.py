@@ -392,7 +392,7 @@ class Maker(AtTheBench):
         corrected = correct(measured, probe, basis, site, water.compensation)
         source = Source.DEVICE if on_line else Source.TYPED_SIGNAL
         new = NewReading(self._id(), site.id, probe.id, source, visit_id=visit.id)
-        row = reading_row(new, site, probe, self.people["mira"], measured, corrected, run, taken_at=at)
+        row = reading_row(new, site, probe, self.people["mira"], corrected, run, taken_at=at)
         row |= kept_limits(limits_of(in_force(), water.kind), corrected)
         self.rows[Reading].append(row)
         self.rows[ReadingFinding] += [{"reading_id": new.reading_id, **f} for f in finding_rows(corrected.findings)]

@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from typing import Any
 
+from brumel.core.errors import CoreError
 from brumel.core.findings import PRODUCT, Finding, Level, worst_first
-from brumel.core.quantities.quantity import quantity
+from brumel.core.quantities.quantity import quantities, quantity
 from brumel.core.reading.limits import is_stabilised
 from brumel.core.reckoning.answers import calculate
 from brumel.core.reckoning.definition import InvalidInputs
 from brumel.core.said import Named, Of, Said, Value, says
+from brumel.core.tables import read_once, table
 from brumel.core.uncertainty import Budget, Contribution
 
 _LEAST_U = 1e-12
@@ -37,22 +39,30 @@ Visit = Mapping[str, Taken]
 
 @dataclass(frozen=True)
 class Follows:
-    """What can be worked out from several readings: a calculation of the registry, and what it takes.
-
-    ``optional`` inputs are taken where they were read; ``factor`` brings an output to the quantity's unit.
-    """
+    """What can be worked out from several readings (``follows.toml`` says what each field is)."""
 
     quantity: str
-    calculation: str
-    output: str
     inputs: Mapping[str, str]
-    optional: Mapping[str, str]
-    why_not: Callable[[Visit], Said | None] | None = None
-    """Why it does not apply to this water; None where it does."""
+    calculation: str = ""
+    output: str = ""
+    optional: Mapping[str, str] = field(default_factory=dict)
+    difference: str = ""
+    asked_by: tuple[str, ...] = ()
+    senseless: str = ""
+
+    def __post_init__(self) -> None:
+        known = {*self.inputs.values(), *self.optional.values(), *self.asked_by, self.quantity} <= quantities().keys()
+        if not known or bool(self.calculation) == bool(self.difference) or self.senseless not in {"", *_SENSELESS}:
+            raise CoreError(f"What follows as {self.quantity} names what is not known: see follows.toml.")
 
     def does_not_apply(self, seen: Visit) -> Said | None:
-        """Say why it does not; nothing where it does."""
-        return self.why_not(seen) if self.why_not else None
+        """Say why it has no sense in this water; nothing where it has."""
+        return _SENSELESS[self.senseless](seen) if self.senseless else None
+
+    @property
+    def main(self) -> str:
+        """The quantity that it is another form of: where that was read, nobody need read it."""
+        return next(iter(self.inputs.values()))
 
 
 @dataclass(frozen=True)
@@ -113,42 +123,30 @@ def not_with_stabiliser(seen: Visit) -> Said | None:
     return None
 
 
-_FOLLOWS = (
-    Follows(
-        "unionized-ammonia-n", "unionized-ammonia", "unionized_mg_l",
-        {"tan_mg_l": "total-ammonia-n", "ph": "ph", "temperature_c": "temperature"}, {"salinity": "salinity"},
-    ),
-    Follows(
-        "hypochlorous-share", "hypochlorous-fraction", "fraction_percent",
-        {"ph": "ph", "temperature_c": "temperature", "cyanuric_acid_mg_l": "stabiliser"}, {"salinity": "salinity"},
-        not_with_stabiliser,
-    ),
-    Follows(
-        "saturation-index", "saturation-index", "index",
-        {"ph": "ph", "temperature_c": "temperature", "calcium_mg_l_caco3": "hardness",
-         "alkalinity_mg_l_caco3": "alkalinity", "tds_mg_l": "dissolved-solids"},
-        {"cyanuric_acid_mg_l": "stabiliser"},
-    ),
-    Follows(
-        "density", "seawater-density", "density_kg_m3", {"salinity": "salinity", "temperature_c": "temperature"}, {},
-    ),
-)  # fmt: skip
-"""What follows from several readings; what follows from one stands with it (:mod:`brumel.core.sensing.follows`)."""
-_INSTEAD: Mapping[str, str] = {"total-ammonia-n": "ammonium-n"}
-"""What does as well: a tip sees the ion, and the total follows."""
+_SENSELESS: Mapping[str, Callable[[Visit], Said | None]] = {"stabiliser-or-sea-salt": not_with_stabiliser}
+
+
+@read_once
+def follows() -> Mapping[str, Follows]:
+    """Return what follows from several readings, by quantity, in the order in which it is worked out."""
+    entries = table("reading", "follows.toml").items()
+    return {key: Follows(key, **entry | {"asked_by": tuple(entry.get("asked_by", ()))}) for key, entry in entries}
+
+
+def asked_by(read: Iterable[str]) -> set[str]:
+    """Return what a water wants worked out that asks for these quantities.
+
+    Examples
+    --------
+    >>> asked_by(["ph", "hardness"])
+    {'saturation-index'}
+    """
+    asking = set(read)
+    return {key for key, way in follows().items() if asking & set(way.asked_by)}
+
+
 _SHORTEST = ("salinity", "dissolved-solids", "stabiliser", "temperature")
 """What has a shorter way than to read it: the catalogue says which."""
-
-
-def total_ammonia(seen: Visit) -> Worked | None:
-    """Total ammonia from an ammonium tip, which sees only the ion."""
-    if "total-ammonia-n" in seen or not {"ammonium-n", "ph", "temperature"} <= seen.keys():
-        return None
-    way = Follows(
-        "total-ammonia-n", "ammonium-to-total", "tan_mg_l",
-        {"ammonium_n_mg_l": "ammonium-n", "ph": "ph", "temperature_c": "temperature"}, {"salinity": "salinity"},
-    )  # fmt: skip
-    return _worked(way, seen)
 
 
 def worked_out(seen: Visit) -> list[Worked]:
@@ -160,25 +158,19 @@ def worked_out(seen: Visit) -> list[Worked]:
     >>> [(w.quantity, round(w.value, 2), round(w.budget.u, 3)) for w in worked_out(seen)]
     [('combined-chlorine', 0.4, 0.071)]
     """
-    known, found = dict(seen), []
-    for first in (total_ammonia(known), _combined(known)):
-        if first is not None:
-            found.append(first)
-            known[first.quantity] = Taken(first.quantity, first.value, first.budget.u, first.qualifier)
-    basis = {w.quantity: w.basis for w in found}
-    for way in _FOLLOWS:
-        if way.quantity in seen or way.does_not_apply(known):
+    known, found = dict(seen), dict[str, Worked]()
+    for key, way in follows().items():
+        if key in seen or way.does_not_apply(known) or not set(way.inputs.values()) <= known.keys():
             continue
-        if (one := _worked(way, known)) is not None:
-            named = tuple(dict.fromkeys(b for name in one.basis for b in basis.get(name, (name,)) if b))
-            found.append(replace(one, basis=named))
-    return found
+        if (one := (_worked if way.calculation else _difference)(way, known)) is not None:
+            behind = (found[name].basis if name in found else (name,) for name in one.basis)
+            found[key] = replace(one, basis=tuple(dict.fromkeys(b for names in behind for b in names if b)))
+            known[key] = Taken(key, one.value, one.budget.u, one.qualifier)
+    return list(found.values())
 
 
 def _worked(way: Follows, seen: Visit) -> Worked | None:
     wanted = {**way.inputs, **{name: key for name, key in way.optional.items() if key in seen}}
-    if any(key not in seen for key in wanted.values()):
-        return None
     given: dict[str, Any] = {name: seen[key].value for name, key in wanted.items()}
     given |= {f"{name}_u": max(seen[key].u, _LEAST_U) for name, key in wanted.items()}
     said = {name: round(seen[key].value, quantity(key).decimals) for name, key in wanted.items()}
@@ -220,23 +212,20 @@ def _named(budget: Budget, wanted: Mapping[str, str]) -> Budget:
     )  # fmt: skip
 
 
-def _combined(seen: Visit) -> Worked | None:
-    """Combined chlorine: total less free; it has no calculation of its own, for it is a difference."""
-    free, total = seen.get("free-chlorine"), seen.get("total-chlorine")
-    if free is None or total is None or "combined-chlorine" in seen:
-        return None
-    sides = {_side(total.qualifier, 1.0), _side(free.qualifier, -1.0)} - {""}
+def _difference(way: Follows, seen: Visit) -> Worked | None:
+    """Work out the first less the second: it needs no calculation of its own."""
+    unit = quantity(way.quantity).unit
+    first, second = (seen[key] for key in way.inputs.values())
+    sides = {_side(first.qualifier, 1.0), _side(second.qualifier, -1.0)} - {""}
     if len(sides) > 1:
         return None
-    shares = [Contribution(f"reading.{t.quantity}", t.u, "mg/L", s, quantity(t.quantity).name)
-              for t, s in ((total, 1.0), (free, -1.0))]  # fmt: skip
-    value = total.value - free.value
-    side = "".join(sides)
-    said = says(
-        "working.combined", total=Of("total-chlorine", total.value, total.qualifier),
-        free=Of("free-chlorine", free.value, free.qualifier), combined=Of("combined-chlorine", value, side),
-    )  # fmt: skip
-    return Worked("combined-chlorine", value, Budget.of(shares), "mg/L", (said,), (free.record, total.record), side)
+    shares = [Contribution(f"reading.{t.quantity}", t.u, unit, s, quantity(t.quantity).name)
+              for t, s in ((first, 1.0), (second, -1.0))]  # fmt: skip
+    value, side = first.value - second.value, "".join(sides)
+    terms = {name: Of(key, seen[key].value, seen[key].qualifier) for name, key in way.inputs.items()}
+    said = says(way.difference, **terms, **{way.output: Of(way.quantity, value, side)})
+    basis = tuple(t.record or t.quantity for t in (first, second))
+    return Worked(way.quantity, value, Budget.of(shares), unit, (said,), basis, side)
 
 
 def missing(seen: Visit, wanted: Sequence[str]) -> list[Missing]:
@@ -248,8 +237,8 @@ def missing(seen: Visit, wanted: Sequence[str]) -> list[Missing]:
     >>> missing(seen, ["hypochlorous-share"])[0].says.values["ways"][0].key
     'way.stabiliser'
     """
-    found, contrary = [], _contrary(seen)
-    for way in _FOLLOWS:
+    found, contrary, ways_to = [], _contrary(seen), follows()
+    for way in ways_to.values():
         if way.quantity not in wanted or way.quantity in seen:
             continue
         name = quantity(way.quantity).name
@@ -260,7 +249,7 @@ def missing(seen: Visit, wanted: Sequence[str]) -> list[Missing]:
             said = says("missing.contrary", of=name, both=contrary[way.quantity])
             found.append(Missing(way.quantity, said, lacks=len(contrary[way.quantity])))
             continue
-        lacking = [k for k in way.inputs.values() if k not in seen and _INSTEAD.get(k) not in seen]
+        lacking = [k for k in way.inputs.values() if k not in seen and not (k in ways_to and ways_to[k].main in seen)]
         if lacking:
             ways = tuple(says(f"way.{k}") if k in _SHORTEST else says("read", of=quantity(k).name) for k in lacking)
             found.append(Missing(way.quantity, says("missing.read", of=name, ways=ways), lacks=len(lacking)))
@@ -271,7 +260,7 @@ def _contrary(seen: Visit) -> dict[str, tuple[Of, ...]]:
     """Find what two bounds to opposite sides leave untold, with those bounds, by quantity."""
     worked = {w.quantity for w in worked_out(seen)}
     found: dict[str, tuple[Of, ...]] = {}
-    for way in _FOLLOWS:
+    for way in follows().values():
         bounds = [key for key in way.inputs.values() if key in seen and seen[key].qualifier]
         if len(bounds) > 1 and way.quantity not in worked and set(way.inputs.values()) <= seen.keys():
             found[way.quantity] = tuple(Of(key, seen[key].value, seen[key].qualifier, exact=True) for key in bounds)

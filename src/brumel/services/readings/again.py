@@ -39,7 +39,6 @@ class Anew:
     """A standing reading, and as it is with what is known now."""
 
     reading: Reading
-    measured: Measured
     after: Corrected
     bases: tuple[uuid.UUID, ...] = ()
     """The readings that temperature, pressure, salinity or conductivity were taken from."""
@@ -47,7 +46,7 @@ class Anew:
     @property
     def words(self) -> str:
         """What its meter was said to have done, and did."""
-        did = self.measured.meter_did
+        did = self.after.measured.meter_did
         return f"{meter_words(self.reading.meter_did) or 'nothing'} → {meter_words(did) or 'nothing'}"
 
 
@@ -93,10 +92,10 @@ class Again:
             rows.append(
                 in_place_of(old, key, reason, person) | {
                     "value": after.value, "u": after.budget.u, "quantity": after.quantity.key,
-                    "unit": after.quantity.unit, "meter_did": dict(change.measured.meter_did),
+                    "unit": after.quantity.unit, "meter_did": dict(after.measured.meter_did),
                     "derived": after.derived, "level": str(after.level), **working_plain(after.working),
                     "budget": budget_rows(after.budget),
-                    "temperature_c": change.measured.temperature_c, "surroundings": change.measured.place.plain,
+                    "temperature_c": after.measured.temperature_c, "surroundings": after.measured.place.plain,
                     **kept_limits(self._limits[old.site_id], after),
                 }
             )  # fmt: skip
@@ -144,8 +143,7 @@ def _leaning(again: Again, old: Reading, now: Mapping[uuid.UUID, Reading]) -> An
             measured = replace(measured, temperature_c=basis.value, u_temperature_c=basis.u)
     measured = replace(measured, place=place)
     removed = [_gone(basis) for basis in now.values() if basis.removed]
-    after = again.correct(old, measured).with_findings(removed)
-    return Anew(old, measured, after, tuple(b.id for b in standing.values()))
+    return Anew(old, again.correct(old, measured).with_findings(removed), tuple(b.id for b in standing.values()))
 
 
 def _as_salt(place: Surroundings, basis: Reading, name: str, key: str) -> Surroundings:

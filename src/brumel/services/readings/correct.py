@@ -65,8 +65,9 @@ class Measured:
 
 @dataclass(frozen=True)
 class Corrected:
-    """A corrected reading with all that stands beside it."""
+    """A reading as it is judged: what was measured, what it is, and all that stands beside it."""
 
+    measured: Measured
     quantity: Quantity
     value: float
     budget: Budget
@@ -180,7 +181,7 @@ def correct(
             still_s=own.still_s(measured.approach, at),
         )
     )
-    return Corrected(about, value, budget, working, [d.plain for d in derived], findings, verdict(findings))
+    return Corrected(measured, about, value, budget, working, [d.plain for d in derived], findings, verdict(findings))
 
 
 def _from_shown(

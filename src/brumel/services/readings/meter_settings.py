@@ -94,7 +94,7 @@ class Resetting:
             if did == dict(reading.meter_did):
                 continue
             measured = replace(as_measured(reading), meter_did=did)
-            changes.append(Anew(reading, measured, again.correct(reading, measured), tuple(bases.get(reading.id, ()))))
+            changes.append(Anew(reading, again.correct(reading, measured), tuple(bases.get(reading.id, ()))))
         return changes
 
 

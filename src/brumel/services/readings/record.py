@@ -198,7 +198,7 @@ def record_within(
     meter = shown_by(session, probe, taken_at, clock) if measured.signal is None else None
     corrected = correct(measured, probe, basis, site, water_of(site, taken_at), meter, despite)
     corrected = known.beside_history(corrected)
-    row = reading_row(new, site, probe, person, measured, corrected, run, taken_at=taken_at)
+    row = reading_row(new, site, probe, person, corrected, run, taken_at=taken_at)
     row |= kept_limits(known.limits, corrected)
     if add_once(session, Reading, row):
         add_findings(session, new.reading_id, corrected.findings)

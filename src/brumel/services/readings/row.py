@@ -14,7 +14,7 @@ from brumel.core.place.station_pressure import Pressure
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import ErrorScale, quantity
 from brumel.core.words.kept_findings import working_plain
-from brumel.services.readings.correct import Corrected, Measured, principle_of
+from brumel.services.readings.correct import Corrected, principle_of
 from brumel.services.readings.draft import NewReading
 from brumel.services.said import budget_rows, finding_rows, settling_columns
 from brumel.store.add_fact import add_new
@@ -30,14 +30,13 @@ def reading_row(
     site: Site | None,
     probe: Probe,
     person: Person,
-    measured: Measured,
     corrected: Corrected,
     run: CalibrationRun | None,
     *,
     taken_at: datetime,
 ) -> dict[str, Any]:
     """Return a reading as it is stored."""
-    own, about = principle_of(probe), corrected.quantity
+    own, about, measured = principle_of(probe), corrected.quantity, corrected.measured
     return {
         "id": new.reading_id,
         "site_id": site.id if site else None,

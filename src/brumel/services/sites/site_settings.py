@@ -171,10 +171,9 @@ class _Resting:
                 continue
             if reading.temperature_c is None:
                 continue
-            measured = replace(as_measured(reading), place=place)
-            after = again.correct(reading, measured)
+            after = again.correct(reading, replace(as_measured(reading), place=place))
             if not _as_before(reading, after):
-                corrected.append(Anew(reading, measured, after, tuple(bases.get(reading.id, ()))))
+                corrected.append(Anew(reading, after, tuple(bases.get(reading.id, ()))))
         return cls(session, clock, pressures, corrected)
 
     @property
@@ -197,7 +196,7 @@ class _Resting:
             add_findings(self.session, new.reading_id, findings)
         self.session.flush()
         # What took its pressure from a reading is amended as that is.
-        own = [c for c in self.corrected if c.measured.place.pressure_by not in {str(key) for key in amended}]
+        own = [c for c in self.corrected if c.after.measured.place.pressure_by not in {str(key) for key in amended}]
         Again(self.session, self.clock).record(own, reason, person)
         visits = {v.id: v for c in self.changed if (v := c.reading.visit)}
         follow_visits(self.session, list(visits.values()), person, self.clock, [*amended, *(c.reading.id for c in own)])
@@ -242,6 +241,6 @@ def _set_anew(place: Surroundings, before: SiteSet, new: NewSetting) -> Surround
 
 def _how(change: Anew) -> str:
     """By what a corrected reading becomes another."""
-    level, pressure = change.after.level, change.measured.place.pressure
+    level, pressure = change.after.level, change.after.measured.place.pressure
     moved = "" if level is Level(change.reading.level) else f"{change.reading.level} → {level}"
     return ", ".join(filter(None, (str(word(pressure.said)) if pressure else "", moved)))

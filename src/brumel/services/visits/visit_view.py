@@ -17,7 +17,7 @@ from brumel.core.reading.contrary import judge_together
 from brumel.core.reading.given_value import INSTRUMENT_UNKNOWN
 from brumel.core.reading.limits import Keeps, Limit, worst
 from brumel.core.reading.reading_verdict import METER_UNKNOWN, METERS_OWN
-from brumel.core.reading.together import Missing, missing_everywhere
+from brumel.core.reading.together import Missing, asked_by, missing_everywhere
 from brumel.services.house.rules import in_force
 from brumel.services.probes import what_it_is
 from brumel.services.readings.correct import water_of
@@ -38,13 +38,6 @@ _LATELY = timedelta(days=120)
 SAID_ONCE = (METER_UNKNOWN, INSTRUMENT_UNKNOWN)
 """Findings that are said once for all that one meter or instrument read."""
 CONDITIONS = ("air-temperature", "depth")
-_FOLLOWING: Mapping[str, tuple[str, ...]] = {
-    "ammonium-n": ("unionized-ammonia-n",),
-    "total-ammonia-n": ("unionized-ammonia-n",),
-    "free-chlorine": ("hypochlorous-share",),
-    "hardness": ("saturation-index",),
-}
-"""What a water that asks for a quantity wants worked out from it."""
 
 
 @dataclass(frozen=True)
@@ -223,7 +216,7 @@ def seen_of(visit: Visit, everything: Sequence[Reading], hand: AtHand) -> VisitV
         return VisitRow(about, own, tuple(choices), limits.get(key), expected, skipped.get(key, ""), tuple(_agree(own)))
 
     findings: list[Finding] = []
-    asks = {f for key in [*asked, *read] for f in _FOLLOWING.get(key, ())}
+    asks = asked_by([*asked, *read])
     spots = [seen_at(rows, spot) for spot in spots_of(rows) or [Spot()]]
     for seen in spots:
         found = judge_together(seen, water_of(site, visit.begun_at), in_force(), asks_hocl="hypochlorous-share" in asks)
