@@ -7,6 +7,9 @@ import signal
 import subprocess
 import sys
 
+PATIENCE_S = 180
+"""Longer than any answer takes, on a machine that has much else to do."""
+
 
 def brumel(*arguments: str, **settings: str) -> subprocess.Popen[str]:
     return subprocess.Popen(
@@ -18,7 +21,7 @@ def brumel(*arguments: str, **settings: str) -> subprocess.Popen[str]:
 def refusal(*arguments: str, **settings: str) -> str:
     """The one line by which a command refuses."""
     process = brumel(*arguments, **settings)
-    said, _ = process.communicate(timeout=180)
+    said, _ = process.communicate(timeout=PATIENCE_S)
     assert process.returncode not in (0, None)
     lines = said.strip().splitlines()
     assert len(lines) == 1, said
@@ -38,5 +41,5 @@ def until(process: subprocess.Popen[str], words: str) -> str:
 
 def ctrl_c(process: subprocess.Popen[str]) -> None:
     process.send_signal(signal.SIGINT)
-    process.communicate(timeout=60)
+    process.communicate(timeout=PATIENCE_S)
     assert process.returncode == 0

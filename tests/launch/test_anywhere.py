@@ -15,7 +15,7 @@ import pytest
 
 from brumel.launch.cluster import Cluster, free_port
 from tests.cutoff import data_folder
-from tests.launch.front_door import ctrl_c, until
+from tests.launch.front_door import PATIENCE_S, ctrl_c, until
 
 AS_ROOT = pytest.mark.skipif(os.geteuid() != 0, reason="only root can be somebody else")
 NOT_COPIED = shutil.ignore_patterns(".venv", ".git", "__pycache__", ".*_cache", ".hypothesis", "docs")
@@ -59,7 +59,7 @@ def the_same_packages(data: Path, tree: Path) -> None:
 
 
 def answers(port: int) -> bool:
-    with urllib.request.urlopen(f"http://127.0.0.1:{port}/healthy", timeout=30) as answer:
+    with urllib.request.urlopen(f"http://127.0.0.1:{port}/healthy", timeout=PATIENCE_S) as answer:
         return answer.status == 200
 
 

@@ -15,7 +15,7 @@ from brumel.launch.cluster import Cluster, free_port
 from brumel.launch.processes import Processes
 from brumel.services.health import Health
 from brumel.store.database import Database
-from tests.launch.front_door import brumel, ctrl_c, until
+from tests.launch.front_door import PATIENCE_S, brumel, ctrl_c, until
 from tests.launch.processes import alive
 
 ENDS = ("-c", "raise SystemExit(3)")
@@ -99,7 +99,7 @@ def test_a_program_that_is_gone_is_tried_again_and_said(tmp_path: Path) -> None:
 
 
 def pages(address: str) -> int:
-    with urllib.request.urlopen(f"{address}/healthy", timeout=20) as answer:
+    with urllib.request.urlopen(f"{address}/healthy", timeout=PATIENCE_S) as answer:
         status: int = answer.status
     return status
 
@@ -132,7 +132,7 @@ def test_whoever_started_it_is_killed_and_the_next_start_serves(folder: Path, ho
     said = until(second, "Brumel is at")
     assert "the last start was cut off: what it left is ended" in said
     assert pages(f"http://127.0.0.1:{port}") == 200
-    deadline = time.monotonic() + 20
+    deadline = time.monotonic() + PATIENCE_S
     while any(alive(pid) for pid in left) and time.monotonic() < deadline:
         os.sched_yield()
     assert not any(alive(pid) for pid in left)
@@ -152,7 +152,7 @@ def test_a_killed_database_and_a_killed_web_server_come_back(folder: Path) -> No
         postmaster = int((data / "postmaster.pid").read_text().split()[0])
         os.kill(postmaster, signal.SIGKILL)
         until(process, "the database ended by itself (signal 9); it is started again at once")
-        cluster, deadline = Cluster(folder / "serve"), time.monotonic() + 30
+        cluster, deadline = Cluster(folder / "serve"), time.monotonic() + PATIENCE_S
         while time.monotonic() < deadline and cluster.port() is None:
             os.sched_yield()
         assert int((data / "postmaster.pid").read_text().split()[0]) != postmaster

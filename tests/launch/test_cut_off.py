@@ -11,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from tests.launch.front_door import PATIENCE_S
 from tests.launch.processes import alive
 
 _RUN = """
@@ -39,7 +40,7 @@ def test_a_run_that_is_cut_off_leaves_nothing(root: Path, how: signal.Signals) -
     assert alive(int(postmaster))
     run.send_signal(how)
     run.wait(30)
-    deadline = time.monotonic() + 60
+    deadline = time.monotonic() + PATIENCE_S
     while time.monotonic() < deadline and (alive(int(child)) or alive(int(postmaster)) or Path(folder).exists()):
         os.sched_yield()
     assert not alive(int(child))

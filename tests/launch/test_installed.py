@@ -17,7 +17,7 @@ import pytest
 from brumel import __version__
 from brumel.launch.cluster import ADMIN, APPLICATION, OWNER, Cluster
 from tests.conftest import load_demonstration
-from tests.launch.front_door import ctrl_c, until
+from tests.launch.front_door import PATIENCE_S, ctrl_c, until
 from tests.ready import Ready
 
 _BUILD = "import sys, setuptools.build_meta as b; print(getattr(b, sys.argv[1])(sys.argv[2]))"
@@ -72,7 +72,7 @@ def environment(**settings: str) -> dict[str, str]:
 
 
 def fetched(address: str) -> str:
-    with urllib.request.urlopen(address, timeout=60) as answer:
+    with urllib.request.urlopen(address, timeout=PATIENCE_S) as answer:
         return str(answer.read().decode())
 
 

@@ -22,6 +22,7 @@ from brumel.launch.processes import Processes, claim, handed_over, python, wait_
 from brumel.launch.start import DemoOptions, demonstration
 from brumel.settings import read_settings
 from tests.conftest import Urls, load_demonstration
+from tests.launch.front_door import PATIENCE_S
 from tests.ready import Ready
 
 AS_ROOT = pytest.mark.skipif(
@@ -46,7 +47,7 @@ def test_what_faces_others_runs_as_a_user_that_can_read_no_secret(folder: Path, 
         for secret in [*secrets, folder / "demo" / "data"]:
             read = subprocess.run(["ls", str(secret)], user="brumel", extra_groups=[], capture_output=True, check=False)
             assert read.returncode != 0, secret
-        with urllib.request.urlopen(f"{running.address}/ready", timeout=30) as ready_:
+        with urllib.request.urlopen(f"{running.address}/ready", timeout=PATIENCE_S) as ready_:
             assert json.load(ready_)["serves_apart"] is True
         owner = (folder / "demo" / "secrets" / "brumel_owner").read_text().encode()
         for child in running.children:
@@ -113,7 +114,7 @@ def test_half_a_request_holds_no_thread(served: int, half: bytes) -> None:
             held[-1].sendall(half)
         for _ in range(3):
             # Far below the time after which a connection that says nothing is closed.
-            connection = http.client.HTTPConnection(HOST, served, timeout=15)
+            connection = http.client.HTTPConnection(HOST, served, timeout=PATIENCE_S)
             connection.request("GET", "/sign-in")
             assert connection.getresponse().status == 200
             connection.close()
