@@ -54,5 +54,26 @@ def _cells(columns: dict[str, Callable[..., Any]], row: tuple[Any, ...]) -> Iter
 
 
 def as_json(data: dict[str, Any]) -> str:
-    """Plain data as JSON; times have their offset from UTC."""
-    return json.dumps(data, default=str, indent=1, ensure_ascii=False)
+    """Write plain data as JSON, each record of a list on a line of its own; times have their offset from UTC.
+
+    Examples
+    --------
+    >>> print(as_json({"version": 1, "care": [{"probe": "A-pH"}, {"probe": "A-EC"}]}))
+    {"version": 1,
+    "care": [
+    {"probe": "A-pH"},
+    {"probe": "A-EC"}
+    ]}
+    """
+    return "{" + ",\n".join(f"{_on_a_line(name)}: {_in_lines(value)}" for name, value in data.items()) + "}"
+
+
+def _in_lines(value: Any) -> str:
+    if isinstance(value, list) and value:
+        return "[\n" + ",\n".join(map(_on_a_line, value)) + "\n]"
+    return as_json(value) if isinstance(value, dict) else _on_a_line(value)
+
+
+def _on_a_line(value: Any) -> str:
+    """Write it on one line, which the quick encoder does: a year's readings took three times as long indented."""
+    return json.dumps(value, default=str, ensure_ascii=False)
