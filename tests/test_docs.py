@@ -42,15 +42,14 @@ def test_every_decision_is_listed() -> None:
     assert listed == {path.name for path in folder.glob("*.md")} - {"README.md"}
 
 
-def test_every_module_that_the_architecture_names_is_there() -> None:
-    """As a path of the package, with or without its layer before it and its ending behind."""
-    known = {
-        str(p.relative_to(ROOT / "src/brumel")) for p in (ROOT / "src/brumel").rglob("*") if "__pycache__" not in str(p)
-    }
-    bare = known | {path.rsplit(".", 1)[0] for path in known if "." in path.rsplit("/", 1)[-1]}
-    named = _MODULE.findall((ROOT / "docs/architecture.md").read_text(encoding="utf-8"))
-    assert len(named) > 25
-    assert [n for n in named if not any(k == n or k.endswith("/" + n) for k in bare)] == []
+@pytest.mark.parametrize("document", [d for d in DOCUMENTS if d.name != "formats.md"], ids=name)
+def test_every_module_that_a_document_names_is_there(document: Path) -> None:
+    """As the end of a path of the package, the tests or the scripts, with or without its ending."""
+    paths = [*ROOT.glob("src/brumel/**/*"), *ROOT.glob("tests/**/*"), *ROOT.glob("scripts/*"), *ROOT.glob("docs/**/*")]
+    known = {f"/{name(path)}" for path in paths if "__pycache__" not in path.parts}
+    known |= {path.rsplit(".", 1)[0] for path in known if "." in path.rsplit("/", 1)[-1]}
+    named = set(_MODULE.findall(document.read_text(encoding="utf-8")))
+    assert {module for module in named if not any(path.endswith(f"/{module}") for path in known)} == set()
 
 
 def test_no_line_of_a_template_or_a_style_is_longer_than_a_screen() -> None:
