@@ -17,6 +17,8 @@ from brumel.core.tables import read_once, table
 from brumel.core.uncertainty import Budget, Contribution
 
 _LEAST_U = 1e-12
+_SHORTEST = ("salinity", "dissolved-solids", "stabiliser", "temperature")
+"""Quantities with a shorter way than to read them: the catalogue says which."""
 
 
 @dataclass(frozen=True)
@@ -39,7 +41,7 @@ Visit = Mapping[str, Taken]
 
 @dataclass(frozen=True)
 class Follows:
-    """What can be worked out from several readings (``follows.toml`` says what each field is)."""
+    """A quantity that can be worked out from several readings (``follows.toml`` says what each field is)."""
 
     quantity: str
     inputs: Mapping[str, str]
@@ -143,10 +145,6 @@ def asked_by(read: Iterable[str]) -> set[str]:
     """
     asking = set(read)
     return {key for key, way in follows().items() if asking & set(way.asked_by)}
-
-
-_SHORTEST = ("salinity", "dissolved-solids", "stabiliser", "temperature")
-"""What has a shorter way than to read it: the catalogue says which."""
 
 
 def worked_out(seen: Visit) -> list[Worked]:

@@ -205,9 +205,8 @@ def named(shape: Shape) -> Shape:
             yield f"must be an object; {shown(value)} is not"
             return
         for name, one in value.items():
-            for look_at, what in ((name_shape, name), (shape, one)):
-                for words in look_at(what):
-                    yield f"{shown(name)} {words}"
+            for words in (*name_shape(name), *shape(one)):
+                yield f"{shown(name)} {words}"
 
     return look
 
