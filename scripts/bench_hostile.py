@@ -48,7 +48,7 @@ def hostile() -> None:
     seed = int(os.environ.get("HOSTILE_SEED", time.time_ns() % 10_000))
     print(f"Hostile: {count} requests, seed {seed}", flush=True)
     with own_cluster("hostile") as cluster:
-        load_demonstration(cluster, "hostile")
+        load_demonstration(cluster, "hostile", days=365)
         database = Database(cluster.url(database="hostile"))
         services = Services.over(database, CLOCK)
         app = create_app(services, WebSettings("hostile", demo=True))

@@ -36,6 +36,8 @@ from tests.ready import Ready, hasten
 hypothesis.settings.register_profile("brumel", deadline=None, derandomize=True)
 hypothesis.settings.load_profile("brumel")
 
+DAYS = 60
+"""So far back goes the demonstration of the tests: what a year has, in a sixth of it."""
 NOW = datetime(2026, 5, 6, 9, 30, tzinfo=UTC)
 CLOCK = Clock(ZoneInfo("UTC"), NOW)
 
@@ -100,13 +102,13 @@ def ready(tmp_path_factory: pytest.TempPathFactory) -> Ready:
     return Ready(base.parent if "PYTEST_XDIST_WORKER" in os.environ else base)
 
 
-def load_demonstration(cluster: Cluster, name: str) -> None:
+def load_demonstration(cluster: Cluster, name: str, days: int = DAYS) -> None:
     """A migrated database with the demonstration's data."""
     cluster.create_database(name)
     schema.upgrade(cluster.url(OWNER, name), APPLICATION)
     let_people_be_added(cluster, name)
     database = Database(cluster.url(OWNER, name), pool_size=1)
-    demo.load(database, CLOCK.now(), CLOCK)
+    demo.load(database, CLOCK.now(), CLOCK, days=days)
     database.close()
 
 

@@ -83,7 +83,7 @@ def test_every_run_of_the_demonstration_is_judged_again_to_the_same(
     records = {str(r["calibration_id"]): r for r in
                json.loads(demonstration.ledger.calibrations_json(Filter()))["calibrations"]}  # fmt: skip
     lines = demonstration.ledger.calibrations_jsonl(Filter()).splitlines()
-    assert len(lines) == sum(r["signed_at"] is not None for r in records.values()) > 500
+    assert len(lines) == sum(r["signed_at"] is not None for r in records.values()) > 150
     kinds = set()
     for line in lines:
         data = json.loads(line)

@@ -203,9 +203,9 @@ def test_no_page_differs_from_one_that_nothing_was_kept_for(urls: Urls, client: 
     def shown(client: FlaskClient, path: str) -> str:
         return _MASKED.sub("", client.get(path, base_url=BASE).text)
 
+    for path in paths.values():
+        shown(a, path), shown(b, path)  # from then on each keeps what it showed last
     for n, (what, record) in enumerate(_recordings(first).items()):
-        for path in paths.values():
-            shown(a, path), shown(b, path)
         record((first, second)[n % 2], person)
         for name, path in paths.items():
             for service in vars(forgetful).values():
