@@ -14,6 +14,7 @@ import click
 
 from brumel import __version__
 from brumel.cli_calc import calc, settle
+from brumel.cli_correct import correct
 from brumel.cli_judge import judge
 from brumel.settings import TABLE, Settings, SettingsError, read_settings
 
@@ -49,6 +50,7 @@ def main(context: click.Context) -> None:
 main.add_command(calc)
 main.add_command(settle)
 main.add_command(judge)
+main.add_command(correct)
 
 
 @main.command()

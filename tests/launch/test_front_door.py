@@ -79,7 +79,18 @@ def test_no_right_to_install(root: Path, package: str) -> None:
 
 def test_help_names_every_command(root: Path) -> None:
     said = subprocess.run([root / "brumel", "--help"], capture_output=True, text=True, check=True).stdout
-    for command in ("demo", "serve", "settle", "test", "bench", "user add", "load", "db upgrade", "settings"):
+    for command in (
+        "demo",
+        "serve",
+        "settle",
+        "correct",
+        "test",
+        "bench",
+        "user add",
+        "load",
+        "db upgrade",
+        "settings",
+    ):
         assert f"./brumel {command}" in said
 
 
