@@ -20,9 +20,11 @@ from tests.services.world import World
 
 CALIBRATIONS = [
     "calibration_id", "started_at", "probe", "probe_serial", "begun_by", "method", "status", "signed_at", "signed_by",
-    "kept_by", "reference", "coefficients", "findings", "step", "use", "superseded", "taken_at", "source", "lot",
+    "kept_by", "reference", "coefficients", "findings", "came", "found_by",
+    "step", "use", "superseded", "taken_at", "source", "lot",
     "beside", "family", "nominal", "target", "target_u", "target_unit", "signal", "signal_unit", "shown_before",
     "shown_after", "temperature_c", "pressure_hpa", "settled", "settling_s", "deviations",
+    "as_found", "as_found_off", "as_left_off", "residual", "off_unit",
 ]  # fmt: skip
 READINGS = [
     "reading_id", "taken_at", "site", "site_name", "probe", "probe_serial", "instrument", "visit_id", "depth_m",

@@ -102,7 +102,7 @@ def test_every_run_of_the_demonstration_is_judged_again_to_the_same(
 
 
 def test_one_run_is_saved_from_its_page(demonstration: Services) -> None:
-    run = demonstration.ledger.calibrations(Filter()).rows[0]
+    run = demonstration.ledger.calibrations(Filter()).rows[0].run
     assert json.loads(demonstration.ledger.calibration_file(run.id))["id"] == str(run.id)
     with pytest.raises(NotFound):
         demonstration.ledger.calibration_file(demonstration.states.sites()[0].id)

@@ -74,7 +74,7 @@ def test_next_leads_nowhere_else(client: FlaskClient) -> None:
 def test_a_reader_sees_and_does_not_record(client: FlaskClient, services: Services) -> None:
     enter(client, "reader")
     assert client.get("/ledger/readings", base_url=BASE).status_code == 200
-    run = services.ledger.calibrations(Filter()).rows[0]
+    run = services.ledger.calibrations(Filter()).rows[0].run
     answer = post(client, f"/ledger/calibrations/{run.id}", id=uuid.uuid4(), reason="no", kind="withdrawal")
     assert answer.status_code == 403
 

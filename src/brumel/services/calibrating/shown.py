@@ -29,6 +29,7 @@ from brumel.core.uncertainty import Budget
 from brumel.core.wording import signed
 from brumel.core.words.catalogue import word
 from brumel.services.calibrating import judged_run, run_responses
+from brumel.services.calibrating.as_found import AsFound, as_found_of
 from brumel.services.calibrating.rows import (
     judge_points,
 )
@@ -103,6 +104,8 @@ class RunView:
     withdrawn: bool
     superseded: tuple[Superseded, ...] = ()
     """Points that were repeated or dropped, with what spoke against them."""
+    as_found: AsFound | None = None
+    """What it found before anything was adjusted; None before it is signed."""
 
     @property
     def cups(self) -> list[judged_run.Cup]:
@@ -237,9 +240,10 @@ class RunView:
 def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
     """Return a run as it is now, judged anew until it is signed."""
     withdrawn = any(a.kind == AmendmentKind.WITHDRAWAL for a in run.amendments)
+    found = as_found_of(session, [run]).get(run.id)
     if run.kept_by == KeptBy.METER:
         level = Level(run.signature.level) if run.signature else None
-        return RunView(run, (), None, tuple(stored_findings(run.findings)), level, None, withdrawn)
+        return RunView(run, (), None, tuple(stored_findings(run.findings)), level, None, withdrawn, as_found=found)
     lots = {lot.id: lot for lot in shelf_queries.lots(session)}
     points = run_facts.standing_points(run)
     by_step = {p.step: p for p in points}
@@ -271,6 +275,7 @@ def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
         previous=previous.response if previous else None,
         withdrawn=withdrawn,
         superseded=tuple(superseded_points(run, previous, expected, findings, _cups(steps))),
+        as_found=found,
     )
 
 

@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import uuid
+from collections.abc import Mapping
 from typing import Any
 
+from brumel.core.calibrating.as_found import Off
 from brumel.core.calibrating.file_shape import FORMAT, VERSION
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.run import PreviousRun
+from brumel.core.words.catalogue import word
+from brumel.services.calibrating.as_found import AsFound
 from brumel.services.calibrating.meter_runs import points_of
 from brumel.services.calibrating.run_responses import Past
 from brumel.services.probes import run_facts
@@ -14,7 +19,7 @@ from brumel.services.shelf import lot_words
 from brumel.store.models.calibration import CalibrationPoint, CalibrationRun, KeptBy
 
 
-def run_file(past: Past, run: CalibrationRun) -> dict[str, Any]:
+def run_file(past: Past, run: CalibrationRun, found: AsFound | None) -> dict[str, Any]:
     """Return the file of a run, as ``docs/formats.md`` describes it."""
     by_meter = run.kept_by == KeptBy.METER
     signed = run.signature
@@ -31,7 +36,32 @@ def run_file(past: Past, run: CalibrationRun) -> dict[str, Any]:
         },
         "method": run_facts.method_of(run),
         **(_of_meter(run) if by_meter else _of_brumel(past, run)),
+        "as_found": found and _as_found(found, {p.id: p.step for p in run.points}),
     }  # fmt: skip
+
+
+def _as_found(found: AsFound, steps: Mapping[uuid.UUID, str]) -> dict[str, Any]:
+    return {
+        "came": str(found.came),
+        "why": str(word(found.why)),
+        "before": found.before and str(found.before.id),
+        "points": [
+            {
+                "step": steps[key],
+                "before": _off(p.before),
+                ("as_left" if p.read_again else "residual"): _off(p.after),
+            }
+            for key, p in found.points.items()
+        ],
+    }
+
+
+def _off(off: Off | None) -> dict[str, Any] | None:
+    return (
+        None
+        if off is None
+        else {"value": off.value, "off": off.off.value, "unit": off.off.unit, "level": str(off.level)}
+    )
 
 
 def _of_brumel(past: Past, run: CalibrationRun) -> dict[str, Any]:

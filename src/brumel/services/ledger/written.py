@@ -77,3 +77,13 @@ def _in_lines(value: Any) -> str:
 def _on_a_line(value: Any) -> str:
     """Write it on one line, which the quick encoder does: a year's readings took three times as long indented."""
     return json.dumps(value, default=str, ensure_ascii=False)
+
+
+def finding_record(finding: Any) -> dict[str, Any]:
+    """Return a stored finding as a record nests it."""
+    return {k: getattr(finding, k) for k in ("code", "level", "sentence", "remedy", "source")}
+
+
+def rounded(value: float | None, digits: int) -> float | None:
+    """Return a number with so many digits after the point; None stays none."""
+    return None if value is None else round(value, digits)

@@ -7,7 +7,7 @@ from collections.abc import Collection, Sequence
 from datetime import date, datetime
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, Select, exists, false, func, literal, select, text, union_all
+from sqlalchemy import ColumnElement, Select, exists, false, func, literal, null, select, text, union_all
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
@@ -161,6 +161,25 @@ def recent_meter_records(session: Session, meter_ids: Collection[uuid.UUID] | No
     c = _of(select(MeterRecord, newest.label("rank")), MeterRecord.meter_id, meter_ids).subquery().c
     rows = session.execute(select(c.meter_id, c.event, c.at).where(c.rank <= _RECENT).order_by(c.at, c.ordinal))
     return [MeterRow(*row) for row in rows]
+
+
+def done_since(
+    session: Session, probe_ids: Collection[uuid.UUID], meter_ids: Collection[uuid.UUID], since: datetime,
+    until: datetime,
+) -> tuple[list[CareRow], list[MeterRow]]:  # fmt: skip
+    """Return standing entries of the logs of some probes and of some meters between two moments, the oldest first."""
+    c, m = CareRecord, MeterRecord
+    care = select(literal("care"), c.probe_id, c.care, c.at.label("at"), c.detail, c.good_until, c.ordinal).where(
+        c.probe_id.in_(probe_ids), c.at > since, c.at <= until, ~exists().where(CareWithdrawal.care_id == c.id)
+    )
+    meter = select(literal("meter"), m.meter_id, m.event, m.at, literal(""), null(), m.ordinal).where(
+        m.meter_id.in_(meter_ids), m.at > since, m.at <= until
+    )
+    rows: Sequence[Any] = session.execute(union_all(care, meter).order_by(text("at"), text("ordinal"))).all()
+    return (
+        [CareRow(key, word, at, detail, good, []) for what, key, word, at, detail, good, _ in rows if what == "care"],
+        [MeterRow(key, word, at) for what, key, word, at, *_ in rows if what == "meter"],
+    )
 
 
 def meter_records(session: Session, meter_id: uuid.UUID) -> Sequence[MeterRecord]:

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import ColumnElement, Select, and_, exists, func, or_, select
 from sqlalchemy.dialects.postgresql import distinct_on
-from sqlalchemy.orm import Session, joinedload, lazyload, selectinload
+from sqlalchemy.orm import Session, aliased, joinedload, lazyload, selectinload
 from sqlalchemy.sql.base import ExecutableOption
 
 from brumel.core.sensing.response import TAKEN_OVER, Origin
@@ -23,6 +23,7 @@ from brumel.store.models.calibration import (
     CalibrationSignature,
     KeptBy,
 )
+from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe
 from brumel.store.queries.reference import Criteria, between
 
@@ -57,8 +58,8 @@ def run_in_full(session: Session, run_id: uuid.UUID, *, traces: bool = False) ->
             points.joinedload(CalibrationPoint.blocks) if traces else points,
             selectinload(CalibrationRun.begun),
             selectinload(CalibrationRun.findings),
-            selectinload(CalibrationRun.amendments),
-            selectinload(CalibrationRun.entries),
+            joinedload(CalibrationRun.amendments),  # these two hold few rows, mostly none
+            joinedload(CalibrationRun.entries),
         )
         .execution_options(populate_existing=True)
     )
@@ -103,6 +104,44 @@ def basis_run(session: Session, probe_id: uuid.UUID, at: datetime) -> Calibratio
         CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL
     )
     return session.scalars(query.limit(1)).first()
+
+
+class StoodBefore(NamedTuple):
+    """What stood when a run was begun: the run that readings rested on then, and when its probe was used last."""
+
+    run_id: uuid.UUID
+    used_last: datetime | None
+    before: CalibrationRun | None
+
+
+def stood_before(session: Session, ids: Collection[uuid.UUID]) -> list[StoodBefore]:
+    """Return what stood when each of some runs was begun; one that was withdrawn since stood then."""
+    if not ids:
+        return []
+    own, other, earlier = CalibrationRun, aliased(CalibrationRun), aliased(CalibrationRun)
+    end, taken = CalibrationSignature, Reading.taken_at
+    gone = exists().where(
+        CalibrationAmendment.run_id == other.id,
+        CalibrationAmendment.kind == AmendmentKind.WITHDRAWAL,
+        CalibrationAmendment.at <= own.started_at,
+    )
+    newest = (
+        select(other.id)
+        .join(end, end.run_id == other.id)
+        .where(other.probe_id == own.probe_id, other.kept_by == own.kept_by, end.signed_at <= own.started_at)
+        .where(end.level != "unfit", other.id != own.id, ~gone)
+        .order_by(end.signed_at.desc())
+        .limit(1)
+        .correlate(own)
+        .scalar_subquery()
+    )
+    used = select(func.max(taken)).where(Reading.probe_id == own.probe_id, taken <= own.started_at).correlate(own)
+    query = select(own.id, used.scalar_subquery(), earlier).outerjoin(earlier, earlier.id == newest)
+    query = query.where(own.id.in_(ids)).options(
+        joinedload(earlier.coefficients),
+        *(joinedload(one, innerjoin=False) for one in (earlier.probe, earlier.person)),  # there may be none before
+    )
+    return [StoodBefore(*row) for row in session.execute(query).unique()]
 
 
 def newest_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
@@ -235,7 +274,18 @@ def open_runs(session: Session, probe_id: uuid.UUID | None = None) -> Sequence[C
 
 
 def all_runs(wanted: Criteria) -> Select[CalibrationRun]:
-    """Return runs that fit, the newest first, with points, findings and amendments."""
+    """Return runs that fit, the newest first, with points, findings and amendments; to be read one after the other."""
+    more = selectinload(CalibrationRun.entries), selectinload(CalibrationRun.amendments)
+    return _fitting(wanted).options(*more)
+
+
+def runs(session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0) -> Sequence[CalibrationRun]:
+    """Return some of the runs that fit, all at once."""
+    few = joinedload(CalibrationRun.entries), joinedload(CalibrationRun.amendments)  # mostly none: no question each
+    return session.scalars(_fitting(wanted).options(*few).limit(limit).offset(offset)).unique().all()
+
+
+def _fitting(wanted: Criteria) -> Select[CalibrationRun]:
     conditions = between(CalibrationRun.started_at, wanted)
     if wanted.probe_id is not None:
         conditions.append(CalibrationRun.probe_id == wanted.probe_id)
@@ -247,15 +297,5 @@ def all_runs(wanted: Criteria) -> Select[CalibrationRun]:
         select(CalibrationRun)
         .where(*conditions)
         .order_by(CalibrationRun.started_at.desc(), CalibrationRun.id)
-        .options(
-            selectinload(CalibrationRun.findings),
-            selectinload(CalibrationRun.points),
-            selectinload(CalibrationRun.entries),
-            selectinload(CalibrationRun.amendments),
-        )
+        .options(selectinload(CalibrationRun.findings), selectinload(CalibrationRun.points))
     )
-
-
-def runs(session: Session, wanted: Criteria, *, limit: int | None = None, offset: int = 0) -> Sequence[CalibrationRun]:
-    """Return some of :func:`all_runs`."""
-    return session.scalars(all_runs(wanted).limit(limit).offset(offset)).all()

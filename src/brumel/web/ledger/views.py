@@ -16,7 +16,8 @@ from brumel.core.quantities.quantity import quantities
 from brumel.core.quantities.redox import REFERENCES
 from brumel.services.calibrating.run_words import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
-from brumel.services.ledger.records import Filter, status_of
+from brumel.services.ledger.calibration_rows import status_of
+from brumel.services.ledger.records import Filter
 from brumel.services.live.display import meter_words
 from brumel.services.probes.run_facts import tolerances_of
 from brumel.services.readings.row import shown_words
