@@ -26,6 +26,22 @@ POND = {
 }  # fmt: skip
 
 
+def _back(page: Page, keep: Callable[[str], None]) -> None:
+    """An electrode that comes back from its round: as it came, cleaned, and what the day was worth."""
+    page.goto("/bench/back")
+    page.get_by_role("link", name="Check back A-pH").click()
+    page.get_by_role("button", name="Begin").click()
+    for button in ("Probe is in", "Probe is in", "Done", "Probe is in", "Probe is in"):
+        if button == "Done":
+            page.get_by_role("button", name=button).click()
+        else:
+            take_point(page)
+    page.get_by_role("button", name="Sign as").click()
+    page.wait_for_url("**/ledger/calibrations/**")
+    page.goto("/bench/back")
+    keep("back")
+
+
 def _visit(page: Page, keep: Callable[[str], None]) -> None:
     """A pond at its bottom, and a site that opens on its history."""
     page.goto("/rounds/")
@@ -86,6 +102,7 @@ def shoot(page: Page) -> None:
     page.goto("/ledger/readings")
     keep("ledger")
     _visit(page, keep)
+    _back(page, keep)
     page.goto("/kit/")
     keep("kit")
     page.get_by_role("link", name="B-EC", exact=True).last.click()
@@ -124,8 +141,6 @@ def begin_anew(browser: Browser, folder: Path) -> None:
         for label, text in (("Your name", "Mira Tolland"), ("Sign-in name", "mira"), ("Password", "only for pictures")):
             page.get_by_label(label).fill(text)
         page.get_by_role("button", name="Begin").click()
-        page.goto("/")
-        page.screenshot(path=str(OUT / "today-empty.png"))
         page.goto("/start/proposal?work=ponds&gear=handheld&gear=photometer")
         page.screenshot(path=str(OUT / "start.png"))
         page.close()

@@ -11,8 +11,8 @@ from datetime import timedelta
 
 import pytest
 
-from brumel.core.calibrating.as_found import Came
 from brumel.core.findings import Level
+from brumel.core.sensing.run import Came
 from brumel.core.words.catalogue import word
 from brumel.services.calibrating.as_found import AsFound, PointFound
 from brumel.services.calibrating.shown import RunView

@@ -124,6 +124,7 @@ CASES: dict[str, Case] = {
 }
 FOR_EVERYBODY = {
     "channels.of_meter", "channels.view",
+    "coming_back.probes",
     "calibrations.open_runs", "calibrations.view", "calibrations.lens", "calibrations.choices", "calibrations.before",
     "calibrations.same_pour",
     "health.checks", "health.restarts", "kept.form", "states.probe", "states.probe_states",

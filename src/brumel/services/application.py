@@ -7,6 +7,7 @@ from datetime import timedelta
 from pathlib import Path
 
 from brumel.core.plan.order import HouseOrder
+from brumel.services.calibrating.coming_back import ComingBack
 from brumel.services.calibrating.meter_runs import KeptRuns
 from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
@@ -65,6 +66,7 @@ class Services:
     outlook: Outlook
     search: Search
     calibrations: Calibrations
+    coming_back: ComingBack
     kept: KeptRuns
     readings: Readings
     visits: Visits
@@ -112,6 +114,7 @@ class Services:
         kit, meters = Kit(database, clock, states), Meters(database, clock, states)
         probes, instruments, sites = Probes(database, clock), Instruments(database), Sites(database, clock)
         planned = PlannedRounds(database, clock, Planning(database, clock, shelf, states, order), kit, meters)
+        coming_back = ComingBack(database, clock, states)
         outlook, nights = Outlook(clock, shelf, planned), Nights(database, clock)
         return cls(
             clock=clock,
@@ -129,6 +132,7 @@ class Services:
             outlook=outlook,
             search=Search(database),
             calibrations=Calibrations(database, clock, order),
+            coming_back=coming_back,
             kept=KeptRuns(database, clock),
             readings=Readings(database, clock),
             visits=Visits(database, clock),
@@ -140,7 +144,7 @@ class Services:
             rounds=Rounds(database, clock),
             sites=sites,
             known=KnownFacts(database, clock),
-            today=Today(database, clock, outlook, states, nights),
+            today=Today(database, clock, outlook, states, nights, coming_back),
             ledger=Ledger(database, clock),
             live=LiveHub(database),
             channels=ChannelMaps(database),

@@ -39,7 +39,8 @@ _LOOK = {
         "shelf.lot shelf.new shelf.labels shelf.certificate plan.index plan.page plan.calendar rounds.page "
         "rounds.reading rounds.site rounds.new_site visits.new visits.visit visits.sheet visits.site visits.at_once "
         "visits.night visits.photo visits.amend visits.settings visits.site_settings ledger.page ledger.readings "
-        "ledger.care ledger.reading ledger.calibrations ledger.calibration ledger.calibration_file ledger.export"
+        "ledger.care ledger.reading ledger.calibrations ledger.calibration ledger.calibration_file ledger.export "
+        "bench.back"
     ),
 }
 _SEND = {

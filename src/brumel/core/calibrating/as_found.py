@@ -6,7 +6,6 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
-from enum import StrEnum
 
 from brumel.core.calibrating.comparing import off_its_target
 from brumel.core.findings import Level
@@ -16,20 +15,10 @@ from brumel.core.kit.readiness import CareEvent, ended
 from brumel.core.quantities.quantity import quantity
 from brumel.core.said import Amount, Said, says
 from brumel.core.sensing.response import Response
-from brumel.core.sensing.run import JudgedPoint
+from brumel.core.sensing.run import Came, JudgedPoint
 from brumel.core.sensing.tolerances import Tolerances
 
 _CLEANED = frozenset({Care.CLEANED})
-
-
-class Came(StrEnum):
-    """How a probe came to its standards."""
-
-    AS_IT_CAME = "as-it-came"
-    CLEANED = "cleaned"
-    """Cleaned since it was used last: what it shows is no check of the day."""
-    NOT_KNOWN = "not-known"
-    """Nothing stands before that would tell: no calibration, or one that something has ended."""
 
 
 @dataclass(frozen=True)

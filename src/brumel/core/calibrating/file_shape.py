@@ -200,7 +200,7 @@ def _previous(own: Principle) -> Shape:
     shape = fields(
         {"age_days": number(0.0, 1e5), "coefficients": fields({}, coefficients, anything)},
         {"tended": text(), "temperature_c": nothing_or(number()), "covariance": nothing_or(each(_NUMBERS)),
-         "origins": named(one_of([*Origin]))}, anything,
+         "origins": named(one_of([*Origin])), "bottles": each(text(120))}, anything,
     )  # fmt: skip
     return both(shape, sized)
 

@@ -6,6 +6,7 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
+from brumel.core.calibrating.check_back import moved_at, moved_findings
 from brumel.core.calibrating.procedure import steps_of
 from brumel.core.calibrating.run_verdict import judge_run
 from brumel.core.findings import Despite, Finding, Level
@@ -15,7 +16,7 @@ from brumel.core.sensing.fit import Weights, fit
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import principle
 from brumel.core.sensing.response import Response
-from brumel.core.sensing.run import JudgedPoint, PreviousRun, Run, Use
+from brumel.core.sensing.run import Came, JudgedPoint, PreviousRun, Run, Use
 from brumel.core.sensing.tolerances import Tolerances
 
 if TYPE_CHECKING:
@@ -54,7 +55,8 @@ def judge(
     rules
         For what a run does not freeze.
     """
-    own = principle_of(frozen)
+    own, every = principle_of(frozen), points
+    points = [p for p in every if p.came is not Came.AS_IT_CAME]  # what it brought along says nothing of its fitness
     adjusted = [p.point for p in points if p.use is Use.ADJUST]
     if not points or (not adjusted and any(s.adjusts for s in steps_of(frozen))):
         return None, []
@@ -77,7 +79,8 @@ def judge(
         frozen.get("leaves_open", ""),
         rules.deviations,
     )
-    return response, judge_run(run)
+    moved = [*moved_findings(moved_at(every, response, previous), response, tolerances)]
+    return response, [*judge_run(run), *moved]
 
 
 def _reads(response: Response, points: Sequence[JudgedPoint]) -> bool:

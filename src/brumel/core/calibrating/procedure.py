@@ -13,8 +13,8 @@ from brumel.core.errors import CoreError
 from brumel.core.kit.shelf import CUP_ML
 from brumel.core.place.conditions import Conditions
 from brumel.core.sensing.fit import Weights
-from brumel.core.sensing.principle import Deviation
-from brumel.core.sensing.run import Use
+from brumel.core.sensing.principle import Ask, Deviation, Principle
+from brumel.core.sensing.run import Came, Use
 from brumel.core.standards.targets import Bottle, Target, target
 from brumel.core.tables import table, tables_in
 
@@ -50,6 +50,14 @@ _DONE_WORDS = {
     StepKind.HAND_BACK: "Put the probe back into its water, then hand back what it steers.",
 }
 """Steps that are done when somebody says so (common practice)."""
+
+
+CLEANING = "clean"
+"""The step of a check back at which the probe is cleaned."""
+
+
+def _told(step: Step, words: str) -> str:
+    return f"{words} {step.words}".rstrip()
 
 
 @dataclass(frozen=True)
@@ -149,6 +157,8 @@ class Step:
     """Standard uncertainty of how far what two compared instruments stand in differs, each time anew."""
     of_waters: bool = False
     """Whether its standard is as warm as the waters, not as the room."""
+    came: Came | None = None
+    """In a check back: whether the probe is read as it came, or cleaned."""
 
     @property
     def adjusts(self) -> bool:
@@ -159,7 +169,13 @@ class Step:
     def of(cls, data: Mapping[str, Any]) -> Step:
         """Return a step from plain data."""
         kind, use = StepKind(data.get("kind", "cup")), Use(data.get("use", "adjust"))
-        return cls(**dict(data) | {"kind": kind, "use": use})
+        came = Came(data["came"]) if data.get("came") else None
+        return cls(**dict(data) | {"kind": kind, "use": use, "came": came})
+
+    def asks(self, own: Principle) -> tuple[Ask, ...]:
+        """Return what is asked at it: what the principle asks at such a step, and how the probe travelled."""
+        travelled = (Ask("stored-on-the-way"),) if self.came is Came.AS_IT_CAME else ()
+        return (*travelled, *own.asks.get(self.kind, ()))
 
     def aim(self, bottle: Bottle | None, at: Conditions) -> Target:
         """Return what its standard is at these conditions: the bottle's value, else what the method says of it."""
@@ -248,6 +264,34 @@ class Procedure:
         back = Step("hand-back", kind=StepKind.HAND_BACK, words=f"Put the probe back into its water, hand {what} back.")
         return replace(self, steps=(pause, *self.steps, *checks, back))
 
+    @property
+    def can_check_back(self) -> bool:
+        """Whether it adjusts nothing, and asks for no second instrument: what is compared is looked at once."""
+        return not self.adjusted and all(s.kind is not StepKind.COMPARE for s in self.steps)
+
+    @property
+    def checks_back(self) -> bool:
+        """Whether a probe is read in it as it came from a round, and again cleaned."""
+        return any(s.came for s in self.steps)
+
+    def checking_back(self) -> Procedure:
+        """This check for a probe that comes back from a round: each standard as it came, cleaning, each once more.
+
+        Source: common practice; Wagner et al. 2006, USGS TM 1–D3, for the order of dirt and drift.
+        """
+        words, points = table("calibrating", "check_back.toml"), [s for s in self.steps if s.kind.has_point]
+        came = [
+            replace(s, key=f"{s.key}-came", came=Came.AS_IT_CAME, words=_told(s, words["as_it_came"])) for s in points
+        ]
+        again = [
+            replace(s, key=f"{s.key}-cleaned", came=Came.CLEANED, words=_told(s, words["cleaned"])) for s in points
+        ]
+        return replace(
+            self, code=f"{self.code}-back", order=self.order + words["order"],
+            name=words["name"], why=words["why"], used_for=words["used_for"],
+            steps=(*came, Step(CLEANING, kind=StepKind.WAIT, words=words["clean"], label=words["cleaning"]), *again),
+        )  # fmt: skip
+
     def needs_waters(self, rules: Rules) -> bool:
         """Say whether a step depends on the day's waters."""
         return any(s.role and rules.roles[s.role].middle is not None for s in self.steps)
@@ -293,6 +337,7 @@ class Procedure:
 def read_procedures() -> Mapping[str, Procedure]:
     """Read all methods by code, each principle's default first."""
     found = [_method(one) for data in tables_in("calibrating", "procedures") for one in _each(data)]
+    found += [m.checking_back() for m in found if m.can_check_back]
     return {m.code: m for m in sorted(found, key=lambda m: (m.principle, m.order))}
 
 

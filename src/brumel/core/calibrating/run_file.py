@@ -127,6 +127,7 @@ def _point(given: Mapping[str, Any], own: Principle, step: Step, reference: str)
         settling_s=given.get("settling_s"),
         first_signal=given.get("first_signal"),
         in_air=step.kind is StepKind.AIR,
+        came=step.came,
     )
 
 
@@ -152,7 +153,8 @@ def _previous(last: Mapping[str, Any] | None, own: Principle) -> PreviousRun | N
     told = {c.key: Origin(origins.get(c.key, Origin.FIXED if c.fixed else Origin.FITTED)) for c in own.coefficients
             if c.key in read or c.key in origins}  # fmt: skip
     response = Response.known(own, read, spread, told, last.get("temperature_c"))
-    return PreviousRun(response, float(last["age_days"]), last.get("tended", ""))
+    bottles = frozenset(last.get("bottles", ()))
+    return PreviousRun(response, float(last["age_days"]), last.get("tended", ""), bottles)
 
 
 def _by_meter(data: Mapping[str, Any], rules: Rules) -> dict[str, Any]:

@@ -24,6 +24,16 @@ class Use(StrEnum):
     CHECK = "check"
 
 
+class Came(StrEnum):
+    """How a probe came to its standards."""
+
+    AS_IT_CAME = "as-it-came"
+    CLEANED = "cleaned"
+    """Cleaned since it was used last: what it shows is no check of the day."""
+    NOT_KNOWN = "not-known"
+    """Nothing stands before that would tell: no calibration, or one that something has ended."""
+
+
 @dataclass(frozen=True)
 class JudgedPoint:
     """A calibration point with all that the verdict looks at.
@@ -52,6 +62,8 @@ class JudgedPoint:
         Seconds until it was taken, and the signal that it came from; None where no trace tells.
     in_air
         Whether it was taken in air, not in a liquid.
+    came
+        In a check back: whether the probe was read as it came or cleaned; None in other runs.
     """
 
     label: str
@@ -68,6 +80,7 @@ class JudgedPoint:
     settling_s: float | None = None
     first_signal: float | None = None
     in_air: bool = False
+    came: Came | None = None
 
     @property
     def temperature_c(self) -> float:
@@ -83,6 +96,8 @@ class PreviousRun:
     age_days: float
     tended: str = ""
     """What was done since that may have changed it, in words; empty where nothing was."""
+    bottles: frozenset[str] = frozenset()
+    """The lots that it was made in, where somebody asked."""
 
 
 @dataclass(frozen=True)

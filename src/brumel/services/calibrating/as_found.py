@@ -9,14 +9,15 @@ from datetime import datetime
 
 from sqlalchemy.orm import Session
 
-from brumel.core.calibrating.as_found import Came, Off, how_it_came, off_by
+from brumel.core.calibrating.as_found import Off, how_it_came, off_by
 from brumel.core.calibrating.judging import principle_of
 from brumel.core.calibrating.meter_run import KeptPoint
 from brumel.core.findings import Level
+from brumel.core.kit.care import Care
 from brumel.core.kit.readiness import CareEvent
 from brumel.core.quantities.quantity import quantity
 from brumel.core.said import Said
-from brumel.core.sensing.run import Use
+from brumel.core.sensing.run import Came, Use
 from brumel.services.calibrating import judged_run
 from brumel.services.calibrating.meter_runs import points_of
 from brumel.services.calibrating.run_responses import signed_response
@@ -75,9 +76,11 @@ def as_found_of(session: Session, runs: Iterable[CalibrationRun]) -> dict[uuid.U
         since = earlier.signature.signed_at if earlier and earlier.signature else None
         if run.kept_by == KeptBy.METER and since is None:
             since = run.started_at  # what a meter shows tells by itself
+        cleaned = [CareEvent(Care.CLEANED, at) for at in [stood[run.id].cleaned_last] if at]
         came, why = how_it_came(
-            what_it_is.kind_of(run.probe), events.get(run.id, ()), since, stood[run.id].used_last, _until(run)
-        )
+            what_it_is.kind_of(run.probe), [*events.get(run.id, ()), *cleaned], since, stood[run.id].used_last,
+            _until(run),
+        )  # fmt: skip
         known = None if came is Came.NOT_KNOWN else earlier
         found[run.id] = AsFound(came, why, known, _points(run, came, known))
     return found

@@ -67,6 +67,7 @@ def judged_point(point: CalibrationPoint, own: Principle, at: Conditions, step: 
         settling_s=point.settling_s,
         first_signal=point.first_signal,
         in_air=step.kind is StepKind.AIR,
+        came=step.came,
     )
 
 

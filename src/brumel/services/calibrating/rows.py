@@ -76,6 +76,7 @@ def run_row(
         "reference": probe.reference or "",
         "not_ready": not_ready,
         "despite": begin.despite.strip() if not_ready else "",
+        "checks_back": any(s.get("came") for s in frozen["steps"]),
     }
 
 

@@ -19,7 +19,7 @@ from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.response import Origin, Response
 from brumel.core.sensing.run import PreviousRun
 from brumel.core.sensing.tolerances import Tolerances
-from brumel.services.probes import what_it_is
+from brumel.services.probes import run_facts, what_it_is
 from brumel.services.probes.run_facts import age_days, tolerances_of
 from brumel.services.said import stored_findings
 from brumel.store.models.calibration import (
@@ -53,13 +53,9 @@ def signed_response(run: CalibrationRun) -> Response:
 _EVER = datetime.min.replace(tzinfo=UTC)
 
 
-def previous_full_run(session: Session, probe_id: uuid.UUID, at: datetime) -> PreviousRun | None:
-    """Return the probe's last usable full run before ``at``."""
-    probe = session.get_one(Probe, probe_id)
-    own = what_it_is.senses(probe)
-    query = run_queries.full_runs(probe_id, at, own.minor if own else ()).limit(1)
-    run = session.scalars(query.options(joinedload(CalibrationRun.coefficients))).unique().first()
-    return _previous(run, what_it_is.events_of_probe(session, probe), at) if run else None
+def previous_run(session: Session, run: CalibrationRun) -> PreviousRun | None:
+    """Return what a run is compared with: see :class:`Past`."""
+    return Past(session, run.started_at, of_one=True).previous(run)
 
 
 def _previous(run: CalibrationRun, events: Sequence[CareEvent], at: datetime) -> PreviousRun:
@@ -81,21 +77,38 @@ def first_since_change(session: Session, probe: Probe, at: datetime) -> Mapping[
 
 
 class Past:
-    """What went before the runs of many probes: their full runs and their care, each read once."""
+    """What went before the runs of many probes, each read once, and the care of those probes.
 
-    def __init__(self, session: Session, until: datetime) -> None:
-        self._session, self._until = session, until
-        self._known: dict[uuid.UUID, tuple[Sequence[CalibrationRun], Sequence[CareEvent]]] = {}
+    What adjusts is compared with the last full run; what only checks, with the run that readings rest on.
+    """
 
-    def previous(self, probe: Probe, at: datetime) -> PreviousRun | None:
-        """Return the probe's last usable full run before ``at``."""
-        if probe.id not in self._known:
-            own = what_it_is.senses(probe)
-            full = self._session.scalars(run_queries.full_runs(probe.id, self._until, own.minor if own else ())).all()
-            self._known[probe.id] = full, what_it_is.events_of_probe(self._session, probe)
-        full, events = self._known[probe.id]
-        run = next((r for r in full if r.signature and r.signature.signed_at <= at), None)
-        return _previous(run, events, at) if run else None
+    def __init__(self, session: Session, until: datetime, *, of_one: bool = False) -> None:
+        self._session, self._until, self._of_one = session, until, of_one
+        self._runs: dict[tuple[uuid.UUID, bool], Sequence[CalibrationRun]] = {}
+        self._care: dict[uuid.UUID, Sequence[CareEvent]] = {}
+
+    def previous(self, run: CalibrationRun) -> PreviousRun | None:
+        """Return the usable run of the same probe that stood before one."""
+        at = run.started_at
+        before = next((r for r in self._before(run) if r.signature and r.signature.signed_at <= at), None)
+        if before is None:
+            return None
+        if run.probe_id not in self._care:
+            self._care[run.probe_id] = what_it_is.events_of_probe(self._session, run.probe)
+        found = _previous(before, self._care[run.probe_id], at)
+        if not run.checks_back:
+            return found
+        return replace(found, bottles=frozenset(str(p.lot_id) for p in before.points if p.lot_id))
+
+    def _before(self, run: CalibrationRun) -> Sequence[CalibrationRun]:
+        key = run.probe_id, run_facts.adjusts(run)
+        if key not in self._runs:
+            own = what_it_is.senses(run.probe)
+            full = run_queries.full_runs(run.probe_id, self._until, own.minor if own else ())
+            query = full if run_facts.adjusts(run) else run_queries.adjusting_runs(run.probe_id, self._until)
+            query = query.options(joinedload(CalibrationRun.coefficients)).limit(1 if self._of_one else None)
+            self._runs[key] = self._session.scalars(query).unique().all()
+        return self._runs[key]
 
 
 def basis_of(session: Session, probe_id: uuid.UUID, at: datetime) -> tuple[CalibrationRun | None, Basis | None]:

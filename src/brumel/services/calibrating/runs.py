@@ -373,4 +373,6 @@ def _why_none(view: RunView) -> str:
     """Say why a run has no response that could be signed, and what to do."""
     if view.findings:
         return f"{word(view.findings[0].says)} Take the points again, or cancel the calibration and say why."
+    if view.run.checks_back:
+        return "Clean the probe and read at least one standard once more, then sign."
     return "Take at least one point that the line is adjusted to, then sign."

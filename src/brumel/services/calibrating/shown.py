@@ -23,7 +23,7 @@ from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.sensing.principle import Principle
 from brumel.core.sensing.principles import derived_from
 from brumel.core.sensing.response import Response
-from brumel.core.sensing.run import PreviousRun, Use
+from brumel.core.sensing.run import Came, PreviousRun, Use
 from brumel.core.standards.buffers import COMBINED, LABEL_TEMPERATURE_C
 from brumel.core.uncertainty import Budget
 from brumel.core.wording import signed
@@ -196,7 +196,10 @@ class RunView:
                 f"off the {self.quantity.words(s.point.target)} of {s.label}",
             )
             for s in self.steps
-            if s.step.use is Use.CHECK and s.off is not None and s.point is not None
+            if s.step.use is Use.CHECK
+            and s.step.came is not Came.AS_IT_CAME
+            and s.off is not None
+            and s.point is not None
         ]
 
     @property
@@ -248,7 +251,7 @@ def run_view(session: Session, run: CalibrationRun, today: date) -> RunView:
     points = run_facts.standing_points(run)
     by_step = {p.step: p for p in points}
     steps = tuple(_step_view(run, step, lots, by_step.get(step.key), today) for step in steps_of(run.method))
-    previous: PreviousRun | None = run_responses.previous_full_run(session, run.probe_id, run.started_at)
+    previous: PreviousRun | None = run_responses.previous_run(session, run)
     if run.signature is None:
         response, findings = judge_points(run, points, previous)
         level = verdict(findings) if findings else None

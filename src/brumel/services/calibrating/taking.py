@@ -198,7 +198,7 @@ def _deviations(run: CalibrationRun, take: TakePoint) -> list[Value]:
         raise InvalidInput({"deviation_reason": "Say in a few words why; it stays on record with the point."})
     if found:
         found.append(says("deviation.because", why=take.deviation_reason.strip()))
-    asked = principle_of(run.method).asks.get(step_of(run, take.step).kind, ())
+    asked = step_of(run, take.step).asks(principle_of(run.method))
     if asked and take.so is not None:
         if not take.so:
             raise InvalidInput({"so": "Look, and tick what is so; what isn't ticked is kept with the point."})

@@ -93,7 +93,7 @@ class Ledger:
             if run is None:
                 raise NotFound("There is no such calibration.")
             found = as_found_of(session, [run]).get(run.id)
-            return as_json(run_file(run_responses.Past(session, run.started_at), run, found))
+            return as_json(run_file(run_responses.Past(session, run.started_at, of_one=True), run, found))
 
     def calibrations_jsonl(self, wanted: Filter) -> str:
         """Signed calibrations as open files, one a line."""

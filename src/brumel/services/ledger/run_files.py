@@ -65,7 +65,7 @@ def _off(off: Off | None) -> dict[str, Any] | None:
 
 
 def _of_brumel(past: Past, run: CalibrationRun) -> dict[str, Any]:
-    previous = past.previous(run.probe, run.started_at)
+    previous = past.previous(run)
     waters = run_facts.waters_of(run)
     return {
         "waters": list(waters) if waters else None,
@@ -120,6 +120,7 @@ def _previous(run: PreviousRun) -> dict[str, Any]:
         "coefficients": response.by_key,
         "origins": {c.key: str(o) for c, o in zip(response.principle.coefficients, response.origins, strict=True)},
         "covariance": [list(row) for row in response.covariance],
+        "bottles": sorted(run.bottles),
     }
 
 

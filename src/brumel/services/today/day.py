@@ -10,6 +10,7 @@ from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
 from brumel.services.cached.remembered import Remembered, cached
 from brumel.services.calibrating import steering
+from brumel.services.calibrating.coming_back import ComingBack
 from brumel.services.clock import Clock
 from brumel.services.planning.outlook import Outlook
 from brumel.services.probes.states import ProbeState, States
@@ -129,6 +130,7 @@ class Today:
     outlook: Outlook
     states: States
     nights: Nights
+    coming_back: ComingBack
     _drawn: Remembered[str] = field(default_factory=Remembered, repr=False, compare=False)
 
     @cached
@@ -175,6 +177,7 @@ class Today:
             *steps.prepare(in_use),
             *steps.calibrate(in_use, open_runs),
             *(steps.visit(d) for d in due if d.late >= 0),
+            *steps.check_back(self.coming_back.probes(), self.clock),
             *steps.prepare(s for s in states if not s.in_use),
             *(replace(s, spare=True) for s in steps.calibrate(spare, open_runs)),
         )

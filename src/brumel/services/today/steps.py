@@ -17,6 +17,7 @@ from brumel.core.reading.night import NightState
 from brumel.core.wording import counted, upper_first
 from brumel.core.words.catalogue import word
 from brumel.services.calibrating import run_words
+from brumel.services.calibrating.coming_back import ProbeBack
 from brumel.services.clock import Clock
 from brumel.services.planning.outlook import Wanted
 from brumel.services.planning.plan import Beginning
@@ -32,6 +33,8 @@ from brumel.store.models.visit import Visit
 _CALIBRATE_MINUTES = 12
 _REPORT_MINUTES = 6
 _CHECK_MINUTES = 5
+_CHECK_BACK_MINUTES = 6
+"""A probe twice in its standards, with cleaning between (common practice)."""
 _VISIT_MINUTES = 5
 _SEE_TO_MINUTES = 10
 _SOON_MINUTES = 15
@@ -54,6 +57,7 @@ class Action(StrEnum):
     PREPARE = "prepare"
     ORDER = "order"
     BEGIN = "begin"
+    CHECK_BACK = "check-back"
 
 
 class Section(StrEnum):
@@ -193,6 +197,18 @@ def visit(due: Due) -> NextStep:
     """Return a site that is to be read."""
     level = Level.DOUBTFUL if due.late else Level.SOUND
     return NextStep(Action.VISIT, due.site.id, f"Read {due.site.name}", due.why, level, _VISIT_MINUTES, Section.ROUND)
+
+
+def check_back(probes: Sequence[ProbeBack], clock: Clock) -> list[NextStep]:
+    """Return what the end of a round asks for, once: the probes that were out, as they came."""
+    waiting = [p for p in probes if p.run_id is None]
+    if not waiting:
+        return []
+    names = ", ".join(p.state.probe.label for p in waiting)
+    title = f"Back from the round at {clock.hour(max(p.last for p in waiting))}: check {counted(len(waiting), 'probe')}"
+    why = f"{names}: each as it came, before it is cleaned. What was the day worth?"
+    minutes = _CHECK_BACK_MINUTES * len(waiting)
+    return [NextStep(Action.CHECK_BACK, None, title, why, Level.SOUND, minutes, Section.ROUND)]
 
 
 def beyond(readings: Sequence[Reading]) -> list[NextStep]:

@@ -63,6 +63,8 @@ class CalibrationRun(Recorded, Base):
     """Why the probe was not ready when the run began; empty where it was."""
     despite: Mapped[str] = mapped_column(server_default=text("''"))
     """Why it was used all the same."""
+    checks_back: Mapped[bool] = mapped_column(server_default=text("false"))
+    """Whether it checks a probe back from a round: it gives no coefficients, and renews nothing."""
 
     probe: Mapped[Probe] = relationship(lazy="joined", innerjoin=True)
     person: Mapped[Person] = relationship(lazy="joined", innerjoin=True)

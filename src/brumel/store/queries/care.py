@@ -7,7 +7,7 @@ from collections.abc import Collection, Sequence
 from datetime import date, datetime
 from typing import Any, NamedTuple
 
-from sqlalchemy import ColumnElement, Select, exists, false, func, literal, null, select, text, union_all
+from sqlalchemy import ColumnElement, Select, exists, false, func, literal, null, select, text, true, union_all
 from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
@@ -91,7 +91,7 @@ class HappenedRow(NamedTuple):
 def happened(session: Session, probe_id: uuid.UUID, at: datetime, limit: int, offset: int) -> list[HappenedRow]:
     """Return what happened to a probe, the newest first."""
     done, photo = (
-        signed_runs(probe_id, at).order_by(None),
+        signed_runs(probe_id, at, true()).order_by(None),
         exists().where(InspectionPhoto.inspection_id == Inspection.id),
     )
     care = select(literal("care"), CareRecord.id, false(), CareRecord.at.label("at"))

@@ -9,7 +9,7 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import ColumnElement, select
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, joinedload
 
 from brumel.store.models.reference import ChangeCount, Person, PlannedRound, Probe, Site
 
@@ -43,8 +43,8 @@ def planned_rounds(session: Session, since: datetime) -> Sequence[PlannedRound]:
 
 def sites(session: Session, *, retired: bool = False) -> Sequence[Site]:
     """Return all sites that are read, by code; ``retired`` has the others too."""
-    query = select(Site).order_by(Site.code)
-    return session.scalars(query if retired else query.where(Site.retired_on.is_(None))).all()
+    query = select(Site).order_by(Site.code).options(joinedload(Site.ranges))
+    return session.scalars(query if retired else query.where(Site.retired_on.is_(None))).unique().all()
 
 
 def some_sites(session: Session, ids: Collection[uuid.UUID]) -> Sequence[Site]:

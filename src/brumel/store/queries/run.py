@@ -12,6 +12,7 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session, aliased, joinedload, lazyload, selectinload
 from sqlalchemy.sql.base import ExecutableOption
 
+from brumel.core.calibrating.procedure import CLEANING
 from brumel.core.sensing.response import TAKEN_OVER, Origin
 from brumel.store.models.calibration import (
     AmendmentKind,
@@ -21,6 +22,7 @@ from brumel.store.models.calibration import (
     CalibrationPoint,
     CalibrationRun,
     CalibrationSignature,
+    CalibrationStep,
     KeptBy,
 )
 from brumel.store.models.reading import Reading
@@ -87,12 +89,19 @@ def _withdrawn() -> Any:
     )
 
 
-def signed_runs(probe_id: uuid.UUID | None, before: datetime) -> Select[CalibrationRun]:
-    """Signed runs that have not been withdrawn, the newest first."""
+def _counts() -> ColumnElement[bool]:
+    """Whether a run says what a probe is worth: a check back only where it failed, for it renews nothing."""
+    return or_(~CalibrationRun.checks_back, CalibrationSignature.level == "unfit")
+
+
+def signed_runs(
+    probe_id: uuid.UUID | None, before: datetime, counts: ColumnElement[bool] | None = None
+) -> Select[CalibrationRun]:
+    """Signed runs that have not been withdrawn, the newest first; unless told otherwise, those that count."""
     query = (
         select(CalibrationRun)
         .join(CalibrationSignature)
-        .where(CalibrationSignature.signed_at <= before, ~_withdrawn())
+        .where(CalibrationSignature.signed_at <= before, ~_withdrawn(), _counts() if counts is None else counts)
         .order_by(CalibrationSignature.signed_at.desc())
     )
     return query if probe_id is None else query.where(CalibrationRun.probe_id == probe_id)
@@ -111,6 +120,8 @@ class StoodBefore(NamedTuple):
 
     run_id: uuid.UUID
     used_last: datetime | None
+    cleaned_last: datetime | None
+    """When it was cleaned last in a check back."""
     before: CalibrationRun | None
 
 
@@ -129,19 +140,55 @@ def stood_before(session: Session, ids: Collection[uuid.UUID]) -> list[StoodBefo
         select(other.id)
         .join(end, end.run_id == other.id)
         .where(other.probe_id == own.probe_id, other.kept_by == own.kept_by, end.signed_at <= own.started_at)
-        .where(end.level != "unfit", other.id != own.id, ~gone)
+        .where(end.level != "unfit", ~other.checks_back, other.id != own.id, ~gone)
         .order_by(end.signed_at.desc())
         .limit(1)
         .correlate(own)
         .scalar_subquery()
     )
     used = select(func.max(taken)).where(Reading.probe_id == own.probe_id, taken <= own.started_at).correlate(own)
-    query = select(own.id, used.scalar_subquery(), earlier).outerjoin(earlier, earlier.id == newest)
+    back, step = aliased(CalibrationRun), CalibrationStep
+    cleaned = (
+        select(func.max(step.at))
+        .join(back, back.id == step.run_id)
+        .where(back.probe_id == own.probe_id, back.id != own.id, back.checks_back)
+        .where(step.step == CLEANING, step.at <= own.started_at)
+        .correlate(own)
+    )
+    told = used.scalar_subquery(), cleaned.scalar_subquery()
+    query = select(own.id, *told, earlier).outerjoin(earlier, earlier.id == newest)
     query = query.where(own.id.in_(ids)).options(
         joinedload(earlier.coefficients),
         *(joinedload(one, innerjoin=False) for one in (earlier.probe, earlier.person)),  # there may be none before
     )
     return [StoodBefore(*row) for row in session.execute(query).unique()]
+
+
+class UsedRow(NamedTuple):
+    """A probe that something was read with: when last, how often, and its check back begun since then."""
+
+    probe_id: uuid.UUID
+    last: datetime
+    readings: int
+    back_id: uuid.UUID | None
+
+
+def used_since(session: Session, since: datetime) -> list[UsedRow]:
+    """Return the probes that something was read with since a moment."""
+    used = (
+        select(Reading.probe_id, func.max(Reading.taken_at).label("last"), func.count().label("readings"))
+        .where(Reading.taken_at >= since, Reading.probe_id.is_not(None))
+        .group_by(Reading.probe_id)
+        .subquery()
+    )
+    back = select(CalibrationRun.id).where(
+        CalibrationRun.checks_back,
+        CalibrationRun.probe_id == used.c.probe_id,
+        CalibrationRun.started_at >= used.c.last,
+        ~CalibrationRun.abandonment.has(),
+    )
+    newest = back.order_by(CalibrationRun.started_at.desc()).limit(1).scalar_subquery()
+    return [UsedRow(*row) for row in session.execute(select(used.c.probe_id, used.c.last, used.c.readings, newest))]
 
 
 def newest_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
@@ -194,10 +241,20 @@ def full_runs(probe_id: uuid.UUID, before: datetime, minor: Collection[str] = ()
     )
 
 
+def adjusting_runs(probe_id: uuid.UUID, before: datetime) -> Select[CalibrationRun]:
+    """Usable runs that set a coefficient of their own, the newest first: a check gives none to readings."""
+    fitted = exists().where(
+        CalibrationCoefficient.run_id == CalibrationRun.id, CalibrationCoefficient.origin == Origin.FITTED
+    )
+    return signed_runs(probe_id, before).where(
+        CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL, fitted
+    )
+
+
 def _newest_ids(at: datetime, *conditions: ColumnElement[bool]) -> Select[uuid.UUID]:
     """Of every probe the newest signed and standing run before a moment that fulfils some conditions."""
     query = select(CalibrationRun.id).join(CalibrationSignature).where(CalibrationSignature.signed_at <= at)
-    query = query.where(~_withdrawn(), *conditions).ext(distinct_on(CalibrationRun.probe_id))
+    query = query.where(~_withdrawn(), _counts(), *conditions).ext(distinct_on(CalibrationRun.probe_id))
     return query.order_by(CalibrationRun.probe_id, CalibrationSignature.signed_at.desc())
 
 
@@ -214,6 +271,7 @@ def newest_of_probes(session: Session, at: datetime) -> dict[uuid.UUID, list[Cal
 def standing_within(session: Session, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
     """Signed and standing runs within a time, and of each probe the newest before it, the oldest first."""
     within = and_(CalibrationSignature.signed_at >= since, CalibrationSignature.signed_at <= until, ~_withdrawn())
+    within = and_(within, _counts())
     query = select(CalibrationRun).join(CalibrationSignature)
     query = query.where(or_(within, CalibrationRun.id.in_(_newest_ids(since))))
     return session.scalars(
@@ -255,7 +313,10 @@ def coefficients_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, l
 def checks_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, limit: int) -> Sequence[CalibrationRun]:
     """Return a probe's newest signed runs of ours that have check points, with all points, the newest first."""
     checked = exists().where(CalibrationPoint.run_id == CalibrationRun.id, CalibrationPoint.use == "check")
-    query = signed_runs(probe_id, at).where(CalibrationRun.kept_by == KeptBy.BRUMEL, checked).limit(limit)
+    query = signed_runs(probe_id, at).where(
+        CalibrationRun.kept_by == KeptBy.BRUMEL, checked, ~CalibrationRun.checks_back
+    )
+    query = query.limit(limit)
     query = query.options(joinedload(CalibrationRun.coefficients), *judged())
     return session.scalars(query).unique().all()
 

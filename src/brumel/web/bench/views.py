@@ -14,7 +14,7 @@ from brumel.core.place.station_pressure import KINDS, Pressure
 from brumel.core.place.water import BY_METERS
 from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.quantities.quantity import quantities, quantity
-from brumel.services.calibrating.beginning import PutRight
+from brumel.services.calibrating.beginning import Choices, PutRight
 from brumel.services.calibrating.meter_runs import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
 from brumel.services.calibrating.run_words import points_words
@@ -44,6 +44,14 @@ def page() -> ResponseReturnValue:
         open_runs=services().calibrations.open_runs(),
         points_words=points_words,
     )
+
+
+@blueprint.get("/back")
+def back() -> ResponseReturnValue:
+    """Lead through the probes that were out today, each as it came and cleaned."""
+    probes = services().coming_back.probes()
+    runs = {p.run_id: services().calibrations.view(p.run_id) for p in probes if p.run_id is not None}
+    return render_template("bench/back.html", probes=probes, runs=runs)
 
 
 @blueprint.route("/new", methods=["GET", "POST"])
@@ -91,7 +99,9 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
         states=states,
         state=state,
         choices=choices,
-        kept=values if request.method == "POST" or choices is None else choices.proposed.fields,
+        kept=values
+        if request.method == "POST" or choices is None
+        else dict(choices.proposed.fields) | _wanted(choices),
         own=senses(state.probe) if state else None,
         place=values if request.method == "POST" else _typed_pressure(hints.pressure if hints else None),
         kinds=KINDS,
@@ -102,6 +112,12 @@ def _new_form(values: Any, errors: dict[str, str]) -> str:
         sites=choices.sites if choices else [],
         chosen_sites=chosen,
     )
+
+
+def _wanted(choices: Choices) -> dict[str, str]:
+    """Return the procedure that an address asks for, where it is one of those."""
+    asked = request.args.get("method")
+    return {"method": asked} if asked in [m.code for m in choices.methods] else {}
 
 
 def _typed_pressure(known: Pressure | None) -> dict[str, str]:
@@ -182,7 +198,7 @@ def sheet(run_id: uuid.UUID) -> ResponseReturnValue:
 
 def _typed_point(typed: Typed, view: RunView, step: StepView) -> TakePoint:
     """Return a point of the sheet: each field by the name of its step."""
-    asks = view.principle.asks.get(step.step.kind, ())
+    asks = step.step.asks(view.principle)
     return TakePoint(
         point_id=typed.record_id(f"{step.key}-id") or uuid.uuid4(),
         step=step.key,

@@ -24,6 +24,7 @@ _LEADS: dict[Action, tuple[str, str, str, dict[str, str]]] = {
     Action.VISIT: ("Take readings", "visits.new", "site", {}),
     Action.PREPARE: ("See to it", "kit.probe", "probe_id", {}),
     Action.ORDER: ("Open the shelf", "shelf.page", "", {}),
+    Action.CHECK_BACK: ("Check back", "bench.back", "", {}),
 }
 """For each action: what its button says, where it leads, what its target is there, and what else the address has."""
 
