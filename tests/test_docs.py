@@ -16,8 +16,17 @@ MOST_WORDS = {"README.md": 800, "docs/architecture.md": 1500}
 _COMMAND = re.compile(r"^    (\./brumel .*)$", re.MULTILINE)
 _STARTED = ("./brumel demo", "./brumel serve", "./brumel test")
 """They run until they are stopped: tests/launch starts the first two; the third is what runs this."""
-_LINK = re.compile(r"\]\(([^)#\s]+)(?:#[^)]*)?\)")
+_LINK = re.compile(r"\]\(([^)\s]+)\)")
 _MODULE = re.compile(r"`((?:src/brumel/)?[a-z_]+(?:/[a-z_0-9]+)+(?:\.(?:schema\.json|py|toml|js))?)(?:\.[a-zA-Z_.]+)?`")
+
+
+def sections(document: Path) -> dict[str, str]:
+    """What stands under each heading of a document, from there to its end, by the heading's anchor."""
+    text = document.read_text(encoding="utf-8")
+    return {
+        re.sub(r"[^\w -]", "", found[1]).lower().replace(" ", "-"): text[found.end() :]
+        for found in re.finditer(r"^#+ (.+)$", text, re.MULTILINE)
+    }
 
 
 def name(path: Path) -> str:
@@ -33,7 +42,36 @@ def test_what_is_read_first_is_short(document: str, most: int) -> None:
 @pytest.mark.parametrize("document", DOCUMENTS, ids=name)
 def test_every_link_leads_somewhere(document: Path) -> None:
     links = [link for link in _LINK.findall(document.read_text(encoding="utf-8")) if "://" not in link]
-    assert [link for link in links if not (document.parent / link).exists()] == []
+    assert [link for link in links if not (document.parent / link.split("#")[0]).exists()] == []
+    within = [link.split("#") for link in links if "#" in link]
+    assert [link for link in within if link[1] not in sections(document.parent / link[0])] == []
+
+
+ANSWERS = {
+    "what is this": ("", "", "Brumel is for technicians"),
+    "how is it started": ("try-it", "", "./brumel demo"),
+    "where does a buffer's value come from": ("change-it", "docs/architecture.md#where-do-i-put-", "buffers.csv"),
+    "where is a reading made": ("change-it", "docs/architecture.md#four-walks", "`readings/record`"),
+    "where would a new kind of probe go": ("change-it", "docs/architecture.md#where-do-i-put-", "`kit/kinds.toml`"),
+    "why is this guard here": ("change-it", "docs/decisions/guards.md", "without it"),
+}
+"""Of each question of somebody new: the README's heading to begin at, where its link leads, what answers it."""
+TWO_MINUTES = 400
+"""Words that are read in two minutes, slowly: 200 a minute (common practice)."""
+
+
+@pytest.mark.parametrize("question", ANSWERS)
+def test_somebody_new_finds_it_within_two_minutes(question: str) -> None:
+    heading, link, answer = ANSWERS[question]
+    readme = ROOT / "README.md"
+    begins = sections(readme)[heading] if heading else readme.read_text(encoding="utf-8")
+    passed = len(begins[: begins.index(f"({link})" if link else answer)].split())
+    if link:
+        path, _, anchor = link.partition("#")
+        there = sections(ROOT / path)[anchor] if anchor else (ROOT / path).read_text(encoding="utf-8")
+        passed += len(there[: there.index(answer)].split())
+    print(f"{question}: {passed} words, {60 * passed / 200:.0f} s")  # noqa: T201 (seen with -s)
+    assert passed <= TWO_MINUTES
 
 
 def test_every_decision_is_listed() -> None:
