@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 import numpy as np
@@ -18,11 +18,13 @@ from brumel.core.calibrating.tolerances_of_kinds import tolerances_for
 from brumel.core.errors import CoreError
 from brumel.core.findings import Bounds, Level
 from brumel.core.kit.shelf import LotFacts, judge_lot, lasts_until
+from brumel.core.kit.trend import LifePoint, trend_of
 from brumel.core.place.conditions import Conditions
 from brumel.core.place.station_pressure import Pressure, wrong_with
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.place.water import COMPENSATIONS
 from brumel.core.place.water import wrong_with as compensation_wrong
+from brumel.core.quantities.conductivity import linear_factor
 from brumel.core.quantities.pool import saturation_index
 from brumel.core.quantities.quantity import quantity
 from brumel.core.quantities.shown import choices
@@ -367,3 +369,23 @@ def test_the_waters_of_a_file_are_two_numbers_that_rise(waters: object) -> None:
 @pytest.mark.parametrize(("ends", "fits"), [([2.0, 2.0], True), ([2.0, 2.1], True), ([2.1, 2.0], False)])
 def test_a_pair_of_ends_rises_or_is_one(ends: list[float], fits: bool) -> None:
     assert ([*pair(ends)] == []) is fits
+
+
+@pytest.mark.parametrize(("t", "known"), [(4.9, False), (5.0, True), (30.0, True), (30.1, False)])
+def test_a_lots_own_table_holds_from_its_first_temperature_to_its_last(t: float, known: bool) -> None:
+    bottle = Bottle("ph-buffer", "technical-7.01", 7.01, table=((5.0, 7.10), (25.0, 7.01), (30.0, 7.00)))
+    assert target(bottle, Conditions(t)).known is known
+
+
+def test_a_compensation_that_leaves_nothing_gives_no_number() -> None:
+    """2 % a degree, fifty degrees below the reference: nothing is left to divide by."""
+    assert np.isnan(linear_factor(np.array([-25.0, 25.0]), 2.0, 25.0)).tolist() == [True, False]
+
+
+@pytest.mark.parametrize(("value", "out"), [(95.0, False), (102.0, False), (94.9, True), (102.1, True)])
+def test_what_stands_still_at_an_end_of_what_is_sound_is_not_out(value: float, out: bool) -> None:
+    begin = datetime(2026, 1, 1, tzinfo=UTC)
+    points = [LifePoint(begin + timedelta(days=5 * n), value) for n in range(9)]
+    found = trend_of(points, (95.0, 102.0), begin + timedelta(days=41))
+    assert found is not None
+    assert found.already_out is out
