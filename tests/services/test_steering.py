@@ -165,3 +165,30 @@ def test_a_pause_that_was_logged_by_hand_is_known_to_the_run(world: World, befor
     for step in ("neutral", "acid", "alkaline"):
         world.take(run_id, step)
     assert len([s for s in world.at().calibrations.view(run_id).steps if s.point]) == 3
+
+
+@pytest.mark.parametrize(("came", "cleaned", "passes"), [(0.3, 0.0, True), (0.0, 0.3, False)])
+def test_checked_back_it_is_handed_back_by_what_it_reads_cleaned(
+    world: World, came: float, cleaned: float, passes: bool
+) -> None:
+    """A film that came off is no reason to keep the dosing paused, and one that has yet to come off none to go on."""
+    probe, morning = steering(world), NOW - timedelta(hours=5)
+    calibrated = world.begin(probe, moment=morning)
+    world.at(morning).calibrations.begin_step(calibrated, uuid.uuid4(), "pause", world.person)
+    for step in ("neutral", "acid", "alkaline"):
+        world.take(calibrated, step, moment=morning)
+    world.sign(calibrated, morning)
+    run_id = world.begin(probe, {"side": "10.01"}, method="ph-check-back", sites=(world.site.id,))
+    done(world, run_id, "pause")
+    for step in ("neutral-came", "side-came"):
+        world.take(run_id, step, off_ph=came)
+    with pytest.raises(InvalidInput, match="Hand back only after a check has passed"):
+        done(world, run_id, "hand-back")
+    done(world, run_id, "clean")
+    for step in ("neutral-cleaned", "side-cleaned"):
+        world.take(run_id, step, off_ph=cleaned)
+    if passes:
+        done(world, run_id, "hand-back")
+        return
+    with pytest.raises(InvalidInput, match="Hand back only after a check has passed"):
+        done(world, run_id, "hand-back")

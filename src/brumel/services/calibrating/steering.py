@@ -12,7 +12,7 @@ from brumel.core.calibrating.procedure import StepKind, steps_of
 from brumel.core.findings import Level
 from brumel.core.kit.care import Care
 from brumel.core.kit.kinds import ProbeKind
-from brumel.core.sensing.run import Use
+from brumel.core.sensing.run import Came, Use
 from brumel.services.calibrating.shown import begun_last, run_view
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput
@@ -52,7 +52,12 @@ def _passed(session: Session, run: CalibrationRun, since: datetime, today: date)
         return view.level is Level.SOUND
     taken = [(s, s.point) for s in view.steps if s.point]
     adjusted = max((p.ordinal for s, p in taken if s.step.use is Use.ADJUST), default=-1)
-    checks = [s for s, p in taken if s.step.use is Use.CHECK and p.ordinal > adjusted and p.taken_at >= since]
+    checks = [
+        s
+        for s, p in taken
+        if s.step.use is Use.CHECK and s.step.came is not Came.AS_IT_CAME  # what it brought along is no check of it
+        and p.ordinal > adjusted and p.taken_at >= since
+    ]  # fmt: skip
     return bool(checks) and all(s.level is Level.SOUND for s in checks) and view.level is not Level.UNFIT
 
 

@@ -28,6 +28,7 @@ from brumel.store.models.calibration import (
 from brumel.store.models.reading import Reading
 from brumel.store.models.reference import Probe
 from brumel.store.queries.reference import Criteria, between
+from brumel.store.queries.visit import stands
 
 
 def runs_with_lot(session: Session, lot_id: uuid.UUID, limit: int) -> Sequence[CalibrationRun]:
@@ -177,7 +178,7 @@ def used_since(session: Session, since: datetime) -> list[UsedRow]:
     """Return the probes that something was read with since a moment."""
     used = (
         select(Reading.probe_id, func.max(Reading.taken_at).label("last"), func.count().label("readings"))
-        .where(Reading.taken_at >= since, Reading.probe_id.is_not(None))
+        .where(Reading.taken_at >= since, Reading.probe_id.is_not(None), stands())
         .group_by(Reading.probe_id)
         .subquery()
     )
