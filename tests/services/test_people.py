@@ -51,12 +51,6 @@ def guess(people: People, login: str, times: int, address: str = HERE, browser: 
             people.sign_in(login, WRONG, address, browser)
 
 
-def guess_just_now(people: People, login: str, address: str = HERE, browser: str = "") -> None:
-    """Five times; the wait of a second that follows holds for a minute more, however slow the machine is."""
-    guess(people, login, 5, address, browser)
-    later(people, -60)
-
-
 def later(people: People, seconds: float) -> None:
     """All attempts were so much earlier."""
     _as_owner(people, f"UPDATE login_attempt SET at = at - interval '{seconds} s'")
@@ -149,7 +143,7 @@ def test_it_never_waits_longer_than_a_quarter_of_an_hour(people: People, person:
 
 def test_who_signed_in_from_a_browser_before_gets_in_while_others_guess(people: People, person: Person) -> None:
     people.sign_in(person.login, RIGHT, HERE, "b-1")
-    guess_just_now(people, person.login, ELSEWHERE)
+    guess(people, person.login, 5, ELSEWHERE)
     with pytest.raises(SignInRefused, match="Too many attempts"):
         people.sign_in(person.login, RIGHT, HERE)
     assert people.sign_in(person.login, RIGHT, HERE, "b-1").person.id == person.id
@@ -157,7 +151,7 @@ def test_who_signed_in_from_a_browser_before_gets_in_while_others_guess(people: 
 
 def test_a_known_browser_has_no_more_guesses_than_others(people: People, person: Person) -> None:
     people.sign_in(person.login, RIGHT, HERE, "b-2")
-    guess_just_now(people, person.login, HERE, "b-2")
+    guess(people, person.login, 5, HERE, "b-2")
     with pytest.raises(SignInRefused, match="Too many attempts"):
         people.sign_in(person.login, RIGHT, HERE, "b-2")
 
@@ -165,7 +159,7 @@ def test_a_known_browser_has_no_more_guesses_than_others(people: People, person:
 def test_a_browser_is_known_for_its_own_people_only(people: People, person: Person) -> None:
     other = people.add(f"p{uuid.uuid4().hex[:10]}", "Somebody else", "technician", RIGHT)
     people.sign_in(other.login, RIGHT, HERE, "b-3")
-    guess_just_now(people, person.login)
+    guess(people, person.login, 5)
     with pytest.raises(SignInRefused, match="Too many attempts"):
         people.sign_in(person.login, RIGHT, HERE, "b-3")
 
