@@ -21,7 +21,7 @@ _MODULE = re.compile(r"`((?:src/brumel/)?[a-z_]+(?:/[a-z_0-9]+)+(?:\.(?:schema\.
 
 
 def sections(document: Path) -> dict[str, str]:
-    """What stands under each heading of a document, from there to its end, by the heading's anchor."""
+    """Return what stands under each heading of a document, from there to its end, by the heading's anchor."""
     text = document.read_text(encoding="utf-8")
     return {
         re.sub(r"[^\w -]", "", found[1]).lower().replace(" ", "-"): text[found.end() :]

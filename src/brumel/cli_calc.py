@@ -119,8 +119,7 @@ def _csv(name: str, given: dict[str, str], file: str, out: str | None) -> None:
         if out is None:
             rows, refused = append_columns(name, given, source, sys.stdout, _progress)
         else:
-            if file != "-" and Path(out).exists() and Path(out).samefile(file):
-                refuse("brumel: --out is the file that is read: give another, the original is never overwritten.")
+            spare(file, Path(out))
             with open(out, "w", encoding="utf-8", errors=_AS_THEY_ARE, newline="") as target:
                 rows, refused = append_columns(name, given, source, target, _progress)
     click.echo(f"\rbrumel: {rows} rows; {refused} could not be calculated and say why", err=True)
@@ -145,6 +144,12 @@ def opened(file: str) -> TextIO:
         return open(file, encoding="utf-8-sig", errors=_AS_THEY_ARE, newline="")
     except OSError as error:
         refuse(f"brumel: {file} can't be read: {error.strerror}.")
+
+
+def spare(file: str, out: Path) -> None:
+    """Refuse to write over the file that is read."""
+    if file != "-" and out.exists() and out.samefile(file):
+        refuse("brumel: --out is the file that is read: give another, the original is never overwritten.")
 
 
 def refuse(words: str) -> NoReturn:

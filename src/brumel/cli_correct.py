@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from brumel.cli_calc import opened, refuse
+from brumel.cli_calc import opened, refuse, spare
 
 
 @click.command()
@@ -20,8 +20,8 @@ def correct(file: str, checks: str, as_json: bool, out: Path | None) -> None:
     from brumel.services.errors import InvalidInput
     from brumel.services.reckon.correct import correct, read_checks, series_text
 
-    if out is not None and file != "-" and out.exists() and out.samefile(file):
-        refuse("brumel: --out is the file that is read: give another, the original is never overwritten.")
+    if out is not None:
+        spare(file, out)
     try:
         with opened(checks) as source:
             between = read_checks(source.read())

@@ -41,7 +41,7 @@ def checked_back(world: World, probe: Probe, came: float, cleaned: float, **elec
 
 
 def moved(view: RunView) -> Mapping[str, Finding]:
-    """What is said of dirt and drift, by code and standard."""
+    """Return what is said of dirt and drift, by code and standard."""
     found = {f.code + " " + str(f.says.values["at"])[:10]: f for f in view.findings if f.code in ("dirt", "drift")}
     assert len(found) == 4
     return found

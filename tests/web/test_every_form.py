@@ -40,7 +40,7 @@ def walked(app: Flask, request: pytest.FixtureRequest) -> Iterator[Walked]:
 
 
 def counted(services: Services) -> dict[str, int]:
-    """How many rows each table holds."""
+    """Count the rows of each table."""
     with services.ledger.database.session() as session:
         hidden = {model.__tablename__ for model in OF_THE_OWNER}
         seen = [table for table in Base.metadata.sorted_tables if table.name not in hidden]

@@ -7,7 +7,6 @@ from datetime import timedelta
 from pathlib import Path
 
 from brumel.core.plan.order import HouseOrder
-from brumel.services.calibrating.coming_back import ComingBack
 from brumel.services.calibrating.meter_runs import KeptRuns
 from brumel.services.calibrating.runs import Calibrations
 from brumel.services.clock import Clock
@@ -39,6 +38,7 @@ from brumel.services.sites.site_settings import SiteSettings
 from brumel.services.sites.sites import Sites
 from brumel.services.start.first_person import FirstPerson
 from brumel.services.start.starting import Starting
+from brumel.services.today.coming_back import ComingBack
 from brumel.services.today.day import Today
 from brumel.services.visits.at_once import AtOnce
 from brumel.services.visits.tour import Touring

@@ -1,4 +1,4 @@
-"""What a probe read in its standards before and after it was adjusted: as found, as left, and the fit's residual."""
+"""Tells what a probe read in its standards before and after adjusting: as found, as left, and the fit's residual."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ _CLEANED = frozenset({Care.CLEANED})
 
 @dataclass(frozen=True)
 class Off:
-    """What a probe read in a standard, and how far that is off.
+    """A value that a probe read in a standard, and how far that is off.
 
     Attributes
     ----------

@@ -1,4 +1,4 @@
-"""What a probe that comes back from a round shows: dirt, which cleaning takes away, and drift, which remains.
+"""Tells what a probe that comes back from a round shows: dirt, which cleaning takes away, and drift, which remains.
 
 Both are errors, so that they are subtracted. Source: common practice; Wagner et al. 2006, USGS TM 1–D3.
 """
@@ -21,7 +21,7 @@ _MINUTES = 10
 
 
 class Size(StrEnum):
-    """How much something moved."""
+    """Names for how much something moved."""
 
     NOTHING = "nothing"
     """No more than its own U."""
@@ -31,7 +31,7 @@ class Size(StrEnum):
 
 
 @dataclass(frozen=True)
-class Moved:
+class Shift:
     """An error that came up since the calibration: in the quantity's unit, with its standard uncertainty.
 
     ``allowed`` is what the U (k = 2) of readings since then allows for at this value.
@@ -43,7 +43,7 @@ class Moved:
 
     @property
     def size(self) -> Size:
-        """How much that is; bounds are included."""
+        """Call it by its size; bounds are included."""
         if not beyond(abs(self.off), 2.0 * self.u):
             return Size.NOTHING
         return Size.BEYOND if beyond(abs(self.off), self.allowed) else Size.SMALL
@@ -51,7 +51,7 @@ class Moved:
 
 @dataclass(frozen=True)
 class MovedAt:
-    """What moved at one standard.
+    """Dirt and drift at one standard.
 
     Attributes
     ----------
@@ -66,8 +66,8 @@ class MovedAt:
     """
 
     at: JudgedPoint
-    dirt: Moved | None
-    drift: Moved
+    dirt: Shift | None
+    drift: Shift
     same_lot: bool
 
 
@@ -98,8 +98,8 @@ def _moved(at: JudgedPoint, came: JudgedPoint | None, response: Response, previo
     if came is not None:
         # Each at its own temperature: what the standard itself changed by is no dirt.
         read = float(response.value(came.point.signal, came.point.at)) - (came.point.value - p.value)
-        dirt = Moved(read - cleaned, math.hypot(u_read, came.point.u_signal / per_value), allowed)
-    return MovedAt(at, dirt, Moved(cleaned - p.value, u_drift, allowed), same_lot)
+        dirt = Shift(read - cleaned, math.hypot(u_read, came.point.u_signal / per_value), allowed)
+    return MovedAt(at, dirt, Shift(cleaned - p.value, u_drift, allowed), same_lot)
 
 
 def moved_findings(moved: Sequence[MovedAt], response: Response, tolerances: Tolerances) -> Iterator[Finding]:
@@ -112,13 +112,13 @@ def moved_findings(moved: Sequence[MovedAt], response: Response, tolerances: Tol
 
 
 def _finding(
-    code: str, one: MovedAt, moved: Moved, response: Response, tolerances: Tolerances, lot: Said | None
+    code: str, one: MovedAt, shift: Shift, response: Response, tolerances: Tolerances, lot: Said | None
 ) -> Finding:
     about, within, value = quantity(response.principle.quantity), tolerances.residual, one.at.point.value
     said = says(
-        code, at=one.at.label, size=Named("size", str(moved.size)), lot=lot,
-        off=within.off(moved.off, value, about), u=within.off(2.0 * moved.u, value, about, plus=False),
+        code, at=one.at.label, size=Named("size", str(shift.size)), lot=lot,
+        off=within.off(shift.off, value, about), u=within.off(2.0 * shift.u, value, about, plus=False),
     )  # fmt: skip
-    if moved.size is not Size.BEYOND:
+    if shift.size is not Size.BEYOND:
         return Finding(code, Level.SOUND, said, source=PRODUCT)
     return Finding(code, Level.SOUND, said, says("moved.then"), _MINUTES, PRODUCT)

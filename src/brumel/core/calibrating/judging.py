@@ -79,8 +79,8 @@ def judge(
         frozen.get("leaves_open", ""),
         rules.deviations,
     )
-    moved = [*moved_findings(moved_at(every, response, previous), response, tolerances)]
-    return response, [*judge_run(run), *moved]
+    moved = moved_at(every, response, previous)
+    return response, [*judge_run(run), *moved_findings(moved, response, tolerances)]
 
 
 def _reads(response: Response, points: Sequence[JudgedPoint]) -> bool:

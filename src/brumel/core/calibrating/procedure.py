@@ -266,12 +266,12 @@ class Procedure:
 
     @property
     def can_check_back(self) -> bool:
-        """Whether it adjusts nothing, and asks for no second instrument: what is compared is looked at once."""
+        """Say whether it adjusts nothing, and asks for no second instrument: what is compared is looked at once."""
         return not self.adjusted and all(s.kind is not StepKind.COMPARE for s in self.steps)
 
     @property
     def checks_back(self) -> bool:
-        """Whether a probe is read in it as it came from a round, and again cleaned."""
+        """Say whether a probe is read in it as it came from a round, and again cleaned."""
         return any(s.came for s in self.steps)
 
     def checking_back(self) -> Procedure:

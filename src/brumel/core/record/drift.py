@@ -1,4 +1,4 @@
-"""What moved between two calibrations: dirt and drift, as errors that are subtracted, carried to values and moments.
+"""Takes dirt and drift out of what was read between two calibrations: errors, carried to values and moments.
 
 Source: Wagner, Boulger, Oblinger & Smith 2006, USGS Techniques and Methods 1–D3 (sensor fouling, calibration drift,
 proportional correction; equations from memory). There a correction is added; an error here has the other sign.
@@ -88,7 +88,7 @@ class Errors:
 
 @dataclass(frozen=True)
 class Moved:
-    """What moved between two calibrations: dirt, which cleaning took away, and drift, which remained."""
+    """The errors of the time between two calibrations: dirt, which cleaning took away, and drift, which remained."""
 
     dirt: Errors
     drift: Errors

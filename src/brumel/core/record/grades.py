@@ -1,4 +1,4 @@
-"""Whether a continuous record is corrected for what moved, how good it is then, and whether it may be published."""
+"""Grades a continuous record: is it corrected for what moved, how good is it then, may it be published."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from brumel.core.tables import read_once, table
 
 
 class Grade(StrEnum):
-    """How good a record is, by the correction that it needed."""
+    """Grades of a record, by the correction that it needed."""
 
     EXCELLENT = "excellent"
     GOOD = "good"
@@ -24,7 +24,7 @@ class Grade(StrEnum):
 
 @dataclass(frozen=True)
 class Bound:
-    """How far something may have moved: in the unit, or in percent of the value; the greater one holds."""
+    """The end of how far something may have moved: in the unit, or in percent of the value; the greater one holds."""
 
     absolute: float = 0.0
     percent: float = 0.0
@@ -39,7 +39,7 @@ class Bound:
         [False, True]
         """
         ends = np.maximum(self.absolute, np.abs(value) * self.percent / 100.0)
-        return any(beyond(float(m), float(end)) for m, end in zip(moved, ends, strict=True) if m >= end)
+        return beyond(float(np.max(moved - ends)), 0.0)
 
 
 @dataclass(frozen=True)

@@ -25,7 +25,7 @@ class Use(StrEnum):
 
 
 class Came(StrEnum):
-    """How a probe came to its standards."""
+    """States in which a probe comes to its standards."""
 
     AS_IT_CAME = "as-it-came"
     CLEANED = "cleaned"

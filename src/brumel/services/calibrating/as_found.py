@@ -1,4 +1,4 @@
-"""What signed runs found before anything was adjusted, and what they left: from their points and what stood before."""
+"""Tells what signed runs found before adjusting, and what they left: from their points and what stood before."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from brumel.services.calibrating import judged_run
 from brumel.services.calibrating.meter_runs import points_of
 from brumel.services.calibrating.run_responses import signed_response
 from brumel.services.probes import run_facts, what_it_is
-from brumel.store.models.calibration import CalibrationPoint, CalibrationRun, KeptBy
+from brumel.store.models.calibration import CalibrationRun, KeptBy
 from brumel.store.queries import care as care_queries
 from brumel.store.queries import run as run_queries
 
@@ -31,7 +31,7 @@ _WORST = (Level.SOUND, Level.DOUBTFUL, Level.UNFIT)
 
 @dataclass(frozen=True)
 class PointFound:
-    """What was read in one standard before and after; None where it was not."""
+    """One standard, read before and after adjusting; None where it was not."""
 
     before: Off | None = None
     """As found, by what stood before."""
@@ -43,7 +43,7 @@ class PointFound:
 
 @dataclass(frozen=True)
 class AsFound:
-    """What a signed run found before anything was adjusted.
+    """The findings of a signed run before anything was adjusted.
 
     Attributes
     ----------
@@ -60,7 +60,7 @@ class AsFound:
 
     @property
     def worst(self) -> Off | None:
-        """What was farthest off as found, by its tolerance."""
+        """Pick what was farthest off as found, by its tolerance."""
         found = [p.before for p in self.points.values() if p.before is not None]
         return max(found, key=lambda off: (_WORST.index(off.level), abs(off.off.value)), default=None)
 
@@ -82,7 +82,8 @@ def as_found_of(session: Session, runs: Iterable[CalibrationRun]) -> dict[uuid.U
             _until(run),
         )  # fmt: skip
         known = None if came is Came.NOT_KNOWN else earlier
-        found[run.id] = AsFound(came, why, known, _points(run, came, known))
+        points = _of_meter(run, came) if run.kept_by == KeptBy.METER else _of_brumel(run, known)
+        found[run.id] = AsFound(came, why, known, points)
     return found
 
 
@@ -91,17 +92,9 @@ def _until(run: CalibrationRun) -> datetime:
     return max(p.taken_at for p in run.points)
 
 
-def _points(run: CalibrationRun, came: Came, before: CalibrationRun | None) -> dict[uuid.UUID, PointFound]:
-    assert run.signature is not None
-    ids = set(run.signature.point_ids)
-    points = [p for p in run.points if p.id in ids]
-    return _of_meter(run, came) if run.kept_by == KeptBy.METER else _of_brumel(run, points, before)
-
-
-def _of_brumel(
-    run: CalibrationRun, points: Sequence[CalibrationPoint], before: CalibrationRun | None
-) -> dict[uuid.UUID, PointFound]:
-    left, tolerances = signed_response(run), run_facts.tolerances_of(run)
+def _of_brumel(run: CalibrationRun, before: CalibrationRun | None) -> dict[uuid.UUID, PointFound]:
+    """Return what stood before would have shown in each standard, and what the run leaves there."""
+    points, left, tolerances = run_facts.signed_points(run), signed_response(run), run_facts.tolerances_of(run)
     came = signed_response(before) if before and _alike(before, run) else None
     adjusted = [p.ordinal for p in points if p.use == Use.ADJUST]
     found = {}

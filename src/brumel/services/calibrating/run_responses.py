@@ -77,7 +77,7 @@ def first_since_change(session: Session, probe: Probe, at: datetime) -> Mapping[
 
 
 class Past:
-    """What went before the runs of many probes, each read once, and the care of those probes.
+    """Knows what went before the runs of many probes, each read once, and the care of those probes.
 
     What adjusts is compared with the last full run; what only checks, with the run that readings rest on.
     """

@@ -16,14 +16,14 @@ from brumel.core.kit.kinds import ProbeKind
 from brumel.core.wording import day_words, upper_first
 from brumel.services.acts import act
 from brumel.services.cached.remembered import cached
-from brumel.services.calibrating import run_words, steering
+from brumel.services.calibrating import steering
 from brumel.services.clock import Clock
 from brumel.services.errors import InvalidInput, NotFound
 from brumel.services.house.rules import in_force
 from brumel.services.kit.coefficient_history import Course, courses_of, offs_of
 from brumel.services.paging import Page
 from brumel.services.people import may_record
-from brumel.services.probes import photos, run_facts, what_it_is
+from brumel.services.probes import photos, run_facts, run_words, what_it_is
 from brumel.services.probes.care_log import (
     NewCare,
     care_findings,

@@ -71,15 +71,9 @@ def _of_brumel(past: Past, run: CalibrationRun) -> dict[str, Any]:
         "waters": list(waters) if waters else None,
         "not_ready": run.not_ready or "",
         "despite": run.despite or "",
-        "points": [_point(p, run_facts.where(run, p.temperature_c)) for p in _judged(run)],
+        "points": [_point(p, run_facts.where(run, p.temperature_c)) for p in run_facts.signed_points(run)],
         "previous": _previous(previous) if previous else None,
     }
-
-
-def _judged(run: CalibrationRun) -> list[CalibrationPoint]:
-    """Return the points that its signature rests on."""
-    ids = set(run.signature.point_ids) if run.signature else {p.id for p in run_facts.standing_points(run)}
-    return [p for p in run.points if p.id in ids]
 
 
 def _point(point: CalibrationPoint, at: Conditions) -> dict[str, Any]:

@@ -81,6 +81,14 @@ def age_days(signature: CalibrationSignature, at: datetime) -> float:
     return (at - signature.signed_at).total_seconds() / _SECONDS_A_DAY
 
 
+def signed_points(run: CalibrationRun) -> list[CalibrationPoint]:
+    """Return the points that a run's signature rests on; those that stand where there is none yet."""
+    if run.signature is None:
+        return standing_points(run)
+    ids = set(run.signature.point_ids)
+    return [p for p in run.points if p.id in ids]
+
+
 def standing_points(run: CalibrationRun) -> list[CalibrationPoint]:
     """The newest point of every step, in the order taken; earlier ones are superseded, a dropped one stands no more."""
     newest = {point.step: point for point in run.points}

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, TextIO
@@ -13,18 +13,16 @@ import numpy as np
 
 from brumel.core.errors import CoreError
 from brumel.core.numbers.arrays import Array
-from brumel.core.outside_data import UnreadableText, listed, read_json, shown
+from brumel.core.outside_data import UnreadableText, read_json, shown
 from brumel.core.quantities.quantity import Quantity, quantity
 from brumel.core.record.drift import Errors, Moved, dirt_of, share_of
 from brumel.core.record.grades import Grade, Grading, gradings
 from brumel.core.record.shapes import each, fields, moment, number, one_of, text
-from brumel.core.typed import NotANumber, number_typed
 from brumel.services.errors import InvalidInput
-from brumel.services.text_tables import read_table
+from brumel.services.text_tables import number_in_cell, read_columns
 from brumel.services.units import linear_factor
 
 _TIME, _VALUE = "time", "value"
-_NO_ERROR = Errors((), (), relative=False)
 _SENSOR, _FIELD = ("sensor_before", "sensor_after"), ("field_before", "field_after")
 _STANDARD = fields({"standard": number(), "reading": number()})
 _MOST_STANDARDS = 20
@@ -32,7 +30,7 @@ _MOST_STANDARDS = 20
 
 @dataclass(frozen=True)
 class Checks:
-    """What a file of checks says: the span between two calibrations, and what moved in it."""
+    """A file of checks as read: the span between two calibrations, and what moved in it."""
 
     about: Quantity
     unit: str
@@ -73,10 +71,10 @@ class CorrectedSeries:
 
     @property
     def plain(self) -> dict[str, Any]:
-        """What was found, fit for JSON; errors are subtracted."""
+        """Give what was found, fit for JSON; errors are subtracted."""
         c, spanned = self.checks, self.values[~np.isnan(self.corrected)]
         at = float(np.median(spanned))
-        scaled = c.moved.dirt.relative or c.moved.drift.relative
+        scaled = c.moved.dirt.relative
         parts = {"dirt": c.moved.dirt.at(at), "drift": c.moved.drift.at(at), "total": c.moved.by(at)}
         return {
             "quantity": c.about.key,
@@ -140,17 +138,11 @@ def correct(source: TextIO, checks: Checks) -> CorrectedSeries:
     InvalidInput
         Where a column is missing, a cell can't be read (with its line), or no sample lies in the span.
     """
-    table = read_table(source)
-    if table is None:
-        raise InvalidInput({"file": f"The file is empty: its first line must be {_TIME},{_VALUE}."})
-    if missing := [name for name in (_TIME, _VALUE) if name not in table.header]:
-        raise InvalidInput(
-            {"file": f"The file has no column {' and no column '.join(missing)}; it has {listed(table.header)}."}
-        )
-    at, of = table.header.index(_TIME), table.header.index(_VALUE)
-    cells = [(line, _cell(row, at), _cell(row, of)) for line, row in enumerate(table.rows, 2)]
+    _, lines = read_columns(source, (_TIME, _VALUE))
+    cells = [(line, time, value) for line, (time, value) in lines]
     seconds = np.array([_moment(time, line).timestamp() for line, time, _ in cells], dtype=float)
-    values = np.array([_number(value, line) for line, _, value in cells], dtype=float) * checks.factor
+    read = [number_in_cell(value, line, _VALUE) if value else np.nan for line, _, value in cells]
+    values = np.array(read, dtype=float) * checks.factor
     share = share_of(seconds, checks.start.timestamp(), checks.end.timestamp())
     spanned = ~np.isnan(share) & ~np.isnan(values)
     if not spanned.any():
@@ -208,7 +200,7 @@ _CHECKS = fields(
 
 def _dirt(about: Quantity, given: Mapping[str, float] | None, factor: float) -> Errors:
     if given is None:
-        return _NO_ERROR
+        return Errors.of(about, [])
     return dirt_of(about, *(given[n] * factor if n in given else None for n in (*_SENSOR, *_FIELD)))  # type: ignore[arg-type]
 
 
@@ -216,36 +208,21 @@ def _drift(about: Quantity, given: Any, factor: float) -> Errors:
     return Errors.of(about, [(one["reading"] * factor, one["standard"] * factor) for one in given])
 
 
-def _part(name: str, read: Any) -> Errors:
+def _part(name: str, read: Callable[[], Errors]) -> Errors:
     try:
-        found: Errors = read()
+        return read()
     except CoreError as error:
         raise InvalidInput({"checks": f"The checks: {name}: {error}."}) from error
-    return found
-
-
-def _cell(row: list[str], at: int) -> str:
-    return row[at].strip() if at < len(row) else ""
 
 
 def _moment(written: str, line: int) -> datetime:
-    try:
-        found = datetime.fromisoformat(written)
-    except ValueError:
-        found = None
-    if found is None or found.tzinfo is None:
+    found = _read_moment(written)
+    if not isinstance(found, datetime) or found.tzinfo is None:
         raise InvalidInput(
             {"file": f"Line {line}, {_TIME}: must be a time with its offset, as 2026-05-06T09:30:00Z; "
                      f"{shown(written)} is not."}
         )  # fmt: skip
     return found
-
-
-def _number(written: str, line: int) -> float:
-    try:
-        return number_typed(written) if written else float("nan")
-    except NotANumber as error:
-        raise InvalidInput({"file": f"Line {line}, {_VALUE}: {error}"}) from None
 
 
 def _digits(value: float) -> float:

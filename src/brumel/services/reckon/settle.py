@@ -8,15 +8,13 @@ from typing import Any, TextIO
 import numpy as np
 
 from brumel.core.numbers.series import Series
-from brumel.core.outside_data import listed
 from brumel.core.settling.judgement import Judgement, judge_settling
 from brumel.core.settling.rules import SettlingRule
 from brumel.core.settling.windows import first_window
-from brumel.core.typed import NotANumber, number_typed
 from brumel.core.words.catalogue import word
 from brumel.services.errors import InvalidInput
 from brumel.services.house.rules import in_force
-from brumel.services.text_tables import read_table
+from brumel.services.text_tables import number_in_cell, read_columns
 
 _TIME, _VALUE, _TEMPERATURE = "time_s", "value", "temperature_c"
 
@@ -69,17 +67,8 @@ def settle(source: TextIO, rule: SettlingRule) -> Settled:
     InvalidInput
         Where a column is missing, a cell is no number, or times do not rise; with the line.
     """
-    table = read_table(source)
-    if table is None:
-        raise InvalidInput({"file": f"The file is empty: its first line must be {_TIME},{_VALUE}[,{_TEMPERATURE}]."})
-    missing = [name for name in (_TIME, _VALUE) if name not in table.header]
-    if missing:
-        raise InvalidInput(
-            {"file": f"The file has no column {' and no column '.join(missing)}; it has {listed(table.header)}."}
-        )
-    names = [n for n in (_TIME, _VALUE, _TEMPERATURE) if n in table.header]
-    places = [table.header.index(n) for n in names]
-    rows = [_numbers(row, names, places, line) for line, row in enumerate(table.rows, 2)]
+    names, lines = read_columns(source, (_TIME, _VALUE), (_TEMPERATURE,))
+    rows = [[number_in_cell(c, line, n) for c, n in zip(cells, names, strict=True)] for line, cells in lines]
     columns = np.array(rows, dtype=float).reshape(len(rows), len(names)).T
     t, y = columns[0], columns[1]
     temperature = columns[2] if len(names) > 2 else np.zeros(t.size)
@@ -103,13 +92,3 @@ def settled_text(found: Settled) -> str:
     held = "never held in this trace" if found.stable_at_s is None else f"first held at {found.stable_at_s:g} s"
     lines.append(f"The rule {found.rule.name} ({found.rule.span:g} {unit} within {found.rule.window_s:g} s) {held}.")
     return "\n".join(lines)
-
-
-def _numbers(row: list[str], names: list[str], places: list[int], line: int) -> list[float]:
-    found = []
-    for name, at in zip(names, places, strict=True):
-        try:
-            found.append(number_typed(row[at] if at < len(row) else ""))
-        except NotANumber as error:
-            raise InvalidInput({"file": f"Line {line}, {name}: {error}"}) from None
-    return found

@@ -10,13 +10,13 @@ from brumel.core.findings import Level
 from brumel.core.kit.readiness import State
 from brumel.services.cached.remembered import Remembered, cached
 from brumel.services.calibrating import steering
-from brumel.services.calibrating.coming_back import ComingBack
 from brumel.services.clock import Clock
 from brumel.services.planning.outlook import Outlook
 from brumel.services.probes.states import ProbeState, States
 from brumel.services.sites.night import Nights
 from brumel.services.sites.site_history import of_last_stay
 from brumel.services.today import steps, strip
+from brumel.services.today.coming_back import ComingBack
 from brumel.services.today.steps import Due, NextStep, Section
 from brumel.store.database import Database
 from brumel.store.models.reading import Reading

@@ -16,13 +16,13 @@ from brumel.core.reading.limits import Keeps
 from brumel.core.reading.night import NightState
 from brumel.core.wording import counted, upper_first
 from brumel.core.words.catalogue import word
-from brumel.services.calibrating import run_words
-from brumel.services.calibrating.coming_back import ProbeBack
 from brumel.services.clock import Clock
 from brumel.services.planning.outlook import Wanted
 from brumel.services.planning.plan import Beginning
+from brumel.services.probes import run_words
 from brumel.services.probes.states import ProbeState
 from brumel.services.sites.night import Tonight
+from brumel.services.today.coming_back import ProbeBack
 from brumel.services.today.strip import AFTER
 from brumel.store.models.calibration import CalibrationRun
 from brumel.store.models.care import CareRecord

@@ -91,7 +91,7 @@ def _withdrawn() -> Any:
 
 
 def _counts() -> ColumnElement[bool]:
-    """Whether a run says what a probe is worth: a check back only where it failed, for it renews nothing."""
+    """Ask whether a run says what a probe is worth: a check back only where it failed, for it renews nothing."""
     return or_(~CalibrationRun.checks_back, CalibrationSignature.level == "unfit")
 
 
@@ -110,14 +110,18 @@ def signed_runs(
 
 def basis_run(session: Session, probe_id: uuid.UUID, at: datetime) -> CalibrationRun | None:
     """Return the newest signed run of ours before ``at`` that was not judged unfit: readings of a signal rest on it."""
-    query = signed_runs(probe_id, at).where(
+    return session.scalars(_usable(probe_id, at).limit(1)).first()
+
+
+def _usable(probe_id: uuid.UUID, before: datetime) -> Select[CalibrationRun]:
+    """Signed runs of ours that count and were not judged unfit, the newest first."""
+    return signed_runs(probe_id, before).where(
         CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL
     )
-    return session.scalars(query.limit(1)).first()
 
 
 class StoodBefore(NamedTuple):
-    """What stood when a run was begun: the run that readings rested on then, and when its probe was used last."""
+    """A run with what stood when it was begun: what readings rested on then, and when its probe was used last."""
 
     run_id: uuid.UUID
     used_last: datetime | None
@@ -237,9 +241,7 @@ def full_runs(probe_id: uuid.UUID, before: datetime, minor: Collection[str] = ()
         CalibrationCoefficient.origin.in_(TAKEN_OVER),
         CalibrationCoefficient.key.not_in(minor),
     )
-    return signed_runs(probe_id, before).where(
-        CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL, ~taken_over
-    )
+    return _usable(probe_id, before).where(~taken_over)
 
 
 def adjusting_runs(probe_id: uuid.UUID, before: datetime) -> Select[CalibrationRun]:
@@ -247,9 +249,7 @@ def adjusting_runs(probe_id: uuid.UUID, before: datetime) -> Select[CalibrationR
     fitted = exists().where(
         CalibrationCoefficient.run_id == CalibrationRun.id, CalibrationCoefficient.origin == Origin.FITTED
     )
-    return signed_runs(probe_id, before).where(
-        CalibrationSignature.level != "unfit", CalibrationRun.kept_by == KeptBy.BRUMEL, fitted
-    )
+    return _usable(probe_id, before).where(fitted)
 
 
 def _newest_ids(at: datetime, *conditions: ColumnElement[bool]) -> Select[uuid.UUID]:
@@ -271,8 +271,8 @@ def newest_of_probes(session: Session, at: datetime) -> dict[uuid.UUID, list[Cal
 
 def standing_within(session: Session, since: datetime, until: datetime) -> Sequence[CalibrationRun]:
     """Signed and standing runs within a time, and of each probe the newest before it, the oldest first."""
-    within = and_(CalibrationSignature.signed_at >= since, CalibrationSignature.signed_at <= until, ~_withdrawn())
-    within = and_(within, _counts())
+    signed_at = CalibrationSignature.signed_at
+    within = and_(signed_at >= since, signed_at <= until, ~_withdrawn(), _counts())
     query = select(CalibrationRun).join(CalibrationSignature)
     query = query.where(or_(within, CalibrationRun.id.in_(_newest_ids(since))))
     return session.scalars(
@@ -314,10 +314,8 @@ def coefficients_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, l
 def checks_of_probe(session: Session, probe_id: uuid.UUID, at: datetime, limit: int) -> Sequence[CalibrationRun]:
     """Return a probe's newest signed runs of ours that have check points, with all points, the newest first."""
     checked = exists().where(CalibrationPoint.run_id == CalibrationRun.id, CalibrationPoint.use == "check")
-    query = signed_runs(probe_id, at).where(
-        CalibrationRun.kept_by == KeptBy.BRUMEL, checked, ~CalibrationRun.checks_back
-    )
-    query = query.limit(limit)
+    query = signed_runs(probe_id, at, ~CalibrationRun.checks_back)
+    query = query.where(CalibrationRun.kept_by == KeptBy.BRUMEL, checked).limit(limit)
     query = query.options(joinedload(CalibrationRun.coefficients), *judged())
     return session.scalars(query).unique().all()
 

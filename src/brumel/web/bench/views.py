@@ -17,12 +17,12 @@ from brumel.core.quantities.quantity import quantities, quantity
 from brumel.services.calibrating.beginning import Choices, PutRight
 from brumel.services.calibrating.meter_runs import NewKept, TypedPoint
 from brumel.services.calibrating.rows import Begin
-from brumel.services.calibrating.run_words import points_words
 from brumel.services.calibrating.shown import RunView, StepView
 from brumel.services.calibrating.taking import TakePoint
 from brumel.services.errors import InvalidInput
 from brumel.services.house.rules import in_force
 from brumel.services.probes.run_facts import tolerances_of
+from brumel.services.probes.run_words import points_words
 from brumel.services.probes.what_it_is import kind_of, senses
 from brumel.services.shelf.lot_words import lot_label
 from brumel.web.context import probe_states, services, signed_in

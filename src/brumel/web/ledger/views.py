@@ -14,12 +14,12 @@ from brumel.core.findings import Acceptance
 from brumel.core.place.surroundings import Surroundings
 from brumel.core.quantities.quantity import quantities
 from brumel.core.quantities.redox import REFERENCES
-from brumel.services.calibrating.run_words import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
 from brumel.services.ledger.calibration_rows import status_of
 from brumel.services.ledger.records import Filter
 from brumel.services.live.display import meter_words
 from brumel.services.probes.run_facts import tolerances_of
+from brumel.services.probes.run_words import coefficient_words, target_words
 from brumel.services.readings.row import shown_words
 from brumel.web.context import page_number, services, signed_in
 from brumel.web.figures.drawing import trace_figure

@@ -16,10 +16,10 @@ from brumel.core.quantities.pressure import UNITS_HPA
 from brumel.core.quantities.quantity import of_a_round, quantity
 from brumel.core.sensing.oxygen.shared import SHOWN_AS
 from brumel.core.typed import whole_written
-from brumel.services.calibrating.run_words import coefficient_words, target_words
 from brumel.services.errors import InvalidInput
 from brumel.services.house.rules import in_force
 from brumel.services.live.channels import positions_of
+from brumel.services.probes.run_words import coefficient_words, target_words
 from brumel.services.probes.states import ProbeState
 from brumel.services.probes.what_it_is import senses
 from brumel.services.readings.correct import principle_of
