@@ -38,6 +38,9 @@ def test_what_the_day_was_worth(technician: Page) -> None:
     expect(page.get_by_role("link", name="Checked Wed 6 May")).to_be_visible()
     page.set_viewport_size(PHONE)
     assert not too_wide(page)
+    words = page.get_by_text("Drift in buffer 7.00").bounding_box()
+    assert words is not None
+    assert words["width"] > PHONE["width"] / 2, "a long button once left a word a line"
     no_violations(page)
     page.goto("/")
     expect(page.get_by_text("Back from the round")).to_have_count(0)
